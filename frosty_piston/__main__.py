@@ -1,0 +1,3 @@
+from frosty_piston.cli import main
+
+raise SystemExit(main())

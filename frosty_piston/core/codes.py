@@ -1,0 +1,136 @@
+"""Fault codes: read them out of any text, and say what a code's own letters and digits mean."""
+
+import re
+from dataclasses import dataclass
+
+LETTERS = {"P": "powertrain", "B": "body", "C": "chassis", "U": "network"}
+SYSTEM_DIGITS = {
+    "0": "fuel, air and emission control", "1": "fuel and air metering", "2": "fuel and air metering: injectors and boost",
+    "3": "ignition, misfire and glow", "4": "auxiliary emission control", "5": "speed, idle and auxiliary inputs",
+    "6": "control units and their outputs", "7": "transmission", "8": "transmission", "9": "transmission",
+    "A": "hybrid drive", "B": "hybrid drive", "C": "hybrid drive", "D": "reserved", "E": "reserved", "F": "reserved",
+}
+FAULT_TYPE_CLASSES = {
+    "0": ("general", "general fault"), "1": ("circuit", "electrical"), "2": ("range", "signal out of its range or pattern"),
+    "3": ("range", "frequency or pulse"), "4": ("unit", "inside the control unit"), "5": ("unit", "programming or coding"),
+    "6": ("plausibility", "does not fit other signals"), "7": ("performance", "mechanical"), "8": ("communication", "network message"),
+    "9": ("performance", "the part itself"),
+}
+FAULT_TYPES = {
+    "00": "no more detail", "01": "electrical fault, no more detail", "02": "signal fault, no more detail",
+    "07": "mechanical fault, no more detail", "11": "short to ground", "12": "short to battery", "13": "open circuit", "14": "short to ground or open",
+    "15": "short to battery or open", "16": "voltage too low", "17": "voltage too high", "18": "current too low",
+    "19": "current too high", "1A": "resistance too low", "1B": "resistance too high", "1C": "voltage out of range",
+    "1D": "current out of range", "1E": "resistance out of range", "1F": "comes and goes", "21": "signal too small",
+    "22": "signal too large", "23": "signal stuck low", "24": "signal stuck high", "26": "changes too slowly",
+    "27": "changes too fast", "28": "zero point off", "29": "signal invalid", "2F": "signal erratic",
+    "49": "electronics failed inside", "4B": "too hot inside", "54": "calibration missing", "55": "not coded",
+    "62": "two signals disagree", "64": "signal not plausible", "71": "actuator stuck", "72": "actuator stuck open",
+    "73": "actuator stuck shut", "77": "position not reached", "7A": "leak", "7B": "level low", "81": "wrong data received", "87": "message missing",
+    "88": "bus off", "92": "performance poor", "93": "does not work", "96": "part failed inside", "97": "blocked", "98": "too hot",
+}
+STATUS_WORDS = {
+    "permanent": "permanent", "pending": "pending", "stored": "stored", "confirmed": "stored", "current": "stored",
+    "active": "stored", "present": "stored", "history": "history", "historic": "history", "intermittent": "history",
+    "sporadic": "history", "passive": "history", "returned": "cleared_and_back",
+}
+STATUSES = ("stored", "pending", "permanent", "history", "cleared_and_back")
+_CODE = re.compile(r"(?<![A-Z0-9])([PBCU])[ \t]?([0-3O])([0-9A-FO])([0-9A-FO]{2})(?:(?:[-:/][ \t]?|(?=[0-9A-F]{2}(?![A-Z0-9])))([0-9A-F]{2}))?(?![A-Z0-9])")
+
+
+@dataclass(frozen=True, slots=True)
+class Decoded:
+    """A code's own meaning: the code as five characters, its fault-type byte, and words for the parts."""
+
+    code: str
+    fault_type: str | None
+    area: str
+    common: bool
+    system: str
+    kind: str | None
+    fault_type_says: str | None
+
+    @property
+    def says(self) -> str:
+        """One plain sentence for a code nobody has described."""
+        whose = "common to all makers" if self.common else "the maker's own: look it up in your service data"
+        tail = f"; fault type {self.fault_type}: {self.fault_type_says}" if self.fault_type else ""
+        return f"{self.area.capitalize()} code, {self.system}, {whose}{tail}."
+
+
+def decode(code: str) -> Decoded:
+    """Answer what the letters and digits of a code say by themselves (public layout of ISO 15031-6).
+
+    Accepts ``P0670``, ``P0670-13``, ``P067013``. Raises ValueError for anything else.
+
+    >>> decode("P0670-13").fault_type_says, decode("P1234").common, decode("U0100").area
+    ('open circuit', False, 'network')
+    """
+    match = _CODE.fullmatch(code.strip().upper())
+    if not match or "O" in "".join(match.groups(default="")):
+        raise ValueError(f"{code[:20]!r} is no fault code: a letter P, B, C or U, a digit 0 to 3 and three more, as in P0671 or P0671-13")
+    letter, origin, digit, rest, byte = match.groups()
+    common = origin == "0" or (letter == "P" and (origin == "2" or (origin == "3" and digit in "456789")))
+    system = SYSTEM_DIGITS[digit] if letter == "P" else {"B": "body functions", "C": "brakes, steering, chassis", "U": "the network between control units"}[letter]
+    kind = says = None
+    if byte:
+        kind, general = FAULT_TYPE_CLASSES.get(byte[0], (None, "a type of the maker's own"))
+        says = FAULT_TYPES.get(byte, general)
+    return Decoded(f"{letter}{origin}{digit}{rest}", byte, LETTERS[letter], common, system, kind, says)
+
+
+@dataclass(frozen=True, slots=True)
+class FoundCode:
+    """A code found in pasted text: code, fault-type byte or None, status word or None, whether letters O were read as zero."""
+
+    code: str
+    fault_type: str | None
+    status: str | None
+    mended: bool
+
+
+@dataclass(frozen=True, slots=True)
+class PastedBlock:
+    """What a pasted block held: codes in order without repeats, and the pieces that were not understood."""
+
+    codes: tuple[FoundCode, ...]
+    not_understood: tuple[str, ...]
+
+
+def read_block(text: str) -> PastedBlock:
+    """Find the codes in a block of text of any layout and keep the status word that stands with each.
+
+    A status word counts for the codes of its line; a line with only status words (a heading) counts for the
+    lines below it. Lines without a code or status are returned as not understood, shortened to 120 signs.
+
+    >>> block = read_block("Pending: P0671, p0380\\nsomething else\\nP0670-13 confirmed")
+    >>> [(c.code, c.fault_type, c.status) for c in block.codes], block.not_understood
+    ([('P0671', None, 'pending'), ('P0380', None, 'pending'), ('P0670', '13', 'stored')], ('something else',))
+    """
+    found: dict[tuple[str, str | None], FoundCode] = {}
+    unknown: list[str] = []
+    heading: str | None = None
+    for line in text.splitlines():
+        upper = line.upper()
+        matches = list(_CODE.finditer(upper))
+        words = {w: s for w in re.findall(r"[a-z]+", line.lower()) if (s := STATUS_WORDS.get(w))}
+        status = next(iter(words.values()), None)
+        if not matches:
+            if status and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - {"codes", "code", "fault", "faults", "dtc", "dtcs"}:
+                heading = status
+            elif line.strip():
+                unknown.append(line.strip()[:120])
+            continue
+        for i, match in enumerate(matches):
+            letter, *digits, byte = match.groups()
+            start = match.end()
+            end = matches[i + 1].start() if i + 1 < len(matches) else len(line)
+            own = next((STATUS_WORDS[w] for w in re.findall(r"[a-z]+", line[start:end].lower()) if w in STATUS_WORDS), None)
+            code = letter + "".join(digits).replace("O", "0")
+            mended = "O" in "".join(digits)
+            key = (code, byte)
+            kept = found.get(key)
+            new = FoundCode(code, byte, own or status or heading, mended)
+            if kept is None or (kept.status is None and new.status):
+                found[key] = new
+    return PastedBlock(tuple(found.values()), tuple(unknown))

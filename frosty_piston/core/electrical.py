@@ -1,0 +1,73 @@
+"""Plain circuit questions: a lamp in series with a resistance, a contact that heats."""
+
+from dataclasses import dataclass
+
+LAMP_CURRENT_EXPONENT = 0.55
+LAMP_LIGHT_EXPONENT = 1.55
+LIT_SHARE = 0.7
+DARK_SHARE = 0.05
+
+
+def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
+    """Answer how bright a test lamp burns in series with a resistance, as a share of its full brightness.
+
+    The filament draws ``I = I0*(V/V0)^0.55``; the lamp voltage V solves ``V + I*R = U``; the share shown is
+    the power share ``(V/V0)^1.55``. Solved by bisection, since V + I*R rises steadily with V.
+
+    Parameters: rated power in W at rated_v in V; series resistance in ohm (>= 0); supply in V.
+    Raises ValueError for a lamp without power or a negative resistance.
+    Source: the usual exponent of tungsten filaments near their rated point.
+
+    >>> round(lamp_share(2, 15), 2), round(lamp_share(21, 15), 2)
+    (0.73, 0.06)
+    """
+    if rated_w <= 0 or rated_v <= 0:
+        raise ValueError("a lamp needs a rated power and voltage above zero")
+    if resistance_ohm < 0:
+        raise ValueError("a resistance cannot be negative")
+    rated_a = rated_w / rated_v
+    low, high = 0.0, supply_v
+    for _ in range(60):
+        lamp_v = (low + high) / 2
+        if lamp_v + rated_a * (lamp_v / rated_v) ** LAMP_CURRENT_EXPONENT * resistance_ohm > supply_v:
+            high = lamp_v
+        else:
+            low = lamp_v
+    return (low / rated_v) ** LAMP_LIGHT_EXPONENT
+
+
+def lamp_limit_ohm(rated_w: float, share: float = LIT_SHARE, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
+    """Answer the highest series resistance through which the lamp still reaches a brightness share.
+
+    Turns `lamp_share` round: ``V = V0*share^(1/1.55)``, ``R = (U - V)/I``. In ohm; 0 when the supply itself is
+    too low for that share.
+
+    >>> round(lamp_limit_ohm(2), 1), round(lamp_limit_ohm(21), 1)
+    (16.8, 1.6)
+    """
+    if rated_w <= 0 or rated_v <= 0:
+        raise ValueError("a lamp needs a rated power and voltage above zero")
+    lamp_v = rated_v * share ** (1 / LAMP_LIGHT_EXPONENT)
+    current = rated_w / rated_v * (lamp_v / rated_v) ** LAMP_CURRENT_EXPONENT
+    return max(0.0, (supply_v - lamp_v) / current)
+
+
+@dataclass(frozen=True, slots=True)
+class Contact:
+    """What a contact costs: its resistance in ohm and the heat made in it in W."""
+
+    resistance_ohm: float
+    heat_w: float
+
+
+def contact(feed_v: float, output_v: float, current_a: float) -> Contact:
+    """Answer what a contact's voltage drop means: ``R = (feed - output)/I``, ``heat = (feed - output)*I``.
+
+    Parameters: volts before and after the contact under load, current through it in A (> 0).
+
+    >>> contact(12.0, 11.0, 40.0)
+    Contact(resistance_ohm=0.025, heat_w=40.0)
+    """
+    if current_a <= 0:
+        raise ValueError("a contact can only be judged with current through it")
+    return Contact((feed_v - output_v) / current_a, (feed_v - output_v) * current_a)

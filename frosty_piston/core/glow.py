@@ -1,0 +1,205 @@
+"""Glow plug resistance: what a value in ohm says about a plug, a wire and the method itself."""
+
+from dataclasses import dataclass
+from statistics import median
+
+from .plugs import PATH_OHM, PLUG_KINDS, PlugKind, at_20c, heat_share, plug_power_w, resistance_at_share
+from .quantity import Judgement, Measured, combined, meter_uncertainty, percent, plain
+
+OPEN_OHM = 1000.0
+SHORT_OHM = 0.1
+UNZEROED_LEADS_OHM = 0.3
+
+
+@dataclass(frozen=True, slots=True)
+class Meter:
+    """An ohmmeter as it stands on the bench. Leads in ohm, None when they were never shorted and read."""
+
+    accuracy_percent: float = 1.0
+    accuracy_digits: float = 3.0
+    resolution_ohm: float = 0.01
+    lead_zero_ohm: float | None = None
+
+    def measured(self, shown_ohm: float) -> Measured:
+        """Take the leads off a shown value and give the interval that is left.
+
+        With a lead zero R0: ``R = shown - R0``, both uncertainties combined. Without one the leads may hold
+        up to 0.3 ohm (general), so the true value can only be lower.
+
+        >>> r = Meter(0.8, 3, 0.01, 0.2).measured(1.0)
+        >>> round(r.value, 2), round(r.u, 3)
+        (0.8, 0.049)
+        """
+        u = self._u(shown_ohm)
+        if self.lead_zero_ohm is None:
+            return Measured(shown_ohm, shown_ohm - u - UNZEROED_LEADS_OHM, shown_ohm + u)
+        u = combined(u, self._u(self.lead_zero_ohm))
+        value = shown_ohm - self.lead_zero_ohm
+        return Measured(value, value - u, value + u)
+
+    def _u(self, shown: float) -> float:
+        return meter_uncertainty(shown, self.accuracy_percent, self.accuracy_digits, self.resolution_ohm)
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """The cold resistance the plugs are held against, in ohm, where it comes from, and the widest range."""
+
+    ohm: float
+    source: str
+    kind: PlugKind
+    from_card: bool
+
+
+def reference(glow: str, nominal_ohm: float | None, set_ohm: list[float]) -> Reference:
+    """Answer what a healthy plug of this engine would read.
+
+    The card's nominal; without one the median of this set, if it lies in the general range of the kind;
+    else the middle of that range. `set_ohm` holds the corrected values of the plugs that conduct.
+
+    >>> reference("rod_12v", None, [0.8, 0.9, 12.0]).ohm, reference("rod_12v", 0.7, []).source
+    (0.9, "the engine card's nominal")
+    """
+    kind = PLUG_KINDS.get(glow, PLUG_KINDS["rod_12v"])
+    if nominal_ohm:
+        return Reference(nominal_ohm, "the engine card's nominal", kind, True)
+    if len(set_ohm) >= 2 and kind.low_ohm <= median(set_ohm) <= kind.high_ohm:
+        return Reference(median(set_ohm), "the middle plug of this set", kind, False)
+    return Reference(kind.middle_ohm, f"the middle of the general range for a {kind.name}", kind, False)
+
+
+@dataclass(frozen=True, slots=True)
+class PlugReading:
+    """One plug as the meter showed it: ohm or None for OL; temperature of the plug in C if it was taken."""
+
+    cylinder: int
+    shown_ohm: float | None
+    part_c: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PlugJudged:
+    """A plug judged: the judgement, its heat as a share of the reference and in W (None without a value)."""
+
+    cylinder: int
+    judgement: Judgement
+    share: float | None
+    power_w: float | None
+
+
+def corrected(reading: PlugReading, meter: Meter) -> Measured | None:
+    """Answer the plug's own resistance at 20 C, leads off; None for an open circuit.
+
+    >>> round(corrected(PlugReading(1, 1.32, 60.0), Meter(lead_zero_ohm=0.2)).value, 3)
+    0.933
+    """
+    if reading.shown_ohm is None or reading.shown_ohm > OPEN_OHM:
+        return None
+    got = meter.measured(reading.shown_ohm)
+    if reading.part_c is None:
+        return got
+    return Measured(*(at_20c(v, reading.part_c) for v in (got.value, got.low, got.high)))
+
+
+def looks_bridged(values: list[Measured], ref: Reference) -> bool:
+    """Answer whether every position shows the same joined circuit instead of its own plug.
+
+    All of three or more values agree within their uncertainty, and they are so low that one plug alone
+    would not read it: under 0.7 of the reference, or under the general range of the kind.
+
+    >>> low = [Measured(0.2, 0.15, 0.25)] * 4
+    >>> looks_bridged(low, reference("rod_12v", 0.8, [])), looks_bridged(low[:2], reference("rod_12v", 0.8, []))
+    (True, False)
+    """
+    if len(values) < 3 or max(v.low for v in values) > min(v.high for v in values):
+        return False
+    middle = median(v.value for v in values)
+    return middle > 0.01 and (middle < 0.7 * ref.ohm or (not ref.from_card and middle < ref.kind.low_ohm))
+
+
+def judge_set(readings: list[PlugReading], meter: Meter, glow: str, nominal_ohm: float | None = None,
+              path_ohm: float = PATH_OHM, wires_off: bool = False) -> list[PlugJudged]:
+    """Judge the plugs read at one test point, each by itself and against its set.
+
+    Parameters: the readings of one point; the meter; the kind of plug (`rod_12v`, `fast_7v`, `fast_5v`,
+    `ceramic`; anything else is taken as `rod_12v`); the card's nominal in ohm or None; resistance of wire and
+    contacts in ohm; whether every wire was unplugged first. Returns one PlugJudged per reading, in order.
+    Classes: open, high (under half the reference heat), weak (under 80 %), sound, short (under 0.1 ohm),
+    bridged, unclear (the interval straddles a limit, and the method that settles it is named).
+
+    >>> judged = judge_set([PlugReading(1, 1.0), PlugReading(2, None)], Meter(0.8, 3, 0.01, 0.2), "rod_12v", 0.8)
+    >>> [j.judgement.cls for j in judged], judged[0].judgement.verdict
+    (['sound', 'open'], 'sound')
+    """
+    values = [corrected(r, meter) for r in readings]
+    conducting = [v.value for v in values if v and v.high > SHORT_OHM and v.value < OPEN_OHM]
+    ref = reference(glow, nominal_ohm, conducting)
+    if not wires_off and len(readings) == len([v for v in values if v]) and looks_bridged([v for v in values if v], ref):
+        return [_bridged(r, v, len(readings), ref) for r, v in zip(readings, values, strict=True) if v]
+    middle = median(conducting) if len(conducting) >= 3 else None
+    return [_judge_one(r, v, meter, ref, middle, path_ohm) for r, v in zip(readings, values, strict=True)]
+
+
+def _bridged(reading: PlugReading, value: Measured, count: int, ref: Reference) -> PlugJudged:
+    because = (f"All {count} positions read the same {plain(value.value)} ohm, less than one plug alone "
+               f"({plain(ref.ohm)} ohm) can: these are joined, unplug first, then read each again.")
+    return PlugJudged(reading.cylinder, Judgement("unclear", "bridged", value.value, "ohm", value.u, because), None, None)
+
+
+def _judge_one(reading: PlugReading, value: Measured | None, meter: Meter, ref: Reference,
+               set_median: float | None, path_ohm: float) -> PlugJudged:
+    def told(verdict: str, cls: str, because: str, share: float | None = None) -> PlugJudged:
+        figure, u = (value.value, value.u) if value else (None, None)
+        watts = plug_power_w(max(0.0, value.value), ref.kind.working_v, path_ohm) if value and share is not None else None
+        return PlugJudged(reading.cylinder, Judgement(verdict, cls, figure, "ohm", u, because), share, watts)
+
+    if value is None:
+        return told("failed", "open", "Open circuit: no current can flow, so this plug makes no heat.", 0.0)
+    says = f"{plain(value.value)} ohm"
+    if value.high < 0:
+        lead = meter.lead_zero_ohm or 0.0
+        return told("implausible", "implausible", f"The meter showed {plain(reading.shown_ohm or 0)} ohm, less than its own leads "
+                    f"({plain(lead)} ohm): read the leads again, then this plug.")
+    share = heat_share(max(value.value, 0.0), ref.ohm, path_ohm)
+    heat = f"{percent(share)} of the heat of a {plain(ref.ohm)}-ohm plug ({ref.source})"
+    if value.high < SHORT_OHM:
+        return told("failed", "short", f"{says}, at most {plain(value.high)}: a short, less than 0.1 ohm even with the "
+                    f"meter's uncertainty. It blows the fuse or burns the relay.", share)
+    weak_ohm, high_ohm = (resistance_at_share(s, ref.ohm, path_ohm) for s in (0.8, 0.5))
+    if value.low > high_ohm:
+        return told("failed", "high", f"{says}: {heat}, so it hardly helps the start.", share)
+    for limit, what in ((SHORT_OHM, "a short"), (weak_ohm, "a weak plug"), (high_ohm, "a failed plug")):
+        if value.straddles(limit):
+            leads = "" if meter.lead_zero_ohm is not None else " Short the probes and enter the lead zero first."
+            return told("unclear", "unclear", f"{says}, really between {plain(max(0.0, value.low))} and {plain(value.high)}: the limit for "
+                        f"{what} ({plain(limit)} ohm) lies inside, so this meter cannot tell.{leads} "
+                        f"A clamp on its wire, or a better meter, settles it.", share)
+    if value.low > weak_ohm:
+        return told("marginal", "weak", f"{says}: {heat}; a tired plug.", share)
+    lowest = ref.ohm / 2 if ref.from_card else ref.kind.low_ohm
+    if value.high < lowest:
+        return told("unclear", "unclear", f"{says} is lower than a {ref.kind.name} reads (from {plain(lowest)} ohm): another kind "
+                    f"of plug, a partial short, or wires still joined. Compare the type; a clamp settles it.", share)
+    if set_median and value.low > 2 * set_median:
+        return told("marginal", "weak", f"{says} lies in the range, but it is over twice the middle of its set "
+                    f"({plain(set_median)} ohm).", share)
+    return told("sound", "sound", f"{says}: {heat}.", share)
+
+
+def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
+    """Answer where the trouble lies when a plug was read at the connector and again at the plug itself.
+
+    Returns `wire`, `plug`, `none` or `unclear`, for the page to put into words.
+
+    >>> bad, good = Judgement("failed", "open", None, "ohm", None, ""), Judgement("sound", "sound", 0.8, "ohm", 0.05, "")
+    >>> harness_or_plug(bad, good), harness_or_plug(bad, bad), harness_or_plug(good, good)
+    ('wire', 'plug', 'none')
+    """
+    poor = {"failed", "marginal"}
+    if at_connector.verdict in poor and at_plug.verdict == "sound":
+        return "wire"
+    if at_plug.verdict in poor:
+        return "plug"
+    if at_connector.verdict == at_plug.verdict == "sound":
+        return "none"
+    return "unclear"

@@ -1,0 +1,133 @@
+"""The other ways to test a glow plug: test lamp, current clamp, heat on the bench."""
+
+from .electrical import DARK_SHARE, LIT_SHARE, lamp_limit_ohm
+from .glow import Reference
+from .plugs import resistance_at_share
+from .quantity import Judgement, plain
+
+GENERAL_CLAMP_PERCENT = 3.0
+
+
+def judge_lamp(seen: str, lamp_w: float, ref: Reference, supply_v: float = 12.0) -> Judgement:
+    """Judge what a test lamp in series with a plug showed: `lit`, `dim` or `dark`.
+
+    A lit lamp only says that the plug is under the resistance at which the lamp still looks full (70 % of its
+    light). Only when that limit is under the resistance of a failed plug is a lit plug called sound.
+
+    Parameters: what was seen; rated power of the lamp in W at 12 V; the reference of the set; supply in V.
+
+    >>> from frosty_piston.core.glow import reference
+    >>> ref = reference("rod_12v", 0.8, [])
+    >>> judge_lamp("lit", 2, ref).cls, judge_lamp("lit", 21, ref).cls, judge_lamp("dim", 21, ref).cls
+    ('not_open', 'sound', 'high')
+    """
+    lit_ohm = lamp_limit_ohm(lamp_w, LIT_SHARE, supply_v)
+    dark_ohm = lamp_limit_ohm(lamp_w, DARK_SHARE, supply_v)
+    high_ohm = resistance_at_share(0.5, ref.ohm)
+    lamp = f"a {plain(lamp_w)} W lamp"
+    if seen == "dark":
+        return Judgement("failed", "open", None, "ohm", None, f"Dark through {lamp}: open circuit, or over {plain(dark_ohm)} ohm.")
+    if seen == "dim":
+        if lit_ohm < ref.ohm:
+            return Judgement("unclear", "unclear", None, "ohm", None,
+                             f"{lamp.capitalize()} is dim even through a healthy {plain(ref.ohm)}-ohm plug: take a weaker lamp or a clamp.")
+        if lit_ohm < high_ohm * 0.9:
+            return Judgement("unclear", "unclear", None, "ohm", None,
+                             f"Dim through {lamp}: over {plain(lit_ohm)} ohm, tired or worse. A clamp tells how much.")
+        return Judgement("failed", "high", None, "ohm", None,
+                         f"Dim through {lamp}: between {plain(lit_ohm)} and {plain(dark_ohm)} ohm, so it makes too little heat.")
+    if lit_ohm <= high_ohm:
+        return Judgement("sound", "sound", None, "ohm", None,
+                         f"Lit through {lamp}: under {plain(lit_ohm)} ohm, so it draws at least half its power. It may still be a little tired.")
+    return Judgement("unclear", "not_open", None, "ohm", None,
+                     f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} ohm and a plug has failed "
+                     f"from {plain(high_ohm)} ohm. A 21 W lamp, an ohmmeter or a clamp tells.")
+
+
+def judge_plug_current(current_a: float, after_s: float | None, ref: Reference, inrush_a: float | None = None,
+                       accuracy_percent: float = GENERAL_CLAMP_PERCENT) -> Judgement:
+    """Judge the current of one plug.
+
+    Steady (10 s on) 8 to 14 A and inrush 15 to 30 A are general for a 12 V rod plug; other kinds are held
+    against half to one and a half of ``U/R`` of the reference, and that is said to be an estimate.
+
+    >>> from frosty_piston.core.glow import reference
+    >>> ref = reference("rod_12v", 0.8, [])
+    >>> [judge_plug_current(a, 10, ref).cls for a in (0.2, 5.0, 11.0, 19.0)]
+    ['open', 'weak', 'sound', 'short']
+    """
+    settled = after_s is None or after_s >= 8
+    general = ref.kind.steady_a if settled else ref.kind.inrush_a
+    if general:
+        low, high, source = *general, f"general for a {ref.kind.name}"
+    else:
+        expected = ref.kind.working_v / ref.ohm
+        low, high, source = expected * (0.35 if settled else 0.6), expected * 1.5, "an estimate from its resistance"
+    when = "after " + (f"{plain(after_s)} s" if after_s is not None else "10 s (taken)")
+    u = max(0.1, current_a * accuracy_percent / 100)
+    says = f"{plain(current_a)} A {when}; {plain(low)} to {plain(high)} A is {source}."
+
+    def told(verdict: str, cls: str, because: str) -> Judgement:
+        return Judgement(verdict, cls, current_a, "A", u, because)
+
+    if current_a < -u or current_a > 400:
+        return told("implausible", "implausible", f"{plain(current_a)} A cannot be one plug: zero the clamp, turn it round, repeat.")
+    if current_a <= 1:
+        return told("failed", "open", f"{says} It draws nothing worth the name: open.")
+    if current_a - u > high:
+        steady = inrush_a is not None and settled and current_a > 0.85 * inrush_a
+        return told("failed", "short", f"{says} Too much" + (", and no fall from the inrush: a short." if steady else ": a short hint."))
+    if current_a + u < low:
+        verdict, cls = ("failed", "high") if current_a < low / 2 else ("marginal", "weak")
+        return told(verdict, cls, f"{says} Too little: high resistance in the plug or its wire.")
+    if current_a - u < low or current_a + u > high:
+        return told("unclear", "unclear", f"{says} Within the clamp's {plain(u)} A of the limit.")
+    return told("sound", "sound", says)
+
+
+def working_plugs(total_a: float, count: int, ref: Reference, accuracy_percent: float = GENERAL_CLAMP_PERCENT) -> Judgement:
+    """Answer how many plugs work from their total current after ten seconds: ``total / one``.
+
+    Parameters: total in A, number of plugs fed by the measured wire, the reference. `value` of the result is
+    the likeliest whole number; its interval comes from the range of one plug.
+
+    >>> from frosty_piston.core.glow import reference
+    >>> working_plugs(22, 4, reference("rod_12v", 0.8, [])).because[:28]
+    '22 A in total at about 11 A '
+    """
+    low, high = ref.kind.steady_a or (0.35 * ref.kind.working_v / ref.ohm, ref.kind.working_v / ref.ohm)
+    one = (low + high) / 2
+    u = total_a * accuracy_percent / 100
+    fewest = max(0, min(count, -int(-(total_a - u) // high))) if total_a > u else 0
+    most = min(count, int((total_a + u) // low)) if total_a + u >= low else 0
+    likely = max(fewest, min(most, round(total_a / one))) if most >= fewest else round(total_a / one)
+    span = f"{fewest} to {most}" if fewest < most else f"{likely}"
+    because = f"{plain(total_a)} A in total at about {plain(one)} A each: {likely} of {count} plugs work (could be {span})."
+    if total_a < 0 or total_a - u > count * high * 1.4:
+        return Judgement("implausible", "implausible", total_a, "A", u, f"{plain(total_a)} A is more than {count} plugs can draw, or less than none: check the clamp.")
+    if most == count and fewest == count or likely == count and total_a >= 0.8 * one * count:
+        return Judgement("sound", "sound", total_a, "A", u, because)
+    if most < count:
+        return Judgement("failed", "open" if likely < count else "weak", total_a, "A", u, because)
+    return Judgement("unclear", "unclear", total_a, "A", u, because + " Clamp them one by one.")
+
+
+def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, kind_name: str) -> Judgement:
+    """Judge a plug heated on the bench: `red_tip`, `red_elsewhere` or `cold`; seconds until it glowed.
+
+    >>> judge_bench_heat("red_tip", 8, False, "12 V rod plug").verdict, judge_bench_heat("cold", None, False, "x").cls
+    ('sound', 'open')
+    """
+    if seen == "cold":
+        return Judgement("failed", "open", after_s, "s", None, f"The {kind_name} stays cold at its rated voltage: it is open inside.")
+    if seen == "red_elsewhere":
+        return Judgement("failed", "red_elsewhere", after_s, "s", None,
+                         "It glows away from the tip, so the heat does not reach the spray: worn out.")
+    slow_s = 20 if kind_name.startswith("12 V") else 6
+    if after_s is not None and after_s > slow_s:
+        return Judgement("marginal", "weak", after_s, "s", 1.0, f"The tip glows, but only after {plain(after_s)} s; under {slow_s} s is healthy (general).")
+    because = "The tip glows first, as it should."
+    if failed_in_place:
+        because += (" It looked dead in place: the seat or its ground is dirty, or the wrong terminal was touched. "
+                    "Clean the seat and repeat in place.")
+    return Judgement("sound", "sound", after_s, "s", 1.0 if after_s is not None else None, because)

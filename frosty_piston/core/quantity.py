@@ -1,0 +1,106 @@
+"""Values with their uncertainty, and the judgement that a test result turns into."""
+
+import math
+from dataclasses import dataclass
+
+VERDICTS = ("sound", "marginal", "failed", "unclear", "implausible")
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A value with the interval it may really lie in.
+
+    The interval need not be symmetric: a meter whose leads were never zeroed can only read too high.
+    """
+
+    value: float
+    low: float
+    high: float
+
+    @property
+    def u(self) -> float:
+        """Half width of the interval, the uncertainty to print."""
+        return (self.high - self.low) / 2
+
+    def straddles(self, limit: float) -> bool:
+        """True when the value may lie on either side of the limit.
+
+        >>> Measured(1.0, 0.95, 1.05).straddles(1.02)
+        True
+        """
+        return self.low < limit < self.high
+
+
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """What a reading is worth: verdict, class, figure, uncertainty and the reason in plain words."""
+
+    verdict: str
+    cls: str
+    value: float | None
+    unit: str | None
+    uncertainty: float | None
+    because: str
+
+    def __post_init__(self) -> None:
+        if self.verdict not in VERDICTS:
+            raise ValueError(f"verdict must be one of {', '.join(VERDICTS)}, not {self.verdict!r}")
+
+
+def meter_uncertainty(shown: float, accuracy_percent: float, accuracy_digits: float, resolution: float) -> float:
+    """Answer how far off a meter may be at the value it shows: ``u = a*|shown| + n*resolution``.
+
+    Parameters: the shown value; accuracy in percent of it; digits; the step of the last digit, in the
+    unit of the value. Returns the half width in that unit. Source: the way meter data sheets state accuracy.
+
+    >>> round(meter_uncertainty(1.0, 0.8, 3, 0.01), 4)
+    0.038
+    """
+    return abs(shown) * accuracy_percent / 100 + accuracy_digits * resolution
+
+
+def combined(*parts: float) -> float:
+    """Combine independent uncertainties as the root of the sum of squares.
+
+    >>> combined(3.0, 4.0)
+    5.0
+    """
+    return math.hypot(*parts)
+
+
+def plain(value: float) -> str:
+    """Write a figure as a technician would: three significant digits, no exponent, no trailing zeros.
+
+    >>> plain(0.8), plain(12.3456), plain(1680.0), plain(-0.05), plain(2e6)
+    ('0.8', '12.3', '1680', '-0.05', '2000000')
+    """
+    if value == 0 or not math.isfinite(value):
+        return "0" if value == 0 else "endless"
+    digits = max(0, 2 - math.floor(math.log10(abs(value))))
+    text = f"{round(value, digits):.{digits}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def percent(share: float) -> str:
+    """Write a share as whole percent, never 0 or 100 for something that is neither.
+
+    >>> percent(0.624), percent(0.0004), percent(0.9998), percent(1.0)
+    ('62 %', 'under 1 %', 'over 99 %', '100 %')
+    """
+    if 0 < share < 0.005:
+        return "under 1 %"
+    if 0.995 < share < 1:
+        return "over 99 %"
+    return f"{round(share * 100)} %"
+
+
+def logistic(x: float) -> float:
+    """``1/(1 + exp(-x))``, safe for any x.
+
+    >>> logistic(0.0), logistic(-800.0)
+    (0.5, 0.0)
+    """
+    if x >= 0:
+        return 1 / (1 + math.exp(-x))
+    grown = math.exp(max(x, -745.0)) if x > -745 else 0.0
+    return grown / (1 + grown)
