@@ -1,0 +1,93 @@
+"""The engine card and the vehicle as a job file carries them."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from frosty_piston.core.errors import Fault
+from frosty_piston.knowledge import Knowledge
+
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+Figure = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=-1e12, le=1e12)]
+Flag = Annotated[bool, Field(strict=True)]
+
+
+def _within(low: float, high: float) -> Any:
+    return Annotated[float, Field(strict=True, allow_inf_nan=False, ge=low, le=high)]
+
+
+class EngineCard(BaseModel):
+    """What is fitted, and the limits that override the general figures. What is left out is unknown, not absent."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: Name
+    cylinders: Annotated[int, Field(strict=True, ge=1, le=16)] | None = None
+    arrangement: Literal["inline", "vee", "flat"] | None = None
+    combustion: Literal["direct", "prechamber"] | None = None
+    displacement_l: _within(0.1, 100) | None = None
+    compression_ratio: _within(8, 30) | None = None
+    injection: Literal["rail_solenoid", "rail_piezo", "unit_injector", "hydraulic_unit", "inline_pump", "rotary_pump"] | None = None
+    glow: Literal["rod_12v", "fast_7v", "fast_5v", "ceramic", "none"] | None = None
+    glow_control: Literal["timer_relay", "relay_module", "electronic_module", "none"] | None = None
+    glow_nominal_ohm: _within(0.05, 10) | None = None
+    intake_heater: Flag | None = None
+    stop: Literal["electric", "vacuum", "cable"] | None = None
+    turbo: Literal["none", "wastegate", "vgt_vacuum", "vgt_electric"] | None = None
+    egr: Annotated[list[Literal["high_pressure", "low_pressure"]], Field(max_length=2)] | None = None
+    egr_drive: Literal["vacuum", "solenoid", "motor"] | None = None
+    egr_cooler_bypass: Literal["none", "vacuum", "electric"] | None = None
+    inlet_flap: Literal["none", "vacuum", "motor"] | None = None
+    swirl_flaps: Literal["none", "vacuum", "motor"] | None = None
+    vacuum_pump: Flag | None = None
+    dpf: Flag | None = None
+    scr: Flag | None = None
+    batteries: Annotated[int, Field(strict=True, ge=1, le=2)] | None = None
+    system_voltage: Literal[12, 24] | None = None
+    limits: dict[str, Figure | str] = {}
+
+    def limit(self, figure: str) -> float | None:
+        value = self.limits.get(figure)
+        return value if isinstance(value, float) else None
+
+    def choice(self, key: str) -> str | None:
+        value = self.limits.get(key)
+        return value if isinstance(value, str) else None
+
+    def rules_out(self, needs: dict[str, list[Any]]) -> str | None:
+        """The field by which this card rules something out that needs other fittings; None when it may be there."""
+        for field, allowed in needs.items():
+            value = getattr(self, field)
+            if value is not None and value not in allowed:
+                return field
+        return None
+
+
+class Vehicle(BaseModel):
+    """The vehicle as a job file carries it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: Name
+    odometer_km: _within(0, 10_000_000) | None = None
+    plate: Annotated[str, Field(max_length=40)] | None = None
+    owner: Annotated[str, Field(max_length=120)] | None = None
+    notes: Annotated[str, Field(max_length=2000)] | None = None
+
+
+def limit_faults(limits: Any, k: Knowledge, path: str = "engine.limits") -> list[Fault]:
+    """Name every limit that is unknown or out of its range."""
+    if not isinstance(limits, dict):
+        return []
+    faults = []
+    for key, value in limits.items():
+        if key in k.choices:
+            if value not in k.choices[key].choices:
+                faults.append(Fault(f"{path}.{key}", f"must be one of {', '.join(k.choices[key].choices)}"))
+        elif key in k.figures:
+            figure = k.figures[key]
+            if isinstance(value, bool) or not isinstance(value, int | float) or not figure.low <= value <= figure.high:
+                faults.append(Fault(f"{path}.{key}", f"must be a figure from {figure.low:g} to {figure.high:g} {figure.unit}"))
+        else:
+            faults.append(Fault(f"{path}.{key[:60]}", f"no such limit; known: {', '.join([*k.figures, *k.choices])}"))
+    return faults

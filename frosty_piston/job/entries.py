@@ -1,0 +1,299 @@
+"""Every kind of entry a tape can hold: one Pydantic model each."""
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+
+from .engine import Figure, Flag
+
+Text = Annotated[str, Field(min_length=1, max_length=4000)]
+Short = Annotated[str, Field(min_length=1, max_length=200)]
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}$")]
+EntryId = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9._:-]*$")]
+Cylinder = Annotated[int, Field(strict=True, ge=1, le=16)]
+Money = Annotated[int, Field(strict=True, ge=0, le=100_000_000_000)]
+Chance = Annotated[float, Field(strict=True, ge=0, le=1)]
+Hours = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=1000)]
+
+
+class Data(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Where(Data):
+    """Where something was read: those that apply."""
+
+    point: Id | None = None
+    cylinder: Cylinder | None = None
+    bank: Annotated[str, Field(max_length=20)] | Annotated[int, Field(strict=True, ge=1, le=2)] | None = None
+    node: Short | None = None
+    pin: Short | None = None
+    channel: Short | None = None
+
+
+class Conditions(Data):
+    """What held while something was read."""
+
+    after_s: Figure | None = None
+    loaded: Flag | None = None
+    part_hot: Flag | None = None
+    part_c: Annotated[float, Field(strict=True, ge=-60, le=150)] | None = None
+    wires_off: Flag | None = None
+    soaked_h: Hours | None = None
+    key_off: Flag | None = None
+    engine_running: Flag | None = None
+
+
+class Complaint(Data):
+    text: Text
+    since: Short | None = None
+
+
+class Symptom(Data):
+    symptom: Id
+    present: Flag = True
+    note: Text | None = None
+
+
+class Context(Data):
+    context: Id
+    present: Flag = True
+    note: Text | None = None
+
+
+class Condition(Data):
+    name: Id
+    value: Figure
+    unit: str
+
+
+class Lamp(Data):
+    lamp: Short
+    state: Literal["on", "flashing", "off", "message"] = "on"
+    note: Text | None = None
+
+
+class Code(Data):
+    code: Short
+    status: Literal["stored", "pending", "permanent", "history", "cleared_and_back"] = "stored"
+    module: Short | None = None
+    text: Text | None = None
+
+
+class CodeScan(Data):
+    """The codes were read and this is all there was; with no `code` entries it says that there were none."""
+
+    module: Short = "all"
+
+
+class CodeClear(Data):
+    module: Short = "all"
+    reason: Text | None = None
+
+
+class Instrument(Data):
+    instrument: Short
+    lead_zero: Figure | None = None
+    unit: str | None = None
+    accuracy_percent: Annotated[float, Field(strict=True, ge=0, le=50)] | None = None
+    accuracy_digits: Annotated[float, Field(strict=True, ge=0, le=200)] | None = None
+    resolution: Annotated[float, Field(strict=True, gt=0, le=1000)] | None = None
+    rated_w: Annotated[float, Field(strict=True, gt=0, le=200)] | None = None
+    name: Short | None = None
+
+
+class Reading(Data):
+    test: Id
+    where: Where = Where()
+    value: Figure | Literal["OL"]
+    unit: str
+    conditions: Conditions | None = None
+    instrument: Short | None = None
+
+
+class Outcome(Data):
+    test: Id
+    where: Where = Where()
+    outcome: Id | None = None
+    figures: dict[Id, Figure | Flag] | None = None
+    conditions: Conditions | None = None
+    instrument: Short | None = None
+    note: Text | None = None
+
+
+class Trace(Data):
+    """A recording: a file beside the job file, or its columns in place."""
+
+    test: Id | None = None
+    where: Where = Where()
+    channels: dict[Short, Short]
+    file: Short | None = None
+    columns: dict[Short, list[Figure | None]] | None = None
+
+
+class Action(Data):
+    """Something done to the vehicle."""
+
+    action: Literal["unplugged", "plugged_in", "cleaned", "replaced", "repaired", "removed", "refitted", "disturbed", "adjusted"]
+    what: Short
+    where: Where = Where()
+    repair: Id | None = None
+    cylinders: list[Cylinder] | None = None
+    temporary: Flag = False
+    come_back: Short | None = None
+    note: Text | None = None
+
+
+class OptionPicked(Data):
+    """An option as it was weighed; `chosen` when the technician picked it."""
+
+    option: Id
+    title: Short | None = None
+    parts: Money = 0
+    labour_h: Hours = 0
+    access_h: Hours = 0
+    consumables: Money = 0
+    price: Money | None = None
+    expected: Money | None = None
+    cures: Chance | None = None
+    comes_back: Chance | None = None
+    breaks: Chance | None = None
+    days: Hours | None = None
+    warranty_months: Annotated[int, Field(strict=True, ge=0, le=240)] | None = None
+    chosen: Flag = False
+    reason: Text | None = None
+
+
+class Consent(Data):
+    option: Id | None = None
+    answer: Literal["yes", "no"]
+    ceiling: Money | None = None
+    who: Short
+    how: Literal["phone", "in_person", "writing"]
+    declined: Text | None = None
+
+
+class Warning_(Data):
+    text: Text
+    urgency: Literal["stop", "soon", "watch"]
+    place: Short | None = None
+    owner: Literal["accepted", "declined", "not_told"] = "not_told"
+    picture: Short | None = None
+
+
+class Hardware(Data):
+    """One piece taken off: what, where it sat, its length or mark."""
+
+    what: Short
+    where: Short | None = None
+    mark: Short | None = None
+
+
+class FitStep(Data):
+    plan: Id
+    step: Id
+    state: Literal["done", "skipped"] = "done"
+    cylinder: Cylinder | None = None
+    reason: Text | None = None
+    torque_nm: Annotated[float, Field(strict=True, ge=0, le=2000)] | None = None
+    pieces: Annotated[int, Field(strict=True, ge=0, le=200)] | None = None
+    hardware: Annotated[list[Hardware], Field(max_length=60)] | None = None
+    ticks: list[Id] | None = None
+    compared: dict[Id, tuple[Annotated[str, Field(max_length=80)], Annotated[str, Field(max_length=80)]]] | None = None
+
+
+class Wait(Data):
+    wait: Literal["cool_down", "soak", "bath", "cure", "parts", "consent", "cold_soak", "burn", "drive"]
+    what: Short
+    state: Literal["started", "ended"] = "started"
+    until: AwareDatetime | None = None
+    ends: EntryId | None = None
+
+
+class ProofStep(Data):
+    repair: Id
+    step: Id
+    result: Literal["pass", "fail", "could_not"]
+    reason: Text | None = None
+    before: Short | None = None
+    after: Short | None = None
+    soaked_h: Hours | None = None
+
+
+class Drive(Data):
+    distance_km: Annotated[float, Field(strict=True, ge=0, le=100_000)]
+    conditions: Short | None = None
+    codes_back: list[Short] = []
+
+
+class Deadline(Data):
+    until: AwareDatetime
+    standstill_per_day: Money = 0
+    why: Short | None = None
+
+
+class Before(Data):
+    """Who was there before, and what they did."""
+
+    text: Text
+    cleared_codes: Flag | None = None
+
+
+class Tick(Data):
+    """A caution read and acknowledged."""
+
+    caution: Id
+
+
+class CardChange(Data):
+    """The engine card or vehicle of this job was changed: field to old and new."""
+
+    changes: dict[Short, tuple[Any, Any]]
+
+
+class Handover(Data):
+    to: Short
+    note: Text | None = None
+
+
+class Note(Data):
+    text: Text
+
+
+class Correction(Data):
+    corrects: EntryId
+    reason: Text
+
+
+KINDS: dict[str, type[Data]] = {
+    "complaint": Complaint, "symptom": Symptom, "context": Context, "condition": Condition, "lamp": Lamp, "code": Code,
+    "code_scan": CodeScan, "code_clear": CodeClear, "instrument": Instrument, "reading": Reading, "outcome": Outcome, "trace": Trace,
+    "action": Action, "option": OptionPicked, "consent": Consent, "warning": Warning_, "fit_step": FitStep, "wait": Wait,
+    "proof_step": ProofStep, "drive": Drive, "deadline": Deadline, "before": Before, "tick": Tick, "card_change": CardChange,
+    "handover": Handover, "note": Note, "correction": Correction,
+}
+
+
+class Entry(BaseModel):
+    """One entry: written once, never changed. `data` is the model of its kind."""
+
+    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
+
+    id: str
+    kind: str
+    at: datetime | None = None
+    by: str | None = None
+    data: Any
+
+
+class EntryEnvelope(BaseModel):
+    """The outside of an entry as a file or a request carries it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: EntryId
+    kind: str
+    at: AwareDatetime | None = None
+    by: Annotated[str, Field(min_length=1, max_length=80)] | None = None
+    data: dict[str, Any]

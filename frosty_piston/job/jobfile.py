@@ -1,0 +1,127 @@
+"""The open job file: read with every fault named, written in one canonical form."""
+
+import json
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, ValidationError
+
+from frosty_piston.core.errors import BadInput, Fault
+from frosty_piston.knowledge import Knowledge, load_knowledge
+
+from .check import Checker, said, walk
+from .engine import EngineCard, Vehicle, limit_faults
+from .entries import Entry
+
+MOST_BYTES = 64 * 1024 * 1024
+MOST_FAULTS = 200
+FORMAT, VERSION = "frosty-piston/job", 1
+TOP_KEYS = {"format", "version", "job", "vehicle", "engine", "entries"}
+
+
+class JobHead(BaseModel):
+    """The head of a job: its id, title and day."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]*$")] | None = None
+    title: Annotated[str, Field(min_length=1, max_length=200)]
+    opened_at: AwareDatetime | None = None
+
+
+class _Top(BaseModel):
+    model_config = ConfigDict(extra="ignore", frozen=True)
+
+    format: Literal["frosty-piston/job"]
+    version: Literal[1]
+
+
+@dataclass(frozen=True)
+class JobFile:
+    """A job file that passed every check: the parsed parts, and `raw` exactly as it was given."""
+
+    head: JobHead
+    vehicle: Vehicle
+    engine: EngineCard
+    entries: tuple[Entry, ...]
+    raw: dict[str, Any]
+
+
+def canonical(value: Any) -> str:
+    """Write JSON in the one form that compares byte for byte: sorted keys, two spaces, UTF-8."""
+    return json.dumps(value, sort_keys=True, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def parse(data: bytes) -> Any:
+    """Parse bytes as JSON and refuse what cannot be kept. Raises BadInput with every fault found."""
+    if len(data) > MOST_BYTES:
+        raise BadInput(f"{len(data) // 1_000_000} MB; a job file holds at most 64 MiB")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise BadInput(f"not UTF-8 text: byte {error.start} cannot be read") from None
+    try:
+        value = json.loads(text, object_pairs_hook=_no_repeats, parse_constant=_no_constant)
+    except RecursionError:
+        raise BadInput("nested deeper than 32 levels") from None
+    except json.JSONDecodeError as error:
+        raise BadInput(f"not JSON: {error.msg} in line {error.lineno}, column {error.colno}") from None
+    except ValueError as error:
+        raise BadInput("holds a figure of thousands of digits" if "digits" in str(error) else str(error)) from None
+    if faults := walk(value):
+        raise BadInput(faults)
+    return value
+
+
+def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        keys = [k for k, _ in pairs]
+        raise ValueError(f"the key {next(k for k in keys if keys.count(k) > 1)[:60]!r} stands twice in one object")
+    return found
+
+
+def _no_constant(name: str) -> Any:
+    raise ValueError(f"{name} is no figure")
+
+
+def read(data: bytes, knowledge: Knowledge | None = None) -> JobFile:
+    """Read a job file from bytes. Raises BadInput that lists every fault with its path."""
+    return check(parse(data), knowledge or load_knowledge())
+
+
+def check(value: Any, knowledge: Knowledge) -> JobFile:
+    """Check a parsed job file whole, so that all faults show at once."""
+    if not isinstance(value, dict):
+        raise BadInput("a job file is a JSON object")
+    faults = [Fault(key[:60], "unknown key") for key in value if key not in TOP_KEYS]
+    parts: dict[str, Any] = {}
+    try:
+        _Top.model_validate(value)
+    except ValidationError as error:
+        faults += said(error)
+    for key, model in (("job", JobHead), ("vehicle", Vehicle), ("engine", EngineCard)):
+        if key not in value:
+            faults.append(Fault(key, "is missing"))
+            continue
+        try:
+            parts[key] = model.model_validate(value[key])
+        except ValidationError as error:
+            faults += said(error, key)
+    if isinstance(value.get("engine"), dict):
+        faults += limit_faults(value["engine"].get("limits"), knowledge)
+    entries = value.get("entries", None)
+    checker = Checker(knowledge, parts["engine"].cylinders if "engine" in parts else None)
+    checked: list[Entry | None] = []
+    if not isinstance(entries, list):
+        faults.append(Fault("entries", "is missing" if entries is None else "must be a list"))
+    else:
+        for index, raw in enumerate(entries):
+            checked.append(checker.entry(raw, f"entries[{index}]"))
+            if len(checker.faults) > MOST_FAULTS:
+                checker.faults.append(Fault("entries", f"more than {MOST_FAULTS} faults; the rest from entries[{index + 1}] on is not listed"))
+                break
+    faults += checker.faults
+    if faults:
+        raise BadInput(faults)
+    return JobFile(parts["job"], parts["vehicle"], parts["engine"], tuple(c for c in checked if c), value)

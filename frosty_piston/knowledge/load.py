@@ -1,0 +1,271 @@
+"""Reads the knowledge files, checks each against its shape and all against each other."""
+
+import tomllib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from pydantic import TypeAdapter, ValidationError
+
+from frosty_piston.core.errors import BadKnowledge
+from frosty_piston.core.suspects.space import Finding
+
+from . import shapes as s
+
+HERE = Path(__file__).parent
+EPSILON = 0.003
+NOT_SEEN, SEEN = "not_seen", "seen"
+
+
+@dataclass(frozen=True)
+class CodeEntry:
+    """A known code in our own words."""
+
+    code: str
+    title: str
+    system: str
+    kind: str
+    group: str
+
+
+@dataclass(frozen=True)
+class TestFinding:
+    """What one test, at some points, speaks for."""
+
+    test: str
+    shape: s.FindingShape
+    finding: Finding
+
+
+@dataclass(frozen=True)
+class Knowledge:
+    """Everything the trade knows here, checked."""
+
+    scale: dict[str, float]
+    systems: dict[str, str]
+    access: dict[str, s.AccessShape]
+    tools: dict[str, str]
+    cautions: dict[str, s.CautionShape]
+    faults: dict[str, s.FaultShape]
+    fault_system: dict[str, str]
+    symptoms: dict[str, s.SymptomShape]
+    contexts: dict[str, s.ContextShape]
+    tests: dict[str, s.TestShape]
+    findings: dict[str, list[TestFinding]]
+    symptom_findings: dict[str, Finding]
+    groups: dict[str, s.CodeGroupShape]
+    group_findings: dict[str, Finding]
+    codes: dict[str, CodeEntry]
+    figures: dict[str, s.FigureShape]
+    choices: dict[str, s.ChoiceShape]
+    procedures: dict[str, s.ProcedureShape]
+    proofs: dict[str, s.ProofShape]
+    options: dict[str, s.OptionShape]
+
+    def general(self, figure: str) -> float:
+        """The general figure by id; every figure that is asked for by code has one."""
+        value = self.figures[figure].general
+        assert value is not None, figure
+        return value
+
+    def word_for(self, chance: float) -> str:
+        """The word of the scale nearest to a chance."""
+        return min(self.scale, key=lambda w: abs(self.scale[w] - chance)).replace("_", " ")
+
+    def proof_for(self, repair: str) -> str:
+        return repair if repair in self.proofs else "general"
+
+
+class _Reader:
+    def __init__(self, folder: Path):
+        self.folder = folder
+
+    def raw(self, name: str) -> tuple[dict[str, Any], list[str]]:
+        path = self.folder / name
+        try:
+            text = path.read_text("utf-8")
+            return tomllib.loads(text), text.splitlines()
+        except FileNotFoundError:
+            raise BadKnowledge(f"{name}: the file is missing") from None
+        except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+            raise BadKnowledge(f"{name}: {error}") from None
+
+    def read(self, name: str, shape: Any) -> Any:
+        data, rows = self.raw(name)
+        try:
+            return TypeAdapter(shape).validate_python(data)
+        except ValidationError as error:
+            first = error.errors()[0]
+            raise BadKnowledge(complaint(name, rows, [str(p) for p in first["loc"]], first["msg"])) from None
+
+    def many(self, folder: str) -> Iterator[str]:
+        return (f"{folder}/{p.name}" for p in sorted((self.folder / folder).glob("*.toml")))
+
+
+def complaint(name: str, rows: list[str], path: list[str], reason: str) -> str:
+    """Say file, line, key and reason; the line is that of the deepest key that can be found in the text."""
+    line, start = 1, 0
+    for key in path:
+        for number in range(start, len(rows)):
+            if key in rows[number]:
+                line, start = number + 1, number
+                break
+    return f"{name}, line {line}, {'.'.join(path)}: {reason}"
+
+
+class _Weights:
+    """Turns words into chances and names what it cannot turn."""
+
+    def __init__(self, scale: dict[str, float]):
+        self.scale = scale
+
+    def chance(self, where: str, given: str | float) -> float:
+        if isinstance(given, str):
+            if given not in self.scale:
+                raise BadKnowledge(f"{where}: {given!r} is no word of the scale; allowed: {', '.join(self.scale)}")
+            return self.scale[given]
+        return given
+
+    def row(self, where: str, outcomes: list[str], shows: dict[str, str | float]) -> np.ndarray:
+        row = np.full(len(outcomes), EPSILON)
+        for outcome, given in shows.items():
+            if outcome not in outcomes:
+                raise BadKnowledge(f"{where}: outcome {outcome!r} is not one of {', '.join(outcomes)}")
+            row[outcomes.index(outcome)] = self.chance(where, given)
+        named = {outcomes.index(o) for o in shows}
+        if 0 not in named:
+            row[0] = max(EPSILON, 1 - row[1:].sum())
+        elif abs(row.sum() - 1) > 0.2:
+            raise BadKnowledge(f"{where}: the chances add to {row.sum():.2f}, not 1")
+        if row[1:].sum() > 1.05:
+            raise BadKnowledge(f"{where}: the chances add to more than 1")
+        return row / row.sum()
+
+    def two(self, where: str, finding: str, general: str | float, speaks: dict[str, tuple[str | float, str]]) -> Finding:
+        names = (NOT_SEEN, SEEN)
+        g = self.chance(where, general)
+        shows = {}
+        for fault, (given, _) in speaks.items():
+            p = self.chance(f"{where}.{fault}", given)
+            shows[fault] = np.array([1 - p, p])
+        return Finding(finding, names, np.array([1 - g, g]), shows)
+
+
+@lru_cache(maxsize=4)
+def load_knowledge(folder: Path = HERE) -> Knowledge:
+    """Read and check all knowledge files of a folder. Raises BadKnowledge with file, line, key and reason."""
+    r = _Reader(folder)
+    weights = _Weights(r.read("scale.toml", dict[str, float]))
+    systems = r.read("systems.toml", dict[str, str])
+    faults: dict[str, s.FaultShape] = {}
+    fault_system: dict[str, str] = {}
+    for name in r.many("faults"):
+        system = Path(name).stem
+        _known(name, "system", system, systems)
+        found = r.read(name, dict[str, s.FaultShape])
+        faults |= found
+        fault_system |= dict.fromkeys(found, system)
+    access = r.read("access.toml", dict[str, s.AccessShape])
+    tools = r.read("tools.toml", dict[str, str])
+    cautions = r.read("cautions.toml", dict[str, s.CautionShape])
+    tests = r.read("tests.toml", dict[str, s.TestShape])
+    for key, test in tests.items():
+        _known("tests.toml", f"{key}.system", test.system, systems)
+        for what, given, allowed in (("access", test.access, access), ("tools", test.tools, tools), ("cautions", test.cautions, cautions)):
+            for one in given:
+                _known("tests.toml", f"{key}.{what}", one, allowed)
+        for point, shape in test.at.items():
+            _known("tests.toml", f"{key}.at", point, test.points)
+            for one in shape.access:
+                _known("tests.toml", f"{key}.at.{point}.access", one, access)
+    symptoms = r.read("symptoms.toml", dict[str, s.SymptomShape])
+    for key, symptom in symptoms.items():
+        for fault in symptom.speaks:
+            _known("symptoms.toml", f"{key}.speaks", fault, faults)
+        for one in symptom.cautions:
+            _known("symptoms.toml", f"{key}.cautions", one, cautions)
+    contexts = r.read("contexts.toml", dict[str, s.ContextShape])
+    for key, context in contexts.items():
+        for fault in context.moves:
+            _known("contexts.toml", f"{key}.moves", fault, faults)
+    groups, codes = _codes(r, systems, faults)
+    procedures = {Path(n).stem: r.read(n, s.ProcedureShape) for n in r.many("procedures")}
+    figures = r.read("figures.toml", dict[str, s.FigureShape])
+    for name, procedure in procedures.items():
+        ids = [step.id for step in procedure.steps]
+        for step in procedure.steps:
+            for one in step.cautions:
+                _known(f"procedures/{name}.toml", f"{step.id}.cautions", one, cautions)
+            for one in step.refits:
+                _known(f"procedures/{name}.toml", f"{step.id}.refits", one, ids)
+            if step.torque:
+                _known(f"procedures/{name}.toml", f"{step.id}.torque", step.torque, figures)
+    options = r.read("options.toml", dict[str, s.OptionShape])
+    for key, option in options.items():
+        _known("options.toml", f"{key}.plan", option.plan, procedures)
+        for figure in filter(None, (option.hours_each, option.access)):
+            _known("options.toml", key, figure, figures)
+    proofs = r.read("proofs.toml", dict[str, s.ProofShape])
+    for key, proof in proofs.items():
+        for one in proof.remeasure:
+            _known("proofs.toml", f"{key}.remeasure", one, tests)
+        for proof_step in proof.steps:
+            for one in proof_step.cautions:
+                _known("proofs.toml", f"{key}.{proof_step.id}.cautions", one, cautions)
+    return Knowledge(
+        weights.scale, systems, access, tools, cautions, faults, fault_system, symptoms, contexts, tests,
+        _findings(r, weights, tests, faults),
+        {key: weights.two(f"symptoms.toml, {key}", f"symptom.{key}", v.general, v.speaks) for key, v in symptoms.items()},
+        groups, {key: weights.two(f"codes, {key}", f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
+        codes, figures, r.read("card_choices.toml", dict[str, s.ChoiceShape]), procedures, proofs, options)
+
+
+def _known(file: str, key: str, given: str, allowed: Any) -> None:
+    if given not in allowed:
+        raise BadKnowledge(f"{file}, {key}: {given!r} is not known here")
+
+
+def _findings(r: _Reader, weights: _Weights, tests: dict[str, s.TestShape], faults: dict[str, s.FaultShape]) -> dict[str, list[TestFinding]]:
+    found: dict[str, list[TestFinding]] = {}
+    for name in r.many("findings"):
+        for test, given in r.read(name, dict[str, list[s.FindingShape]]).items():
+            _known(name, test, test, tests)
+            for shape in given:
+                where = f"{name}, {test}, {shape.name}"
+                shows: dict[str, np.ndarray] = {}
+                for speaks in shape.speaks:
+                    _known(name, f"{test}.speaks", speaks.fault, faults)
+                    shows[speaks.fault] = weights.row(f"{where}, {speaks.fault}", shape.outcomes, speaks.shows)
+                for point in shape.points:
+                    _known(name, f"{test}.points", point, tests[test].points)
+                general = weights.row(f"{where}, general", shape.outcomes, shape.general)
+                finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows)
+                found.setdefault(test, []).append(TestFinding(test, shape, finding))
+    return found
+
+
+def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry]]:
+    groups: dict[str, s.CodeGroupShape] = {}
+    codes: dict[str, CodeEntry] = {}
+    for name in r.many("codes"):
+        file: s.CodesFile = r.read(name, s.CodesFile)
+        groups |= file.groups
+        for key, group in file.groups.items():
+            for fault in group.speaks:
+                _known(name, f"groups.{key}.speaks", fault, faults)
+        listed = [CodeEntry(c.code, c.title, c.system, c.kind, c.group) for c in file.codes]
+        for family in file.families:
+            first, last = int(family.first[1:], 16), int(family.last[1:], 16)
+            run = [n for n in range(first, last + 1) if f"{n:04X}".isdigit()]
+            listed += [CodeEntry(f"{family.first[0]}{n:04X}", family.title.replace("{n}", str(family.starts_at + i)),
+                                 family.system, family.kind, family.group) for i, n in enumerate(run)]
+        for code in listed:
+            _known(name, code.code, code.group, groups)
+            _known(name, code.code, code.system, systems)
+            if code.code in codes:
+                raise BadKnowledge(f"{name}, {code.code}: the code stands twice")
+            codes[code.code] = code
+    return groups, codes

@@ -1,0 +1,193 @@
+"""The shapes of the knowledge files."""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Chance = str | Annotated[float, Field(ge=0.01, le=0.98)]
+Because = Annotated[str, Field(min_length=3, max_length=160)]
+Verdict = Literal["sound", "marginal", "failed", "unclear"]
+CardValue = str | bool | int
+
+
+class Shape(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class AccessShape(Shape):
+    title: str
+    minutes: Annotated[float, Field(ge=0, le=600)]
+
+
+class CautionShape(Shape):
+    title: str
+    tick: bool
+    says: str
+
+
+class FaultShape(Shape):
+    title: str
+    per_thousand: Annotated[float, Field(gt=0, lt=500)] | None = None
+    shows: str = ""
+    repair: str = ""
+    needs: dict[str, list[CardValue]] = {}
+
+
+class SymptomShape(Shape):
+    title: str
+    general: Chance
+    words: str = ""
+    cautions: list[str] = []
+    speaks: dict[str, tuple[Chance, Because]] = {}
+
+
+class ContextShape(Shape):
+    title: str
+    evidence_lost: bool = False
+    moves: dict[str, tuple[Annotated[float, Field(ge=0.1, le=10)], Because]] = {}
+
+
+class LeastShape(Shape):
+    marginal: float
+    failed: float
+    why: str
+
+
+class PointShape(Shape):
+    title: str
+    access: list[str] = []
+    minutes: float | None = None
+
+
+class TestShape(Shape):
+    title: str
+    system: str
+    minutes: Annotated[float, Field(gt=0, le=600)]
+    access: list[str]
+    tools: list[str]
+    cautions: list[str]
+    needs: dict[str, list[CardValue]] = {}
+    units: list[str] = []
+    range: tuple[float, float] | None = None
+    overload: bool = False
+    outcomes: dict[str, Verdict] = {}
+    figures: list[str] = []
+    points: list[str] = []
+    where: list[str] = []
+    trace: bool = False
+    least: LeastShape | None = None
+    at: dict[str, PointShape] = {}
+
+
+class SpeaksShape(Shape):
+    fault: str
+    shows: dict[str, Chance]
+    because: Because
+
+
+class FindingShape(Shape):
+    name: str
+    outcomes: Annotated[list[str], Field(min_length=2)]
+    general: dict[str, Chance]
+    points: list[str] = []
+    covers: Literal["cylinders", "batteries", "suspect_plugs"] | None = None
+    speaks: list[SpeaksShape]
+
+
+class CodeGroupShape(Shape):
+    title: str
+    general: Chance
+    speaks: dict[str, tuple[Chance, Because]] = {}
+
+
+class CodeShape(Shape):
+    code: Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
+    title: str
+    system: str
+    kind: Literal["circuit", "range", "performance", "plausibility", "communication", "limit"]
+    group: str
+
+
+class CodeFamilyShape(Shape):
+    first: Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
+    last: Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
+    starts_at: int
+    title: str
+    system: str
+    kind: Literal["circuit", "range", "performance", "plausibility", "communication", "limit"]
+    group: str
+
+
+class CodesFile(Shape):
+    groups: dict[str, CodeGroupShape]
+    codes: list[CodeShape] = []
+    families: list[CodeFamilyShape] = []
+
+
+class FigureShape(Shape):
+    title: str
+    unit: str
+    low: float
+    high: float
+    general: float | None = None
+
+
+class ChoiceShape(Shape):
+    title: str
+    choices: list[str]
+
+
+class CompareShape(Shape):
+    id: str
+    asks: str
+    unit: str
+
+
+class StepShape(Shape):
+    id: str
+    does: str
+    why: str = ""
+    minutes: float = 0
+    cautions: list[str] = []
+    hardware: bool = False
+    per_cylinder: bool = False
+    torque: str | None = None
+    torque_is_limit: bool = False
+    pieces: Literal["in", "out"] | None = None
+    consumables: list[str] = []
+    new: list[str] = []
+    refits: list[str] = []
+    compare: bool = False
+    wait: str | None = None
+
+
+class ProcedureShape(Shape):
+    title: str
+    repairs: list[str]
+    compare: list[CompareShape]
+    steps: list[StepShape]
+
+
+class ProofStepShape(Shape):
+    id: str
+    does: str
+    passes: str
+    needs_cold: bool = False
+    cautions: list[str] = []
+
+
+class ProofShape(Shape):
+    title: str
+    remeasure: list[str]
+    steps: list[ProofStepShape]
+
+
+class OptionShape(Shape):
+    title: str
+    repair: str
+    plan: str
+    count: Literal["dead", "all", "one"]
+    part: int
+    hours_each: str
+    access: str | None = None
+    warranty_months: int
