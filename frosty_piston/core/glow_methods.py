@@ -108,7 +108,7 @@ def working_plugs(total_a: float, count: int, ref: Reference, accuracy_percent: 
     if most == count and fewest == count or likely == count and total_a >= 0.8 * one * count:
         return Judgement("sound", "sound", total_a, "A", u, because)
     if most < count:
-        return Judgement("failed", "open" if likely < count else "weak", total_a, "A", u, because)
+        return Judgement("failed", "all_open" if likely == 0 else "open", total_a, "A", u, because)
     return Judgement("unclear", "unclear", total_a, "A", u, because + " Clamp them one by one.")
 
 

@@ -119,6 +119,51 @@ def judge_relay(points: RelayPoints, control: str = "relay_module", meter: VoltM
                 f"a click is no proof, the contacts do not carry.{heat}{load}", loss, u)
 
 
+def judge_point(points: RelayPoints, name: str, meter: VoltMeter | None = None) -> Judgement:
+    """Judge one point of the relay by itself, as far as it can be: `battery`, `feed`, `supply`, `command`, `output`.
+
+    >>> p = RelayPoints(12.4, 11.8, 12.2, 12.3, 0.0)
+    >>> [judge_point(p, n).verdict for n in ("feed", "supply", "command", "output")]
+    ['failed', 'sound', 'failed', 'failed']
+    """
+    meter = meter or VoltMeter()
+    volts = getattr(points, name)
+    if volts is None:
+        raise ValueError(f"nothing was read at the {name}")
+    u = meter.u(volts)
+    if not -1 <= volts <= 40:
+        return Judgement("implausible", "implausible", volts, "V", u, f"{plain(volts)} V cannot be on this vehicle: check range and probes.")
+    ref_v = points.battery if points.battery is not None else points.feed
+
+    def told(verdict: str, cls: str, because: str) -> Judgement:
+        return Judgement(verdict, cls, volts, "V", u, because)
+
+    if name == "battery":
+        return told("sound", "reference", f"{plain(volts)} V: the reference for the other points.")
+    if ref_v is None:
+        return told("unclear", "unclear", "Read the battery first: the others are held against it.")
+    if name == "feed":
+        drop = ref_v - volts
+        if drop - u > FEED_DROP_V:
+            return told("failed", "low", f"{plain(drop)} V under the battery; 0.3 V allowed.")
+        if drop + u > FEED_DROP_V:
+            return told("unclear", "unclear", f"{plain(drop)} V under the battery, too near the 0.3 V allowed to call.")
+        return told("sound", "sound", f"{plain(max(0.0, drop))} V under the battery; 0.3 V allowed.")
+    if name == "supply":
+        there = volts >= 0.75 * ref_v
+        return told("sound" if there else "failed", "present" if there else "missing", "Key supply is there." if there else "Key supply is missing with the key on.")
+    if name == "command":
+        low = volts <= 0.5 * ref_v
+        return told("sound" if low else "failed", "low" if low else "never_low",
+                    "Pulled low: the relay is ordered on." if low else "Not pulled low: no order at this moment. Cycle the key and watch it.")
+    loss = (points.feed if points.feed is not None else ref_v) - volts
+    if loss <= FEED_DROP_V and points.loaded:
+        return told("sound", "carries", f"{plain(max(0.0, loss))} V under the feed with the plugs on: it carries.")
+    if loss <= FEED_DROP_V:
+        return told("unclear", "unloaded", "Voltage without load proves nothing: connect the plugs and read again.")
+    return told("marginal" if loss <= CONTACT_DROP_V else "failed", "drops" if volts >= 1 else "dead", f"{plain(loss)} V lost in the relay; 0.3 V allowed.")
+
+
 def general_on_time_s(glow: str, coolant_c: float) -> tuple[float, float]:
     """Answer the usual pre-glow time in s at a coolant temperature, lowest and highest (general).
 

@@ -134,7 +134,7 @@ class Checker:
             self.known_ids.add(envelope.id)
         if len(self.faults) > before or envelope is None or data is None:
             return None
-        return e.Entry.model_construct(id=envelope.id, kind=envelope.kind, at=envelope.at, by=envelope.by, data=data)
+        return e.Entry(envelope.id, envelope.kind, envelope.at, envelope.by, data)
 
     def _trade(self, data: BaseModel) -> list[tuple[str, str]]:
         """What only the knowledge of the trade can check: ids, units, points, cylinders."""

@@ -1,5 +1,6 @@
 """Every kind of entry a tape can hold: one Pydantic model each."""
 
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -275,15 +276,14 @@ KINDS: dict[str, type[Data]] = {
 }
 
 
-class Entry(BaseModel):
-    """One entry: written once, never changed. `data` is the model of its kind."""
-
-    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
+@dataclass(frozen=True, eq=False, slots=True)
+class Entry:
+    """One entry: written once, never changed. `data` is the model of its kind; `at` and `by` may be unknown."""
 
     id: str
     kind: str
-    at: datetime | None = None
-    by: str | None = None
+    at: datetime | None
+    by: str | None
     data: Any
 
 

@@ -9,7 +9,7 @@ UNLISTED = "unlisted"
 UNLISTED_BLUR = 0.35
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Finding:
     """One thing that can be observed, with its possible outcomes from the best to the worst.
 
