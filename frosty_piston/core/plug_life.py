@@ -39,6 +39,15 @@ def next_failure_chance(age: float, failed: int, count: int, ahead: float, left:
     return 1 - (1 - one) ** (count - failed if left is None else left)
 
 
+def new_set_failure_chance(scale: float, count: int, ahead: float, shape: float = SHAPE) -> float:
+    """Answer the chance that one of a set of new plugs fails within the distance or time ahead.
+
+    >>> round(new_set_failure_chance(272_668, 4, 20_000), 4)
+    0.0016
+    """
+    return 1 - exp(-count * (ahead / scale) ** shape)
+
+
 def snap_chance(dead_out: int, sound_out: int, warm: bool = True, oiled: bool = True) -> float:
     """Answer the chance that at least one plug snaps on the way out (general figures).
 

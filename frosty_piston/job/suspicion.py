@@ -15,7 +15,7 @@ from .engine import EngineCard
 from .evidence import Evidence
 from .tape import Job
 
-UNLISTED_PER_THOUSAND = 60.0
+UNLISTED_PER_THOUSAND = 15.0
 MOST_FAULTS = 2
 MOVED_BITS = 0.15
 LEAST_GAIN_BITS = 0.004
@@ -71,6 +71,7 @@ class Suspicion:
     suspects: tuple[Suspect, ...]
     next_tests: tuple[NextTest, ...]
     conflicts: tuple[ConflictFound, ...]
+    repairs: dict[str, float]
 
 
 def possible_faults(k: Knowledge, engine: EngineCard) -> tuple[str, ...]:
@@ -95,7 +96,18 @@ def suspicion(job: Job, k: Knowledge, evidence: list[Evidence]) -> Suspicion:
     rates = np.array([k.faults[f].per_thousand for f in faults] + [UNLISTED_PER_THOUSAND], float) / 1000
     rows = np.array([e.log_likelihood(space) for e in evidence]).reshape(len(evidence), len(space.members))
     weighed = weigh(space, log_prior(space, rates / (1 - rates)), rows)
-    return Suspicion(_suspects(k, space, weighed, evidence), _next_tests(job, k, space, weighed, evidence), _conflicts(evidence, rows))
+    return Suspicion(_suspects(k, space, weighed, evidence), _next_tests(job, k, space, weighed, evidence), _conflicts(evidence, rows),
+                     _repairs(k, space, weighed))
+
+
+def _repairs(k: Knowledge, space: Space, weighed: Weighed) -> dict[str, float]:
+    """The chance that one repair alone cures: that of all sets whose faults all end in it, likeliest first."""
+    of = [k.faults[f].repair for f in space.faults]
+    odds = {}
+    for repair in dict.fromkeys(of):
+        outside = np.array([r != repair for r in of] + [True], float)
+        odds[repair] = float(weighed.sets[space.members @ outside == 0].sum())
+    return dict(sorted(odds.items(), key=lambda item: -item[1]))
 
 
 def _suspects(k: Knowledge, space: Space, weighed: Weighed, evidence: list[Evidence]) -> tuple[Suspect, ...]:

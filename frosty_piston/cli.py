@@ -1,0 +1,114 @@
+"""The command line: serve, demo, assess, import, export, bench."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from frosty_piston import __version__
+from frosty_piston.core.errors import BadInput, FrostyPistonError
+
+DEFAULT_PORT = 8420
+
+
+def build_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="piston", description="Frosty Piston keeps the thread of a diesel diagnosis, from arrival to proof.")
+    parser.add_argument("--version", action="version", version=f"frosty-piston {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    for name, says in (("demo", "set up the demo workshop and serve it"), ("serve", "serve a workshop that starts empty")):
+        one = commands.add_parser(name, help=says, description=says)
+        one.add_argument("--port", type=int, default=DEFAULT_PORT, help=f"port on 127.0.0.1 (default {DEFAULT_PORT})")
+        one.add_argument("--data", type=Path, default=Path("data") / name, help=f"folder of the database (default data/{name})")
+        if name == "demo":
+            one.add_argument("--reset", action="store_true", help="throw the demo data away and make it anew")
+    one = commands.add_parser("assess", help="print the assessment of a job file as JSON", description="Print the assessment of a job file as JSON.")
+    one.add_argument("file", type=Path, metavar="FILE", help="a .fpjob.json file, or - for standard input")
+    one = commands.add_parser("import", help="bring job files into a workshop", description="Bring job files into a workshop.")
+    one.add_argument("files", type=Path, nargs="+", metavar="FILE")
+    one.add_argument("--data", type=Path, default=Path("data") / "serve", help="folder of the database")
+    one = commands.add_parser("export", help="write a job of a workshop as a job file", description="Write a job of a workshop as a job file.")
+    one.add_argument("job", metavar="JOB", help="the id of the job")
+    one.add_argument("--out", type=Path, help="file to write; standard output without it")
+    one.add_argument("--data", type=Path, default=Path("data") / "serve", help="folder of the database")
+    one = commands.add_parser("bench", help="measure the speed of the pages", description="Measure the speed of the pages in a workshop made for it.")
+    one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
+    one.add_argument("--entries", type=int, default=300, help="entries on the measured job (default 300)")
+    one.add_argument("--rounds", type=int, default=60, help="requests of each kind (default 60)")
+    commands.add_parser("test", help="install what tests need and run them all")
+    return parser
+
+
+def main(argv: list[str] | None = None) -> int:
+    args = build_parser().parse_args(argv)
+    if args.command is None:
+        build_parser().print_help()
+        return 0
+    try:
+        return COMMANDS[args.command](args)
+    except FrostyPistonError as error:
+        print(error, file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+
+
+def _bytes_of(path: Path) -> bytes:
+    from frosty_piston.job.jobfile import MOST_BYTES
+
+    try:
+        if str(path) == "-":
+            return sys.stdin.buffer.read(MOST_BYTES + 1)
+        with path.open("rb") as file:
+            return file.read(MOST_BYTES + 1)
+    except OSError as error:
+        raise BadInput(f"{path}: {error.strerror or error}") from None
+
+
+def _assess(args: argparse.Namespace) -> int:
+    from frosty_piston.job import assessment, jobfile
+
+    result = assessment.assess(jobfile.read(_bytes_of(args.file)))
+    print(json.dumps(result, indent=2, ensure_ascii=False))
+    return 0
+
+
+def _serve(args: argparse.Namespace) -> int:
+    from frosty_piston.web.serving import serve
+
+    return serve(args.data, args.port, demo=args.command == "demo", reset=getattr(args, "reset", False))
+
+
+def _import(args: argparse.Namespace) -> int:
+    from frosty_piston.store.workshop import open_workshop
+
+    with open_workshop(args.data) as workshop:
+        for path in args.files:
+            job_id, new = workshop.import_file(_bytes_of(path))
+            print(f"{path}: {'imported' if new else 'already here'} as {job_id}")
+    return 0
+
+
+def _export(args: argparse.Namespace) -> int:
+    from frosty_piston.job.jobfile import canonical
+    from frosty_piston.store.workshop import open_workshop
+
+    with open_workshop(args.data) as workshop:
+        text = canonical(workshop.export(args.job))
+    if args.out:
+        args.out.write_text(text, "utf-8")
+    else:
+        sys.stdout.write(text)
+    return 0
+
+
+def _bench(args: argparse.Namespace) -> int:
+    from frosty_piston.web.bench import bench
+
+    return bench(args.jobs, args.entries, args.rounds)
+
+
+def _test(args: argparse.Namespace) -> int:
+    raise FrostyPistonError("Tests are started with ./piston test from the project's folder.")
+
+
+COMMANDS = {"demo": _serve, "serve": _serve, "assess": _assess, "import": _import, "export": _export, "bench": _bench, "test": _test}
