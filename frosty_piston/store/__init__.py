@@ -1,0 +1,1 @@
+"""The workshop's database: SQLite through SQLAlchemy."""

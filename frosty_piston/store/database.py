@@ -1,0 +1,51 @@
+"""Opens the SQLite file: pragmas in one place, migrations on the way in."""
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Engine, create_engine, event
+
+from frosty_piston.core.errors import CannotStart
+
+PRAGMAS = ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=10000")
+
+
+def open_database(folder: Path) -> Engine:
+    """Open (or make) the database in a folder and bring it to the newest layout."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        probe = folder / ".write"
+        probe.touch()
+        probe.unlink()
+    except OSError as error:
+        raise CannotStart(f"The data folder {folder} cannot be written: {error.strerror or error}.") from None
+    engine = create_engine(f"sqlite:///{folder / 'workshop.db'}", connect_args={"timeout": 10, "check_same_thread": False}, pool_size=8, max_overflow=16)
+
+    @event.listens_for(engine, "connect")
+    def _pragmas(connection, _record) -> None:
+        connection.isolation_level = None
+        for pragma in PRAGMAS:
+            connection.execute(f"PRAGMA {pragma}")
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection) -> None:
+        writing = connection.get_execution_options().get("writing")
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writing else "BEGIN")
+
+    migrate(engine)
+    return engine
+
+
+def migrate(engine: Engine) -> None:
+    """Bring the layout to the newest revision; does nothing when it is there."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    newest = ScriptDirectory.from_config(config).get_current_head()
+    with engine.execution_options(writing=True).begin() as connection:
+        if MigrationContext.configure(connection).get_current_revision() == newest:
+            return
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

@@ -1,0 +1,75 @@
+"""The tables. An entry is kept exactly as it came in; lists are served from columns written with it."""
+
+from datetime import datetime
+
+from sqlalchemy import JSON, DateTime, ForeignKey, Index, Integer, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Table(DeclarativeBase):
+    pass
+
+
+class EngineCardRow(Table):
+    __tablename__ = "engine_cards"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    data: Mapped[dict] = mapped_column(JSON)
+
+
+class VehicleRow(Table):
+    __tablename__ = "vehicles"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    data: Mapped[dict] = mapped_column(JSON)
+    engine_card_id: Mapped[int | None] = mapped_column(ForeignKey("engine_cards.id"))
+
+
+class JobRow(Table):
+    __tablename__ = "jobs"
+    __table_args__ = (Index("jobs_open", "closed", "waiting_until"),)
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    head: Mapped[dict] = mapped_column(JSON)
+    vehicle: Mapped[dict] = mapped_column(JSON)
+    engine: Mapped[dict] = mapped_column(JSON)
+    vehicle_id: Mapped[int | None] = mapped_column(ForeignKey("vehicles.id"), index=True)
+    revision: Mapped[int] = mapped_column(Integer, default=0)
+    opened_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    title: Mapped[str] = mapped_column(String(200))
+    vehicle_name: Mapped[str] = mapped_column(String(120))
+    stage: Mapped[str] = mapped_column(String(20), default="arrive")
+    next_step: Mapped[str] = mapped_column(String(200), default="")
+    status: Mapped[str] = mapped_column(String(20), default="none")
+    suspect: Mapped[str] = mapped_column(String(120), default="")
+    waiting_for: Mapped[str | None] = mapped_column(String(200))
+    waiting_until: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    deadline: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    closed: Mapped[bool] = mapped_column(default=False)
+
+
+class EntryRow(Table):
+    __tablename__ = "entries"
+    __table_args__ = (UniqueConstraint("job_id", "id"), {"sqlite_autoincrement": True})
+
+    seq: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), index=True)
+    id: Mapped[str] = mapped_column(String(64))
+    raw: Mapped[str] = mapped_column(Text)
+    written_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class PersonRow(Table):
+    __tablename__ = "people"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+
+
+class SettingRow(Table):
+    __tablename__ = "settings"
+
+    key: Mapped[str] = mapped_column(String(60), primary_key=True)
+    value: Mapped[dict] = mapped_column(JSON)
