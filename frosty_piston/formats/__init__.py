@@ -1,0 +1,1 @@
+"""What goes out in open formats: the report."""

@@ -2,12 +2,20 @@
 
 from dataclasses import dataclass
 from functools import lru_cache
+
 import numpy as np
 
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.suspects.next_test import Prospect, prospect, repair_groups
 from frosty_piston.core.suspects.odds import Weighed, conflicts, weigh
-from frosty_piston.core.suspects.space import UNLISTED, Finding, Space, build_space, log_prior, outcome_chances
+from frosty_piston.core.suspects.space import (
+    UNLISTED,
+    Finding,
+    Space,
+    build_space,
+    log_prior,
+    outcome_chances,
+)
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 

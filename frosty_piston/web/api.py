@@ -1,0 +1,58 @@
+"""The JSON beside the pages: jobs, entries, assessments."""
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response
+from starlette.concurrency import run_in_threadpool
+
+from frosty_piston.core.errors import BadInput
+from frosty_piston.job import jobfile
+from frosty_piston.job.schema import job_file_schema
+
+from .given import GivenWorkshop, read_body
+
+router = APIRouter(prefix="/api/v1")
+MOST_ENTRIES = 5000
+
+
+@router.post("/jobs", status_code=201)
+async def add_job(request: Request, workshop: GivenWorkshop) -> JSONResponse:
+    body = await read_body(request)
+    job_id, new = await run_in_threadpool(workshop.import_file, body)
+    return JSONResponse({"id": job_id}, 201 if new else 200, headers={"Location": f"/api/v1/jobs/{job_id}"})
+
+
+@router.get("/jobs/{job_id}")
+def get_job(job_id: str, workshop: GivenWorkshop) -> Response:
+    return Response(jobfile.canonical(workshop.export(job_id)), media_type="application/json",
+                    headers={"Content-Disposition": f'inline; filename="{job_id}.fpjob.json"'})
+
+
+@router.post("/jobs/{job_id}/entries", status_code=201)
+async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) -> JSONResponse:
+    body = await read_body(request)
+
+    def write() -> JSONResponse:
+        given = jobfile.parse(body)
+        raws: list[Any] = given if isinstance(given, list) else [given]
+        if not raws:
+            raise BadInput("no entry was sent; send one entry or a list of entries")
+        if len(raws) > MOST_ENTRIES:
+            raise BadInput(f"{len(raws)} entries at once; at most {MOST_ENTRIES}")
+        written = workshop.write(job_id, raws)
+        return JSONResponse({"written": list(written.new), "known": list(written.known)}, 201 if written.new else 200)
+
+    return await run_in_threadpool(write)
+
+
+@router.get("/jobs/{job_id}/assessment")
+def get_assessment(job_id: str, workshop: GivenWorkshop) -> Response:
+    result = workshop.job(job_id).assessed.as_json()
+    return Response(json.dumps(result, ensure_ascii=False, indent=2), media_type="application/json")
+
+
+@router.get("/schema/job")
+def get_schema() -> JSONResponse:
+    return JSONResponse(job_file_schema())

@@ -1,0 +1,164 @@
+"""Arrive: complaint, symptoms, what went on before, codes, temperatures, deadline; all before anything is touched."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from frosty_piston.core.codes import STATUSES, decode, read_block
+from frosty_piston.core.errors import NotHere
+from frosty_piston.job.units import typed
+from frosty_piston.store.workshop import JobRecord, Workshop, stamp
+
+from . import vehicle
+from .forms import Form
+from .given import GivenForm, GivenWorkshop
+from .jobform import submit
+from .page import job_page
+
+router = APIRouter()
+router.include_router(vehicle.router)
+WORK = "arrive/_work.html"
+TEMPERATURES = (("ambient", "Outside"), ("coolant", "Coolant"))
+LAMPS = ("Check engine", "Wait to start (glow)", "Emissions", "Particulate filter", "DEF", "Battery", "Oil pressure", "Reduced power")
+MOST_BLOCK = 20_000
+
+
+def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
+    job, k = record.job, workshop.knowledge
+    codes = []
+    for x in job.of("code"):
+        known, parts = k.codes.get(decode(x.data.code).code), decode(x.data.code)
+        codes.append({"entry": x, "says": known.title if known else x.data.text or parts.says, "system": k.systems[known.system] if known else "",
+                      "kind": known.kind if known else parts.kind or "", "detail": parts.fault_type_says if known else ""})
+    return {
+        "complaint": job.last("complaint"), "codes": codes, "statuses": STATUSES, "temperatures": TEMPERATURES, "lamps": LAMPS,
+        "present": job.symptoms, "around": job.contexts, "lamps_on": list(job.of("lamp")), "odometer": job.condition("odometer"),
+        "conditions": {name: job.condition(name) for name, _ in TEMPERATURES}, "before": job.last("before"), "deadline": job.last("deadline"),
+        "scanned": job.last("code_scan"), "cleared": job.last("code_clear"), "visits": workshop.visits(record.vehicle_id, job.id),
+        "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
+    }
+
+
+def complaint(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    text = form.text("text", 4000, "write down what the driver says")
+    since = form.text("since", 200)
+    form.done()
+    return [form.entry("complaint", {"text": text, "since": since})]
+
+
+def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    name = form.choice("symptom", workshop.knowledge.symptoms)
+    form.done()
+    return [form.entry("symptom", {"symptom": name, "present": form.raw("present") != "no"})]
+
+
+def context(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    name = form.choice("context", workshop.knowledge.contexts)
+    form.done()
+    return [form.entry("context", {"context": name, "present": form.raw("present") != "no"})]
+
+
+def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """One code typed by hand."""
+    given = form.text("code", 20, "type a code, as P0671")
+    status = form.choice("status", STATUSES)
+    module, text = form.text("module", 80), form.text("text", 400)
+    if given:
+        try:
+            found = decode(given)
+            given = found.code + (f"-{found.fault_type}" if found.fault_type else "")
+        except ValueError as error:
+            form.wrong("code", str(error))
+    form.done()
+    return [form.entry("code", {"code": given, "status": status, "module": module, "text": text})]
+
+
+def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A block pasted from anywhere: every code in it, and what was not understood as a note."""
+    text = form.raw("block")
+    if not text:
+        form.wrong("block", "paste what the scan tool shows; any layout will do")
+    elif len(text) > MOST_BLOCK:
+        form.wrong("block", f"{len(text)} signs; at most {MOST_BLOCK} at once")
+    form.done()
+    found = read_block(text)
+    if not found.codes:
+        form.wrong("block", "no code was found in it; a code looks like P0671 or P0671-13")
+    form.done()
+    module = form.text("module", 80)
+    entries = [form.entry("code", {"code": c.code + (f"-{c.fault_type}" if c.fault_type else ""), "status": c.status or "stored", "module": module}, str(i))
+               for i, c in enumerate(found.codes)]
+    entries.append(form.entry("code_scan", {"module": module or "all"}, "scan"))
+    mended = [c.code for c in found.codes if c.mended]
+    if found.not_understood:
+        lines = "".join(c for c in "; ".join(found.not_understood)[:2000] if c >= " " and not "\ud800" <= c <= "\udfff")
+        entries.append(form.entry("note", {"text": f"Pasted with the codes, not understood: {lines}"}, "rest"))
+    if mended:
+        entries.append(form.entry("note", {"text": f"Letter O read as zero in {', '.join(mended)}"}, "mended"))
+    return entries
+
+
+def scan(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    return [form.entry("code_scan", {"module": form.text("module", 80) or "all"})]
+
+
+def clear(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Clearing before anything is written down is evidence lost: said first, done only when asked again."""
+    if not any(True for _ in record.job.of("code", "code_scan")) and form.raw("anyway") != "yes":
+        form.wrong("anyway", "No code is written down yet. What is cleared now is evidence lost. Read and write them down first, or tick to clear all the same.")
+    form.done()
+    return [form.entry("code_clear", {"module": form.text("module", 80) or "all"})]
+
+
+def lamp(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    name = form.text("lamp", 120, "say which lamp or message")
+    state = form.choice("state", ("on", "flashing", "off", "message"))
+    form.done()
+    return [form.entry("lamp", {"lamp": name, "state": state})]
+
+
+def conditions(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Temperatures and odometer; only what changed becomes an entry."""
+    entries = []
+    for name, unit, low, high in (("ambient", "degC", -60, 60), ("coolant", "degC", -60, 150), ("odometer", "km", 0, 5_000_000)):
+        text = form.raw(name)
+        if not text or form.figure(name, unit, low, high) is None:
+            continue
+        value, got = typed(text, unit)
+        old = record.job.condition(name)
+        if old is None or (old.data.value, old.data.unit) != (value, got):
+            entries.append(form.entry("condition", {"name": name, "value": value, "unit": got}, name))
+    form.done()
+    return entries
+
+
+def before(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    text = form.text("text", 4000, "write who was there, and what they did")
+    form.done()
+    return [form.entry("before", {"text": text, "cleared_codes": form.raw("cleared_codes") == "yes"})]
+
+
+def deadline(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    until = form.moment("until", "say when it is needed")
+    cost, why = form.money("standstill"), form.text("why", 200)
+    form.done()
+    assert until is not None
+    return [form.entry("deadline", {"until": stamp(until), "standstill_per_day": cost or 0, "why": why})]
+
+
+FORMS = {"complaint": complaint, "symptom": symptom, "context": context, "code": code, "block": block, "scan": scan, "clear": clear, "lamp": lamp,
+         "conditions": conditions, "before": before, "deadline": deadline}
+
+
+@router.get("/jobs/{job_id}/arrive")
+def arrive(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
+    record = workshop.job(job_id)
+    return job_page(request, record, "arrive", WORK, show(record, workshop))
+
+
+@router.post("/jobs/{job_id}/arrive/{name}")
+def arrive_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    if name not in FORMS:
+        raise NotHere("There is no such form.")
+    return submit(request, workshop, job_id, form, name, FORMS[name], "arrive", WORK, show, f"/jobs/{job_id}/arrive")

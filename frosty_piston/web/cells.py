@@ -1,0 +1,137 @@
+"""Entry cells of a bench: what stands in each, what it is worth, and how a typed value becomes an entry."""
+
+from dataclasses import dataclass, field
+from typing import Any
+from uuid import uuid4
+
+from frosty_piston.core.errors import BadInput, Fault
+from frosty_piston.core.quantity import plain
+from frosty_piston.job.entries import Conditions, Entry, Reading, Where
+from frosty_piston.job.units import convert, typed
+from frosty_piston.job.verdicts import Judge, Verdict, where_of
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.store.workshop import JobRecord
+
+from .forms import Form
+
+CONDITION_FIELDS = ("after_s", "part_c", "soaked_h", "loaded", "wires_off")
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One entry cell: the test and place it records, its unit, and the conditions its bench sends along."""
+
+    test: str
+    label: str
+    unit: str
+    where: dict[str, Any]
+    hint: str = ""
+    conditions: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def id(self) -> str:
+        return "-".join([self.test, *(f"{v}" for v in self.where.values()), *(f"{k}{v:g}" for k, v in self.conditions.items() if k == "after_s")]).replace(" ", "_")
+
+
+@dataclass(frozen=True)
+class Filled:
+    """A cell with what was read last, and its verdict."""
+
+    cell: Cell
+    text: str
+    verdict: Verdict | None
+    entry: Entry | None
+    earlier: int
+
+
+def _same_after(entry: Entry, cell: Cell) -> bool:
+    wanted = cell.conditions.get("after_s")
+    return wanted is None or (entry.data.conditions is not None and entry.data.conditions.after_s == wanted)
+
+
+def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
+    """Put the latest readings and their verdicts into the cells."""
+    found = []
+    verdicts = {i: v for v in record.assessed.now for i in (v.entries if len(v.entries) == 1 else ())}
+    for cell in cells:
+        mine = [x for x in record.job.of("reading") if x.data.test == cell.test and where_of(x.data.where) == cell.where and _same_after(x, cell)]
+        last = mine[-1] if mine else None
+        text = "" if last is None else "OL" if last.data.value == "OL" else plain(last.data.value) + ("" if last.data.unit == cell.unit else f" {last.data.unit}")
+        found.append(Filled(cell, text, verdicts.get(last.id) if last else None, last, len(mine)))
+    return found
+
+
+def cell_of(form: Form) -> Cell:
+    """The cell a form speaks of, from its hidden fields."""
+    where: dict[str, Any] = {}
+    for key in ("point", "channel", "bank"):
+        if form.raw(key):
+            where[key] = form.raw(key)
+    if form.raw("cylinder").isdigit():
+        where["cylinder"] = int(form.raw("cylinder"))
+    after = form.raw("after_s")
+    return Cell(form.raw("test"), "", form.raw("unit"), where, conditions={"after_s": float(after)} if after.replace(".", "").isdigit() else {})
+
+
+def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
+    """Read what was typed into a cell. Raises BadInput at `value` with what is allowed."""
+    shape = k.tests.get(cell.test)
+    if shape is None or not shape.units:
+        raise BadInput([Fault("value", "this test records no figure")], form.kept)
+    unit = cell.unit if cell.unit in shape.units else shape.units[0]
+    try:
+        value, got = typed(form.raw("value"), unit, shape.overload)
+    except ValueError as error:
+        raise BadInput([Fault("value", str(error))], form.kept) from None
+    if value != "OL" and shape.range:
+        low, high = shape.range
+        if not low <= convert(float(value), got, shape.units[0]) <= high:
+            raise BadInput([Fault("value", f"{form.raw('value')[:16]} is out of reach; {plain(low)} to {plain(high)} {shape.units[0]} is allowed")], form.kept)
+    return value, got
+
+
+def conditions_of(form: Form) -> dict[str, Any] | None:
+    """The conditions a bench sends along with a cell."""
+    found: dict[str, Any] = {}
+    for name in CONDITION_FIELDS:
+        text = form.raw(name)
+        if name in ("loaded", "wires_off"):
+            if text == "yes":
+                found[name] = True
+            continue
+        low, high = {"after_s": (0, 600), "part_c": (-60, 150), "soaked_h": (0, 1000)}[name]
+        value = form.figure(name, "degC" if name == "part_c" else "", low, high)
+        if value is not None:
+            found[name] = value
+    return found or None
+
+
+def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, Any]]:
+    """Turn a cell into entries: a reading; a correction when it was emptied; nothing when it is as before."""
+    cell = cell_of(form)
+    filled = fill(record, [cell])[0]
+    if not form.raw("value"):
+        if filled.entry is None:
+            raise BadInput([Fault("value", f"type a figure in {cell.unit}")], form.kept)
+        return [form.entry("correction", {"corrects": filled.entry.id, "reason": "emptied in the cell"})]
+    value, unit = read_value(form, cell, k)
+    conditions = conditions_of(form)
+    form.done()
+    if filled.entry is not None and (filled.entry.data.value, filled.entry.data.unit) == (value, unit) and not form.raw("again"):
+        kept = filled.entry.data.conditions.model_dump(exclude_none=True) if filled.entry.data.conditions else None
+        if kept == conditions:
+            return []
+    return [form.entry("reading", {"test": cell.test, "where": cell.where, "value": value, "unit": unit, "conditions": conditions})]
+
+
+def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Verdict | None:
+    """Judge what is being typed as if it stood on the tape already; nothing is written."""
+    cell = cell_of(form)
+    value, unit = read_value(form, cell, k)
+    conditions = conditions_of(form)
+    form.done()
+    reading = Reading(test=cell.test, where=Where(**cell.where), value=value, unit=unit, conditions=Conditions(**conditions) if conditions else None)
+    draft = Entry(str(uuid4()), "reading", None, None, reading)
+    judged = Judge(record.job, k, (*record.job.live, draft)).test(cell.test)
+    mine = [v for v in judged if draft.id in v.entries]
+    return min(mine, key=lambda v: len(v.entries), default=None)

@@ -1,0 +1,43 @@
+"""What a request brings: the workshop, a form, a body with its limit."""
+
+from typing import Annotated
+
+from fastapi import Depends, Request
+from starlette.exceptions import HTTPException
+
+from frosty_piston.job.jobfile import MOST_BYTES
+from frosty_piston.store.workshop import Workshop
+
+from .forms import Form
+
+MOST_FORM_BYTES = 2_000_000
+
+
+async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
+    """Read a body, and stop reading at the limit."""
+    parts, size = [], 0
+    async for part in request.stream():
+        size += len(part)
+        if size > most:
+            raise HTTPException(413)
+        parts.append(part)
+    return b"".join(parts)
+
+
+async def read_form(request: Request) -> Form:
+    if int(request.headers.get("content-length") or 0) > MOST_FORM_BYTES:
+        raise HTTPException(413)
+    given = await request.form(max_fields=500)
+    values: dict[str, list[str]] = {}
+    for key, value in given.multi_items():
+        if isinstance(value, str):
+            values.setdefault(key[:80], []).append(value)
+    return Form(values)
+
+
+def the_workshop(request: Request) -> Workshop:
+    return request.app.state.workshop
+
+
+GivenForm = Annotated[Form, Depends(read_form)]
+GivenWorkshop = Annotated[Workshop, Depends(the_workshop)]

@@ -1,0 +1,189 @@
+"""Measure: the benches, each value judged as it is typed and written when it is left."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from frosty_piston.core.errors import BadInput, Conflict, NotHere
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from .benches import METHODS, POINTS, battery_view, glow_view, relay_view
+from .cells import Cell, cell_entries, cell_of, fill, judge_typed
+from .forms import Form
+from .given import GivenForm, GivenWorkshop
+from .jobform import submit
+from .page import Kept, is_htmx, job_page, person, render
+from .sidezones import bench_link, heat_view, tape_view
+
+router = APIRouter()
+WORK = {"glow": "measure/_glow.html", "relay": "measure/_relay.html", "battery": "measure/_battery.html", "test": "measure/_test.html", "": "measure/_work.html"}
+
+
+def view(record: JobRecord, workshop: Workshop, bench: str, method: str = "ohm", point: str = "harness_connector") -> dict[str, Any]:
+    k = workshop.knowledge
+    if bench == "glow":
+        return glow_view(record, k, method if method in METHODS else "ohm", point if point in POINTS else "harness_connector")
+    if bench == "relay":
+        return relay_view(record, k)
+    if bench == "battery":
+        return battery_view(record, k)
+    raise NotHere("There is no such bench.")
+
+
+def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
+    k, engine = workshop.knowledge, record.job.engine
+    measured: dict[str, list[Any]] = {}
+    for v in record.assessed.now:
+        measured.setdefault(v.test, []).append(v)
+    plugs = bool(engine.glow != "none")
+    benches = [("glow", "Glow plugs", plugs), ("relay", "Glow relay", plugs and engine.glow_control != "none"), ("battery", "Battery and cranking", True)]
+    others = [(key, t) for key, t in k.tests.items() if not engine.rules_out(t.needs) and bench_link("", key).startswith("/jobs//measure/test/")]
+    return {"measured": measured, "benches": [b for b in benches if b[2]], "others": others, "bench": "",
+            "all_tests": [{"n": n, "link": bench_link(record.job.id, n.test, n.where.get("point"))} for n in record.assessed.suspicion.next_tests[:6]] if record.assessed.evidence else []}
+
+
+@router.get("/jobs/{job_id}/measure")
+def measure(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
+    record = workshop.job(job_id)
+    return job_page(request, record, "measure", WORK[""], overview(record, workshop))
+
+
+@router.get("/jobs/{job_id}/measure/judge")
+def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
+    """Judge a value while it is typed; nothing is written."""
+    form = Form({key: [value] for key, value in request.query_params.items()})
+    record = workshop.job(job_id)
+    fault, verdict = "", None
+    if form.raw("value"):
+        try:
+            verdict = judge_typed(form, record, workshop.knowledge)
+        except BadInput as error:
+            fault = error.faults[0].says
+    return render(request, "measure/_verdict.html", cell=cell_of(form), judgement=verdict.judgement if verdict else None, fault=fault, typing=True,
+                  entry_id=form.raw("entry_id"), oob=False, share=verdict.share if verdict else None)
+
+
+@router.get("/jobs/{job_id}/measure/test/{test}")
+def one_test(request: Request, job_id: str, test: str, workshop: GivenWorkshop) -> Response:
+    record = workshop.job(job_id)
+    return job_page(request, record, "measure", WORK["test"], _test_view(record, workshop, test))
+
+
+def _test_view(record: JobRecord, workshop: Workshop, test: str) -> dict[str, Any]:
+    """A plain card for a test without a bench of its own: what it asks, its cautions, what it records."""
+    shape = workshop.knowledge.tests.get(test)
+    if shape is None:
+        raise NotHere("There is no such test.")
+    order = range(1, record.job.cylinders + 1) if "cylinder" in shape.where else [None]
+    points = [p for p in shape.points if p not in shape.outcomes] or [None]
+    cells = [Cell(test, " ".join(filter(None, (f"Cylinder {c}" if c else "", (p or "").replace("_", " ")))) or shape.title, shape.units[0],
+                  {**({"point": p} if p else {}), **({"cylinder": c} if c else {})}) for c in order for p in points] if shape.units else []
+    return {"bench": "test", "test": test, "shape": shape, "cells": fill(record, cells), "cautions": shape.cautions,
+            "mine": [v for v in record.assessed.now if v.test == test]}
+
+
+@router.get("/jobs/{job_id}/measure/{bench}")
+def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorkshop, method: str = "ohm", point: str = "harness_connector") -> Response:
+    record = workshop.job(job_id)
+    return job_page(request, record, "measure", WORK.get(bench, ""), view(record, workshop, bench, method, point))
+
+
+@router.post("/jobs/{job_id}/measure/cell")
+def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the cells."""
+    record, k = workshop.job(job_id), workshop.knowledge
+    bench = form.raw("bench")
+    back = f"/jobs/{job_id}/measure/{bench}" if bench in ("glow", "relay", "battery") else f"/jobs/{job_id}/measure/test/{form.raw('test')}"
+    query = f"?method={form.raw('method')}&point={form.raw('at')}" if bench == "glow" else ""
+    try:
+        entries = cell_entries(form, record, k)
+        if entries:
+            try:
+                workshop.write(job_id, entries, person(request) or None)
+            except Conflict:
+                form.values["entry_id"] = [""]
+                workshop.write(job_id, cell_entries(form, record, k), person(request) or None)
+    except BadInput as error:
+        fault = error.faults[0].says
+        if is_htmx(request):
+            return render(request, "measure/_verdict.html", 422, cell=cell_of(form), judgement=None, fault=fault, typing=True, entry_id="", oob=False, share=None)
+        shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in WORK and bench not in ("", "test") else _test_view(record, workshop, form.raw("test"))
+        return job_page(request, record, "measure", WORK[bench if bench in WORK and bench else "test"], shown, Kept.of(cell_of(form).id, error, form.kept), 422)
+    if not is_htmx(request):
+        return RedirectResponse(back + query, 303)
+    record = workshop.job(job_id)
+    shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in ("glow", "relay", "battery") else _test_view(record, workshop, form.raw("test"))
+    return render(request, "measure/_written.html", record=record, job=record.job, standing=record.standing, stage="measure", heat=heat_view(record),
+                  tape=tape_view(record, k), kept=Kept(), written=cell_of(form).id, **shown)
+
+
+def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A named result: a lamp lit or dark, a click, a tip that glows."""
+    k = workshop.knowledge
+    test = form.choice("test", k.tests)
+    form.done()
+    result = form.choice("outcome", k.tests[test].outcomes)
+    if test == "glow_bench_heat" and not any(x.data.caution == "plug_voltage" for x in record.job.of("tick")):
+        form.wrong("outcome", "Tick the caution above first: rated voltage only")
+    cylinder = form.whole("cylinder", 1, record.job.cylinders)
+    after = form.figure("after_s", "", 0, 600)
+    form.done()
+    where = {key: value for key, value in (("point", form.raw("point") or None), ("cylinder", cylinder), ("node", form.text("node", 80))) if value}
+    return [form.entry("outcome", {"test": test, "where": where, "outcome": result, "conditions": {"after_s": after} if after is not None else None})]
+
+
+def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    k = workshop.knowledge
+    test = form.choice("test", k.tests)
+    form.done()
+    found: dict[str, Any] = {}
+    for name in k.tests[test].figures:
+        if name == "dosing":
+            found[name] = form.raw(name) == "yes"
+        elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
+            found[name] = value
+    if not found:
+        form.wrong(k.tests[test].figures[0] if k.tests[test].figures else "test", "type at least one figure")
+    form.done()
+    return [form.entry("outcome", {"test": test, "figures": found})]
+
+
+def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """The meter or the lamp: asked once, kept, and changed by a further entry."""
+    name = form.choice("instrument", ("meter", "lamp"))
+    if name == "lamp":
+        watts = form.figure("rated_w", "W", 0.5, 100, needed=True)
+        form.done()
+        return [form.entry("instrument", {"instrument": "lamp", "rated_w": watts})]
+    zero = form.figure("lead_zero", "ohm", 0, 5)
+    accuracy, digits = form.figure("accuracy_percent", "percent", 0, 50), form.figure("accuracy_digits", "", 0, 200)
+    step = form.figure("resolution", "ohm", 0.0001, 10)
+    if form.raw("wires_off") not in ("", "yes"):
+        form.wrong("wires_off", "tick it or leave it")
+    form.done()
+    entries = []
+    given = {"lead_zero": zero, "accuracy_percent": accuracy, "accuracy_digits": digits, "resolution": step}
+    if any(v is not None for v in given.values()):
+        entries.append(form.entry("instrument", {"instrument": "meter", "unit": "ohm", **given}))
+    off = form.raw("wires_off") == "yes"
+    if off != record.job.unplugged_glow:
+        entries.append(form.entry("action", {"action": "unplugged" if off else "plugged_in", "what": "glow plug wires"}, "wires"))
+    if not entries:
+        form.wrong("lead_zero", "short the probes and type what the meter shows, as 0.2")
+    form.done()
+    return entries
+
+
+FORMS = {"outcome": outcome, "figures": figures, "instrument": instrument}
+
+
+@router.post("/jobs/{job_id}/measure/{name}")
+def measure_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    if name not in FORMS:
+        raise NotHere("There is no such form.")
+    bench, method, point, test = form.raw("bench"), form.raw("method"), form.raw("at"), form.raw("test")
+    if bench in ("glow", "relay", "battery"):
+        back = f"/jobs/{job_id}/measure/{bench}" + (f"?method={method}&point={point}" if bench == "glow" else "")
+        return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK[bench], lambda r, w: view(r, w, bench, method, point), back)
+    return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK["test"], lambda r, w: _test_view(r, w, test), f"/jobs/{job_id}/measure/test/{test}")

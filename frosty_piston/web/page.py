@@ -1,0 +1,113 @@
+"""How a page is made: fetch, shape, render. The frame of a job, its side zones, and what forms keep."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote
+from uuid import uuid4
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse, Response
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+
+from frosty_piston import __version__
+from frosty_piston.core.errors import BadInput
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.job.stages import STAGES, TITLES
+from frosty_piston.store.workshop import JobRecord, Workshop, now
+
+from .sidezones import heat_view, tape_view
+
+HERE = Path(__file__).parent
+MARKS = {"sound": "crystal", "marginal": "drop", "failed": "flame", "unclear": "broken", "implausible": "struck"}
+
+
+@lru_cache(maxsize=1)
+def templates() -> Environment:
+    env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
+                      undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
+    env.filters |= {"plain": plain, "percent": percent, "when": when, "ago": ago, "money": money, "words": lambda s: str(s).replace("_", " "),
+                    "lower_first": lambda s: s[:1].lower() + s[1:]}
+    env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
+    return env
+
+
+def local(at: datetime) -> datetime:
+    return at.astimezone()
+
+
+def when(at: datetime | None) -> str:
+    """A moment as a workshop says it: today 14:05, yesterday 07:10, Tue 3 Nov 09:00."""
+    if at is None:
+        return ""
+    at, today = local(at), local(datetime.now(UTC)).date()
+    days = (at.date() - today).days
+    day = {0: "today", -1: "yesterday", 1: "tomorrow"}.get(days) or f"{at:%a} {at.day} {at:%b}" + (f" {at.year}" if at.year != today.year else "")
+    return f"{day} {at:%H:%M}"
+
+
+def ago(until: datetime) -> str:
+    """How long until a moment, in hours and minutes."""
+    minutes = max(0, round((until - datetime.now(UTC)).total_seconds() / 60))
+    return f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
+
+
+def money(amount: int | None, currency: str = "kr") -> str:
+    """An amount in the smallest coin as people read it: 3 800 kr."""
+    if amount is None:
+        return ""
+    whole, coins = divmod(amount, 100)
+    text = f"{whole:,}".replace(",", " ")
+    return f"{text}{f',{coins:02d}' if coins else ''} {currency}"
+
+
+@dataclass
+class Kept:
+    """What a refused form gives back: which form, what was typed, what was wrong."""
+
+    form: str = ""
+    values: dict[str, str] = field(default_factory=dict)
+    faults: dict[str, str] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, form: str, error: BadInput, typed: dict[str, str]) -> "Kept":
+        return cls(form, error.kept or typed, {f.path: f.says for f in error.faults})
+
+    def value(self, form: str, name: str, default: Any = "") -> Any:
+        return self.values.get(name, default) if form == self.form else default
+
+    def fault(self, form: str, name: str) -> str:
+        return self.faults.get(name, "") if form == self.form else ""
+
+    def rest(self, form: str, *names: str) -> list[str]:
+        """Faults that belong to no single field of the form."""
+        return [f"{p}: {s}" if p else s for p, s in self.faults.items() if form == self.form and p not in names]
+
+
+def person(request: Request) -> str:
+    return unquote(request.cookies.get("piston_who", ""))[:80]
+
+
+def is_htmx(request: Request) -> bool:
+    return request.headers.get("HX-Request") == "true"
+
+
+def render(request: Request, template: str, status: int = 200, **context: Any) -> HTMLResponse:
+    workshop: Workshop = request.app.state.workshop
+    page = templates().get_template(template).render(request=request, who=person(request), k=workshop.knowledge, htmx=is_htmx(request), **context)
+    return HTMLResponse(page, status)
+
+
+View = Callable[[Request, Workshop, JobRecord], dict[str, Any]]
+
+
+def job_page(request: Request, record: JobRecord, stage: str, work: str, view: dict[str, Any], kept: Kept | None = None, status: int = 200,
+             said: str = "") -> Response:
+    """Render a job's page, or only its zones when the page asked for a part."""
+    workshop: Workshop = request.app.state.workshop
+    context = {"record": record, "job": record.job, "stage": stage, "work": work, "kept": kept or Kept(), "said": said, "standing": record.standing,
+               "heat": heat_view(record), "tape": tape_view(record, workshop.knowledge), "currency": workshop.prices().currency, **view}
+    return render(request, "job/_zones.html" if is_htmx(request) else "job/page.html", status, **context)

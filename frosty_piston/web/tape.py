@@ -1,0 +1,80 @@
+"""The tape: every entry, and how one is taken back."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from .forms import Form
+from .given import GivenForm, GivenWorkshop
+from .jobform import submit
+from .page import job_page
+from .sidezones import entry_says, tape_view
+
+router = APIRouter()
+WORK = "tape/_work.html"
+
+
+def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
+    return {"whole": tape_view(record, workshop.knowledge, everything=True), "asked": None}
+
+
+def correct(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Take an entry back with a reason; taking a correction back gives its entry back."""
+    target, reason = form.raw("corrects"), form.text("reason", 400, "say why it is taken back")
+    if target not in {x.id for x in record.job.tape}:
+        form.wrong("corrects", "that entry is not on this tape")
+    elif target in record.job.gone:
+        form.wrong("corrects", "that entry was taken back already")
+    form.done()
+    return [form.entry("correction", {"corrects": target, "reason": reason})]
+
+
+def note(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    text = form.text("text", 4000, "write the note")
+    form.done()
+    return [form.entry("note", {"text": text})]
+
+
+def tick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    caution = form.choice("caution", workshop.knowledge.cautions)
+    form.done()
+    return [form.entry("tick", {"caution": caution})]
+
+
+@router.get("/jobs/{job_id}/tape")
+def tape_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
+    record = workshop.job(job_id)
+    return job_page(request, record, "tape", WORK, show(record, workshop))
+
+
+@router.get("/jobs/{job_id}/tape/{entry_id}")
+def ask(request: Request, job_id: str, entry_id: str, workshop: GivenWorkshop) -> Response:
+    """Ask for the reason before an entry is taken back."""
+    record = workshop.job(job_id)
+    target = next((x for x in record.job.tape if x.id == entry_id and x.id not in record.job.gone), None)
+    view = show(record, workshop)
+    if target:
+        view["asked"] = {"id": target.id, "kind": target.kind, "says": entry_says(target, workshop.knowledge, {x.id: x for x in record.job.tape})}
+    return job_page(request, record, "tape", WORK, view)
+
+
+@router.post("/jobs/{job_id}/tape/correct")
+def correct_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    return submit(request, workshop, job_id, form, "correct", correct, "tape", WORK, show, f"/jobs/{job_id}/tape")
+
+
+@router.post("/jobs/{job_id}/tape/note")
+def note_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    return submit(request, workshop, job_id, form, "note", note, "tape", WORK, show, f"/jobs/{job_id}/tape")
+
+
+@router.post("/jobs/{job_id}/tick")
+def tick_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    """Acknowledge a caution, then go back to where it stood."""
+    record = workshop.job(job_id)
+    workshop.write(job_id, tick(form, record, workshop))
+    back = form.raw("back")
+    return RedirectResponse(back if back.startswith(f"/jobs/{job_id}/") else f"/jobs/{job_id}", 303)

@@ -1,0 +1,70 @@
+"""The yard: open jobs as strips, what can be worked on now first."""
+
+from datetime import UTC, datetime
+from typing import Any
+from urllib.parse import quote
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from frosty_piston.job.stages import STAGES
+from frosty_piston.store.tables import JobRow
+from frosty_piston.store.workshop import now
+
+from .given import GivenForm, GivenWorkshop
+from .page import render
+
+router = APIRouter()
+SHOWN = 60
+
+
+def strip(row: JobRow) -> dict[str, Any]:
+    """What a strip of the yard shows of a job."""
+
+    def utc(at: datetime | None) -> datetime | None:
+        return at.replace(tzinfo=UTC) if at and at.tzinfo is None else at
+
+    until, deadline = utc(row.waiting_until), utc(row.deadline)
+    waiting = until is not None and until > now()
+    left_h = (deadline - now()).total_seconds() / 3600 if deadline else None
+    return {"row": row, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
+            "late": left_h is not None and left_h < 0, "soon": left_h is not None and left_h < 24, "reached": STAGES.index(row.stage)}
+
+
+@router.get("/")
+def yard(request: Request, workshop: GivenWorkshop) -> Response:
+    strips = [strip(row) for row in workshop.yard(limit=SHOWN)]
+    return render(request, "yard/page.html", strips=strips, done=[strip(row) for row in workshop.yard(closed=True, limit=6)],
+                  open_count=workshop.count_jobs(), shown=SHOWN)
+
+
+@router.post("/jobs")
+def new_job(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    """Open a job. The page carries the id, so that a double press opens one."""
+    try:
+        job_id = str(UUID(form.raw("job_id")))
+    except ValueError:
+        job_id = None
+    return RedirectResponse(f"/jobs/{workshop.new_job(job_id=job_id)}/arrive", 303)
+
+
+@router.post("/who")
+def who(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
+    """Say who is working: every entry carries the name."""
+    name = form.text("who", 80)
+    back = form.raw("back")
+    answer = RedirectResponse(back if back.startswith("/") and not back.startswith("//") else "/", 303)
+    if name:
+        workshop.add_person(name)
+        answer.set_cookie("piston_who", quote(name), max_age=365 * 86400, httponly=True, samesite="lax")
+    return answer
+
+
+@router.post("/look")
+def look(request: Request, form: GivenForm) -> Response:
+    """Choose light, dusk, or what the system says."""
+    back = form.raw("back")
+    answer = RedirectResponse(back if back.startswith("/") and not back.startswith("//") else "/", 303)
+    answer.set_cookie("piston_look", form.raw("look") if form.raw("look") in ("light", "dusk") else "", max_age=365 * 86400, samesite="lax")
+    return answer
