@@ -1,0 +1,1 @@
+"""Simulated instruments and the invented demo world: stand-ins for everything outside."""

@@ -46,7 +46,7 @@ def plug_shares(record: JobRecord, knowledge: Any) -> dict[int, tuple[float | No
     return found
 
 
-def glow_view(record: JobRecord, k: Any, method: str, point: str) -> dict[str, Any]:
+def glow_view(record: JobRecord, k: Any, method: str, point: str, part_c: float | None = None) -> dict[str, Any]:
     job = record.job
     judge = Judge(job, k, job.live)
     ref, instruments = judge.reference(), Instruments(job)
@@ -55,7 +55,8 @@ def glow_view(record: JobRecord, k: Any, method: str, point: str) -> dict[str, A
     test = {"ohm": "glow_resistance", "current": "glow_current"}.get(method)
     cells: list[Cell] = []
     if method == "ohm":
-        cells = [Cell("glow_resistance", f"Cylinder {c}", "ohm", {"point": point, "cylinder": c}) for c in order]
+        warm = {} if part_c is None else {"part_c": part_c}
+        cells = [Cell("glow_resistance", f"Cylinder {c}", "ohm", {"point": point, "cylinder": c}, conditions=warm) for c in order]
     elif method == "current":
         cells = [Cell("glow_current", "All plugs", "A", {"point": "total"}, "steady", {"after_s": 10.0})]
         cells += [Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "steady", {"after_s": 10.0}) for c in order]
@@ -65,7 +66,7 @@ def glow_view(record: JobRecord, k: Any, method: str, point: str) -> dict[str, A
     lamp_w = instruments.lamp_w() or GENERAL_LAMP_W
     ticked = {x.data.caution for x in job.of("tick")}
     return {
-        "bench": "glow", "method": method, "point": point, "methods": METHODS, "points": POINTS, "point_words": POINT_WORDS, "test": test, "cells": fill(record, cells),
+        "bench": "glow", "part_c": "" if part_c is None else plain(part_c), "part_c_fault": "", "method": method, "point": point, "methods": METHODS, "points": POINTS, "point_words": POINT_WORDS, "test": test, "cells": fill(record, cells),
         "rows": [[{"cylinder": c, "share": shares.get(c, (None, ""))[0], "verdict": shares.get(c, (None, ""))[1], "fill": _fill(shares.get(c, (None, ""))[0])} for c in bank]
                  for bank in banks(job.cylinders, job.engine.arrangement)],
         "reference": ref, "kind": kind, "weak_ohm": resistance_at_share(0.8, ref.ohm), "high_ohm": resistance_at_share(0.5, ref.ohm),
@@ -113,18 +114,19 @@ def relay_view(record: JobRecord, k: Any) -> dict[str, Any]:
             "coolant": job.condition("coolant") or job.condition("ambient")}
 
 
-def battery_view(record: JobRecord, k: Any) -> dict[str, Any]:
+def battery_view(record: JobRecord, k: Any, soaked_h: float | None = None) -> dict[str, Any]:
     job = record.job
     batteries = job.engine.batteries or 1
     rest = [Cell("battery_rest", f"Battery {n}" if batteries > 1 else "Battery at rest", "V", {"point": f"battery_{n}"}, "after two hours") for n in range(1, batteries + 1)]
     crank = [Cell("battery_crank", f"Battery {n} cranking" if batteries > 1 else "Battery cranking", "V", {"point": f"battery_{n}"}, "starter turning") for n in range(1, batteries + 1)]
     speed = [Cell("crank_speed", "Cranking speed", "rpm", {}, "live data")]
     drops = [Cell("cable_drop", "Positive side", "V", {"point": "positive"}, "post to starter"), Cell("cable_drop", "Ground side", "V", {"point": "ground"}, "block to post")]
-    soak = [Cell("cold_soak_temps", channel.replace("_", " ").capitalize(), "degC", {"channel": channel}) for channel in CHANNELS]
     aid = [v for v in record.assessed.now if v.test == "start_aid_compare"]
     hours = [x.data.conditions.soaked_h for x in job.of("reading") if x.data.test == "cold_soak_temps" and x.data.conditions and x.data.conditions.soaked_h is not None]
+    stood = soaked_h if soaked_h is not None else hours[-1] if hours else None
+    soak = [Cell("cold_soak_temps", channel.replace("_", " ").capitalize(), "degC", {"channel": channel}, conditions={} if stood is None else {"soaked_h": stood}) for channel in CHANNELS]
     filled = fill(record, rest + crank + speed + drops)
-    return {"bench": "battery", "cells": filled, "drawn": {f.cell.id: f for f in filled}, "batteries": batteries, "soak": fill(record, soak), "soaked_h": hours[-1] if hours else "",
+    return {"bench": "battery", "cells": filled, "drawn": {f.cell.id: f for f in filled}, "batteries": batteries, "soak": fill(record, soak), "soaked_h": "" if stood is None else plain(stood), "asked_soaked_h": "", "soaked_fault": "",
             "aid": aid[-1].judgement.cls if aid else "", "ambient": job.condition("ambient"), "cautions": ["no_start_spray", "rotating"],
             "ticked": {x.data.caution for x in job.of("tick")}, "margin": margin_view(record, plug_shares(record, k))}
 

@@ -20,14 +20,18 @@ router = APIRouter()
 WORK = {"glow": "measure/_glow.html", "relay": "measure/_relay.html", "battery": "measure/_battery.html", "test": "measure/_test.html", "": "measure/_work.html"}
 
 
-def view(record: JobRecord, workshop: Workshop, bench: str, method: str = "ohm", point: str = "harness_connector") -> dict[str, Any]:
-    k = workshop.knowledge
+def view(record: JobRecord, workshop: Workshop, bench: str, method: str = "ohm", point: str = "harness_connector", asked: Form | None = None) -> dict[str, Any]:
+    """The view of a bench. `asked`: what its address brings along, such as the temperature of the plugs."""
+    k, asked = workshop.knowledge, asked or Form({})
     if bench == "glow":
-        return glow_view(record, k, method if method in METHODS else "ohm", point if point in POINTS else "harness_connector")
+        part_c = asked.figure("part_c", "degC", -60, 150)
+        shown = glow_view(record, k, method if method in METHODS else "ohm", point if point in POINTS else "harness_connector", part_c)
+        return shown | ({"part_c": asked.raw("part_c"), "part_c_fault": asked.faults[0].says} if asked.faults else {})
     if bench == "relay":
         return relay_view(record, k)
     if bench == "battery":
-        return battery_view(record, k)
+        shown = battery_view(record, k, asked.figure("soaked_h", "", 0, 1000))
+        return shown | ({"asked_soaked_h": asked.raw("soaked_h"), "soaked_fault": asked.faults[0].says} if asked.faults else {})
     raise NotHere("There is no such bench.")
 
 
@@ -86,7 +90,8 @@ def _test_view(record: JobRecord, workshop: Workshop, test: str) -> dict[str, An
 @router.get("/jobs/{job_id}/measure/{bench}")
 def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorkshop, method: str = "ohm", point: str = "harness_connector") -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "measure", WORK.get(bench, ""), view(record, workshop, bench, method, point))
+    asked = Form({key: [value] for key, value in request.query_params.items()})
+    return job_page(request, record, "measure", WORK.get(bench, ""), view(record, workshop, bench, method, point, asked))
 
 
 @router.post("/jobs/{job_id}/measure/cell")
