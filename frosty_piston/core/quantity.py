@@ -81,6 +81,21 @@ def plain(value: float) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
+def plus_minus(value: float, u: float | None) -> str:
+    """Write a value with its uncertainty, both to the digit that the uncertainty still says something about.
+
+    >>> plus_minus(0.8, 0.0494), plus_minus(212, 4.2), plus_minus(12.3456, 0.138), plus_minus(5, None)
+    ('0.80 ± 0.05', '212 ± 4', '12.35 ± 0.14', '5')
+    """
+    if not u or not math.isfinite(u):
+        return plain(value)
+    digits = -math.floor(math.log10(u))
+    if round(u * 10**digits) == 1:
+        digits += 1
+    digits = max(0, digits)
+    return f"{value:.{digits}f} ± {u:.{digits}f}"
+
+
 def percent(share: float) -> str:
     """Write a share as whole percent, never 0 or 100 for something that is neither.
 

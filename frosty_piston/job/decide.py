@@ -1,9 +1,9 @@
 """Decide: the options of a job side by side, with what each really costs."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from frosty_piston.core import plug_life
-from frosty_piston.core.costing import Costed, Option, cost_options
+from frosty_piston.core.costing import Costed, Option, cost_options, price_of
 from frosty_piston.knowledge.shapes import OptionShape
 
 from .assessment import Assessed
@@ -11,7 +11,7 @@ from .assessment import Assessed
 YEARLY_KM = 15_000.0
 WEIGHED_FROM = 0.04
 GENERAL_ODOMETER_KM = 150_000.0
-NEXT_STEP_HOURS = 1.5
+DIAGNOSIS_HOURS = 1.5
 
 
 @dataclass(frozen=True)
@@ -63,8 +63,26 @@ def weigh_options(assessed: Assessed, prices: Prices) -> list[Weighed]:
     shapes = {key: shape for key, shape in k.options.items()
               if odds.get(shape.repair, 0) >= WEIGHED_FROM and not (shape.count == "dead" and (not bad or len(bad) == assessed.job.cylinders))}
     drafts = {key: _option(assessed, key, shape, prices, bad) for key, shape in shapes.items()}
+    drafts = _with_next_steps(drafts, shapes, odds, prices)
     costed = cost_options([option for option, _, _ in drafts.values()], prices.rate, prices.tax_percent, prices.standstill_per_day)
     return [Weighed(c, shapes[key].repair, shapes[key].plan, drafts[key][1], drafts[key][2]) for key, c in zip(drafts, costed, strict=True)]
+
+
+def _with_next_steps(drafts: dict[str, tuple[Option, tuple[int, ...], str]], shapes: dict[str, OptionShape], odds: dict[str, float],
+                     prices: Prices) -> dict[str, tuple[Option, tuple[int, ...], str]]:
+    """What follows when a repair does not cure: another look, and the cheapest option of the likeliest other repair."""
+    prices_by_repair: dict[str, int] = {}
+    for key, (option, _, _) in drafts.items():
+        price = price_of(option, prices.rate, prices.tax_percent)[0]
+        repair = shapes[key].repair
+        prices_by_repair[repair] = min(price, prices_by_repair.get(repair, price))
+    look = round(DIAGNOSIS_HOURS * prices.rate * (1 + prices.tax_percent / 100))
+    found = {}
+    for key, (option, cylinders, because) in drafts.items():
+        others = [r for r in prices_by_repair if r != shapes[key].repair]
+        likeliest = max(others, key=lambda r: odds.get(r, 0), default=None)
+        found[key] = (replace(option, next_step=look + (prices_by_repair[likeliest] if likeliest else 0)), cylinders, because)
+    return found
 
 
 def _option(assessed: Assessed, key: str, shape: OptionShape, prices: Prices, bad: dict[int, str]) -> tuple[Option, tuple[int, ...], str]:
@@ -92,7 +110,7 @@ def _option(assessed: Assessed, key: str, shape: OptionShape, prices: Prices, ba
     option = Option(
         key, shape.title, int(typed.get("part", shape.part)) * pieces, typed.get("hours", figure(shape.hours_each)) * (pieces if shape.repair == "glow_plugs" and "hours" not in typed else 1),
         figure(shape.access) if shape.access else 0.0, int(typed.get("consumables", 0)), cures, comes_back, breaks,
-        round(figure("snap_extra_hours") * prices.rate), round(NEXT_STEP_HOURS * prices.rate), typed.get("days", 0.0), int(typed.get("warranty", shape.warranty_months)))
+        round(figure("snap_extra_hours") * prices.rate), 0, typed.get("days", 0.0), int(typed.get("warranty", shape.warranty_months)))
     return option, cylinders, because
 
 

@@ -146,16 +146,19 @@ def _coverage(job: Job, known: TestFinding, cylinders: set[object], points: set[
 
 def _in_words(k: Knowledge, known: TestFinding, outcome: str, weight: float, here: list[Verdict]) -> str:
     title = k.tests[known.test].title
-    bad = [v for v in here if _class_in(known, v) == outcome.removeprefix("all_") and v.judgement.verdict in ("failed", "marginal")]
-    word = outcome.removeprefix("all_").removeprefix("glow_").replace("_", " ")
+    bad = [(v, c) for v in here if v.judgement.verdict in ("failed", "marginal") and (c := _class_in(known, v))]
+    word = _plain_word(outcome)
     if outcome.startswith("all_"):
         return f"{title}: every plug {word}"
     if bad:
-        cylinders = sorted({int(str(v.where["cylinder"])) for v in bad if "cylinder" in v.where})
-        if cylinders:
-            plural = "s" if len(cylinders) > 1 else ""
-            return f"Cylinder{plural} {', '.join(map(str, cylinders))} {word}, {known.shape.name} ({title.split(',')[0].lower()})"
-        spots = ", ".join(filter(None, (place(v) for v in bad)))
+        by_cylinder = {int(str(v.where["cylinder"])): _plain_word(c) for v, c in bad if "cylinder" in v.where}
+        if by_cylinder:
+            return f"Cylinder {', '.join(f'{n} {c}' for n, c in sorted(by_cylinder.items()))}, {known.shape.name} ({title.split(',')[0].lower()})"
+        spots = ", ".join(filter(None, (place(v) for v, _ in bad)))
         return f"{title}: {word}" + (f" ({spots})" if spots and spots != "relay" else "")
     part = "" if weight > 0.99 else f", {round(weight * 100)} % of what must be read"
     return f"{title}: {word}{part}"
+
+
+def _plain_word(outcome: str) -> str:
+    return outcome.removeprefix("all_").removeprefix("glow_").replace("_", " ")

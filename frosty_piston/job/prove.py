@@ -126,7 +126,8 @@ def _pairs(assessed: Assessed, recipe: str) -> tuple[Pair, ...]:
             twin = after.get((v.test, str(sorted(v.where.items()))))
             if twin or v.judgement.verdict in ("failed", "marginal"):
                 found.append(Pair(v, twin))
-    return tuple(found)
+    read = {p.before.where.get("cylinder") for p in found if p.after}
+    return tuple(p for p in found if p.after or p.before.where.get("cylinder") not in read)
 
 
 def running_wait(job, now: datetime) -> Entry | None:

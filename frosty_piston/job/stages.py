@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 from .assessment import Assessed
-from .decide import condemned
 from .fit import chosen, consent, plan_state
 from .prove import Proof, prove
 
@@ -89,9 +88,8 @@ def _next_step(assessed: Assessed, now: str, complaint: bool, scanned: bool, pro
     if not scanned:
         return "Read the codes, or say there are none"
     if now in ("narrow", "measure"):
-        bad, _ = condemned(assessed)
         top = assessed.suspicion.suspects[0]
-        if top.probability > 0.9 and bad:
+        if top.probability > 0.9 and assessed.diagnosis:
             return f"{top.title}: decide"
         tests = assessed.suspicion.next_tests
         return tests[0].title if tests else "Decide: no test left that would tell more"

@@ -21,6 +21,8 @@ _LOWER = {name.lower(): name for name in UNITS if name not in ("mV", "Mohm")} | 
 OVERLOAD = {"ol", "0l", "o.l", "o.l.", "0.l", "inf", "∞", "open"}
 _TYPED = re.compile(r"^([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:e[+-]?\d{1,3})?)\s*(.*)$", re.I)
 
+_GROUPS = re.compile(r"(?<=\d)[ \u00a0\u202f](?=\d{3}(?!\d))")
+
 
 @lru_cache(maxsize=1)
 def _registry() -> pint.UnitRegistry:
@@ -77,7 +79,7 @@ def typed(text: str, unit: str, overload: bool = False) -> tuple[float | str, st
         if overload:
             return "OL", unit
         raise ValueError(f"OL cannot be read here; a figure in {unit} is wanted")
-    match = _TYPED.match(text)
+    match = _TYPED.match(_GROUPS.sub("", text))
     if not match:
         shown = text if len(text) <= 20 else text[:20] + "…"
         raise ValueError(f"{shown!r} is no figure; write one in {unit}, as 0.8 or 0,8" + (" or OL" if overload else ""))

@@ -83,7 +83,7 @@ def create_app(workshop: Workshop) -> FastAPI:
 def _answer(request: Request, status: int, says: str, faults: list[dict[str, str]] | None = None) -> Response:
     if request.url.path.startswith("/api/"):
         return JSONResponse({"error": says, "faults": faults or []}, status)
-    return render(request, "refused.html", status, status=status, says=says, faults=faults or [], request_id=request.state.request_id)
+    return render(request, "refused.html", status, code=status, says=says, faults=faults or [], request_id=request.state.request_id)
 
 
 async def _refused(request: Request, error: Exception) -> Response:

@@ -2,16 +2,18 @@
 
 from typing import Any
 
+import numpy as np
+
 from frosty_piston.core.electrical import lamp_limit_ohm
 from frosty_piston.core.plugs import PLUG_KINDS, resistance_at_share
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.starting import GENERAL_CRANK_RPM, StartEngine, margin_curves, start_chance
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.units import convert
-from frosty_piston.job.verdicts import GENERAL_LAMP_W, POINT_WORDS, Judge
+from frosty_piston.job.verdicts import GENERAL_LAMP_W, POINT_WORDS, Judge, Verdict
 from frosty_piston.store.workshop import JobRecord
 
-from .cells import Cell, Filled, fill
+from .cells import Cell, fill
 
 POINTS = {"harness_connector": "Harness connector", "relay_connector": "Relay connector", "plug": "Plug itself"}
 METHODS = {"ohm": "Ohmmeter", "lamp": "Test lamp", "current": "Clamp", "heat": "Heat on the bench"}
@@ -23,7 +25,8 @@ RELAY_TABLE = (
     ("glow_relay_contacts", "ok", "ok", "low, clicks", "0 or over 0.5 V lost", "Contacts do not carry"), ("sound", "ok", "ok", "low", "feed - 0.3 V or better", "Relay sound: harness and plugs"),
 )
 CHANNELS = ("coolant", "intake", "ambient", "fuel", "exhaust_1")
-CHART = {"left": 46, "top": 14, "width": 560, "height": 210}
+AMBIENT_C = np.arange(-30.0, 25.5, 1.0)
+CHART = {"left": 46, "top": 26, "width": 560, "height": 210}
 
 
 def banks(cylinders: int, arrangement: str | None) -> list[list[int]]:
@@ -32,11 +35,14 @@ def banks(cylinders: int, arrangement: str | None) -> list[list[int]]:
     return [order[::2], order[1::2]] if arrangement in ("vee", "flat") else [order]
 
 
-def plug_shares(record: JobRecord, knowledge: Any) -> dict[int, tuple[float | None, str]]:
+Shares = dict[int, tuple[float | None, str]]
+
+
+def plug_shares(judged: list[Verdict]) -> Shares:
     """For each cylinder the heat its plug makes as a share, by the best reading there is, and its verdict."""
-    found: dict[int, tuple[float | None, str]] = {}
+    found: Shares = {}
     ranks = {"relay_connector": 0, "harness_connector": 1, "plug": 2}
-    verdicts = [v for v in record.assessed.now if v.test in ("glow_resistance", "glow_current", "glow_lamp_test", "glow_bench_heat") and "cylinder" in v.where]
+    verdicts = [v for v in judged if v.test in ("glow_resistance", "glow_current", "glow_lamp_test", "glow_bench_heat") and "cylinder" in v.where]
     for v in sorted(verdicts, key=lambda v: (v.test == "glow_resistance", ranks.get(str(v.where.get("point")), 0))):
         share = v.share
         if share is None:
@@ -44,6 +50,12 @@ def plug_shares(record: JobRecord, knowledge: Any) -> dict[int, tuple[float | No
         if share is not None or int(str(v.where["cylinder"])) not in found:
             found[int(str(v.where["cylinder"]))] = (share, v.judgement.verdict)
     return found
+
+
+def plug_rows(record: JobRecord, shares: Shares) -> list[list[dict[str, Any]]]:
+    """The plugs as they are drawn, by bank: how much of each glows, and its verdict."""
+    return [[{"cylinder": c, "share": (share := shares.get(c, (None, ""))[0]), "verdict": shares.get(c, (None, ""))[1], "fill": max(0.0, min(1.0, share or 0.0))} for c in bank]
+            for bank in banks(record.job.cylinders, record.job.engine.arrangement)]
 
 
 def glow_view(record: JobRecord, k: Any, method: str, point: str, part_c: float | None = None) -> dict[str, Any]:
@@ -61,14 +73,13 @@ def glow_view(record: JobRecord, k: Any, method: str, point: str, part_c: float 
         cells = [Cell("glow_current", "All plugs", "A", {"point": "total"}, "steady", {"after_s": 10.0})]
         cells += [Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "steady", {"after_s": 10.0}) for c in order]
         cells += [Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "inrush", {"after_s": 1.0}) for c in order]
-    shares = plug_shares(record, k)
+    shares = plug_shares(record.assessed.now)
     meter = instruments.ohmmeter()
     lamp_w = instruments.lamp_w() or GENERAL_LAMP_W
     ticked = {x.data.caution for x in job.of("tick")}
     return {
         "bench": "glow", "part_c": "" if part_c is None else plain(part_c), "part_c_fault": "", "method": method, "point": point, "methods": METHODS, "points": POINTS, "point_words": POINT_WORDS, "test": test, "cells": fill(record, cells),
-        "rows": [[{"cylinder": c, "share": shares.get(c, (None, ""))[0], "verdict": shares.get(c, (None, ""))[1], "fill": _fill(shares.get(c, (None, ""))[0])} for c in bank]
-                 for bank in banks(job.cylinders, job.engine.arrangement)],
+        "rows": plug_rows(record, shares),
         "reference": ref, "kind": kind, "weak_ohm": resistance_at_share(0.8, ref.ohm), "high_ohm": resistance_at_share(0.5, ref.ohm),
         "meter": meter, "meter_known": instruments.known("meter", "ohm"), "lead_warning": meter.lead_zero_ohm is not None and meter.lead_zero_ohm > 0.5,
         "lamp_w": lamp_w, "lamp_known": instruments.lamp_w() is not None, "lamp_limit": lamp_limit_ohm(lamp_w),
@@ -76,11 +87,6 @@ def glow_view(record: JobRecord, k: Any, method: str, point: str, part_c: float 
         "ticked": ticked, "wires_off": job.unplugged_glow, "margin": margin_view(record, shares), "cautions": k.tests[{"ohm": "glow_resistance", "lamp": "glow_lamp_test", "current": "glow_current", "heat": "glow_bench_heat"}[method]].cautions,
         "other_points": _other_points(record, point) if method == "ohm" else {},
     }
-
-
-def _fill(share: float | None) -> float:
-    """How much of a drawn plug glows: 0 to 1, as its share of the reference heat."""
-    return 0.0 if share is None else max(0.0, min(1.0, share))
 
 
 def _other_points(record: JobRecord, point: str) -> dict[int, list[str]]:
@@ -128,10 +134,10 @@ def battery_view(record: JobRecord, k: Any, soaked_h: float | None = None) -> di
     filled = fill(record, rest + crank + speed + drops)
     return {"bench": "battery", "cells": filled, "drawn": {f.cell.id: f for f in filled}, "batteries": batteries, "soak": fill(record, soak), "soaked_h": "" if stood is None else plain(stood), "asked_soaked_h": "", "soaked_fault": "",
             "aid": aid[-1].judgement.cls if aid else "", "ambient": job.condition("ambient"), "cautions": ["no_start_spray", "rotating"],
-            "ticked": {x.data.caution for x in job.of("tick")}, "margin": margin_view(record, plug_shares(record, k))}
+            "ticked": {x.data.caution for x in job.of("tick")}, "margin": margin_view(record, plug_shares(record.assessed.now))}
 
 
-def margin_view(record: JobRecord, shares: dict[int, tuple[float | None, str]]) -> dict[str, Any] | None:
+def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
     """The cold-start margin as curves, one for each number of working plugs, with tonight marked."""
     job = record.job
     if job.engine.glow == "none" or job.engine.combustion is None and job.engine.cylinders is None:
@@ -140,8 +146,8 @@ def margin_view(record: JobRecord, shares: dict[int, tuple[float | None, str]]) 
     measured = [v.judgement.value for v in record.assessed.now if v.test == "crank_speed" and v.judgement.verdict != "implausible"]
     rpm = measured[-1] if measured else job.engine.limit("crank_rpm") or GENERAL_CRANK_RPM
     low, high = -30.0, 25.0
-    heat = [min(1.2, s) if (s := shares.get(c, (None, ""))[0]) is not None else 1.0 for c in range(1, job.cylinders + 1)]
-    working = sum(h >= 0.8 for h in heat)
+    known = [shares.get(c, (None, ""))[0] for c in range(1, job.cylinders + 1)]
+    heat = [min(1.2, s) if s is not None else 1.0 for s in known]
 
     def x(t: float) -> float:
         return round(CHART["left"] + (t - low) / (high - low) * CHART["width"], 1)
@@ -153,7 +159,7 @@ def margin_view(record: JobRecord, shares: dict[int, tuple[float | None, str]]) 
     for curve in margin_curves(engine, rpm, low, high):
         half = next((t for t, p in zip(curve.ambient_c, curve.chance, strict=True) if p >= 0.5), None)
         curves.append({"working": curve.working, "path": " ".join(f"{x(t)},{y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)),
-                       "half": half, "label_x": x(half) if half is not None else None, "now": curve.working == working})
+                       "half": half, "label_x": max(x(half), CHART["left"] + 20) if half is not None else None})
     ambient = job.condition("ambient")
     tonight = None
     if ambient is not None:
@@ -161,10 +167,18 @@ def margin_view(record: JobRecord, shares: dict[int, tuple[float | None, str]]) 
         p = float(start_chance(t, engine, heat, rpm))
         healthy = float(start_chance(t, engine, [1.0] * job.cylinders, rpm))
         tonight = {"t": plain(t), "x": x(min(max(t, low), high)), "y": y(p), "chance": percent(p), "healthy": percent(healthy)}
-    return {"curves": curves, "tonight": tonight, "working": working, "unread": sum(shares.get(c, (None, ""))[0] is None for c in range(1, job.cylinders + 1)),
+    measured_path = " ".join(f"{x(float(t))},{y(float(p))}" for t, p in zip(AMBIENT_C, start_chance(AMBIENT_C, engine, heat, rpm), strict=True)) if any(s is not None for s in known) else ""
+    return {"curves": curves, "tonight": tonight, "measured": measured_path, "state": _plug_state(known),
             "ticks_x": [(t, x(t)) for t in range(-30, 26, 5)], "ticks_y": [(p, y(p / 100)) for p in (0, 25, 50, 75, 100)], "chart": CHART,
             "rpm": plain(rpm), "rpm_measured": bool(measured), "ratio": plain(engine.ratio), "ratio_known": job.engine.compression_ratio is not None,
             "combustion": engine.combustion, "labels": _labels(curves)}
+
+
+def _plug_state(shares: list[float | None]) -> str:
+    """The plugs of an engine in words: how many heat well, are tired, are dead, were not read."""
+    counts = [("healthy", sum(s is not None and s >= 0.8 for s in shares)), ("tired", sum(s is not None and 0.1 <= s < 0.8 for s in shares)),
+              ("dead", sum(s is not None and s < 0.1 for s in shares)), ("not read, taken as healthy", sum(s is None for s in shares))]
+    return ", ".join(f"{n} {word}" for word, n in counts if n)
 
 
 def _labels(curves: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -178,5 +192,3 @@ def _labels(curves: list[dict[str, Any]]) -> list[dict[str, Any]]:
             bundles.append({"x": curve["label_x"], "low": curve["working"], "high": curve["working"]})
     return bundles
 
-
-__all__ = ["Filled", "battery_view", "glow_view", "relay_view"]

@@ -67,6 +67,11 @@ def tape_view(record: JobRecord, k: Knowledge, everything: bool = False) -> dict
     return {"rows": rows, "more": len(job.tape) - len(rows), "count": len(job.tape)}
 
 
+def short_title(k: Knowledge, test: str) -> str:
+    """A test's title up to its first comma or colon, as a line of the tape has room for."""
+    return k.tests[test].title.split(",")[0].split(":")[0]
+
+
 def _place(where: Any) -> str:
     parts = [f"cylinder {where.cylinder}" if where.cylinder else "", (where.point or "").replace("_", " ")]
     parts += [str(x).replace("_", " ") for x in (where.bank, where.node, where.pin, where.channel) if x]
@@ -102,11 +107,11 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
         case "reading":
             value = "OL" if d.value == "OL" else f"{plain(d.value)} {d.unit}"
             place = _place(d.where)
-            return f"{k.tests[d.test].title}{', ' + place if place else ''}: {value}"
+            return f"{short_title(k, d.test)}{', ' + place if place else ''}: {value}"
         case "outcome":
             figures = ", ".join(f"{key.replace('_', ' ')} {value if isinstance(value, bool) else plain(value)}" for key, value in (d.figures or {}).items())
             place = _place(d.where)
-            return f"{k.tests[d.test].title}{', ' + place if place else ''}: {' '.join(filter(None, ((d.outcome or '').replace('_', ' '), figures)))}"
+            return f"{short_title(k, d.test)}{', ' + place if place else ''}: {' '.join(filter(None, ((d.outcome or '').replace('_', ' '), figures)))}"
         case "action":
             return f"{d.action.replace('_', ' ').capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "")
         case "option":

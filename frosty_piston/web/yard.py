@@ -28,7 +28,8 @@ def strip(row: JobRow) -> dict[str, Any]:
     until, deadline = utc(row.waiting_until), utc(row.deadline)
     waiting = until is not None and until > now()
     left_h = (deadline - now()).total_seconds() / 3600 if deadline else None
-    return {"row": row, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
+    about = row.title.removeprefix(row.vehicle_name).lstrip(", ")
+    return {"row": row, "about": "" if row.title == "New job" else about, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
             "late": left_h is not None and left_h < 0, "soon": left_h is not None and left_h < 24, "reached": STAGES.index(row.stage)}
 
 

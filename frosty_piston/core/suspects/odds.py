@@ -6,7 +6,7 @@ import numpy as np
 
 from .space import Space
 
-CONFLICT_RATIO = 0.03
+CONFLICT_RATIO = 0.08
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +56,7 @@ def weigh(space: Space, prior: np.ndarray, evidence: np.ndarray) -> Weighed:
 def conflicts(evidence: np.ndarray) -> list[tuple[int, int]]:
     """Answer the pairs of findings that no allowed set of faults explains together.
 
-    Each alone is well explained by some set, yet the best set for both reaches less than 3 % of what the
+    Each alone is well explained by some set, yet the best set for both reaches less than 8 % of what the
     two best ones reach apart. `evidence`: log likelihoods, shape (E, N). Returns index pairs.
 
     >>> conflicts(np.log([[0.9, 0.01], [0.01, 0.9], [0.5, 0.6]]))

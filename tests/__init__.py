@@ -1,0 +1,1 @@
+"""The tests, laid out like the rooms they test."""

@@ -1,0 +1,106 @@
+"""Cold start, plug life, costs, waits and proofs: calibration, worked examples, properties."""
+
+import unittest
+
+from frosty_piston.core.costing import Option, cost_options
+from frosty_piston.core.plug_life import breakaway, fitting, life_scale, next_failure_chance, snap_chance
+from frosty_piston.core.proving import cured_given_clean, cured_given_pass, stays_clean_though_broken
+from frosty_piston.core.starting import StartEngine, margin_curves, start_chance
+from frosty_piston.core.waiting import cold_soaked_after_h, fitted_tau_h, hours_until, temperature_after
+
+
+class ColdStart(unittest.TestCase):
+    v8, four, six = StartEngine(8), StartEngine(4), StartEngine(6, "prechamber")
+
+    def test_a_v8_near_zero_tolerates_a_quarter_dead_and_no_more(self):
+        self.assertGreater(start_chance(0, self.v8, [1] * 6 + [0] * 2), 0.9)
+        self.assertLess(start_chance(0, self.v8, [1] * 5 + [0] * 3), 0.5)
+
+    def test_a_prechamber_engine_without_plugs_needs_about_15_c(self):
+        self.assertLess(start_chance(8, self.six, [0] * 6), 0.1)
+        self.assertGreater(start_chance(18, self.six, [0] * 6), 0.85)
+        self.assertGreater(start_chance(-15, self.six, [1] * 6), 0.95)
+
+    def test_a_direct_engine_without_plugs_starts_from_about_10_c(self):
+        self.assertGreater(start_chance(10, self.four, [0] * 4), 0.8)
+        self.assertLess(start_chance(0, self.four, [0] * 4), 0.15)
+
+    def test_a_slow_crank_starts_nothing(self):
+        self.assertLess(start_chance(20, self.v8, [1] * 8, crank_rpm=100), 0.15)
+
+    def test_more_plugs_warmer_air_and_a_block_heater_never_hurt(self):
+        for curve, fewer in zip(margin_curves(self.v8), margin_curves(self.v8)[1:], strict=False):
+            self.assertTrue(all(a >= b - 1e-12 for a, b in zip(curve.chance, fewer.chance, strict=True)))
+            self.assertTrue(all(b >= a - 1e-12 for a, b in zip(curve.chance, curve.chance[1:], strict=False)))
+        self.assertGreater(start_chance(-5, self.four, [0] * 4, block_heater_k=25), start_chance(-5, self.four, [0] * 4))
+
+    def test_one_figure_per_cylinder_is_asked_for(self):
+        with self.assertRaises(ValueError):
+            start_chance(0, self.v8, [1] * 4)
+
+
+class Plugs(unittest.TestCase):
+    def test_life_by_hand(self):
+        # 1 of 4 dead at 180 000 km: -ln(0.75) = 0.28768, cube root 0.66015, scale 272 668 km
+        self.assertAlmostEqual(life_scale(180_000, 1, 4), 272_668, delta=1)
+        # one survivor to 200 000: (200/272.668)^3 - (180/272.668)^3 = 0.39462 - 0.28768 = 0.10694; three: 1 - exp(-0.3208)
+        self.assertAlmostEqual(next_failure_chance(180_000, 1, 4, 20_000), 0.2744, places=3)
+
+    def test_older_sets_and_more_dead_fail_sooner(self):
+        chances = [next_failure_chance(180_000, k, 8, 15_000, left=4) for k in range(0, 5)]
+        self.assertEqual(chances, sorted(chances))
+
+    def test_removal(self):
+        self.assertEqual(breakaway("M8", None).nm, 20)
+        self.assertEqual((fitting("M12", None).nm, fitting("M12", 20.0).nm), (22, 20))
+        self.assertGreater(snap_chance(1, 0, warm=False, oiled=False), snap_chance(1, 0))
+
+
+class Costs(unittest.TestCase):
+    one = Option("one", "One", 2_800, 0.5, 0.3, cures=0.9, comes_back=0.28, next_step=20_000)
+    whole = Option("set", "Set", 11_200, 1.0, 0.3, cures=0.9, comes_back=0.03, next_step=20_000, warranty_months=24)
+
+    def test_expected_cost_by_hand(self):
+        # one: (2800 + 0.8*9500)*1.25 = 13 000; + 0.1*20 000 + 0.28*13 000 = 18 640
+        one, whole = cost_options([self.one, self.whole], 9_500, 25)
+        self.assertEqual((one.price, one.expected), (13_000, 18_640))
+        self.assertEqual(whole.per_warranted_month, round(whole.price / 24))
+
+    def test_at_the_break_even_odds_both_cost_the_same(self):
+        cheap = Option("a", "A", 5_000, 0, cures=0.3, comes_back=0, next_step=30_000)
+        dear = Option("b", "B", 20_000, 0, cures=1.0, comes_back=0, next_step=30_000)
+        even = cost_options([cheap, dear], 0, 0)[0].break_even
+        self.assertAlmostEqual(even, 0.5)
+        again = cost_options([Option("a", "A", 5_000, 0, cures=even, comes_back=0, next_step=30_000), dear], 0, 0)
+        self.assertEqual(again[0].expected, again[1].expected)
+
+    def test_surer_is_never_dearer(self):
+        costs = [cost_options([Option("a", "A", 5_000, 1, cures=q / 10, next_step=30_000)], 100, 25)[0].expected for q in range(11)]
+        self.assertEqual(costs, sorted(costs, reverse=True))
+
+    def test_chances_outside_0_to_1_are_refused(self):
+        with self.assertRaises(ValueError):
+            cost_options([Option("a", "A", 1, 1, cures=1.2)], 1, 0)
+
+
+class Waits(unittest.TestCase):
+    def test_cooling(self):
+        # after one time constant 36.8 % of the difference is left
+        self.assertAlmostEqual(temperature_after(3, 90, 10, 3), 10 + 80 * 0.367879, places=3)
+        self.assertAlmostEqual(hours_until(temperature_after(2.5, 90, 10, 3), 90, 10, 3), 2.5)
+        self.assertIsNone(hours_until(5, 90, 10, 3))
+        self.assertGreater(cold_soaked_after_h(85, -7), 9)
+        self.assertAlmostEqual(fitted_tau_h(90, temperature_after(2, 90, 10, 2.4), 2, 10), 2.4)
+
+
+class Proofs(unittest.TestCase):
+    def test_a_clean_drive_by_hand(self):
+        # returns after 30 and 50 km: a 2.5, b 80 + 20 = 100; 100 km clean: (100/200)^2.5 = 0.1768
+        self.assertAlmostEqual(stays_clean_though_broken(100, [30, 50]), 0.17678, places=4)
+        self.assertAlmostEqual(cured_given_clean(100, 0.5, [30, 50]), 0.5 / (0.5 + 0.5 * 0.17678), places=4)
+
+    def test_longer_is_surer(self):
+        sure = [cured_given_clean(d, 0.6, [], prior=40) for d in (0, 20, 100, 500)]
+        self.assertEqual(sure, sorted(sure))
+        self.assertAlmostEqual(sure[0], 0.6)
+        self.assertAlmostEqual(cured_given_pass(0.8), 0.8 / (0.8 + 0.2 * 0.15))

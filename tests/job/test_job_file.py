@@ -1,0 +1,126 @@
+"""The door for job files: every fault named, nothing let through, nothing changed."""
+
+import json
+import random
+import unittest
+
+import jsonschema
+
+from frosty_piston.core.errors import BadInput
+from frosty_piston.job.jobfile import canonical, check, parse, read
+from frosty_piston.job.schema import job_file_schema
+from frosty_piston.job.units import UNITS, convert, typed
+from frosty_piston.knowledge import load_knowledge
+from frosty_piston.rig.world import demo_jobs
+from frosty_piston.store.workshop import now
+from tests.cases import entry, job_file, plugs, reading, symptom
+
+K = load_knowledge()
+
+
+def paths(value):
+    try:
+        check(value, K)
+    except BadInput as error:
+        return {f.path for f in error.faults}
+    return set()
+
+
+class Faults(unittest.TestCase):
+    def test_all_faults_show_at_once_with_their_paths(self):
+        raw = job_file(symptom("hard_start_cold"), reading("glow_resistance", "bad", "ohms", point="roof", cylinder=9), entry("wut", a=1), reading("nope", 1, "V"), entry("code", code="P06"),
+                       entry("correction", corrects="e99", reason="x"), reading("crank_speed", 12, "V"), reading("crank_speed", "OL", "rpm"))
+        raw["entries"][1]["extra"] = 1
+        raw["more"] = 1
+        raw["engine"] = {**raw["engine"], "glow": "candle", "limits": {"nope": 1, "glow_plug_fitting_nm": 900}}
+        raw["vehicle"]["wheels"] = 4
+        found = paths(raw)
+        for wanted in ("more", "engine.glow", "engine.limits.nope", "engine.limits.glow_plug_fitting_nm", "vehicle.wheels", "entries[1].extra", "entries[1].data.value", "entries[1].data.unit",
+                       "entries[2].kind", "entries[3].data.test", "entries[4].data.code", "entries[5].data.corrects", "entries[6].data.unit", "entries[7].data.value"):
+            self.assertIn(wanted, found)
+
+    def test_repeated_ids_and_missing_parts(self):
+        raw = job_file(symptom("no_start"), symptom("no_start"))
+        raw["entries"][1]["id"] = "e1"
+        self.assertEqual(paths(raw), {"entries[1].id"})
+        self.assertEqual(paths({}), {"format", "version", "job", "vehicle", "engine", "entries"})
+        self.assertEqual(paths(job_file(*plugs([1.0] * 5))), {"entries[4].data.where.cylinder"})
+
+    def test_bytes_that_are_no_job_file(self):
+        for bad, says in ((b"", "not JSON"), (b"\xff\xfe{}", "UTF-8"), (b'{"a":' * 10_000, "32 levels"), (b"[" * 200 + b"]" * 200, "32 levels"), (b'{"a": NaN}', "no figure"),
+                          (b'{"a": 1, "a": 2}', "twice"), (b"1" * 6000, "digits"), (b'"\\ud800"', "text"), (b'{"a": 1e999}', "figure"), (b" " * (64 * 1024 * 1024 + 1), "64 MiB")):
+            with self.assertRaises(BadInput) as caught:
+                parse(bad)
+            self.assertIn(says, str(caught.exception))
+
+    def test_numbers_are_not_words_nor_truth(self):
+        for value in ("1.0", True, None, [1], {}):
+            self.assertEqual(paths(job_file(reading("crank_speed", value, "rpm"))), {"entries[0].data.value"}, value)
+
+    def test_a_broken_file_never_ends_in_anything_but_a_list_of_faults(self):
+        rng = random.Random(7)
+        whole = canonical(demo_jobs(now())[0])
+        for _ in range(150):
+            broken = list(whole)
+            for _ in range(rng.randint(1, 6)):
+                broken[rng.randrange(len(broken))] = rng.choice('{}[]":,0-ex\\ \u0000é')
+            try:
+                read("".join(broken).encode())
+            except BadInput as error:
+                self.assertTrue(error.faults)
+
+    def test_values_of_any_shape_anywhere_are_refused_or_taken(self):
+        rng = random.Random(11)
+        odd = [None, True, -1, 1e300, "", "x" * 300, "<script>", "🔥", [], {}, [[]], {"a": {}}, "OL", "2026-01-01"]
+        for _ in range(300):
+            raw = json.loads(canonical(demo_jobs(now())[4]))
+            node = rng.choice(raw["entries"])
+            while isinstance(node.get("data"), dict) and node["data"] and rng.random() < 0.8:
+                node = node["data"]
+            node[rng.choice(list(node) or ["id"])] = rng.choice(odd)
+            try:
+                check(raw, K)
+            except BadInput as error:
+                self.assertTrue(all(f.path for f in error.faults))
+
+
+class RoundTrip(unittest.TestCase):
+    def test_canonical_is_stable_and_keeps_whole_numbers_whole(self):
+        raw = job_file(reading("crank_speed", 200, "rpm"), reading("battery_rest", 12.0, "V"))
+        text = canonical(raw)
+        self.assertEqual(canonical(read(text.encode()).raw), text)
+        self.assertIn('"value": 200,'.replace(",", ""), text.replace(",", ""))
+
+    def test_the_schema_accepts_what_the_door_accepts(self):
+        validator = jsonschema.Draft202012Validator(job_file_schema())
+        for raw in demo_jobs(now()):
+            check(raw, K)
+            self.assertEqual([e.message for e in validator.iter_errors(raw)], [])
+        self.assertTrue(list(validator.iter_errors(job_file(entry("wut", a=1)))))
+
+
+class Units(unittest.TestCase):
+    def test_every_unit_of_the_contract_is_known(self):
+        wanted = "ohm kohm Mohm V mV A W mbar kPa bar psi inHg mmHg degC degF km mi mm g mg ml l percent s min rpm mm3 kg/h m3/h ppm".split() + ["N m"]
+        self.assertEqual(set(UNITS), set(wanted))
+
+    def test_conversion(self):
+        self.assertAlmostEqual(convert(1, "bar", "kPa"), 100)
+        self.assertAlmostEqual(convert(212, "degF", "degC"), 100)
+        self.assertAlmostEqual(convert(1, "mi", "km"), 1.609344)
+        self.assertAlmostEqual(convert(1, "kohm", "ohm"), 1000)
+
+    def test_what_is_typed(self):
+        for text, unit, wanted in (("12.6V", "V", (12.6, "V")), ("0,8", "ohm", (0.8, "ohm")), ("1.2 kΩ", "ohm", (1.2, "kohm")), ("-8 °C", "degC", (-8.0, "degC")), ("17F", "degC", (17.0, "degF")),
+                                   (" 450 mbar ", "kPa", (450.0, "mbar")), ("50 mV", "V", (50.0, "mV")), (".5", "V", (0.5, "V")), ("O.L", "ohm", None), ("−3", "V", (-3.0, "V"))):
+            if wanted is None:
+                with self.assertRaises(ValueError):
+                    typed("OL", unit)
+                self.assertEqual(typed(text, unit, True), ("OL", unit))
+            else:
+                self.assertEqual(typed(text, unit), wanted, text)
+        for bad in ("", "abc", "12 parsecs", "12 V", "1.2.3", "1e9999", "<script>", "🔥"):
+            with self.assertRaises(ValueError):
+                got = typed(bad, "ohm")
+                if got[0] == float("inf"):
+                    raise ValueError("endless")

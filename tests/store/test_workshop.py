@@ -1,0 +1,118 @@
+"""The workshop: nothing lost, nothing twice, also from several sides at once."""
+
+import json
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+
+from frosty_piston.core.errors import BadInput, CannotStart, Conflict, NotHere
+from frosty_piston.demo import fill_demo
+from frosty_piston.job.jobfile import canonical
+from frosty_piston.store.database import open_database
+from frosty_piston.store.workshop import Workshop
+from tests.cases import entry, job_file, reading, symptom
+
+
+class WithWorkshop(unittest.TestCase):
+    def setUp(self):
+        self.folder = tempfile.TemporaryDirectory()
+        self.addCleanup(self.folder.cleanup)
+        self.workshop = Workshop(open_database(Path(self.folder.name)))
+        self.addCleanup(self.workshop.close)
+
+    def reopened(self):
+        other = Workshop(open_database(Path(self.folder.name)))
+        self.addCleanup(other.close)
+        return other
+
+    def add(self, *entries, job_id="case"):
+        return self.workshop.import_file(json.dumps(job_file(*entries, job_id=job_id)).encode())
+
+
+class Files(WithWorkshop):
+    def test_what_came_in_goes_out_byte_for_byte(self):
+        raw = job_file(symptom("no_start"), reading("crank_speed", 200, "rpm"), {"kind": "note", "data": {"text": "øre, kr and 🔥"}, "at": "2026-01-14T06:41:00.5+01:00", "by": "Ylva"})
+        self.workshop.import_file(json.dumps(raw).encode())
+        self.assertEqual(canonical(self.reopened().export("case")), canonical(raw))
+
+    def test_the_same_file_twice_is_one_job_and_another_tape_is_a_conflict(self):
+        self.assertEqual(self.add(symptom("no_start")), ("case", True))
+        self.assertEqual(self.add(symptom("no_start")), ("case", False))
+        with self.assertRaises(Conflict):
+            self.add(symptom("slow_crank"))
+
+    def test_a_refused_file_leaves_nothing(self):
+        with self.assertRaises(BadInput):
+            self.add(symptom("nope"))
+        self.assertEqual(self.workshop.yard(), [])
+
+
+class Writing(WithWorkshop):
+    def test_the_same_entry_twice_is_one_and_other_content_is_refused(self):
+        self.add()
+        note = {"id": "n1", **entry("note", text="once")}
+        self.assertEqual(self.workshop.write("case", [note]).new, ("n1",))
+        self.assertEqual(self.workshop.write("case", [note]).known, ("n1",))
+        with self.assertRaises(Conflict):
+            self.workshop.write("case", [{"id": "n1", **entry("note", text="other")}])
+        self.assertEqual(len(self.reopened().job("case").job.tape), 1)
+
+    def test_all_or_none(self):
+        self.add()
+        with self.assertRaises(BadInput):
+            self.workshop.write("case", [{"id": "a", **entry("note", text="good")}, {"id": "b", **entry("note")}])
+        self.assertEqual(self.workshop.job("case").job.tape, ())
+        with self.assertRaises(NotHere):
+            self.workshop.write("nope", [])
+
+    def test_two_sides_writing_at_once_lose_nothing(self):
+        self.add()
+        other, errors = self.reopened(), []
+
+        def write(workshop, name):
+            try:
+                for n in range(15):
+                    workshop.write("case", [{"id": f"{name}{n}", **entry("note", text="x")}])
+            except Exception as error:
+                errors.append(error)
+
+        threads = [threading.Thread(target=write, args=(w, name)) for w, name in ((self.workshop, "a"), (self.workshop, "b"), (other, "c"))]
+        for t in threads:
+            t.start()
+        for t in threads:
+            t.join()
+        self.assertEqual(errors, [])
+        self.assertEqual(len({x.id for x in self.reopened().job("case").job.tape}), 45)
+        self.assertEqual(len(self.workshop.job("case").job.tape), 45)
+
+    def test_the_yard_follows_in_the_same_breath(self):
+        self.add()
+        self.assertEqual(self.workshop.yard()[0].next_step, "Write down the complaint")
+        self.workshop.write("case", [{"id": "s", **symptom("hard_start_cold")}, {"id": "c", **entry("code_scan", module="all")}])
+        row = self.workshop.yard()[0]
+        self.assertEqual(row.stage, "narrow")
+        self.assertTrue(row.suspect)
+        self.workshop.write("case", [{"id": "d", **entry("deadline", until="2030-01-01T10:00:00Z")}, {"id": "h", **entry("handover", to="owner")}])
+        self.assertEqual(self.workshop.yard(), [])
+        self.assertEqual(len(self.workshop.yard(closed=True)), 1)
+
+
+class Yard(WithWorkshop):
+    def test_what_can_be_worked_on_comes_first(self):
+        for job_id, entries in (("waits", [entry("wait", wait="parts", what="relay", until="2031-01-01T00:00:00Z"), entry("deadline", until="2029-01-01T00:00:00Z")]),
+                                ("late", [entry("deadline", until="2030-06-01T00:00:00Z")]), ("soon", [entry("deadline", until="2030-01-01T00:00:00Z")]), ("free", [])):
+            self.add(*entries, job_id=job_id)
+        self.assertEqual([r.id for r in self.workshop.yard()], ["soon", "late", "free", "waits"])
+
+    def test_the_demo_fills_once(self):
+        fill_demo(self.workshop)
+        fill_demo(self.workshop)
+        self.assertEqual((len(self.workshop.yard()), len(self.workshop.yard(closed=True)), len(self.workshop.vehicles()), len(self.workshop.cards())), (4, 1, 6, 4))
+        self.assertEqual({c.glow_control for _, c in self.workshop.cards()}, {"relay_module", "timer_relay", "electronic_module"})
+
+
+class Folder(unittest.TestCase):
+    def test_a_folder_that_cannot_be_made_is_one_sentence(self):
+        with tempfile.NamedTemporaryFile() as file, self.assertRaises(CannotStart):
+            open_database(Path(file.name) / "inside")
