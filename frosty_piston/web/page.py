@@ -108,6 +108,6 @@ def job_page(request: Request, record: JobRecord, stage: str, work: str, view: d
              said: str = "") -> Response:
     """Render a job's page, or only its zones when the page asked for a part."""
     workshop: Workshop = request.app.state.workshop
-    context = {"record": record, "job": record.job, "stage": stage, "work": work, "kept": kept or Kept(), "said": said, "standing": record.standing,
+    context = {"record": record, "job": record.job, "stage": stage, "work": work, "oob": False, "kept": kept or Kept(), "said": said, "standing": record.standing,
                "heat": heat_view(record), "tape": tape_view(record, workshop.knowledge), "currency": workshop.prices().currency, **view}
     return render(request, "job/_zones.html" if is_htmx(request) else "job/page.html", status, **context)

@@ -79,6 +79,11 @@
     if (next) { next.focus(); next.select(); } else { event.target.blur(); }
   });
 
+  /* A judgement of what is being typed is of no use once the cell was left: the written one stands. */
+  const late = (event) => event.detail.requestConfig.elt.matches(".value") && event.detail.requestConfig.verb === "get" && document.activeElement !== event.detail.requestConfig.elt;
+  document.addEventListener("htmx:beforeRequest", (event) => { if (late(event)) event.preventDefault(); });
+  document.addEventListener("htmx:beforeSwap", (event) => { if (late(event)) event.detail.shouldSwap = false; });
+
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-print]")) window.print();
   });
@@ -129,7 +134,10 @@
     } catch (error) { /* still no connection: try again later */ }
     sending = false;
     show();
-    if (sent && !typing(document.activeElement)) window.location.reload();
+    if (!sent) return;
+    const busy = document.activeElement;
+    if (typing(busy) && busy.value !== busy.defaultValue) htmx.ajax("GET", window.location.href, { target: "#work", swap: "none" });
+    else window.location.reload();
   }
 
   document.addEventListener("DOMContentLoaded", () => { show(); send(); });

@@ -1,0 +1,84 @@
+"""One server and one Chromium for all browser tests."""
+
+import atexit
+import shutil
+import socket
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+
+import uvicorn
+from playwright.sync_api import sync_playwright
+
+from frosty_piston.demo import fill_demo
+from frosty_piston.store.database import open_database
+from frosty_piston.store.workshop import Workshop
+from frosty_piston.web.app import create_app
+
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run", "--disable-quic"]
+_shared: dict = {}
+
+
+def shared() -> dict:
+    """Start the server on the demo data and the browser, once."""
+    if _shared:
+        return _shared
+    folder = tempfile.mkdtemp()
+    workshop = Workshop(open_database(Path(folder)))
+    fill_demo(workshop)
+    taken = socket.socket()
+    taken.bind(("127.0.0.1", 0))
+    taken.listen(64)
+    server = uvicorn.Server(uvicorn.Config(create_app(workshop), log_level="error", access_log=False))
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [taken]}, daemon=True)
+    thread.start()
+    playwright = sync_playwright().start()
+    browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+
+    def stop() -> None:
+        browser.close()
+        playwright.stop()
+        server.should_exit = True
+        thread.join(5)
+        workshop.close()
+        shutil.rmtree(folder, ignore_errors=True)
+
+    atexit.register(stop)
+    _shared.update(base=f"http://127.0.0.1:{taken.getsockname()[1]}", browser=browser, workshop=workshop)
+    return _shared
+
+
+class BrowserTest(unittest.TestCase):
+    """A fresh page on the shared server; fails when the page's own scripts complain."""
+
+    size = {"width": 1280, "height": 800}
+
+    def setUp(self):
+        self.base, self.workshop = shared()["base"], shared()["workshop"]
+        self.context = shared()["browser"].new_context(viewport=self.size)
+        self.addCleanup(self.context.close)
+        self.context.set_default_timeout(10_000)
+        self.complaints: list[str] = []
+        self.page = self.new_page()
+
+    def new_page(self):
+        page = self.context.new_page()
+        page.on("pageerror", lambda e: self.complaints.append(str(e)))
+        page.on("console", lambda m: self.complaints.append(m.text) if m.type == "error" and "Content Security" in m.text else None)
+        return page
+
+    def tearDown(self):
+        self.assertEqual(self.complaints, [])
+
+    def go(self, path):
+        self.page.goto(self.base + path)
+
+    def press(self, name, inside="body"):
+        self.page.locator(inside).get_by_role("button", name=name, exact=True).first.click()
+
+    def sees(self, text, inside="body"):
+        self.page.locator(inside).get_by_text(text).first.wait_for()
+
+    def odds(self, fault):
+        return self.page.locator("#heat li", has_text=fault).locator(".odds").inner_text()
