@@ -78,6 +78,11 @@ class Workshop:
     def close(self) -> None:
         self.engine.dispose()
 
+    def forget(self) -> None:
+        """Drop what is held in memory; the next look reads the file again."""
+        with self._lock:
+            self._cache.clear()
+
     # jobs
 
     def new_job(self, title: str = "New job", vehicle: dict[str, Any] | None = None, engine: dict[str, Any] | None = None,

@@ -2,7 +2,6 @@
 
 import atexit
 import shutil
-import socket
 import tempfile
 import threading
 import unittest
@@ -15,6 +14,7 @@ from frosty_piston.demo import fill_demo
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.app import create_app
+from frosty_piston.web.serving import free_port
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run", "--disable-quic"]
 _shared: dict = {}
@@ -27,9 +27,7 @@ def shared() -> dict:
     folder = tempfile.mkdtemp()
     workshop = Workshop(open_database(Path(folder)))
     fill_demo(workshop)
-    taken = socket.socket()
-    taken.bind(("127.0.0.1", 0))
-    taken.listen(64)
+    taken = free_port(0)
     server = uvicorn.Server(uvicorn.Config(create_app(workshop), log_level="error", access_log=False))
     thread = threading.Thread(target=server.run, kwargs={"sockets": [taken]}, daemon=True)
     thread.start()
