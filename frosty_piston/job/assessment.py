@@ -42,6 +42,8 @@ class Assessed:
     @cached_property
     def now(self) -> list[Verdict]:
         """The verdicts by the latest reading at each place."""
+        if not self.job.repairs:
+            return self.diagnosis
         return Judge(self.job, self.knowledge, self.job.live).all()
 
     @cached_property

@@ -1,6 +1,7 @@
 """From a job to evidence: what was seen, how fully, and what the knowledge files say it speaks for."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -35,7 +36,13 @@ class Evidence:
             moves = np.array([self.factors.get(name, 1.0) for name in space.names])
             return space.members @ np.log(moves)
         assert self.finding is not None
-        return self.weight * np.log(outcome_chances(space, self.finding)[:, self.finding.outcomes.index(self.outcome)])
+        return self.weight * np.log(chances(space, self.finding)[:, self.finding.outcomes.index(self.outcome)])
+
+
+@lru_cache(maxsize=2048)
+def chances(space: Space, finding: Finding) -> np.ndarray:
+    """How likely each set makes each outcome; worked out once for each engine and finding."""
+    return outcome_chances(space, finding)
 
 
 def gather(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:

@@ -10,17 +10,15 @@ from frosty_piston.core.suspects.next_test import Prospect, prospect, repair_gro
 from frosty_piston.core.suspects.odds import Weighed, conflicts, weigh
 from frosty_piston.core.suspects.space import (
     UNLISTED,
-    Finding,
     Space,
     build_space,
     log_prior,
-    outcome_chances,
 )
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
 from .engine import EngineCard
-from .evidence import Evidence
+from .evidence import Evidence, chances
 from .tape import Job
 
 UNLISTED_PER_THOUSAND = 15.0
@@ -92,11 +90,6 @@ def _space(faults: tuple[str, ...]) -> Space:
     return build_space(faults, MOST_FAULTS)
 
 
-@lru_cache(maxsize=2048)
-def _table(faults: tuple[str, ...], finding: Finding) -> np.ndarray:
-    return outcome_chances(_space(faults), finding)
-
-
 def suspicion(job: Job, k: Knowledge, evidence: list[Evidence]) -> Suspicion:
     """Weigh all evidence of a job and propose what to do next."""
     faults = possible_faults(k, job.engine)
@@ -163,7 +156,7 @@ def _next_tests(job: Job, k: Knowledge, space: Space, weighed: Weighed, evidence
         for known in findings:
             if known.finding.id in settled or known.shape.covers == "suspect_plugs" and not _plug_condemned(evidence):
                 continue
-            hope = prospect(space, weighed.sets, _table(space.faults, known.finding), groups)
+            hope = prospect(space, weighed.sets, chances(space, known.finding), groups)
             if hope.bits < LEAST_GAIN_BITS:
                 continue
             point, minutes, access = cheapest_point(job, k, known, reached)

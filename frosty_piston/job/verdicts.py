@@ -51,7 +51,8 @@ def _latest(entries: Iterable[e.Entry], test: str) -> dict[tuple, e.Entry]:
     for x in entries:
         if x.kind in ("reading", "outcome") and x.data.test == test:
             inrush = x.data.conditions is not None and x.data.conditions.after_s is not None and x.data.conditions.after_s < 8
-            key = (tuple(sorted(where_of(x.data.where).items(), key=str)), inrush if test == "glow_current" else x.kind)
+            w = x.data.where
+            key = (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, inrush if test == "glow_current" else x.kind)
             found.pop(key, None)
             found[key] = x
     return found

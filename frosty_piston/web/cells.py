@@ -53,8 +53,10 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     """Put the latest readings and their verdicts into the cells."""
     found = []
     verdicts = {i: v for v in record.assessed.now for i in (v.entries if len(v.entries) == 1 else ())}
+    tests = {c.test for c in cells}
+    readings = [(x, where_of(x.data.where)) for x in record.job.of("reading") if x.data.test in tests]
     for cell in cells:
-        mine = [x for x in record.job.of("reading") if x.data.test == cell.test and where_of(x.data.where) == cell.where and _same_after(x, cell)]
+        mine = [x for x, where in readings if x.data.test == cell.test and where == cell.where and _same_after(x, cell)]
         last = mine[-1] if mine else None
         text = "" if last is None else "OL" if last.data.value == "OL" else plain(last.data.value) + ("" if last.data.unit == cell.unit else f" {last.data.unit}")
         found.append(Filled(cell, text, verdicts.get(last.id) if last else None, last, len(mine)))

@@ -2,7 +2,15 @@
 
 import unittest
 
-from frosty_piston.core.battery import charge_percent, cold_capacity_percent, crank_limit_v, judge_crank, judge_drop, judge_rest, judge_speed
+from frosty_piston.core.battery import (
+    charge_percent,
+    cold_capacity_percent,
+    crank_limit_v,
+    judge_crank,
+    judge_drop,
+    judge_rest,
+    judge_speed,
+)
 from frosty_piston.core.relay import RelayPoints, general_on_time_s, judge_on_time, judge_relay, judge_soak
 
 

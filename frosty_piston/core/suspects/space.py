@@ -30,7 +30,7 @@ class Finding:
                 raise ValueError(f"{self.id}: no chance of {name} may be 0 or 1")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Space:
     """All sets of one up to `most` faults, and `unlisted` as the last row.
 
