@@ -9,6 +9,7 @@ from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, FrostyPistonError
 
 DEFAULT_PORT = 8420
+DATA = Path(__file__).resolve().parent.parent / "data"
 
 
 def build_parser() -> argparse.ArgumentParser:
@@ -18,18 +19,18 @@ def build_parser() -> argparse.ArgumentParser:
     for name, says in (("demo", "set up the demo workshop and serve it"), ("serve", "serve a workshop that starts empty")):
         one = commands.add_parser(name, help=says, description=says)
         one.add_argument("--port", type=int, default=DEFAULT_PORT, help=f"port on 127.0.0.1 (default {DEFAULT_PORT})")
-        one.add_argument("--data", type=Path, default=Path("data") / name, help=f"folder of the database (default data/{name})")
+        one.add_argument("--data", type=Path, default=DATA / name, help=f"folder of the database (default data/{name})")
         if name == "demo":
             one.add_argument("--reset", action="store_true", help="throw the demo data away and make it anew")
     one = commands.add_parser("assess", help="print the assessment of a job file as JSON", description="Print the assessment of a job file as JSON.")
     one.add_argument("file", type=Path, metavar="FILE", help="a .fpjob.json file, or - for standard input")
     one = commands.add_parser("import", help="bring job files into a workshop", description="Bring job files into a workshop.")
     one.add_argument("files", type=Path, nargs="+", metavar="FILE")
-    one.add_argument("--data", type=Path, default=Path("data") / "serve", help="folder of the database")
+    one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
     one = commands.add_parser("export", help="write a job of a workshop as a job file", description="Write a job of a workshop as a job file.")
     one.add_argument("job", metavar="JOB", help="the id of the job")
     one.add_argument("--out", type=Path, help="file to write; standard output without it")
-    one.add_argument("--data", type=Path, default=Path("data") / "serve", help="folder of the database")
+    one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
     one = commands.add_parser("bench", help="measure the speed of the pages", description="Measure the speed of the pages in a workshop made for it.")
     one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
     one.add_argument("--entries", type=int, default=300, help="entries on the measured job (default 300)")

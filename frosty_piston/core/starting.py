@@ -10,6 +10,7 @@ GENERAL_CRANK_RPM = 200.0
 FIRE_K = {"direct": 596.0, "prechamber": 650.0}
 GLOW_LIFT_K = {"direct": 160.0, "prechamber": 250.0}
 SPREAD_K = 6.0
+BLOCK_HEATER_K = 25.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,5 +1,6 @@
 """Checks entries on their way in, so that all faults show at once, each with its path."""
 
+import re
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -92,8 +93,11 @@ def walk(value: Any, path: str = "") -> list[Fault]:
     return faults
 
 
+_UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
+
+
 def _printable(text: str) -> bool:
-    return not any(c < " " and c not in "\n\t\r" or "\ud800" <= c <= "\udfff" or c in "\x7f\ufffe\uffff" for c in text)
+    return not _UNPRINTABLE.search(text)
 
 
 @dataclass

@@ -28,3 +28,9 @@ def job_file_schema() -> dict[str, Any]:
                        "engine": {"$ref": "#/$defs/EngineCard"}, "entries": {"type": "array", "items": entry}},
         "$defs": defs,
     }
+
+
+if __name__ == "__main__":
+    from .jobfile import canonical
+
+    print(canonical(job_file_schema()), end="")

@@ -7,7 +7,7 @@ import numpy as np
 from frosty_piston.core.electrical import lamp_limit_ohm
 from frosty_piston.core.plugs import PLUG_KINDS, resistance_at_share
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.starting import GENERAL_CRANK_RPM, StartEngine, margin_curves, start_chance
+from frosty_piston.core.starting import BLOCK_HEATER_K, GENERAL_CRANK_RPM, StartEngine, margin_curves, start_chance
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.units import convert
 from frosty_piston.job.verdicts import GENERAL_LAMP_W, POINT_WORDS, Judge, Verdict
@@ -166,7 +166,8 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
         t = convert(ambient.data.value, ambient.data.unit, "degC")
         p = float(start_chance(t, engine, heat, rpm))
         healthy = float(start_chance(t, engine, [1.0] * job.cylinders, rpm))
-        tonight = {"t": plain(t), "x": x(min(max(t, low), high)), "y": y(p), "chance": percent(p), "healthy": percent(healthy)}
+        tonight = {"t": plain(t), "x": x(min(max(t, low), high)), "y": y(p), "chance": percent(p), "healthy": percent(healthy),
+                   "heated": percent(float(start_chance(t, engine, heat, rpm, BLOCK_HEATER_K))), "lift": plain(BLOCK_HEATER_K)}
     measured_path = " ".join(f"{x(float(t))},{y(float(p))}" for t, p in zip(AMBIENT_C, start_chance(AMBIENT_C, engine, heat, rpm), strict=True)) if any(s is not None for s in known) else ""
     return {"curves": curves, "tonight": tonight, "measured": measured_path, "state": _plug_state(known),
             "ticks_x": [(t, x(t)) for t in range(-30, 26, 5)], "ticks_y": [(p, y(p / 100)) for p in (0, 25, 50, 75, 100)], "chart": CHART,

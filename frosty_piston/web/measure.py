@@ -26,6 +26,7 @@ def view(record: JobRecord, workshop: Workshop, bench: str, method: str = "ohm",
     if bench == "glow":
         part_c = asked.figure("part_c", "degC", -60, 150)
         shown = glow_view(record, k, method if method in METHODS else "ohm", point if point in POINTS else "harness_connector", part_c)
+        shown |= {"kept_meter": workshop.setting("meter"), "kept_lamp": workshop.setting("lamp")}
         return shown | ({"part_c": asked.raw("part_c"), "part_c_fault": asked.faults[0].says} if asked.faults else {})
     if bench == "relay":
         return relay_view(record, k)
@@ -160,6 +161,7 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     if name == "lamp":
         watts = form.figure("rated_w", "W", 0.5, 100, needed=True)
         form.done()
+        workshop.save_setting("lamp", {"rated_w": watts})
         return [form.entry("instrument", {"instrument": "lamp", "rated_w": watts})]
     zero = form.figure("lead_zero", "ohm", 0, 5)
     accuracy, digits = form.figure("accuracy_percent", "percent", 0, 50), form.figure("accuracy_digits", "", 0, 200)
@@ -170,6 +172,7 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     entries = []
     given = {"lead_zero": zero, "accuracy_percent": accuracy, "accuracy_digits": digits, "resolution": step}
     if any(v is not None for v in given.values()):
+        workshop.save_setting("meter", {k: v for k, v in given.items() if v is not None and k != "lead_zero"})
         entries.append(form.entry("instrument", {"instrument": "meter", "unit": "ohm", **given}))
     off = form.raw("wires_off") == "yes"
     if off != record.job.unplugged_glow:

@@ -29,10 +29,19 @@ MARKS = {"sound": "crystal", "marginal": "drop", "failed": "flame", "unclear": "
 def templates() -> Environment:
     env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
                       undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
-    env.filters |= {"plain": plain, "percent": percent, "pm": plus_minus, "when": when, "ago": ago, "money": money, "words": lambda s: str(s).replace("_", " "),
+    env.filters |= {"plain": plain, "percent": percent, "pm": plus_minus, "when": when, "ago": ago, "money": money, "words": in_words,
                     "lower_first": lambda s: s[:1].lower() + s[1:]}
     env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
     return env
+
+
+WORDS = {"rod_12v": "12 V rod", "fast_7v": "7 V fast", "fast_5v": "5 V fast", "rail_solenoid": "rail, solenoid", "rail_piezo": "rail, piezo", "vgt_vacuum": "variable, vacuum",
+         "vgt_electric": "variable, electric", "high_pressure": "high pressure", "low_pressure": "low pressure", "inline_pump": "in-line pump"}
+
+
+def in_words(name: object) -> str:
+    """An id as a workshop says it."""
+    return WORDS.get(str(name), str(name).replace("_", " "))
 
 
 def local(at: datetime) -> datetime:

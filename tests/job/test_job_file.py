@@ -3,6 +3,7 @@
 import json
 import random
 import unittest
+from pathlib import Path
 
 import jsonschema
 
@@ -97,6 +98,11 @@ class RoundTrip(unittest.TestCase):
             check(raw, K)
             self.assertEqual([e.message for e in validator.iter_errors(raw)], [])
         self.assertTrue(list(validator.iter_errors(job_file(entry("wut", a=1)))))
+
+
+    def test_the_schema_in_the_docs_is_the_one_that_checks(self):
+        kept = Path(__file__).parents[2] / "docs" / "job-file.schema.json"
+        self.assertEqual(json.loads(kept.read_text()), job_file_schema())
 
 
 class Units(unittest.TestCase):
