@@ -80,6 +80,9 @@ def _codes(job: Job, k: Knowledge) -> list[Evidence]:
         codes = ", ".join(dict.fromkeys(c for _, c in hits))
         found.append(Evidence(f"{codes}: {k.groups[group].title[0].lower()}{k.groups[group].title[1:]}", tuple(i for i, _ in hits), k.group_findings[group], SEEN, 1.0,
                               {f: b for f, (_, b) in k.groups[group].speaks.items()}))
+        if cleared := k.groups[group].clears:
+            found.append(Evidence(f"{codes} was set by a module that works", tuple(i for i, _ in hits), None, "", 1.0, {f: b for f, (_, b) in cleared.items()},
+                                  {f: n for f, (n, _) in cleared.items()}))
     scan = next((x for x in job.rounds.diagnosis if x.kind == "code_scan"), None)
     if scan and not job.codes_lost and job.engine.injection not in ("inline_pump", "rotary_pump"):
         for group, shape in k.groups.items():
@@ -160,7 +163,8 @@ def _in_words(k: Knowledge, known: TestFinding, outcome: str, weight: float, her
     if bad:
         by_cylinder = {int(str(v.where["cylinder"])): _plain_word(c) for v, c in bad if "cylinder" in v.where}
         if by_cylinder:
-            return f"Cylinder {', '.join(f'{n} {c}' for n, c in sorted(by_cylinder.items()))}, {known.shape.name} ({title.split(',')[0].lower()})"
+            where = f" {known.shape.name}" if known.shape.points else ""
+            return f"{title.split(',')[0]}{where}: cylinder {', '.join(f'{n} {c}' for n, c in sorted(by_cylinder.items()))}"
         spots = ", ".join(filter(None, (place(v) for v, _ in bad)))
         return f"{title}: {word}" + (f" ({spots})" if spots and spots != "relay" else "")
     part = "" if weight > 0.99 else f", {round(weight * 100)} % of what must be read"

@@ -196,6 +196,9 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     figures = r.read("figures.toml", dict[str, s.FigureShape])
     for name, procedure in procedures.items():
         ids = [step.id for step in procedure.steps]
+        for trouble in procedure.trouble:
+            for one in trouble.cautions:
+                _known(f"procedures/{name}.toml", f"{trouble.title}.cautions", one, cautions)
         for step in procedure.steps:
             for one in step.cautions:
                 _known(f"procedures/{name}.toml", f"{step.id}.cautions", one, cautions)
@@ -254,7 +257,7 @@ def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape])
         file: s.CodesFile = r.read(name, s.CodesFile)
         groups |= file.groups
         for key, group in file.groups.items():
-            for fault in group.speaks:
+            for fault in (*group.speaks, *group.clears):
                 _known(name, f"groups.{key}.speaks", fault, faults)
         listed = [CodeEntry(c.code, c.title, c.system, c.kind, c.group) for c in file.codes]
         for family in file.families:

@@ -98,6 +98,15 @@ class CodeGroupShape(Shape):
     title: str
     general: Chance
     speaks: dict[str, tuple[Chance, Because]] = {}
+    clears: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
+
+
+class TroubleShape(Shape):
+    """What to do when a step goes wrong in a known way."""
+
+    title: str
+    does: list[str]
+    cautions: list[str] = []
 
 
 class CodeShape(Shape):
@@ -141,6 +150,7 @@ class CompareShape(Shape):
     id: str
     asks: str
     unit: str
+    card: str | None = None
 
 
 class StepShape(Shape):
@@ -166,6 +176,7 @@ class ProcedureShape(Shape):
     repairs: list[str]
     compare: list[CompareShape]
     steps: list[StepShape]
+    trouble: list[TroubleShape] = []
 
 
 class ProofStepShape(Shape):

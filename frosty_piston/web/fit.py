@@ -13,7 +13,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
-from .page import job_page
+from .page import in_words, job_page
 
 router = APIRouter()
 WORK = "fit/_work.html"
@@ -34,10 +34,18 @@ def plan_of(record: JobRecord, workshop: Workshop) -> tuple[PlanState | None, tu
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     plan, cylinders, repair = plan_of(record, workshop)
     yes = consent(record.job)
+    card = {row.id: _on_card(record, row.card) for row in plan.shape.compare if row.card} if plan else {}
     current = next((s.shape.id for s in plan.steps if s.state in ("open", "part")), None) if plan else None
-    return {"plan": plan, "cylinders": cylinders, "repair": repair, "agreed": yes is not None and yes.data.answer == "yes", "yes": yes, "current": current,
+    return {"plan": plan, "card": card, "cylinders": cylinders, "repair": repair, "agreed": yes is not None and yes.data.answer == "yes", "yes": yes, "current": current,
             "closed_count": plan is not None and plan.out == plan.back_in, "fitted": bool(record.job.repairs),
             "compared": next((x.data.compared for x in reversed(record.job.live) if x.kind == "fit_step" and x.data.compared), {}) or {}}
+
+
+def _on_card(record: JobRecord, name: str) -> str:
+    """What the engine card says of a thing compared; empty when it is silent."""
+    engine = record.job.engine
+    value = engine.limits.get(name, getattr(engine, name, None))
+    return "" if value is None else f"{value:g}" if isinstance(value, float) else in_words(value)
 
 
 def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

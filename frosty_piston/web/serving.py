@@ -2,6 +2,7 @@
 
 import logging
 import socket
+from contextlib import suppress
 from pathlib import Path
 
 import uvicorn
@@ -41,5 +42,6 @@ def serve(folder: Path, port: int, demo: bool = False, reset: bool = False) -> i
             fill_demo(workshop)
         print(f"Frosty Piston is at http://127.0.0.1:{taken.getsockname()[1]}", flush=True)
         config = uvicorn.Config(create_app(workshop), log_level="warning", access_log=False, timeout_graceful_shutdown=2)
-        uvicorn.Server(config).run(sockets=[taken])
+        with suppress(KeyboardInterrupt):
+            uvicorn.Server(config).run(sockets=[taken])
     return 0

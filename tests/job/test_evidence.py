@@ -1,0 +1,144 @@
+"""What findings count for: coverage, whole sets, access paid, workshops' tests."""
+
+import unittest
+
+from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.instruments import Instruments
+from frosty_piston.job.jobfile import check
+from frosty_piston.job.suspicion import access_reached, possible_faults
+from frosty_piston.job.verdicts import Judge
+from frosty_piston.knowledge import load_knowledge
+from tests.cases import NORRA, SKARN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
+
+K = load_knowledge()
+
+
+def at(*entries, engine=NORRA):
+    return Assessed(job_of(check(job_file(*entries, engine=engine), K)), K)
+
+
+def weight(assessed, finding):
+    return next(e.weight for e in assessed.evidence if e.finding and e.finding.id == finding)
+
+
+class Coverage(unittest.TestCase):
+    def test_a_good_outcome_counts_for_what_was_looked_at(self):
+        half = at(meter(), *plugs([1.0, 1.0]))
+        self.assertEqual(weight(half, "glow_resistance.at the connector"), 0.5)
+        self.assertEqual(weight(at(meter(), *plugs([1.0] * 4)), "glow_resistance.at the connector"), 1.0)
+
+    def test_a_bad_one_counts_in_full(self):
+        self.assertEqual(weight(at(meter(), *plugs(["OL"])), "glow_resistance.at the connector"), 1.0)
+
+    def test_half_the_batteries_are_half_the_answer(self):
+        self.assertEqual(weight(at(reading("battery_rest", 12.6, "V", point="battery_1"), engine=SKARN), "battery_rest.rest"), 0.5)
+
+    def test_more_looked_at_never_makes_a_plug_more_suspect(self):
+        chances = []
+        for n in range(5):
+            found = at(symptom("hard_start_cold"), meter(), *plugs([1.0] * n)).suspicion.suspects
+            chances.append(next(s.probability for s in found if s.fault == "glow_plugs_open"))
+        self.assertEqual(chances, sorted(chances, reverse=True))
+
+    def test_unclear_and_implausible_readings_say_nothing(self):
+        self.assertEqual([e for e in at(meter(), *plugs([1.22, 0.05])).evidence if e.finding], [])
+
+    def test_bench_heat_is_only_proposed_once_a_plug_is_condemned(self):
+        before = at(symptom("hard_start_cold"), meter(), *plugs([1.0] * 4))
+        after = at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]))
+        self.assertNotIn("glow_bench_heat", [n.test for n in before.suspicion.next_tests])
+        self.assertIn("glow_bench_heat", [n.test for n in after.suspicion.next_tests])
+
+
+class Words(unittest.TestCase):
+    def test_the_sentence_names_every_bad_cylinder(self):
+        says = [e.says for e in at(meter(), *plugs([1.0, "OL", 3.0, 1.0])).evidence]
+        self.assertIn("Glow plug resistance at the connector: cylinder 2 open, 3 high", says)
+
+    def test_every_suspect_says_why_or_that_nothing_speaks_for_it(self):
+        for s in at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])).suspicion.suspects[:-1]:
+            self.assertTrue(s.because.startswith(("For it: ", "Nothing found speaks for it")), s.because)
+
+    def test_for_and_against_point_at_entries_that_stand(self):
+        result = at(symptom("hard_start_cold"), entry("code", code="P0672"), meter(), *plugs([1.0, "OL", 1.0, 1.0])).as_json()
+        ids = {f"e{i}" for i in range(1, 9)}
+        for s in result["suspects"]:
+            self.assertTrue(set(s["for"]) | set(s["against"]) <= ids)
+
+
+class Codes(unittest.TestCase):
+    def test_a_code_proves_the_module_that_set_it_alive(self):
+        without = at(symptom("glow_lamp_absent")).suspicion.suspects
+        with_code = at(symptom("glow_lamp_absent"), entry("code", code="P0671")).suspicion.suspects
+        chance = [next(s.probability for s in found if s.fault == "module_supply_missing") for found in (without, with_code)]
+        self.assertLess(chance[1], chance[0] / 4)
+
+    def test_an_old_engine_without_a_control_unit_is_not_acquitted_by_no_codes(self):
+        engine = {**NORRA, "injection": "inline_pump"}
+        scanned = [symptom("hard_start_cold"), entry("code_scan", module="all")]
+        self.assertFalse([e for e in at(*scanned, engine=engine).evidence if e.says.startswith("No code")])
+
+
+class Access(unittest.TestCase):
+    def test_a_cover_once_off_is_not_paid_for_again(self):
+        base = [symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0], "relay_connector")]
+        with_cover = [*base, outcome("intake_look", "sound")]
+
+        def minutes(assessed):
+            return next(n.minutes for n in assessed.suspicion.next_tests if n.test == "glow_resistance" and n.where == {"point": "plug"})
+
+        self.assertEqual(minutes(at(*base)) - minutes(at(*with_cover)), K.access["engine_cover_off"].minutes)
+        self.assertIn("engine_cover_off", access_reached(at(*with_cover).job, K))
+
+    def test_a_card_can_put_the_intake_in_the_way(self):
+        engine = {**NORRA, "limits": {"glow_plug_access": "intake_off"}}
+        found = at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]), engine=engine).suspicion.next_tests
+        at_plug = next(n for n in found if n.test == "glow_resistance")
+        self.assertEqual(at_plug.access, ("intake_off",))
+        self.assertGreater(at_plug.minutes, 80)
+
+    def test_the_card_decides_which_faults_are_weighed(self):
+        unknown = possible_faults(K, at(engine={"name": "x"}).job.engine)
+        electronic = possible_faults(K, at(engine={"name": "x", "glow_control": "electronic_module", "intake_heater": False}).job.engine)
+        self.assertIn("intake_heater_failed", unknown)
+        self.assertNotIn("intake_heater_failed", electronic)
+        self.assertNotIn("glow_relay_coil", electronic)
+        self.assertIn("glow_module_failed", electronic)
+
+
+class Meters(unittest.TestCase):
+    def test_entries_add_up_and_the_later_one_wins_from_then_on(self):
+        job = at(entry("instrument", instrument="meter", accuracy_percent=0.5, accuracy_digits=2, resolution=0.1, unit="ohm"), entry("instrument", instrument="meter", lead_zero=0.3, unit="ohm"),
+                 reading("glow_resistance", 1.1, "ohm", point="plug", cylinder=1), entry("instrument", instrument="meter", lead_zero=0.1, unit="ohm"),
+                 reading("glow_resistance", 0.9, "ohm", point="relay_connector", cylinder=1)).job
+        tools = Instruments(job)
+        first, second = (x for x in job.live if x.kind == "reading")
+        self.assertEqual((tools.ohmmeter(first).lead_zero_ohm, tools.ohmmeter(first).resolution_ohm), (0.3, 0.1))
+        self.assertEqual(tools.ohmmeter(second).lead_zero_ohm, 0.1)
+        values = {v.where["point"]: v.judgement.value for v in Judge(job, K, job.live).test("glow_resistance")}
+        self.assertAlmostEqual(values["plug"], 0.8)
+        self.assertAlmostEqual(values["relay_connector"], 0.8)
+
+    def test_a_meter_written_down_late_still_counts_for_what_was_read_before(self):
+        verdicts = at(*plugs([1.0]), meter()).now
+        self.assertAlmostEqual(verdicts[0].judgement.value, 0.8)
+
+    def test_units_are_turned_at_the_edge(self):
+        found = at(reading("glow_resistance", 0.0012, "kohm", point="plug", cylinder=1), reading("rail_pressure_crank", 9000, "kPa"), reading("battery_rest", 12600, "mV", point="battery_1")).now
+        self.assertEqual([(v.test, v.judgement.unit, round(v.judgement.value, 2)) for v in found],
+                         [("glow_resistance", "ohm", 1.2), ("rail_pressure_crank", "bar", 90.0), ("battery_rest", "V", 12.6)])
+
+
+class Relay(unittest.TestCase):
+    def test_each_point_and_the_whole_are_judged(self):
+        found = at(*relay_read(battery=12.4, feed=11.5)).now
+        self.assertEqual({str(v.where["point"]): v.judgement.verdict for v in found}, {"battery": "sound", "feed": "failed", "relay": "failed"})
+
+    def test_loaded_is_asked_for(self):
+        good = at(*relay_read(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=12.2)).now[-1]
+        bare = at(*relay_read(loaded=False, battery=12.4, feed=12.35, supply=12.3, command=0.2, output=12.2)).now[-1]
+        self.assertEqual((good.judgement.verdict, bare.judgement.verdict), ("sound", "unclear"))
+
+    def test_the_coolant_temperature_decides_the_on_time(self):
+        self.assertEqual(at(entry("condition", name="coolant", value=20, unit="degC"), reading("glow_on_time", 12, "s", point="lamp")).now[0].judgement.cls, "long_time")
+        self.assertEqual(at(entry("condition", name="ambient", value=14, unit="degF"), reading("glow_on_time", 12, "s", point="lamp")).now[0].judgement.cls, "sound")

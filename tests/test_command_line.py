@@ -1,0 +1,128 @@
+"""The command line as people and scripts use it."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import unittest
+import urllib.request
+from pathlib import Path
+
+from frosty_piston.job.jobfile import canonical
+from tests.cases import job_file, meter, plugs, symptom
+
+ROOT = Path(__file__).parents[1]
+
+
+def run(*args, stdin=b""):
+    done = subprocess.run([sys.executable, "-m", "frosty_piston", *map(str, args)], input=stdin, capture_output=True, cwd=ROOT, timeout=60)
+    return done.returncode, done.stdout.decode(), done.stderr.decode()
+
+
+class Files(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def write(self, value, name="job.fpjob.json"):
+        path = self.folder / name
+        path.write_text(json.dumps(value))
+        return path
+
+    def test_assess_prints_json_and_says_what_is_wrong_on_the_other_side(self):
+        good = self.write(job_file(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])))
+        code, out, err = run("assess", good)
+        self.assertEqual((code, err), (0, ""))
+        self.assertEqual(json.loads(out)["suspects"][0]["fault"], "glow_plugs_open")
+        self.assertEqual(run("assess", "-", stdin=good.read_bytes())[1], out)
+        code, out, err = run("assess", self.write(job_file(symptom("nope"))))
+        self.assertEqual((code, out), (2, ""))
+        self.assertIn("entries[0].data.symptom", err)
+        self.assertNotIn("Traceback", err)
+
+    def test_missing_and_broken_files_are_one_sentence(self):
+        for args, stdin in ((("assess", self.folder / "nope"), b""), (("assess", self.folder), b""), (("assess", "-"), b"\xff\xfe"), (("export", "nope", "--data", self.folder / "w"), b"")):
+            code, out, err = run(*args, stdin=stdin)
+            self.assertEqual((code, out), (2, ""), args)
+            self.assertEqual(len(err.strip().splitlines()), 1, err)
+
+    def test_import_and_export_give_back_the_same_bytes(self):
+        raw = job_file(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]))
+        path = self.write(raw)
+        data = self.folder / "w"
+        self.assertIn("imported as case", run("import", path, "--data", data)[1])
+        self.assertIn("already here", run("import", path, "--data", data)[1])
+        self.assertEqual(run("export", "case", "--data", data)[1], canonical(raw))
+        run("export", "case", "--data", data, "--out", self.folder / "out.json")
+        self.assertEqual((self.folder / "out.json").read_text(), canonical(raw))
+
+    def test_help_and_unknown_words(self):
+        code, out, _ = run("--help")
+        self.assertEqual(code, 0)
+        for word in ("demo", "serve", "assess", "import", "export", "bench", "test"):
+            self.assertIn(word, out)
+        self.assertEqual(run("nonsense")[0], 2)
+        self.assertEqual(run()[0], 0)
+
+
+class Serving(unittest.TestCase):
+    def start(self, *args):
+        server = subprocess.Popen([sys.executable, "-m", "frosty_piston", *map(str, args)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, cwd=ROOT, env={**os.environ, "PYTHONUNBUFFERED": "1"})
+        self.addCleanup(lambda: (server.kill(), server.wait(), server.stdout.close(), server.stderr.close()))
+        line = server.stdout.readline().decode()
+        self.assertIn("http://127.0.0.1:", line, server.stderr.read() if not line else "")
+        return server, line.split()[-1]
+
+    def test_the_demo_is_served_and_ctrl_c_stops_it_cleanly(self):
+        with tempfile.TemporaryDirectory() as folder:
+            server, address = self.start("demo", "--port", "0", "--data", folder)
+            page = urllib.request.urlopen(address).read().decode()
+            for vehicle in ("Rescue van 3", "Slope groomer 2", "Snow plough Old Bear", "Hut supply bus"):
+                self.assertIn(vehicle, page)
+            server.send_signal(signal.SIGINT)
+            self.assertEqual(server.wait(10), 0)
+            self.assertNotIn(b"Traceback", server.stderr.read())
+
+    def test_an_empty_workshop_says_what_to_do_first(self):
+        with tempfile.TemporaryDirectory() as folder:
+            _, address = self.start("serve", "--port", "0", "--data", folder)
+            self.assertIn("Press <b>New job</b>", urllib.request.urlopen(address).read().decode())
+
+    def test_a_busy_port_is_one_sentence(self):
+        with socket.socket() as busy, tempfile.TemporaryDirectory() as folder:
+            busy.bind(("127.0.0.1", 0))
+            busy.listen()
+            code, _, err = run("serve", "--port", busy.getsockname()[1], "--data", folder)
+        self.assertEqual(code, 2)
+        self.assertIn("is busy", err)
+        self.assertEqual(len(err.strip().splitlines()), 1)
+
+    def test_reset_makes_the_demo_anew_and_touches_nothing_else(self):
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "mine.txt").write_text("mine")
+            server, address = self.start("demo", "--port", "0", "--data", folder)
+            urllib.request.urlopen(urllib.request.Request(address + "/jobs", b"", method="POST"))
+            server.send_signal(signal.SIGINT)
+            server.wait(10)
+            _, address = self.start("demo", "--port", "0", "--data", folder, "--reset")
+            self.assertIn("4 open", urllib.request.urlopen(address).read().decode())
+            self.assertEqual((Path(folder) / "mine.txt").read_text(), "mine")
+
+
+class Launcher(unittest.TestCase):
+    def test_without_python_it_says_so(self):
+        with tempfile.TemporaryDirectory() as folder:
+            for name in ("sh", "dirname", "printf"):
+                found = next(p for p in ("/bin", "/usr/bin") if (Path(p) / name).exists())
+                (Path(folder) / name).symlink_to(Path(found) / name)
+            done = subprocess.run([str(ROOT / "piston"), "demo"], env={"PATH": folder}, capture_output=True, timeout=20)
+        self.assertEqual(done.returncode, 2)
+        self.assertIn(b"needs Python 3.11", done.stderr)
+
+    def test_the_continuous_check_calls_the_tests(self):
+        self.assertIn("./piston test", (ROOT / ".ci" / "run").read_text())
+        self.assertTrue(os.access(ROOT / ".ci" / "run", os.X_OK) and os.access(ROOT / "piston", os.X_OK))
