@@ -21,7 +21,7 @@ class EngineCard(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    name: Name
+    name: Name = "Engine not named"
     cylinders: Annotated[int, Field(strict=True, ge=1, le=16)] | None = None
     arrangement: Literal["inline", "vee", "flat"] | None = None
     combustion: Literal["direct", "prechamber"] | None = None
@@ -68,7 +68,7 @@ class Vehicle(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    name: Name
+    name: Name = "Vehicle not named"
     odometer_km: _within(0, 10_000_000) | None = None
     plate: Annotated[str, Field(max_length=40)] | None = None
     owner: Annotated[str, Field(max_length=120)] | None = None

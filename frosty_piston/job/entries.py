@@ -77,7 +77,7 @@ class Lamp(Data):
 
 class Code(Data):
     code: Short
-    status: Literal["stored", "pending", "permanent", "history", "cleared_and_back"] = "stored"
+    status: Literal["stored", "pending", "permanent", "history", "cleared_and_back", "cleared-and-back"] = "stored"
     module: Short | None = None
     text: Text | None = None
 

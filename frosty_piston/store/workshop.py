@@ -30,7 +30,7 @@ from .database import open_database
 from .tables import EngineCardRow, EntryRow, JobRow, PersonRow, SettingRow, VehicleRow
 
 CACHED_JOBS = 64
-UNNAMED_VEHICLE, UNNAMED_ENGINE = "Vehicle not named yet", "Engine not named yet"
+UNNAMED_VEHICLE, UNNAMED_ENGINE = (model.model_fields["name"].default for model in (Vehicle, EngineCard))
 
 
 def now() -> datetime:

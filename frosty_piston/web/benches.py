@@ -7,7 +7,13 @@ import numpy as np
 from frosty_piston.core.electrical import lamp_limit_ohm
 from frosty_piston.core.plugs import PLUG_KINDS, resistance_at_share
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.starting import BLOCK_HEATER_K, GENERAL_CRANK_RPM, StartEngine, margin_curves, start_chance
+from frosty_piston.core.starting import (
+    BLOCK_HEATER_K,
+    GENERAL_CRANK_RPM,
+    StartEngine,
+    margin_curves,
+    start_chance,
+)
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.units import convert
 from frosty_piston.job.verdicts import GENERAL_LAMP_W, POINT_WORDS, Judge, Verdict

@@ -62,6 +62,43 @@ class Hands(BrowserTest):
         record = self.workshop.job("demo-patrol")
         self.assertEqual(len([x for x in record.job.of("reading") if x.data.test == "cable_drop"]), 1)
 
+    def test_what_is_typed_elsewhere_stays_when_a_form_is_written(self):
+        self.go("/jobs/demo-groomer-2/arrive")
+        self.page.get_by_label("Since when, after what").fill("since the first frost")
+        self.page.get_by_label("Find a symptom").fill("tick")
+        self.page.get_by_role("button", name="Loud tick from one cylinder").click()
+        self.sees("Loud tick from one cylinder", ".picked")
+        self.assertEqual(self.page.get_by_label("Since when, after what").input_value(), "since the first frost")
+
+    def test_a_refused_form_keeps_what_was_typed_and_points_at_it(self):
+        self.go("/jobs/demo-groomer-2/arrive")
+        self.page.get_by_label("Outside").fill("rather cold")
+        self.press("Write down", "#form-conditions")
+        self.sees("no figure; write one in degC", "#form-conditions")
+        field = self.page.get_by_label("Outside")
+        self.assertEqual((field.input_value(), field.get_attribute("aria-invalid")), ("rather cold", "true"))
+
+    def test_keys_open_the_list_and_are_never_taken_while_typing(self):
+        self.go("/jobs/demo-groomer-2/tape")
+        note = self.page.get_by_label("Note")
+        note.press_sequentially("1 r u ? g y")
+        self.assertEqual(note.input_value(), "1 r u ? g y")
+        note.fill("")
+        self.page.locator("h1").click()
+        self.page.keyboard.press("?")
+        self.page.get_by_role("dialog", name="Keys").wait_for()
+        self.press("Close", "#keys")
+        self.page.keyboard.press("g")
+        self.page.keyboard.press("y")
+        self.page.wait_for_url(self.base + "/")
+
+    def test_dusk_can_be_chosen_and_stays(self):
+        self.go("/")
+        self.press("Dusk")
+        self.page.locator("html[data-theme=dark]").wait_for()
+        self.go("/jobs/demo-groomer-2/narrow")
+        self.assertEqual(self.page.locator("html").get_attribute("data-theme"), "dark")
+
     def test_two_tabs_lose_nothing(self):
         self.go("/jobs/demo-patrol/tape")
         other = self.new_page()
@@ -99,6 +136,19 @@ class Hands(BrowserTest):
         page.locator("#cell-battery_crank-battery_1 .write").click()
         page.locator("#cell-battery_crank-battery_1 .fault").wait_for()
         self.assertEqual(page.locator("#in-battery_crank-battery_1").input_value(), "lots")
+
+
+class Names(BrowserTest):
+    def test_every_field_and_button_has_a_name(self):
+        for path in ("/", "/jobs/demo-van-3/arrive", "/jobs/demo-van-3/vehicle", VAN + "glow", VAN + "glow?method=heat", VAN + "relay", VAN + "battery", "/jobs/demo-van-3/decide", "/jobs/demo-old-bear/prove"):
+            self.go(path)
+            nameless = self.page.evaluate("""[...document.querySelectorAll('input:not([type=hidden]), textarea, select, button, a')].filter(e => {
+                const label = e.labels && e.labels.length ? e.labels[0].textContent : '';
+                return !(label || e.getAttribute('aria-label') || e.textContent || '').trim();
+            }).map(e => e.outerHTML.slice(0, 120))""")
+            self.assertEqual(nameless, [], path)
+            twice = self.page.evaluate("(ids => ids.filter((id, i) => ids.indexOf(id) !== i))([...document.querySelectorAll('[id]')].map(e => e.id))")
+            self.assertEqual(twice, [], path)
 
 
 class Phone(BrowserTest):

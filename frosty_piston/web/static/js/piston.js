@@ -84,6 +84,23 @@
   document.addEventListener("htmx:beforeRequest", (event) => { if (late(event)) event.preventDefault(); });
   document.addEventListener("htmx:beforeSwap", (event) => { if (late(event)) event.detail.shouldSwap = false; });
 
+  /* What is typed but not yet written stays when another form of the page is written. */
+  let unwritten = [];
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    unwritten = [];
+    if (event.detail.target.id !== "work") return;
+    const sent = event.detail.requestConfig.elt.closest("form");
+    for (const field of document.querySelectorAll("#work input[id]:not(.find), #work textarea[id]")) {
+      if (field.value !== field.defaultValue && field.closest("form") !== sent) unwritten.push([field.id, field.value]);
+    }
+  });
+  document.addEventListener("htmx:afterSwap", () => {
+    for (const [id, value] of unwritten.splice(0)) {
+      const field = document.getElementById(id);
+      if (field && field.value === field.defaultValue) field.value = value;
+    }
+  });
+
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-print]")) window.print();
   });
