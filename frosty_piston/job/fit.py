@@ -70,7 +70,7 @@ class PlanState:
 def plan_state(job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...]) -> PlanState:
     """Fold the fit entries of a job into the state of one plan; `cylinders`: those the plan works on."""
     shape = k.procedures[plan]
-    entries = [x for x in job.of("fit_step") if x.data.plan == plan]
+    entries = [x for x in job.since_failure if x.kind == "fit_step" and x.data.plan == plan]
     steps = []
     for step in shape.steps:
         mine = tuple(x for x in entries if x.data.step == step.id)
@@ -103,9 +103,11 @@ def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, b
 
 
 def chosen(job: Job) -> Entry | None:
-    """The option the technician picked last."""
-    return next((x for x in reversed(job.live) if x.kind == "option" and x.data.chosen), None)
+    """The option picked last; a failed proof asks for a new one."""
+    """The option the technician picked last, since a proof last failed."""
+    return next((x for x in reversed(job.since_failure) if x.kind == "option" and x.data.chosen), None)
 
 
 def consent(job: Job) -> Entry | None:
-    return job.last("consent")
+    """What the owner last said; a failed proof asks for a new word."""
+    return next((x for x in reversed(job.since_failure) if x.kind == "consent"), None)

@@ -85,7 +85,7 @@ def _status(job, steps: list[ProofStepState], pairs: tuple[Pair, ...]) -> tuple[
         return "failed", f"Not cured: {failed[0].shape.does[0].lower()}{failed[0].shape.does[1:]} failed. Back to Narrow; what was measured since counts."
     worse = [p for p in pairs if p.after and p.after.judgement.verdict == "failed"]
     if worse:
-        return "failed", f"Not cured: {worse[0].after.judgement.because}"
+        return "failed", f"Not cured: {worse[0].after.judgement.because} Press Failed at its step: the search goes on with what was measured since."
     temporary = [x for x in job.repairs if x.data.temporary]
     if temporary:
         return "on_trial", f"Temporary repair ({temporary[-1].data.what}), come back {temporary[-1].data.come_back or 'for the lasting one'}."

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from .assessment import Assessed
+from .decide import condemned
 from .fit import chosen, consent, plan_state
 from .prove import Proof, prove
 
@@ -43,7 +44,7 @@ def standing(assessed: Assessed) -> Standing:
     bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
     picked, yes = chosen(job), consent(job)
     agreed = yes is not None and yes.data.answer == "yes"
-    fitted = bool(job.repairs)
+    fitted = job.fitted
     closed = job.last("handover") is not None
     holds = {
         "arrive": ", ".join(filter(None, (_count(len(job.symptoms), "symptom") if job.symptoms else "", _count(codes, "code") if codes else "no codes yet" if not scanned else "codes read"))),
@@ -89,6 +90,9 @@ def _next_step(assessed: Assessed, now: str, complaint: bool, scanned: bool, pro
         return "Read the codes, or say there are none"
     if now in ("narrow", "measure"):
         top = assessed.suspicion.suspects[0]
+        _, only_connector = condemned(assessed)
+        if top.probability > 0.9 and only_connector:
+            return f"Read cylinder {', '.join(map(str, sorted(only_connector)))} again at the plug itself"
         if top.probability > 0.9 and assessed.diagnosis:
             return f"{top.title}: decide"
         tests = assessed.suspicion.next_tests

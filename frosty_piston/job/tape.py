@@ -5,10 +5,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
 
+from frosty_piston.knowledge import load_knowledge
+
 from . import entries as e
 from .engine import EngineCard, Vehicle
 
-REPAIRING = ("replaced", "repaired", "cleaned", "adjusted")
+REPAIRING = ("replaced", "repaired")
+REPAIRING_WHEN_NAMED = ("cleaned", "adjusted", "removed")
 
 
 def voided(tape: Iterable[e.Entry]) -> dict[str, str]:
@@ -78,8 +81,20 @@ class Job:
 
     @cached_property
     def repairs(self) -> tuple[e.Entry, ...]:
-        """The actions that changed the vehicle for good."""
-        return tuple(x for x in self.of("action") if x.data.action in REPAIRING)
+        """The actions that changed the vehicle for good; a cleaning counts when it names the repair it is."""
+        return tuple(x for x in self.of("action") if x.data.action in REPAIRING or x.data.action in REPAIRING_WHEN_NAMED and x.data.repair)
+
+    @cached_property
+    def since_failure(self) -> tuple[e.Entry, ...]:
+        """The entries since the last proof that failed: decision and fitting begin anew there."""
+        failed = [i for i, x in enumerate(self.live) if x.kind == "proof_step" and x.data.result == "fail"]
+        return self.live[failed[-1] + 1:] if failed else self.live
+
+    @cached_property
+    def fitted(self) -> bool:
+        """True when a repair was done that no failed proof has undone."""
+        done = {x.id for x in self.repairs}
+        return any(x.id in done for x in self.since_failure)
 
     @cached_property
     def rounds(self) -> "Rounds":
@@ -118,5 +133,7 @@ def _rounds(job: Job) -> Rounds:
     later = [i for i in at if i > failed[-1]]
     end = later[0] if later else len(live)
     vain = frozenset(live[i].data.repair for i in done if live[i].data.repair)
-    old = {i for i in range(done[-1]) if vain and live[i].kind in ("reading", "outcome") and live[i].data.test.startswith(("glow", "start_aid"))}
+    k = load_knowledge()
+    about = {test for repair in vain for test in k.proofs[k.proof_for(repair)].remeasure}
+    old = {i for i in range(done[-1]) if live[i].kind in ("reading", "outcome") and live[i].data.test in about}
     return Rounds(tuple(x for i, x in enumerate(live[:end]) if i not in old), live[end:], vain)

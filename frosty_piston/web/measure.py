@@ -44,8 +44,7 @@ def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     plugs = bool(engine.glow != "none")
     benches = [("glow", "Glow plugs", plugs), ("relay", "Glow relay", plugs and engine.glow_control != "none"), ("battery", "Battery and cranking", True)]
     others = [(key, t) for key, t in k.tests.items() if not engine.rules_out(t.needs) and bench_link("", key).startswith("/jobs//measure/test/")]
-    return {"measured": measured, "benches": [b for b in benches if b[2]], "others": others, "bench": "",
-            "all_tests": [{"n": n, "link": bench_link(record.job.id, n.test, n.where.get("point"))} for n in record.assessed.suspicion.next_tests[:6]] if record.assessed.evidence else []}
+    return {"measured": measured, "benches": [b for b in benches if b[2]], "others": others, "bench": ""}
 
 
 @router.get("/jobs/{job_id}/measure")

@@ -6,13 +6,13 @@ from datetime import UTC, datetime, timedelta
 from frosty_piston.formats.report import build_report
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.decide import Prices, condemned, warnings, weigh_options
-from frosty_piston.job.fit import plan_state
+from frosty_piston.job.fit import chosen, consent, plan_state
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.prove import prove, running_wait
 from frosty_piston.job.stages import standing
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.world import demo_jobs
-from tests.cases import entry, job_file, meter, plugs, reading, symptom
+from tests.cases import entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
 
 K = load_knowledge()
 FOUND = [symptom("hard_start_cold"), entry("code_scan", module="all"), meter(), *plugs([1.0, "OL", 1.02, 1.01])]
@@ -105,6 +105,33 @@ class Prove(unittest.TestCase):
     def test_an_old_proof_does_not_prove_a_second_repair(self):
         start = entry("proof_step", repair="glow_plugs", step="cold_start", result="pass", soaked_h=9)
         self.assertEqual(prove(at(*FOUND, REPLACED, *STEPS, start, REPLACED)).status, "on_trial")
+
+
+class Again(unittest.TestCase):
+    """A proof failed: decision, consent and plan begin anew, nothing of the first round is lost."""
+
+    first = [*FOUND, entry("option", option="glow_dead", chosen=True), entry("consent", answer="yes", who="Owner", how="phone"), entry("fit_step", plan="glow_plugs", step="ground_off"), REPLACED,
+             *plugs([1.0] * 4), entry("proof_step", repair="glow_plugs", step="cold_start", result="fail", soaked_h=10)]
+
+    def test_the_plan_and_the_word_are_asked_for_again(self):
+        job = at(*self.first).job
+        self.assertIsNone(chosen(job))
+        self.assertIsNone(consent(job))
+        self.assertEqual(plan_state(job, K, "glow_plugs", (2,)).step("ground_off").state, "open")
+        self.assertFalse(job.fitted)
+        self.assertEqual(standing(at(*self.first)).now, "narrow")
+
+    def test_a_second_repair_is_proven_by_itself(self):
+        second = [*self.first, *relay_read(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=0.1), outcome("glow_relay", "click", point="relay")]
+        found = at(*second)
+        self.assertEqual(found.suspicion.suspects[0].fault, "glow_relay_contacts")
+        self.assertEqual({v.judgement.cls for v in found.diagnosis if v.test == "glow_resistance"}, {"sound"})
+        steps = [entry("proof_step", repair="glow_relay", step=s, result="pass") for s in ("remeasure", "off_again", "clear", "key_cycle", "codes")]
+        done = at(*second, entry("action", action="replaced", what="glow relay", repair="glow_relay"), *steps, entry("proof_step", repair="glow_relay", step="cold_start", result="pass", soaked_h=9))
+        self.assertEqual(prove(done).status, "proven")
+
+    def test_a_clamp_cleaned_by_the_way_is_no_repair(self):
+        self.assertEqual(at(entry("action", action="cleaned", what="battery clamp")).job.repairs, ())
 
 
 class Stages(unittest.TestCase):
