@@ -36,7 +36,9 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     yes = consent(record.job)
     card = {row.id: _on_card(record, row.card) for row in plan.shape.compare if row.card} if plan else {}
     current = next((s.shape.id for s in plan.steps if s.state in ("open", "part")), None) if plan else None
-    return {"plan": plan, "card": card, "cylinders": cylinders, "repair": repair, "agreed": yes is not None and yes.data.answer == "yes", "yes": yes, "current": current,
+    picked = chosen(record.job)
+    above = picked is not None and yes is not None and yes.data.ceiling is not None and (picked.data.price or 0) > yes.data.ceiling
+    return {"plan": plan, "card": card, "above": above, "picked": picked, "cylinders": cylinders, "repair": repair, "agreed": yes is not None and yes.data.answer == "yes", "yes": yes, "current": current,
             "closed_count": plan is not None and plan.out == plan.back_in, "fitted": record.job.fitted,
             "compared": next((x.data.compared for x in reversed(record.job.since_failure) if x.kind == "fit_step" and x.data.compared), {}) or {}}
 

@@ -65,7 +65,7 @@ def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
         except BadInput as error:
             fault = error.faults[0].says
     return render(request, "measure/_verdict.html", cell=cell_of(form), judgement=verdict.judgement if verdict else None, fault=fault, typing=True,
-                  entry_id=form.raw("entry_id"), oob=False, share=verdict.share if verdict else None)
+                  entry_id=form.raw("entry_id"), oob=True, share=verdict.share if verdict else None)
 
 
 @router.get("/jobs/{job_id}/measure/test/{test}")
@@ -112,7 +112,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     except BadInput as error:
         fault = error.faults[0].says
         if is_htmx(request):
-            return render(request, "measure/_verdict.html", 422, cell=cell_of(form), judgement=None, fault=fault, typing=True, entry_id="", oob=False, share=None)
+            return render(request, "measure/_verdict.html", 422, cell=cell_of(form), judgement=None, fault=fault, typing=True, entry_id="", oob=True, share=None)
         shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in WORK and bench not in ("", "test") else _test_view(record, workshop, form.raw("test"))
         return job_page(request, record, "measure", WORK[bench if bench in WORK and bench else "test"], shown, Kept.of(cell_of(form).id, error, form.kept), 422)
     if not is_htmx(request):
@@ -120,7 +120,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     record = workshop.job(job_id)
     shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in ("glow", "relay", "battery") else _test_view(record, workshop, form.raw("test"))
     return render(request, "measure/_written.html", record=record, job=record.job, standing=record.standing, stage="measure", heat=heat_view(record),
-                  tape=tape_view(record, k), kept=Kept(), written=cell_of(form).id, **shown)
+                  tape=tape_view(record, k), kept=Kept(), **shown)
 
 
 def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
