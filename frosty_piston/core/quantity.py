@@ -69,16 +69,27 @@ def combined(*parts: float) -> float:
 
 
 def plain(value: float) -> str:
-    """Write a figure as a technician would: three significant digits, no exponent, no trailing zeros.
+    """Write a figure as a technician would: to the hundredth or three significant digits, no exponent, no trailing zeros.
 
-    >>> plain(0.8), plain(12.3456), plain(1680.0), plain(-0.05), plain(2e6)
-    ('0.8', '12.3', '1680', '-0.05', '2000000')
+    >>> plain(0.8), plain(12.3456), plain(1680.0), plain(-0.05), plain(2e6), plain(212.34), plain(0.03456)
+    ('0.8', '12.35', '1680', '-0.05', '2000000', '212.3', '0.0346')
     """
     if value == 0 or not math.isfinite(value):
         return "0" if value == 0 else "endless"
-    digits = max(0, 2 - math.floor(math.log10(abs(value))))
+    size = math.floor(math.log10(abs(value)))
+    digits = 2 - size if size < 0 else max(0, min(2, 3 - size))
     text = f"{round(value, digits):.{digits}f}"
     return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def exact(value: float) -> str:
+    """Write a figure just as it was given, without an exponent and without trailing zeros.
+
+    >>> exact(12.613), exact(200.0), exact(0.00001), exact(1e8)
+    ('12.613', '200', '0.00001', '100000000')
+    """
+    text = f"{value:.10f}"
+    return text.rstrip("0").rstrip(".")
 
 
 def plus_minus(value: float, u: float | None) -> str:

@@ -7,6 +7,8 @@ from fastapi.responses import Response
 
 from frosty_piston.core.codes import STATUSES, decode, read_block
 from frosty_piston.core.errors import NotHere
+from frosty_piston.core.quantity import exact
+from frosty_piston.job.entries import Entry
 from frosty_piston.job.units import typed
 from frosty_piston.store.workshop import JobRecord, Workshop, stamp
 
@@ -24,6 +26,13 @@ LAMPS = ("Check engine", "Wait to start (glow)", "Emissions", "Particulate filte
 MOST_BLOCK = 20_000
 
 
+def _as_typed(entry: Entry | None, unit: str) -> str:
+    """A condition as it was given, with its unit when that is not the field's own."""
+    if entry is None:
+        return ""
+    return exact(entry.data.value) + ("" if entry.data.unit == unit else f" {entry.data.unit}")
+
+
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     job, k = record.job, workshop.knowledge
     codes = []
@@ -33,8 +42,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                       "kind": known.kind if known else parts.kind or "", "detail": parts.fault_type_says if known else ""})
     return {
         "complaint": job.last("complaint"), "codes": codes, "statuses": STATUSES, "temperatures": TEMPERATURES, "lamps": LAMPS,
-        "present": job.symptoms, "around": job.contexts, "lamps_on": list(job.of("lamp")), "odometer": job.condition("odometer"),
-        "conditions": {name: job.condition(name) for name, _ in TEMPERATURES}, "before": job.last("before"), "deadline": job.last("deadline"),
+        "present": job.symptoms, "around": job.contexts, "lamps_on": list(job.of("lamp")), "odometer": _as_typed(job.condition("odometer"), "km"),
+        "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES}, "before": job.last("before"), "deadline": job.last("deadline"),
         "scanned": job.last("code_scan"), "cleared": job.last("code_clear"), "visits": workshop.visits(record.vehicle_id, job.id),
         "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
     }

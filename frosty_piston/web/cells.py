@@ -5,7 +5,7 @@ from typing import Any
 from uuid import uuid4
 
 from frosty_piston.core.errors import BadInput, Fault
-from frosty_piston.core.quantity import plain
+from frosty_piston.core.quantity import exact, plain
 from frosty_piston.job.entries import Conditions, Entry, Reading, Where
 from frosty_piston.job.units import convert, typed
 from frosty_piston.job.verdicts import Judge, Verdict, where_of
@@ -58,7 +58,7 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     for cell in cells:
         mine = [x for x, where in readings if x.data.test == cell.test and where == cell.where and _same_after(x, cell)]
         last = mine[-1] if mine else None
-        text = "" if last is None else "OL" if last.data.value == "OL" else plain(last.data.value) + ("" if last.data.unit == cell.unit else f" {last.data.unit}")
+        text = "" if last is None else "OL" if last.data.value == "OL" else exact(last.data.value) + ("" if last.data.unit == cell.unit else f" {last.data.unit}")
         found.append(Filled(cell, text, verdicts.get(last.id) if last else None, last, len(mine)))
     return found
 

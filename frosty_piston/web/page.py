@@ -15,7 +15,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
-from frosty_piston.core.quantity import percent, plain, plus_minus
+from frosty_piston.core.quantity import exact, percent, plain, plus_minus
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.store.workshop import JobRecord, Workshop, now
 
@@ -29,7 +29,7 @@ MARKS = {"sound": "crystal", "marginal": "drop", "failed": "flame", "unclear": "
 def templates() -> Environment:
     env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
                       undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
-    env.filters |= {"plain": plain, "percent": percent, "pm": plus_minus, "when": when, "ago": ago, "money": money, "words": in_words,
+    env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "ago": ago, "money": money, "words": in_words,
                     "lower_first": lambda s: s[:1].lower() + s[1:]}
     env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
     return env

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 
 from frosty_piston.core.codes import decode
-from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.quantity import exact, percent, plain
 from frosty_piston.job.entries import Entry
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
@@ -89,7 +89,7 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
         case "context":
             return k.contexts[d.context].title + ("" if d.present else ": no")
         case "condition":
-            return f"{d.name.replace('_', ' ').capitalize()} {plain(d.value)} {d.unit}"
+            return f"{d.name.replace('_', ' ').capitalize()} {exact(d.value)} {d.unit}"
         case "lamp":
             return f"Lamp: {d.lamp}, {d.state}"
         case "code":
@@ -100,16 +100,16 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
         case "code_clear":
             return f"Codes cleared, modules: {d.module}"
         case "instrument":
-            parts = [f"lead zero {plain(d.lead_zero)} {d.unit or ''}".strip() if d.lead_zero is not None else "",
+            parts = [f"lead zero {exact(d.lead_zero)} {d.unit or ''}".strip() if d.lead_zero is not None else "",
                      f"{plain(d.accuracy_percent)} %" if d.accuracy_percent is not None else "", f"{plain(d.accuracy_digits)} digits" if d.accuracy_digits is not None else "",
                      f"step {plain(d.resolution)}" if d.resolution is not None else "", f"{plain(d.rated_w)} W" if d.rated_w is not None else ""]
             return f"{d.instrument.capitalize()}: {', '.join(p for p in parts if p)}"
         case "reading":
-            value = "OL" if d.value == "OL" else f"{plain(d.value)} {d.unit}"
+            value = "OL" if d.value == "OL" else f"{exact(d.value)} {d.unit}"
             place = _place(d.where)
             return f"{short_title(k, d.test)}{', ' + place if place else ''}: {value}"
         case "outcome":
-            figures = ", ".join(f"{key.replace('_', ' ')} {value if isinstance(value, bool) else plain(value)}" for key, value in (d.figures or {}).items())
+            figures = ", ".join(f"{key.replace('_', ' ')} {value if isinstance(value, bool) else exact(value)}" for key, value in (d.figures or {}).items())
             place = _place(d.where)
             return f"{short_title(k, d.test)}{', ' + place if place else ''}: {' '.join(filter(None, ((d.outcome or '').replace('_', ' '), figures)))}"
         case "action":
@@ -123,7 +123,7 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             return f"Warning ({d.urgency}): {d.text}"
         case "fit_step":
             step = next(s for s in k.procedures[d.plan].steps if s.id == d.step)
-            extra = [f"cylinder {d.cylinder}" if d.cylinder else "", f"{plain(d.torque_nm)} N m" if d.torque_nm is not None else "", f"{d.pieces} pieces" if d.pieces is not None else ""]
+            extra = [f"cylinder {d.cylinder}" if d.cylinder else "", f"{exact(d.torque_nm)} N m" if d.torque_nm is not None else "", f"{d.pieces} pieces" if d.pieces is not None else ""]
             return f"{'Done' if d.state == 'done' else 'Skipped'}: {step.does}" + "".join(f", {e}" for e in extra if e)
         case "wait":
             return f"{'Waiting' if d.state == 'started' else 'Wait over'}: {d.what}"

@@ -84,7 +84,7 @@ class OtherMethods(unittest.TestCase):
     def test_a_small_lamp_passes_a_dead_plug_and_is_not_believed(self):
         judged = judge_lamp("lit", 2, self.ref)
         self.assertEqual((judged.verdict, judged.cls), ("unclear", "not_open"))
-        self.assertIn("16.8 ohm", judged.because)
+        self.assertIn("16.8", judged.because)
 
     def test_a_strong_lamp_tells(self):
         self.assertEqual(judge_lamp("lit", 21, self.ref).verdict, "sound")

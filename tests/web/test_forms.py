@@ -74,6 +74,10 @@ class KeptAndNamed(WithJob):
         kinds = {getattr(d, "name", None) or getattr(d, "test", ""): (d.value, d.unit) for k, d in self.tape() if k in ("condition", "reading") and k}
         self.assertEqual(kinds["ambient"], (17.6, "degF"))
         self.assertEqual(kinds["battery_rest"], (12.61, "V"))
+        self.assertIn('value="17.6 degF"', self.client.get("/jobs/case/arrive").text)
+        before = len(self.tape())
+        self.post("arrive/conditions", ambient="17.6 degF", odometer="184200")
+        self.assertEqual(len(self.tape()), before)
 
     def test_a_cell_is_written_once_changed_and_emptied(self):
         cell = {"test": "glow_resistance", "point": "plug", "cylinder": "2", "unit": "ohm", "bench": "glow", "method": "ohm", "at": "plug"}
