@@ -29,7 +29,7 @@ MARKS = {"sound": "crystal", "marginal": "drop", "failed": "flame", "unclear": "
 def templates() -> Environment:
     env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
                       undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
-    env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "ago": ago, "money": money, "words": in_words,
+    env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "dated": dated, "ago": ago, "money": money, "words": in_words,
                     "lower_first": lambda s: s[:1].lower() + s[1:]}
     env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
     return env
@@ -56,6 +56,11 @@ def when(at: datetime | None) -> str:
     days = (at.date() - today).days
     day = {0: "today", -1: "yesterday", 1: "tomorrow"}.get(days) or f"{at:%a} {at.day} {at:%b}" + (f" {at.year}" if at.year != today.year else "")
     return f"{day} {at:%H:%M}"
+
+
+def dated(at: datetime | None) -> str:
+    """A moment as it must stand on paper: 23 Nov 2026 19:34."""
+    return f"{local(at).day} {local(at):%b %Y %H:%M}" if at else ""
 
 
 def ago(until: datetime) -> str:
