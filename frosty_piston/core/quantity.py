@@ -118,15 +118,3 @@ def percent(share: float) -> str:
     if 0.995 < share < 1:
         return "over 99 %"
     return f"{round(share * 100)} %"
-
-
-def logistic(x: float) -> float:
-    """``1/(1 + exp(-x))``, safe for any x.
-
-    >>> logistic(0.0), logistic(-800.0)
-    (0.5, 0.0)
-    """
-    if x >= 0:
-        return 1 / (1 + math.exp(-x))
-    grown = math.exp(max(x, -745.0)) if x > -745 else 0.0
-    return grown / (1 + grown)

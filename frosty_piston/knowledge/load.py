@@ -71,10 +71,6 @@ class Knowledge:
         assert value is not None, figure
         return value
 
-    def word_for(self, chance: float) -> str:
-        """The word of the scale nearest to a chance."""
-        return min(self.scale, key=lambda w: abs(self.scale[w] - chance)).replace("_", " ")
-
     def proof_for(self, repair: str) -> str:
         return repair if repair in self.proofs else "general"
 

@@ -168,7 +168,6 @@ class StepShape(Shape):
     new: list[str] = []
     refits: list[str] = []
     compare: bool = False
-    wait: str | None = None
 
 
 class ProcedureShape(Shape):

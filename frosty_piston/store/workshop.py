@@ -74,6 +74,7 @@ class Workshop:
         self._writing = engine.execution_options(writing=True)
         self._cache: OrderedDict[str, JobRecord] = OrderedDict()
         self._lock = Lock()
+        self._people: list[str] | None = None
 
     def close(self) -> None:
         self.engine.dispose()
@@ -288,13 +289,16 @@ class Workshop:
             return row.id
 
     def people(self) -> list[str]:
-        with Session(self.engine) as session:
-            return list(session.scalars(select(PersonRow.name).order_by(PersonRow.name)))
+        if self._people is None:
+            with Session(self.engine) as session:
+                self._people = list(session.scalars(select(PersonRow.name).order_by(PersonRow.name)))
+        return self._people
 
     def add_person(self, name: str) -> None:
         with Session(self._writing) as session, session.begin():
             if session.scalar(select(PersonRow).where(PersonRow.name == name)) is None:
                 session.add(PersonRow(name=name))
+        self._people = None
 
     def setting(self, key: str) -> dict[str, Any]:
         with Session(self.engine) as session:

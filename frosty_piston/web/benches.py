@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from frosty_piston.core.electrical import lamp_limit_ohm
+from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
 from frosty_piston.core.plugs import PLUG_KINDS, resistance_at_share
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.starting import (
@@ -88,7 +88,7 @@ def glow_view(record: JobRecord, k: Any, method: str, point: str, part_c: float 
         "rows": plug_rows(record, shares),
         "reference": ref, "kind": kind, "weak_ohm": resistance_at_share(0.8, ref.ohm), "high_ohm": resistance_at_share(0.5, ref.ohm),
         "meter": meter, "meter_known": instruments.known("meter", "ohm"), "lead_warning": meter.lead_zero_ohm is not None and meter.lead_zero_ohm > 0.5,
-        "lamp_w": lamp_w, "lamp_known": instruments.lamp_w() is not None, "lamp_limit": lamp_limit_ohm(lamp_w),
+        "lamp_w": lamp_w, "lamp_known": instruments.lamp_w() is not None, "lamp_limit": lamp_limit_ohm(lamp_w), "lamp_healthy": percent(lamp_share(lamp_w, ref.ohm)),
         "outcomes": _outcomes(record, "glow_lamp_test" if method == "lamp" else "glow_bench_heat", order, point) if method in ("lamp", "heat") else [],
         "ticked": ticked, "wires_off": job.unplugged_glow, "margin": margin_view(record, shares), "cautions": k.tests[{"ohm": "glow_resistance", "lamp": "glow_lamp_test", "current": "glow_current", "heat": "glow_bench_heat"}[method]].cautions,
         "other_points": _other_points(record, point) if method == "ohm" else {},

@@ -107,7 +107,16 @@ def warning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     return [form.entry("warning", {"text": text, "urgency": urgency, "place": place, "owner": owner})]
 
 
-FORMS = {"price": price, "pick": pick, "consent": consent_form, "warning": warning}
+def rates(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """What the workshop charges; kept for all jobs."""
+    rate, tax = form.money("rate", needed=True), form.figure("tax_percent", "", 0, 100, needed=True)
+    currency = form.text("currency", 8, "name the currency, as kr")
+    form.done()
+    workshop.save_setting("prices", {"rate": rate, "tax_percent": tax, "currency": currency})
+    return []
+
+
+FORMS = {"rates": rates, "price": price, "pick": pick, "consent": consent_form, "warning": warning}
 
 
 @router.get("/jobs/{job_id}/decide")

@@ -111,7 +111,7 @@ def is_htmx(request: Request) -> bool:
 
 def render(request: Request, template: str, status: int = 200, **context: Any) -> HTMLResponse:
     workshop: Workshop = request.app.state.workshop
-    page = templates().get_template(template).render(request=request, who=person(request), k=workshop.knowledge, htmx=is_htmx(request), **context)
+    page = templates().get_template(template).render(request=request, who=person(request), people=workshop.people()[:8], k=workshop.knowledge, htmx=is_htmx(request), **context)
     return HTMLResponse(page, status)
 
 

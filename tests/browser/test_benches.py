@@ -30,7 +30,7 @@ class Typing(BrowserTest):
         self.go("/jobs/demo-groomer-2/measure/glow?method=lamp")
         self.page.get_by_label("Test lamp").fill("2")
         self.press("Keep the lamp")
-        self.sees("16.81 Ω")
+        self.sees("16.8 Ω")
         self.page.get_by_role("group", name="Cylinder 1").get_by_role("button", name="lit").click()
         self.sees("not open")
         self.page.get_by_role("link", name="Clamp").click()

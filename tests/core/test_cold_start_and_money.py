@@ -4,7 +4,7 @@ import unittest
 
 from frosty_piston.core.costing import Option, cost_options
 from frosty_piston.core.plug_life import breakaway, fitting, life_scale, next_failure_chance, snap_chance
-from frosty_piston.core.proving import cured_given_clean, cured_given_pass, stays_clean_though_broken
+from frosty_piston.core.proving import cured_given_pass
 from frosty_piston.core.starting import StartEngine, margin_curves, start_chance
 from frosty_piston.core.waiting import cold_soaked_after_h, fitted_tau_h, hours_until, temperature_after
 
@@ -94,13 +94,11 @@ class Waits(unittest.TestCase):
 
 
 class Proofs(unittest.TestCase):
-    def test_a_clean_drive_by_hand(self):
-        # returns after 30 and 50 km: a 2.5, b 80 + 20 = 100; 100 km clean: (100/200)^2.5 = 0.1768
-        self.assertAlmostEqual(stays_clean_though_broken(100, [30, 50]), 0.17678, places=4)
-        self.assertAlmostEqual(cured_given_clean(100, 0.5, [30, 50]), 0.5 / (0.5 + 0.5 * 0.17678), places=4)
+    def test_a_passed_cold_start_by_hand(self):
+        # 0.8 / (0.8 + 0.2*0.15) = 0.9639
+        self.assertAlmostEqual(cured_given_pass(0.8), 0.9639, places=4)
 
-    def test_longer_is_surer(self):
-        sure = [cured_given_clean(d, 0.6, [], prior=40) for d in (0, 20, 100, 500)]
+    def test_surer_before_is_surer_after_and_a_sharper_test_proves_more(self):
+        sure = [cured_given_pass(q / 10) for q in range(11)]
         self.assertEqual(sure, sorted(sure))
-        self.assertAlmostEqual(sure[0], 0.6)
-        self.assertAlmostEqual(cured_given_pass(0.8), 0.8 / (0.8 + 0.2 * 0.15))
+        self.assertGreater(cured_given_pass(0.5, 0.05), cured_given_pass(0.5, 0.3))
