@@ -123,6 +123,8 @@ def vehicle_form(request: Request, job_id: str, name: str, form: GivenForm, work
         elif name == "new":
             given = {"name": form.text("name", 120, "give the vehicle a name, as the driver calls it"), "plate": form.text("plate", 40),
                      "owner": form.text("owner", 120), "odometer_km": form.figure("odometer_km", "km", 0, 5_000_000)}
+            if any(v.name == given["name"] and v.id != record.vehicle_id for v in workshop.vehicles()):
+                form.wrong("name", "a vehicle of this name is known already: take it from the list, or give this one another name")
             form.done()
             vehicle = {**{k: v for k, v in old_vehicle.items() if k not in given}, **{k: v for k, v in given.items() if v is not None}}
             vehicle_id = workshop.save_vehicle(vehicle, None)
@@ -132,6 +134,8 @@ def vehicle_form(request: Request, job_id: str, name: str, form: GivenForm, work
                 raise BadInput([Fault("card_id", "choose an engine card from the list")], form.kept)
         elif name == "card":
             engine = read_card(form, workshop.knowledge)
+            if engine["name"] != record.job.engine.name and any(c.name == engine["name"] for _, c in workshop.cards()):
+                raise BadInput([Fault("name", "a card of this name is known already: use that one, or give this one another name")], form.kept)
             workshop.save_card(engine)
         else:
             raise NotHere("There is no such form.")

@@ -161,6 +161,20 @@ class Rules(WithJob):
         self.assertNotIn("e4", self.workshop.job("case").job.gone)
         self.assertIn("taken back already", self.post("tape/correct", corrects=correction.id, reason="again").text)
 
+    def test_every_page_of_a_job_without_a_word_on_it_says_what_to_do(self):
+        place = self.client.post("/jobs").headers["location"].removesuffix("/arrive")
+        for page in ("", "/arrive", "/vehicle", "/narrow", "/measure", "/measure/glow", "/measure/glow?method=lamp", "/measure/glow?method=current", "/measure/glow?method=heat", "/measure/relay",
+                     "/measure/battery", "/measure/test/wiggle", "/decide", "/fit", "/prove", "/tape", "/report"):
+            answer = self.client.get(place + page)
+            self.assertIn(answer.status_code, (200, 303), page)
+        self.assertIn("Pick an option", self.client.get(place + "/fit").text)
+        self.assertIn("Nothing to weigh yet", self.client.get(place + "/narrow").text)
+        for odd in ("/measure/nope", "/measure/test/nope"):
+            self.assertEqual(self.client.get(place + odd).status_code, 404)
+        for odd in ("/measure/glow?method=nope&point=nope", "/measure/glow?part_c=hot", "/measure/battery?soaked_h=-1", "/vehicle?copy=99", "/measure/judge", "/measure/judge?test=nope&value=1"):
+            self.assertEqual(self.client.get(place + odd).status_code, 200, odd)
+        self.assertEqual(self.client.get(place + "/vehicle?copy=x").status_code, 422)
+
     def test_a_double_press_opens_one_job(self):
         one = str(uuid4())
         places = {self.client.post("/jobs", data={"job_id": one}).headers["location"] for _ in range(2)}
@@ -179,6 +193,8 @@ class Cards(WithJob):
         self.assertIn("Tind X copy", self.client.get(f"/jobs/case/vehicle?copy={card_id}").text)
         self.workshop.import_file(json.dumps(job_file(job_id="second")).encode())
         vehicle_id = self.workshop.vehicles()[0].id
+        self.assertIn("is known already", self.client.post("/jobs/second/vehicle/new", data={"name": "Van 9"}).text)
+        self.assertIn("is known already", self.client.post("/jobs/second/vehicle/card", data={"name": "Tind X", "cylinders": "9"}).text)
         self.client.post("/jobs/second/vehicle/known", data={"vehicle_id": str(vehicle_id)})
         self.assertEqual(self.workshop.job("second").job.engine.name, "Tind X")
         self.assertEqual([v.id for v in self.workshop.visits(vehicle_id, "second")], ["case"])
