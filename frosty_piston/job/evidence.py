@@ -112,7 +112,19 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
             outcome, weight, entries = got
             reasons = {s.fault: s.because for s in known.shape.speaks}
             found.append(Evidence(_in_words(k, known, outcome, weight, here), entries, known.finding, outcome, weight, reasons))
+            found += _lesser(k, known, outcome, here, reasons)
     return found
+
+
+def _lesser(k: Knowledge, known: TestFinding, worst: str, here: list[Verdict], reasons: dict[str, str]) -> list[Evidence]:
+    """What the worst outcome hides: a tired plug beside an open one still speaks for tired plugs, as a yes or no."""
+    seen: dict[str, list[Verdict]] = {}
+    for v in here:
+        name = _class_in(known, v)
+        if name and name != worst.removeprefix("all_") and v.judgement.verdict in ("failed", "marginal"):
+            seen.setdefault(name, []).append(v)
+    return [Evidence(_in_words(k, known, name, 1.0, verdicts), tuple(i for v in verdicts for i in v.entries), known.lesser[name], SEEN, 1.0, reasons)
+            for name, verdicts in seen.items()]
 
 
 def _class_in(known: TestFinding, verdict: Verdict) -> str | None:

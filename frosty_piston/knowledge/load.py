@@ -33,11 +33,12 @@ class CodeEntry:
 
 @dataclass(frozen=True)
 class TestFinding:
-    """What one test, at some points, speaks for."""
+    """What one test, at some points, speaks for. `lesser`: each outcome by itself, seen beside a worse one or not."""
 
     test: str
     shape: s.FindingShape
     finding: Finding
+    lesser: dict[str, Finding]
 
 
 @dataclass(frozen=True)
@@ -242,8 +243,21 @@ def _findings(r: _Reader, weights: _Weights, tests: dict[str, s.TestShape], faul
                     _known(name, f"{test}.points", point, tests[test].points)
                 general = weights.row(f"{where}, general", shape.outcomes, shape.general)
                 finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows)
-                found.setdefault(test, []).append(TestFinding(test, shape, finding))
+                found.setdefault(test, []).append(TestFinding(test, shape, finding, _lesser(weights, where, shape, finding)))
     return found
+
+
+def _lesser(weights: _Weights, where: str, shape: s.FindingShape, finding: Finding) -> dict[str, Finding]:
+    """Each outcome but the best as a finding of its own: by `beside` where a fault has it, else by its row."""
+    beside = {speaks.fault: {o: weights.chance(f"{where}, {speaks.fault}, beside", given) for o, given in speaks.beside.items()} for speaks in shape.speaks}
+    for fault, given in beside.items():
+        if unknown := set(given) - set(shape.outcomes):
+            raise BadKnowledge(f"{where}, {fault}, beside: outcome {sorted(unknown)[0]!r} is not one of {', '.join(shape.outcomes)}")
+    lesser = {}
+    for at, outcome in enumerate(shape.outcomes[1:], 1):
+        chances = {fault: beside[fault].get(outcome, float(row[at])) for fault, row in finding.shows.items()}
+        lesser[outcome] = Finding(f"{finding.id}.{outcome}", (NOT_SEEN, SEEN), np.array([1 - finding.general[at], finding.general[at]]), {f: np.array([1 - p, p]) for f, p in chances.items()})
+    return lesser
 
 
 def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry]]:

@@ -83,6 +83,7 @@ class SpeaksShape(Shape):
     fault: str
     shows: dict[str, Chance]
     because: Because
+    beside: dict[str, Chance] = {}
 
 
 class FindingShape(Shape):

@@ -1,5 +1,6 @@
 """The three benches: glow plugs, relay, battery and cranking; what each draws and asks."""
 
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.starting import (
     BLOCK_HEATER_K,
     GENERAL_CRANK_RPM,
+    MarginCurve,
     StartEngine,
     margin_curves,
     start_chance,
@@ -162,7 +164,7 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
         return round(CHART["top"] + (1 - p) * CHART["height"], 1)
 
     curves = []
-    for curve in margin_curves(engine, rpm, low, high):
+    for curve in _curves(engine, rpm):
         half = next((t for t, p in zip(curve.ambient_c, curve.chance, strict=True) if p >= 0.5), None)
         curves.append({"working": curve.working, "path": " ".join(f"{x(t)},{y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)),
                        "half": half, "label_x": max(x(half), CHART["left"] + 20) if half is not None else None})
@@ -179,6 +181,11 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
             "ticks_x": [(t, x(t)) for t in range(-30, 26, 5)], "ticks_y": [(p, y(p / 100)) for p in (0, 25, 50, 75, 100)], "chart": CHART,
             "rpm": plain(rpm), "rpm_measured": bool(measured), "ratio": plain(engine.ratio), "ratio_known": job.engine.compression_ratio is not None,
             "combustion": engine.combustion, "labels": _labels(curves)}
+
+
+@lru_cache(maxsize=64)
+def _curves(engine: StartEngine, rpm: float) -> tuple[MarginCurve, ...]:
+    return tuple(margin_curves(engine, rpm, float(AMBIENT_C[0]), float(AMBIENT_C[-1])))
 
 
 def _plug_state(shares: list[float | None]) -> str:

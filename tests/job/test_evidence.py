@@ -33,6 +33,12 @@ class Coverage(unittest.TestCase):
     def test_half_the_batteries_are_half_the_answer(self):
         self.assertEqual(weight(at(reading("battery_rest", 12.6, "V", point="battery_1"), engine=SKARN), "battery_rest.rest"), 0.5)
 
+    def test_a_tired_plug_beside_an_open_one_still_counts(self):
+        def tired(values):
+            return next(s.probability for s in at(symptom("hard_start_cold"), meter(), *plugs(values)).suspicion.suspects if s.fault == "glow_plugs_high_resistance")
+
+        self.assertGreater(tired([1.0, "OL", 12.0, 1.0]), 4 * tired([1.0, "OL", 1.0, 1.0]))
+
     def test_more_looked_at_never_makes_a_plug_more_suspect(self):
         chances = []
         for n in range(5):
@@ -54,6 +60,7 @@ class Words(unittest.TestCase):
     def test_the_sentence_names_every_bad_cylinder(self):
         says = [e.says for e in at(meter(), *plugs([1.0, "OL", 3.0, 1.0])).evidence]
         self.assertIn("Glow plug resistance at the connector: cylinder 2 open, 3 high", says)
+        self.assertIn("Glow plug resistance at the connector: cylinder 3 high", says)
 
     def test_every_suspect_says_why_or_that_nothing_speaks_for_it(self):
         for s in at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])).suspicion.suspects[:-1]:
