@@ -4,13 +4,14 @@ import re
 from dataclasses import dataclass, field
 from typing import Any
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import Fault
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
+from .engine import Moment
 from .units import UNITS, allowed, same_kind
 
 MOST_DEPTH = 32
@@ -227,6 +228,15 @@ class Checker:
         if data.result == "could_not" and not data.reason:
             faults.append(("reason", "say why it could not be done"))
         return faults
+
+
+_MOMENT = TypeAdapter(Moment)
+
+
+def kept(raw: dict[str, Any]) -> e.Entry:
+    """Read back an entry that passed every check when it was written."""
+    at = raw.get("at")
+    return e.Entry(raw["id"], raw["kind"], _MOMENT.validate_python(at) if at else None, raw.get("by"), e.KINDS[raw["kind"]].model_validate(raw["data"]))
 
 
 def _one_of(key: str, given: str, known: Any) -> list[tuple[str, str]]:

@@ -1,8 +1,9 @@
 """The engine card and the vehicle as a job file carries them."""
 
+import re
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
 
 from frosty_piston.core.errors import Fault
 from frosty_piston.knowledge import Knowledge
@@ -10,6 +11,15 @@ from frosty_piston.knowledge import Knowledge
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 Figure = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=-1e12, le=1e12)]
 Flag = Annotated[bool, Field(strict=True)]
+
+
+def _written_time(value: Any) -> Any:
+    if not isinstance(value, str) or not re.match(r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d", value):
+        raise ValueError("must be a time with its zone, as 2026-01-14T06:40:00Z")
+    return value
+
+
+Moment = Annotated[AwareDatetime, BeforeValidator(_written_time)]
 
 
 def _within(low: float, high: float) -> Any:

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from .engine import Figure, Flag
+from .engine import Figure, Flag, Moment
 
 Text = Annotated[str, Field(min_length=1, max_length=4000)]
 Short = Annotated[str, Field(min_length=1, max_length=200)]
@@ -208,7 +208,7 @@ class Wait(Data):
     wait: Literal["cool_down", "soak", "bath", "cure", "parts", "consent", "cold_soak", "burn", "drive"]
     what: Short
     state: Literal["started", "ended"] = "started"
-    until: AwareDatetime | None = None
+    until: Moment | None = None
     ends: EntryId | None = None
 
 
@@ -229,7 +229,7 @@ class Drive(Data):
 
 
 class Deadline(Data):
-    until: AwareDatetime
+    until: Moment
     standstill_per_day: Money = 0
     why: Short | None = None
 
@@ -294,6 +294,6 @@ class EntryEnvelope(BaseModel):
 
     id: EntryId
     kind: str
-    at: AwareDatetime | None = None
+    at: Moment | None = None
     by: Annotated[str, Field(min_length=1, max_length=80)] | None = None
     data: dict[str, Any]

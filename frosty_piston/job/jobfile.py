@@ -4,13 +4,13 @@ import json
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .check import Checker, said, walk
-from .engine import EngineCard, Vehicle, limit_faults
+from .engine import EngineCard, Moment, Vehicle, limit_faults
 from .entries import Entry
 
 MOST_BYTES = 64 * 1024 * 1024
@@ -26,7 +26,7 @@ class JobHead(BaseModel):
 
     id: Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]*$")] | None = None
     title: Annotated[str, Field(min_length=1, max_length=200)]
-    opened_at: AwareDatetime | None = None
+    opened_at: Moment | None = None
 
 
 class _Top(BaseModel):

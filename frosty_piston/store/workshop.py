@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import BadInput, Conflict, NotHere
 from frosty_piston.job import jobfile
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.check import Checker
+from frosty_piston.job.check import Checker, kept
 from frosty_piston.job.decide import Prices
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Entry
@@ -151,9 +151,7 @@ class Workshop:
         if cached and cached.revision == row.revision:
             return cached
         rows = session.execute(select(EntryRow.raw, EntryRow.id, EntryRow.written_at).where(EntryRow.job_id == row.id).order_by(EntryRow.seq)).all()
-        checker = Checker(self.knowledge)
-        entries = [checker.entry(json.loads(raw), "entries") for raw, _, _ in rows]
-        record = self._record(row, tuple(e for e in entries if e), {i: _utc(at) for _, i, at in rows})
+        record = self._record(row, tuple(kept(json.loads(raw)) for raw, _, _ in rows), {i: _utc(at) for _, i, at in rows})
         self._keep(row.id, record)
         return record
 
@@ -187,8 +185,8 @@ class Workshop:
             for index, raw in enumerate(raws):
                 path = f"entries[{index}]"
                 if isinstance(raw, dict) and isinstance(raw.get("id"), str) and raw["id"] in known:
-                    kept = json.loads(session.scalar(select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == raw["id"])) or "{}")
-                    if not _same(kept, raw):
+                    written = json.loads(session.scalar(select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == raw["id"])) or "{}")
+                    if not _same(written, raw):
                         raise Conflict(f"{path}.id: an entry {raw['id']!r} is already on this tape with other content")
                     old.append(raw["id"])
                     continue

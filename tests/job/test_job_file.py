@@ -58,6 +58,12 @@ class Faults(unittest.TestCase):
         for value in ("1.0", True, None, [1], {}):
             self.assertEqual(paths(job_file(reading("crank_speed", value, "rpm"))), {"entries[0].data.value"}, value)
 
+    def test_a_time_is_written_with_its_zone(self):
+        for at in ("2026-01-14T06:41:00Z", "2026-01-14T06:41:00.25+01:00", "2026-01-14 06:41Z"):
+            self.assertEqual(paths(job_file({**entry("note", text="x"), "at": at})), set(), at)
+        for at in (1700000000, "1700000000", "2026-01-14T06:41:00", "yesterday", "", True, "2026-13-14T06:41:00Z"):
+            self.assertEqual(paths(job_file({**entry("note", text="x"), "at": at})), {"entries[0].at"}, at)
+
     def test_a_broken_file_never_ends_in_anything_but_a_list_of_faults(self):
         rng = random.Random(7)
         whole = canonical(demo_jobs(now())[0])
