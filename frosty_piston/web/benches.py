@@ -34,7 +34,8 @@ RELAY_TABLE = (
 )
 CHANNELS = ("coolant", "intake", "ambient", "fuel", "exhaust_1")
 AMBIENT_C = np.arange(-30.0, 25.5, 1.0)
-CHART = {"left": 46, "top": 26, "width": 560, "height": 210}
+TIP_BOTTOM, TIP_LENGTH = 139.0, 60.0
+CHART = {"left": 46, "top": 26, "width": 560, "height": 210, "bottom": 236}
 
 
 def banks(cylinders: int, arrangement: str | None) -> list[list[int]]:
@@ -62,8 +63,12 @@ def plug_shares(judged: list[Verdict]) -> Shares:
 
 def plug_rows(record: JobRecord, shares: Shares) -> list[list[dict[str, Any]]]:
     """The plugs as they are drawn, by bank: how much of each glows, and its verdict."""
-    return [[{"cylinder": c, "share": (share := shares.get(c, (None, ""))[0]), "verdict": shares.get(c, (None, ""))[1], "fill": max(0.0, min(1.0, share or 0.0))} for c in bank]
-            for bank in banks(record.job.cylinders, record.job.engine.arrangement)]
+    def drawn(c: int) -> dict[str, Any]:
+        share, verdict = shares.get(c, (None, ""))
+        fill = max(0.0, min(1.0, share or 0.0))
+        return {"cylinder": c, "share": share, "verdict": verdict, "fill": fill, "glow_y": round(TIP_BOTTOM - fill * TIP_LENGTH, 1), "glow_height": round(fill * TIP_LENGTH, 1)}
+
+    return [[drawn(c) for c in bank] for bank in banks(record.job.cylinders, record.job.engine.arrangement)]
 
 
 def glow_view(record: JobRecord, k: Any, method: str, point: str, part_c: float | None = None) -> dict[str, Any]:
@@ -123,7 +128,9 @@ def relay_view(record: JobRecord, k: Any) -> dict[str, Any]:
     clicks = [x for x in job.of("outcome") if x.data.test == "glow_relay"]
     volts = {f.cell.where["point"]: f.text for f in fill(record, cells)}
     loaded = any(x.data.conditions and x.data.conditions.loaded for x in job.of("reading") if x.data.test == "glow_relay" and x.data.where.point == "output")
-    return {"bench": "relay", "cells": fill(record, cells), "times": fill(record, times), "whole": whole, "click": clicks[-1].data.outcome if clicks else "", "volts": volts,
+    gap = min(26, 150 // job.cylinders)
+    left = 562 - gap * job.cylinders // 2
+    return {"bench": "relay", "plug_xs": [left + n * gap for n in range(job.cylinders)], "bus": f"M{left - 4} 70h{gap * job.cylinders + 6}", "cells": fill(record, cells), "times": fill(record, times), "whole": whole, "click": clicks[-1].data.outcome if clicks else "", "volts": volts,
             "table": RELAY_TABLE, "loaded": loaded, "control": job.engine.glow_control, "cautions": k.tests["glow_relay"].cautions,
             "coolant": job.condition("coolant") or job.condition("ambient")}
 
@@ -140,7 +147,10 @@ def battery_view(record: JobRecord, k: Any, soaked_h: float | None = None) -> di
     stood = soaked_h if soaked_h is not None else hours[-1] if hours else None
     soak = [Cell("cold_soak_temps", channel.replace("_", " ").capitalize(), "degC", {"channel": channel}, conditions={} if stood is None else {"soaked_h": stood}) for channel in CHANNELS]
     filled = fill(record, rest + crank + speed + drops)
-    return {"bench": "battery", "cells": filled, "drawn": {f.cell.id: f for f in filled}, "batteries": batteries, "soak": fill(record, soak), "soaked_h": "" if stood is None else plain(stood), "asked_soaked_h": "", "soaked_fault": "",
+    by_id = {f.cell.id: f for f in filled}
+    posts = [{"x": 120 * (n - 1), "rest": by_id[f"battery_rest-battery_{n}"], "crank": by_id[f"battery_crank-battery_{n}"]} for n in range(1, batteries + 1)]
+    plus = 110 + posts[-1]["x"]
+    return {"bench": "battery", "cells": filled, "drawn": {"posts": posts, "plus_wire": f"M{plus} 66V30H490v46", "plus_text": (plus + 460) // 2}, "soak": fill(record, soak), "soaked_h": "" if stood is None else plain(stood), "asked_soaked_h": "", "soaked_fault": "",
             "aid": aid[-1].judgement.cls if aid else "", "ambient": job.condition("ambient"), "cautions": ["no_start_spray", "rotating"],
             "ticked": {x.data.caution for x in job.of("tick")}, "margin": margin_view(record, plug_shares(record.assessed.now))}
 
@@ -166,7 +176,7 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
     curves = []
     for curve in _curves(engine, rpm):
         half = next((t for t, p in zip(curve.ambient_c, curve.chance, strict=True) if p >= 0.5), None)
-        curves.append({"working": curve.working, "path": " ".join(f"{x(t)},{y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)),
+        curves.append({"working": curve.working, "warmth": curve.working * 4 // job.cylinders, "path": " ".join(f"{x(t)},{y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)),
                        "half": half, "label_x": max(x(half), CHART["left"] + 20) if half is not None else None})
     ambient = job.condition("ambient")
     tonight = None

@@ -47,7 +47,7 @@ def option_view(w: Weighed, most: int, currency: str) -> dict[str, Any]:
             bars.append({"name": name, "label": label, "amount": amount, "x": round(at, 2), "width": round(width, 2)})
             at += width
     even = f"Worth it above {percent(c.break_even)} sure." if c.break_even is not None else ""
-    return {"w": w, "c": c, "bars": bars, "even": even, "cures": percent(c.option.cures), "back": percent(c.option.comes_back), "breaks": percent(c.option.breaks)}
+    return {"w": w, "c": c, "hours": c.option.labour_h + c.option.access_h, "bars": bars, "even": even, "cures": percent(c.option.cures), "back": percent(c.option.comes_back), "breaks": percent(c.option.breaks)}
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:

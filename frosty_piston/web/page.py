@@ -29,7 +29,7 @@ MARKS = {"sound": "crystal", "marginal": "drop", "failed": "flame", "unclear": "
 def templates() -> Environment:
     env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
                       undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
-    env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "dated": dated, "ago": ago, "money": money, "words": in_words,
+    env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "dated": dated, "ago": ago, "money": money, "coins": coins, "words": in_words,
                     "lower_first": lambda s: s[:1].lower() + s[1:]}
     env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
     return env
@@ -103,6 +103,11 @@ class Kept:
 
 def person(request: Request) -> str:
     return unquote(request.cookies.get("piston_who", ""))[:80]
+
+
+def coins(amount: int | None) -> str:
+    """An amount in the smallest coin as it is typed into a field."""
+    return "" if not amount else exact(amount / 100)
 
 
 def is_htmx(request: Request) -> bool:

@@ -17,6 +17,7 @@ from .page import render
 
 router = APIRouter()
 SHOWN = 60
+NODE_LEFT, NODE_STEP = 14, 34
 
 
 def strip(row: JobRow) -> dict[str, Any]:
@@ -29,8 +30,10 @@ def strip(row: JobRow) -> dict[str, Any]:
     waiting = until is not None and until > now()
     left_h = (deadline - now()).total_seconds() / 3600 if deadline else None
     about = row.title.removeprefix(row.vehicle_name).lstrip(", ")
-    return {"row": row, "about": "" if row.title == "New job" else about, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
-            "late": left_h is not None and left_h < 0, "soon": left_h is not None and left_h < 24, "reached": STAGES.index(row.stage)}
+    reached = STAGES.index(row.stage)
+    nodes = [{"x": NODE_LEFT + n * NODE_STEP, "state": "now" if n == reached else "done" if n < reached else "open", "r": 9 if n == reached else 6} for n in range(len(STAGES))]
+    return {"row": row, "nodes": nodes, "done_to": nodes[reached]["x"], "number": reached + 1, "about": "" if row.title == "New job" else about, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
+            "late": left_h is not None and left_h < 0, "soon": left_h is not None and left_h < 24}
 
 
 @router.get("/")
