@@ -150,7 +150,8 @@ def battery_view(record: JobRecord, k: Any, soaked_h: float | None = None) -> di
     by_id = {f.cell.id: f for f in filled}
     posts = [{"x": 120 * (n - 1), "rest": by_id[f"battery_rest-battery_{n}"], "crank": by_id[f"battery_crank-battery_{n}"]} for n in range(1, batteries + 1)]
     plus = 110 + posts[-1]["x"]
-    return {"bench": "battery", "cells": filled, "drawn": {"posts": posts, "plus_wire": f"M{plus} 66V30H490v46", "plus_text": (plus + 460) // 2}, "soak": fill(record, soak), "soaked_h": "" if stood is None else plain(stood), "asked_soaked_h": "", "soaked_fault": "",
+    links = "" if batteries == 1 else "M110 66V56H174V66" if job.engine.system_voltage == 24 else "M110 66V40H230V66M54 58H174V66"
+    return {"bench": "battery", "cells": filled, "drawn": {"posts": posts, "links": links, "plus_wire": f"M{plus} 66V30H490v46", "plus_text": (plus + 460) // 2}, "soak": fill(record, soak), "soaked_h": "" if stood is None else plain(stood), "asked_soaked_h": "", "soaked_fault": "",
             "aid": aid[-1].judgement.cls if aid else "", "ambient": job.condition("ambient"), "cautions": ["no_start_spray", "rotating"],
             "ticked": {x.data.caution for x in job.of("tick")}, "margin": margin_view(record, plug_shares(record.assessed.now))}
 
