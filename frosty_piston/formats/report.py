@@ -41,14 +41,6 @@ class Report:
     suspects: tuple[tuple[str, str, str], ...]
 
 
-ADVICE = {
-    "short_trips": "Short trips never charge the battery fully: a longer drive once a week, or a charger overnight.",
-    "stood_long": "Standing runs the battery down: a charger when it stands for weeks.",
-    "recent_battery_work": "Have the battery clamps checked again after the first weeks.",
-    "filter_neglected": "Air filter at its interval: a choked one makes soot.",
-}
-
-
 def figure(v: Verdict) -> str:
     j = v.judgement
     if j.value is None:
@@ -77,7 +69,7 @@ def build_report(assessed: Assessed) -> Report:
         complaint=(complaint.data.text + " " if complaint else "") + (f"({'; '.join(symptoms)})" if symptoms else ""), found=found, figures=tuple(shown),
         done=tuple(f"{x.data.action.capitalize()}: {x.data.what}" + (f" (temporary; comes back {x.data.come_back})" if x.data.temporary else "") for x in job.repairs),
         proof=proof, could_not=tuple(f"{s.shape.does}: {s.note}" for s in proof.steps if s.result == "could_not"), warnings=tuple(job.of("warning")),
-        advice=tuple(ADVICE[c] for c in job.contexts if c in ADVICE), price=picked.data.price if picked else None, ceiling=yes.data.ceiling if yes else None,
+        advice=tuple(k.contexts[c].advice for c in job.contexts if k.contexts[c].advice), price=picked.data.price if picked else None, ceiling=yes.data.ceiling if yes else None,
         who_agreed=f"{yes.data.who}, {yes.data.how.replace('_', ' ')}: {yes.data.answer}" if yes else "",
         odometer=f"{plain(odometer.data.value)} {odometer.data.unit}" if odometer else f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else "",
         verdicts_before=tuple(assessed.diagnosis), verdicts_after=tuple(assessed.after),

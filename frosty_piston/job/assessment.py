@@ -58,7 +58,7 @@ class Assessed:
     def cautions(self) -> tuple[str, ...]:
         """The cautions of the complaint first, then those of the three tests that stand first."""
         ids = [c for s, entry in self.job.symptoms.items() if entry.data.present for c in self.knowledge.symptoms[s].cautions]
-        ids += [c for t in ("brake_pedal_feel",) for v in self.diagnosis if v.test == t and v.judgement.verdict == "failed" for c in ("brakes_first",)]
+        ids += [c for v in self.diagnosis if v.judgement.verdict == "failed" for c in self.knowledge.tests[v.test].if_failed]
         ids += [c for n in self.suspicion.next_tests[:3] for c in n.cautions]
         return tuple(dict.fromkeys(ids))
 

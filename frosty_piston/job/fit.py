@@ -9,6 +9,8 @@ from frosty_piston.knowledge.shapes import ProcedureShape, StepShape
 from .entries import Entry, Hardware
 from .tape import Job
 
+TORQUE_TOLERANCE = 0.25
+
 
 @dataclass(frozen=True)
 class StepState:
@@ -86,6 +88,24 @@ def plan_state(job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...]) ->
         if way and x.data.pieces:
             ledger[way] += x.data.pieces
     return PlanState(plan, shape, tuple(steps), tuple(Piece(i + 1, step, h, step in refitted) for i, (step, h) in enumerate(pieces)), ledger["out"], ledger["in"])
+
+
+def torque_fault(state: StepState, given_nm: float | None, explained: bool) -> str | None:
+    """Answer what is wrong with a torque at a step; a breakaway limit is never passed, another torque can be explained."""
+    if given_nm is None or not state.torque:
+        return None
+    if state.shape.torque_is_limit:
+        if given_nm > state.torque:
+            return f"stop at {state.torque:g} N m: a seized plug is a different, dearer job that the owner agrees to first"
+    elif abs(given_nm - state.torque) > TORQUE_TOLERANCE * state.torque and not explained:
+        return f"{state.torque:g} N m is asked for; say why it differs, or correct it"
+    return None
+
+
+def differing(plan: PlanState, compared: dict[str, list[str]]) -> list[str]:
+    """Answer in what the new part differs from the old one. A resistance may: the old part has failed."""
+    return [row.asks.lower() for row in plan.shape.compare if row.id != "resistance_ohm" and row.id in compared and all(compared[row.id])
+            and len({text.replace(",", ".").lower() for text in compared[row.id]}) > 1]
 
 
 def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, bool]:

@@ -5,14 +5,18 @@ from datetime import datetime
 
 from frosty_piston.core.proving import cured_given_pass
 from frosty_piston.core.quantity import percent
+from frosty_piston.core.waiting import TAU_H, TOUCHABLE_C, cold_soaked_after_h, fitted_tau_h, hours_until
 from frosty_piston.knowledge.shapes import ProofStepShape
 
 from .assessment import Assessed
 from .entries import Entry
 from .fit import chosen
+from .tape import Job
+from .units import convert
 from .verdicts import Verdict
 
 SOAK_HOURS = 8.0
+GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0
 
 
 @dataclass(frozen=True)
@@ -79,7 +83,7 @@ def prove(assessed: Assessed) -> Proof:
     return Proof(status, because, repair, recipe, tuple(steps), pairs, sure)
 
 
-def _status(job, steps: list[ProofStepState], pairs: tuple[Pair, ...]) -> tuple[str, str]:
+def _status(job: Job, steps: list[ProofStepState], pairs: tuple[Pair, ...]) -> tuple[str, str]:
     failed = [s for s in steps if s.result == "fail"]
     if failed:
         return "failed", f"Not cured: {failed[0].shape.does[0].lower()}{failed[0].shape.does[1:]} failed. Back to Narrow; what was measured since counts."
@@ -130,8 +134,43 @@ def _pairs(assessed: Assessed, recipe: str) -> tuple[Pair, ...]:
     return tuple(p for p in found if p.after or p.before.where.get("cylinder") not in read)
 
 
-def running_wait(job, now: datetime) -> Entry | None:
+def running_wait(job: Job, now: datetime) -> Entry | None:
     """The wait that is still running, the one that ends last."""
     ended = {x.data.ends for x in job.of("wait") if x.data.state == "ended"}
     running = [x for x in job.of("wait") if x.data.state == "started" and x.id not in ended and x.data.until and x.data.until > now]
     return max(running, key=lambda x: x.data.until, default=None)
+
+
+@dataclass(frozen=True)
+class Soak:
+    """When an engine will be touchable and cold: temperatures in C, times in hours, and what of it is known."""
+
+    start_c: float
+    around_c: float
+    tau_h: float
+    fitted: bool
+    guessed: bool
+    touch_h: float | None
+    cold_h: float
+
+
+def soak_estimate(job: Job) -> Soak:
+    """Estimate the cold soak from the last temperatures written down; two falling ones fit this vehicle's own cooling."""
+    coolant, ambient = job.condition("coolant"), job.condition("ambient")
+    start = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else GENERAL_WARM_C
+    around = convert(ambient.data.value, ambient.data.unit, "degC") if ambient else GENERAL_OUTSIDE_C
+    fitted = _fitted_tau(job, around)
+    tau = fitted or job.engine.limit("soak_tau_h") or TAU_H["engine_closed"]
+    return Soak(start, around, tau, fitted is not None, coolant is None or ambient is None, hours_until(TOUCHABLE_C, start, around, tau),
+                max(SOAK_HOURS, cold_soaked_after_h(start, around, tau)))
+
+
+def _fitted_tau(job: Job, around: float) -> float | None:
+    read = [(x.at, convert(x.data.value, x.data.unit, "degC")) for x in job.of("condition") if x.data.name == "coolant" and x.at]
+    if len(read) < 2:
+        return None
+    (first_at, first), (second_at, second) = read[-2:]
+    try:
+        return fitted_tau_h(first, second, (second_at - first_at).total_seconds() / 3600, around)
+    except ValueError:
+        return None

@@ -171,7 +171,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     tests = r.read("tests.toml", dict[str, s.TestShape])
     for key, test in tests.items():
         _known("tests.toml", f"{key}.system", test.system, systems)
-        for what, given, allowed in (("access", test.access, access), ("tools", test.tools, tools), ("cautions", test.cautions, cautions)):
+        for what, given, allowed in (("access", test.access, access), ("tools", test.tools, tools), ("cautions", test.cautions, cautions), ("if_failed", test.if_failed, cautions)):
             for one in given:
                 _known("tests.toml", f"{key}.{what}", one, allowed)
         for point, shape in test.at.items():

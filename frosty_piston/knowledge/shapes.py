@@ -44,6 +44,7 @@ class SymptomShape(Shape):
 class ContextShape(Shape):
     title: str
     evidence_lost: bool = False
+    advice: str = ""
     moves: dict[str, tuple[Annotated[float, Field(ge=0.1, le=10)], Because]] = {}
 
 
@@ -66,6 +67,7 @@ class TestShape(Shape):
     access: list[str]
     tools: list[str]
     cautions: list[str]
+    if_failed: list[str] = []
     needs: dict[str, list[CardValue]] = {}
     units: list[str] = []
     range: tuple[float, float] | None = None

@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
 from frosty_piston.job.decide import condemned
-from frosty_piston.job.fit import PlanState, chosen, consent, plan_state
+from frosty_piston.job.fit import PlanState, chosen, consent, differing, plan_state, torque_fault
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
@@ -76,10 +76,8 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     if state.shape.torque and not skipped:
         figure = k.figures[state.shape.torque]
         torque = form.figure("torque", "N m", 0, figure.high * 1.5, needed=not state.shape.torque_is_limit)
-        if torque is not None and state.torque and state.shape.torque_is_limit and torque > state.torque:
-            form.wrong("torque", f"stop at {state.torque:g} N m: a seized plug is a different, dearer job that the owner agrees to first")
-        elif torque is not None and state.torque and not state.shape.torque_is_limit and abs(torque - state.torque) > 0.25 * state.torque and not reason:
-            form.wrong("torque", f"{state.torque:g} N m is asked for; say why it differs, or correct it")
+        if fault := torque_fault(state, torque, bool(reason)):
+            form.wrong("torque", fault)
     pieces = form.whole("pieces", 0, 200) if state.shape.pieces else None
     cylinder = None
     if state.shape.per_cylinder and form.raw("cylinder") not in ("", "all"):
@@ -106,15 +104,13 @@ def _hardware(form: Form) -> list[dict[str, str]] | None:
 
 def _compared(form: Form, plan: PlanState) -> dict[str, list[str]] | None:
     found: dict[str, list[str]] = {}
-    differ = []
     for row in plan.shape.compare:
         old, new = form.raw(f"old_{row.id}")[:80], form.raw(f"new_{row.id}")[:80]
         if old or new:
             found[row.id] = [old, new]
-            if old and new and old.replace(",", ".").lower() != new.replace(",", ".").lower() and row.id != "resistance_ohm":
-                differ.append(row.asks.lower())
     if not found:
         form.wrong("compare", "write down at least one thing compared, old and new")
+    differ = differing(plan, found)
     if differ and not form.raw("reason"):
         form.wrong("reason", f"old and new differ in {', '.join(differ)}: do not fit it, or say why it is right")
     return found

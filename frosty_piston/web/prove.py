@@ -8,16 +8,11 @@ from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.waiting import (
-    TAU_H,
     TOUCHABLE_C,
-    cold_soaked_after_h,
-    fitted_tau_h,
-    hours_until,
     temperature_after,
 )
+from frosty_piston.job.prove import Soak, running_wait, soak_estimate
 from frosty_piston.job.prove import prove as proof_of
-from frosty_piston.job.prove import running_wait
-from frosty_piston.job.units import convert
 from frosty_piston.store.workshop import JobRecord, Workshop, now, stamp
 
 from .forms import Form
@@ -28,37 +23,11 @@ from .sidezones import bench_link
 
 router = APIRouter()
 WORK = "prove/_work.html"
-GENERAL_WARM_C = 85.0
-LEAST_SOAK_H = 8.0
 
 
-def soak_estimate(record: JobRecord) -> dict[str, Any]:
-    """When the engine will be touchable and cold-soaked, from the last temperatures written down, with its curve."""
-    job = record.job
-    coolant, ambient = job.condition("coolant"), job.condition("ambient")
-    start = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else GENERAL_WARM_C
-    around = convert(ambient.data.value, ambient.data.unit, "degC") if ambient else 10.0
-    fitted = _fitted_tau(record, around)
-    tau = fitted or job.engine.limit("soak_tau_h") or TAU_H["engine_closed"]
-    cold_h = max(LEAST_SOAK_H, cold_soaked_after_h(start, around, tau))
-    return {"start": start, "around": around, "tau": tau, "fitted": fitted is not None, "touch_h": hours_until(TOUCHABLE_C, start, around, tau), "cold_h": cold_h,
-            "guessed": coolant is None or ambient is None, "curve": _curve(start, around, tau, cold_h)}
-
-
-def _fitted_tau(record: JobRecord, around: float) -> float | None:
-    """This vehicle's own cooling time, when two falling coolant temperatures were written down."""
-    read = [(x.at, convert(x.data.value, x.data.unit, "degC")) for x in record.job.of("condition") if x.data.name == "coolant" and x.at]
-    if len(read) < 2:
-        return None
-    (first_at, first), (second_at, second) = read[-2:]
-    try:
-        return fitted_tau_h(first, second, (second_at - first_at).total_seconds() / 3600, around)
-    except ValueError:
-        return None
-
-
-def _curve(start: float, around: float, tau: float, hours: float) -> dict[str, Any]:
-    """The cooling curve as it is drawn: 500 wide, 120 high, from the warmest to the outside temperature."""
+def _curve(soak: Soak) -> dict[str, Any]:
+    """The cooling curve as it is drawn: 500 wide, 110 high, from the warmest to the outside temperature."""
+    start, around, tau, hours = soak.start_c, soak.around_c, soak.tau_h, soak.cold_h
     warmest = max(start, around + 1)
 
     def x(h: float) -> float:
@@ -68,7 +37,7 @@ def _curve(start: float, around: float, tau: float, hours: float) -> dict[str, A
         return round(12 + (warmest - t) / (warmest - around) * 110, 1)
 
     points = " ".join(f"{x(hours * n / 40)},{y(temperature_after(hours * n / 40, start, around, tau))}" for n in range(41))
-    touch = hours_until(TOUCHABLE_C, start, around, tau)
+    touch = soak.touch_h
     step = 2 if hours <= 16 else 4
     return {"points": points, "ticks": [(h, x(h)) for h in range(0, int(hours) + 1, step)], "touch": (x(touch), y(TOUCHABLE_C)) if touch else None, "top": round(warmest), "bottom": round(around),
             "end": (x(hours), y(temperature_after(hours, start, around, tau)))}
@@ -79,8 +48,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     recipe = workshop.knowledge.proofs[proof.recipe]
     test = next((p.before.test for p in proof.pairs), recipe.remeasure[0] if recipe.remeasure else None)
     point = next((str(p.before.where["point"]) for p in proof.pairs if "point" in p.before.where), None)
-    wait = running_wait(record.job, now())
-    return {"proof": proof, "recipe": recipe, "remeasure_link": bench_link(record.job.id, test, point) if test else None, "wait": wait, "soak": soak_estimate(record),
+    wait, soak = running_wait(record.job, now()), soak_estimate(record.job)
+    return {"proof": proof, "recipe": recipe, "remeasure_link": bench_link(record.job.id, test, point) if test else None, "wait": wait, "soak": soak, "curve": _curve(soak),
             "warm": any(s.result == "warm" for s in proof.steps), "codes": list(record.job.of("code")), "ticked": {x.data.caution for x in record.job.of("tick")},
             "over": record.job.last("handover")}
 

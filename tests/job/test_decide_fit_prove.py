@@ -6,9 +6,9 @@ from datetime import UTC, datetime, timedelta
 from frosty_piston.formats.report import build_report
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.decide import Prices, condemned, warnings, weigh_options
-from frosty_piston.job.fit import chosen, consent, plan_state
+from frosty_piston.job.fit import chosen, consent, differing, plan_state, torque_fault
 from frosty_piston.job.jobfile import check
-from frosty_piston.job.prove import prove, running_wait
+from frosty_piston.job.prove import prove, running_wait, soak_estimate
 from frosty_piston.job.stages import standing
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.world import demo_jobs
@@ -67,6 +67,15 @@ class Fit(unittest.TestCase):
         plan = plan_state(at(self.step("plugs_out", cylinder=1)).job, K, "glow_plugs", (1, 2))
         self.assertEqual((plan.step("plugs_out").state, plan.step("plugs_out").cylinders_left), ("part", (2,)))
 
+    def test_a_breakaway_limit_is_never_explained_away_and_another_torque_can_be(self):
+        plan = plan_state(at().job, K, "glow_plugs", (2,))
+        out, into = plan.step("plugs_out"), plan.step("plugs_in")
+        self.assertIn("stop at 35 N m", torque_fault(out, 40.0, explained=True))
+        self.assertIsNone(torque_fault(out, 20.0, explained=False))
+        self.assertIn("15 N m is asked for", torque_fault(into, 25.0, explained=False))
+        self.assertIsNone(torque_fault(into, 25.0, explained=True))
+        self.assertEqual(differing(plan, {"length_mm": ["27,5", "27.5"], "thread": ["M10", "M12"], "resistance_ohm": ["OL", "0.8"]}), ["thread"])
+
     def test_torque_says_whether_it_is_general(self):
         plan = plan_state(at().job, K, "glow_plugs", ())
         self.assertEqual((plan.step("plugs_in").torque, plan.step("plugs_in").torque_general), (15.0, True))
@@ -101,6 +110,18 @@ class Prove(unittest.TestCase):
         temporary = entry("action", action="repaired", what="wire", repair="glow_harness", temporary=True, come_back="Monday")
         self.assertEqual(prove(at(*FOUND, temporary, start)).status, "on_trial")
         self.assertEqual(prove(at(*FOUND, REPLACED, *plugs([1.0, "OL", 1.0, 1.0]))).status, "failed")
+
+    def test_two_readings_fit_this_vehicles_own_cooling(self):
+        def read(minutes, value):
+            return {**entry("condition", name="coolant", value=value, unit="degC"), "at": f"2026-01-15T{8 + minutes // 60:02d}:{minutes % 60:02d}:00Z"}
+
+        outside = entry("condition", name="ambient", value=10, unit="degC")
+        # 80 K of difference falls to 80*exp(-1) = 29.43 K in two hours: tau two hours
+        soak = soak_estimate(at(outside, read(0, 90.0), read(120, 39.43)).job)
+        self.assertTrue(soak.fitted)
+        self.assertAlmostEqual(soak.tau_h, 2.0, places=2)
+        self.assertFalse(soak_estimate(at(outside, read(0, 40.0), read(120, 90.0)).job).fitted)
+        self.assertGreaterEqual(soak.cold_h, 8.0)
 
     def test_an_old_proof_does_not_prove_a_second_repair(self):
         start = entry("proof_step", repair="glow_plugs", step="cold_start", result="pass", soaked_h=9)
