@@ -11,7 +11,6 @@ from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.starting import (
     BLOCK_HEATER_K,
     GENERAL_CRANK_RPM,
-    MarginCurve,
     StartEngine,
     margin_curves,
     start_chance,
@@ -33,7 +32,8 @@ RELAY_TABLE = (
     ("glow_relay_contacts", "ok", "ok", "low, clicks", "0 or over 0.5 V lost", "Contacts do not carry"), ("sound", "ok", "ok", "low", "feed - 0.3 V or better", "Relay sound: harness and plugs"),
 )
 CHANNELS = ("coolant", "intake", "ambient", "fuel", "exhaust_1")
-AMBIENT_C = np.arange(-30.0, 25.5, 1.0)
+COLDEST, WARMEST = -30.0, 25.0
+AMBIENT_C = np.arange(COLDEST, WARMEST + 0.5, 1.0)
 TIP_BOTTOM, TIP_LENGTH = 139.0, 60.0
 CHART = {"left": 46, "top": 26, "width": 560, "height": 210, "bottom": 236}
 
@@ -164,39 +164,43 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
     engine = StartEngine(job.cylinders, job.engine.combustion or "direct", job.engine.compression_ratio)
     measured = [v.judgement.value for v in record.assessed.now if v.test == "crank_speed" and v.judgement.verdict != "implausible"]
     rpm = measured[-1] if measured else job.engine.limit("crank_rpm") or GENERAL_CRANK_RPM
-    low, high = -30.0, 25.0
     known = [shares.get(c, (None, ""))[0] for c in range(1, job.cylinders + 1)]
     heat = [min(1.2, s) if s is not None else 1.0 for s in known]
 
-    def x(t: float) -> float:
-        return round(CHART["left"] + (t - low) / (high - low) * CHART["width"], 1)
-
-    def y(p: float) -> float:
-        return round(CHART["top"] + (1 - p) * CHART["height"], 1)
-
-    curves = []
-    for curve in _curves(engine, rpm):
-        half = next((t for t, p in zip(curve.ambient_c, curve.chance, strict=True) if p >= 0.5), None)
-        curves.append({"working": curve.working, "warmth": curve.working * 4 // job.cylinders, "path": " ".join(f"{x(t)},{y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)),
-                       "half": half, "label_x": max(x(half), CHART["left"] + 20) if half is not None else None})
+    curves = _drawn_curves(engine, rpm)
     ambient = job.condition("ambient")
     tonight = None
     if ambient is not None:
         t = convert(ambient.data.value, ambient.data.unit, "degC")
         p = float(start_chance(t, engine, heat, rpm))
         healthy = float(start_chance(t, engine, [1.0] * job.cylinders, rpm))
-        tonight = {"t": plain(t), "x": x(min(max(t, low), high)), "y": y(p), "chance": percent(p), "healthy": percent(healthy),
+        tonight = {"t": plain(t), "x": _chart_x(min(max(t, COLDEST), WARMEST)), "y": _chart_y(p), "chance": percent(p), "healthy": percent(healthy),
                    "heated": percent(float(start_chance(t, engine, heat, rpm, BLOCK_HEATER_K))), "lift": plain(BLOCK_HEATER_K)}
-    measured_path = " ".join(f"{x(float(t))},{y(float(p))}" for t, p in zip(AMBIENT_C, start_chance(AMBIENT_C, engine, heat, rpm), strict=True)) if any(s is not None for s in known) else ""
+    measured_path = " ".join(f"{_chart_x(float(t))},{_chart_y(float(p))}" for t, p in zip(AMBIENT_C, start_chance(AMBIENT_C, engine, heat, rpm), strict=True)) if any(s is not None for s in known) else ""
     return {"curves": curves, "tonight": tonight, "measured": measured_path, "state": _plug_state(known),
-            "ticks_x": [(t, x(t)) for t in range(-30, 26, 5)], "ticks_y": [(p, y(p / 100)) for p in (0, 25, 50, 75, 100)], "chart": CHART,
+            "ticks_x": [(t, _chart_x(t)) for t in range(-30, 26, 5)], "ticks_y": [(p, _chart_y(p / 100)) for p in (0, 25, 50, 75, 100)], "chart": CHART,
             "rpm": plain(rpm), "rpm_measured": bool(measured), "ratio": plain(engine.ratio), "ratio_known": job.engine.compression_ratio is not None,
             "combustion": engine.combustion, "labels": _labels(curves)}
 
 
+def _chart_x(t: float) -> float:
+    return round(CHART["left"] + (t - COLDEST) / (WARMEST - COLDEST) * CHART["width"], 1)
+
+
+def _chart_y(p: float) -> float:
+    return round(CHART["top"] + (1 - p) * CHART["height"], 1)
+
+
 @lru_cache(maxsize=64)
-def _curves(engine: StartEngine, rpm: float) -> tuple[MarginCurve, ...]:
-    return tuple(margin_curves(engine, rpm, float(AMBIENT_C[0]), float(AMBIENT_C[-1])))
+def _drawn_curves(engine: StartEngine, rpm: float) -> tuple[dict[str, Any], ...]:
+    """The curves of an engine as they are drawn; they change with card and crank only."""
+    drawn = []
+    for curve in margin_curves(engine, rpm, COLDEST, WARMEST):
+        half = next((t for t, p in zip(curve.ambient_c, curve.chance, strict=True) if p >= 0.5), None)
+        drawn.append({"working": curve.working, "warmth": curve.working * 4 // engine.cylinders, "half": half,
+                      "path": " ".join(f"{_chart_x(t)},{_chart_y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)),
+                      "label_x": max(_chart_x(half), CHART["left"] + 20) if half is not None else None})
+    return tuple(drawn)
 
 
 def _plug_state(shares: list[float | None]) -> str:
@@ -206,7 +210,7 @@ def _plug_state(shares: list[float | None]) -> str:
     return ", ".join(f"{n} {word}" for word, n in counts if n)
 
 
-def _labels(curves: list[dict[str, Any]]) -> list[dict[str, Any]]:
+def _labels(curves: tuple[dict[str, Any], ...]) -> list[dict[str, Any]]:
     """One label for each bundle of curves that cross one half within a few pixels."""
     bundles: list[dict[str, Any]] = []
     for curve in sorted((c for c in curves if c["label_x"] is not None), key=lambda c: c["label_x"]):

@@ -49,8 +49,7 @@ def prospect(space: Space, sets: np.ndarray, table: np.ndarray, groups: np.ndarr
     0.99
     """
     joint = sets[:, None] * table
-    by_repair = np.zeros((int(groups.max()) + 1, table.shape[1]))
-    np.add.at(by_repair, groups, joint)
+    by_repair = np.stack([np.bincount(groups, weights=column) for column in joint.T], axis=1)
     outcome, repair = by_repair.sum(axis=0), by_repair.sum(axis=1)
     with np.errstate(divide="ignore", invalid="ignore"):
         terms = by_repair * np.log2(by_repair / (repair[:, None] * outcome[None, :]))
