@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 class Option:
     """One way to repair. Money in the smallest coin, labour in hours, chances 0..1.
 
-    `access_h` is shared with other work on this job; `next_step` is what follows when it does not cure.
+    `access_h` is 0 when other work on the vehicle pays for it; `next_step` is what follows when it does not cure.
     """
 
     id: str
@@ -43,22 +43,22 @@ class Costed:
     break_even: float | None
 
 
-def price_of(option: Option, rate: int, tax_percent: float, access_paid: bool = False) -> tuple[int, int, int]:
+def price_of(option: Option, rate: int, tax_percent: float) -> tuple[int, int, int]:
     """Answer price, labour and tax of an option: ``(parts + consumables + hours*rate)*(1 + tax)``.
 
-    Parameters: rate per hour in the smallest coin; tax in percent; whether access is already paid by other work.
+    Parameters: rate per hour in the smallest coin; tax in percent. Access that other work
+    pays for is an `access_h` of 0.
 
     >>> price_of(Option("one", "One plug", 2800, 0.5, 0.3), 9500, 25)
     (13000, 7600, 2600)
     """
-    labour = round((option.labour_h + (0 if access_paid else option.access_h)) * rate)
+    labour = round((option.labour_h + option.access_h) * rate)
     net = option.parts + option.consumables + labour
     tax = round(net * tax_percent / 100)
     return net + tax, labour, tax
 
 
-def cost_options(options: list[Option], rate: int, tax_percent: float, standstill_per_day: int = 0,
-                 access_paid: bool = False) -> list[Costed]:
+def cost_options(options: list[Option], rate: int, tax_percent: float, standstill_per_day: int = 0) -> list[Costed]:
     """Cost the options: ``price + P(not cured)*next + P(back)*price + P(break)*extra + days*standstill``.
 
     The break-even odds are the chance of cure at which an option costs as much as the cheapest other one:
@@ -77,7 +77,7 @@ def cost_options(options: list[Option], rate: int, tax_percent: float, standstil
             raise ValueError(f"{option.id}: money, hours and days cannot be negative")
     costed = []
     for option in options:
-        price, labour, tax = price_of(option, rate, tax_percent, access_paid)
+        price, labour, tax = price_of(option, rate, tax_percent)
         parts = option.parts + option.consumables
         not_cured = round((1 - option.cures) * option.next_step)
         back, broken = round(option.comes_back * price), round(option.breaks * option.break_cost)

@@ -109,7 +109,7 @@ def _option(assessed: Assessed, key: str, shape: OptionShape, prices: Prices, ba
         breaks = plug_life.snap_chance(len(bad) if cylinders else 0, max(0, len(cylinders) - len(bad)))
     option = Option(
         key, shape.title, int(typed.get("part", shape.part)) * pieces, typed.get("hours", figure(shape.hours_each)) * (pieces if shape.repair == "glow_plugs" and "hours" not in typed else 1),
-        figure(shape.access) if shape.access else 0.0, int(typed.get("consumables", 0)), cures, comes_back, breaks,
+        typed.get("access", figure(shape.access) if shape.access else 0.0), int(typed.get("consumables", 0)), cures, comes_back, breaks,
         round(figure("snap_extra_hours") * prices.rate), 0, typed.get("days", 0.0), int(typed.get("warranty", shape.warranty_months)))
     return option, cylinders, because
 

@@ -66,7 +66,7 @@ def plug_rows(record: JobRecord, shares: Shares) -> list[list[dict[str, Any]]]:
     def drawn(c: int) -> dict[str, Any]:
         share, verdict = shares.get(c, (None, ""))
         fill = max(0.0, min(1.0, share or 0.0))
-        return {"cylinder": c, "share": share, "verdict": verdict, "fill": fill, "glow_y": round(TIP_BOTTOM - fill * TIP_LENGTH, 1), "glow_height": round(fill * TIP_LENGTH, 1)}
+        return {"cylinder": c, "share": share, "verdict": verdict, "glow_y": round(TIP_BOTTOM - fill * TIP_LENGTH, 1), "glow_height": round(fill * TIP_LENGTH, 1)}
 
     return [[drawn(c) for c in bank] for bank in banks(record.job.cylinders, record.job.engine.arrangement)]
 

@@ -21,7 +21,6 @@ router = APIRouter()
 WORK = "decide/_work.html"
 PARTS = (("parts", "parts"), ("labour", "labour"), ("tax", "tax"), ("if_not_cured", "if it does not cure"), ("if_back", "if it comes back"),
          ("if_broken", "if something breaks"), ("standstill", "standing still"))
-TYPED = ("part", "hours", "consumables", "days", "warranty")
 
 
 def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
@@ -30,7 +29,7 @@ def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
     for x in record.job.of("option"):
         if x.data.option in workshop.knowledge.options and not x.data.chosen:
             d = x.data
-            given = {"part": d.parts, "hours": d.labour_h, "consumables": d.consumables, "days": d.days, "warranty": d.warranty_months}
+            given = {"part": d.parts, "hours": d.labour_h, "access": d.access_h if "access_h" in d.model_fields_set else None, "consumables": d.consumables, "days": d.days, "warranty": d.warranty_months}
             typed[d.option] = {key: value for key, value in given.items() if value is not None}
     deadline = record.job.last("deadline")
     return replace(workshop.prices(), typed=typed, standstill_per_day=deadline.data.standstill_per_day if deadline else 0)
@@ -63,10 +62,10 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The prices of one option, as they are today."""
     option = form.choice("option", workshop.knowledge.options)
-    part, hours = form.money("part", needed=True), form.figure("hours", "", 0, 200)
+    part, hours, access = form.money("part", needed=True), form.figure("hours", "", 0, 200), form.figure("access", "", 0, 200)
     other, days, warranty = form.money("consumables"), form.figure("days", "", 0, 365), form.whole("warranty", 0, 120)
     form.done()
-    return [form.entry("option", {"option": option, "parts": part, "labour_h": hours if hours is not None else 0.0, "consumables": other or 0, "days": days or 0.0, "warranty_months": warranty or 0})]
+    return [form.entry("option", {"option": option, "parts": part, "labour_h": hours if hours is not None else 0.0, "access_h": access, "consumables": other or 0, "days": days or 0.0, "warranty_months": warranty or 0})]
 
 
 def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

@@ -10,7 +10,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
-from .page import job_page
+from .page import job_page, person
 from .sidezones import entry_says, tape_view
 
 router = APIRouter()
@@ -75,6 +75,6 @@ def note_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
 def tick_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Acknowledge a caution, then go back to where it stood."""
     record = workshop.job(job_id)
-    workshop.write(job_id, tick(form, record, workshop))
+    workshop.write(job_id, tick(form, record, workshop), person(request) or None)
     back = form.raw("back")
     return RedirectResponse(back if back.startswith(f"/jobs/{job_id}/") else f"/jobs/{job_id}", 303)

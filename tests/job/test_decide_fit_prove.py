@@ -38,6 +38,13 @@ class Decide(unittest.TestCase):
         options = {w.costed.option.id: w.costed for w in weigh_options(at(*FOUND), Prices(typed={"glow_dead": {"part": 100_000}}))}
         self.assertEqual(options["glow_dead"].option.parts, 100_000)
 
+    def test_access_that_other_work_pays_for_is_not_charged_again(self):
+        alone = {w.costed.option.id: w.costed.price for w in weigh_options(at(*FOUND), Prices())}
+        shared = {w.costed.option.id: w.costed.price for w in weigh_options(at(*FOUND), Prices(typed={"glow_dead": {"access": 0.0}}))}
+        # 0.4 h at 950.00 and 25 % tax
+        self.assertEqual(alone["glow_dead"] - shared["glow_dead"], 47_500)
+        self.assertEqual(alone["glow_set"], shared["glow_set"])
+
     def test_condemned_from_the_connector_alone_is_warned_about(self):
         self.assertTrue(any("connector alone" in w for w in warnings(at(*FOUND))))
         confirmed = at(*FOUND, reading("glow_resistance", "OL", "ohm", point="plug", cylinder=2))

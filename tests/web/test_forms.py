@@ -33,7 +33,7 @@ class EveryField(WithJob):
         "measure/cell": {"test": "glow_resistance", "point": "plug", "cylinder": "1", "unit": "ohm", "bench": "glow", "method": "ohm", "at": "plug", "value": "1.0", "part_c": "20"},
         "measure/instrument": {"instrument": "meter", "bench": "glow", "lead_zero": "0.1", "accuracy_percent": "1", "accuracy_digits": "3", "resolution": "0.01"},
         "measure/outcome": {"test": "glow_relay", "point": "relay", "outcome": "click", "bench": "relay"}, "measure/figures": {"test": "wiggle", "wiggle_s": "10", "dropouts": "2", "bench": "test"},
-        "decide/price": {"option": "glow_dead", "part": "380", "hours": "0.4", "consumables": "0", "days": "0", "warranty": "24"}, "decide/rates": {"rate": "900", "tax_percent": "25", "currency": "kr"}, "decide/pick": {"option": "glow_dead", "reason": "agreed"},
+        "decide/price": {"option": "glow_dead", "part": "380", "hours": "0.4", "access": "0", "consumables": "0", "days": "0", "warranty": "24"}, "decide/rates": {"rate": "900", "tax_percent": "25", "currency": "kr"}, "decide/pick": {"option": "glow_dead", "reason": "agreed"},
         "decide/consent": {"answer": "yes", "who": "Owner", "how": "phone", "ceiling": "1000", "declined": ""}, "decide/warning": {"text": "brake line", "urgency": "stop", "owner": "declined", "place": "rear"},
         "fit/step": {"step": "ground_on", "state": "done", "torque": "6", "reason": "x"}, "fit/fitted": {"temporary": "", "come_back": ""}, "prove/wait": {"hours": "10"}, "prove/end_wait": {"reason": "snow"},
         "prove/step": {"step": "clear", "result": "pass", "reason": "x", "soaked_h": "9"}, "prove/handover": {"to": "Owner", "note": "told"}, "tape/note": {"text": "hello"}, "tape/correct": {"corrects": "e1", "reason": "slip"},

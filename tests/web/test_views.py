@@ -39,8 +39,8 @@ class Drawings(unittest.TestCase):
 
     def test_a_plug_is_drawn_as_full_as_it_is_hot(self):
         view = glow_view(record(meter(), *plugs([1.0, "OL", 2.8])), K, "ohm", "harness_connector")
-        fills = [round(p["fill"], 2) for p in view["rows"][0]]
-        self.assertEqual(fills, [1.0, 0.0, 0.33, 0.0])
+        self.assertEqual([p["glow_height"] for p in view["rows"][0]], [60.0, 0.0, 19.7, 0.0])
+        self.assertTrue(all(abs(p["glow_y"] + p["glow_height"] - 139) < 0.11 for p in view["rows"][0]))
         self.assertEqual([p["share"] is None for p in view["rows"][0]], [False, False, False, True])
 
     def test_the_reading_at_the_plug_outweighs_the_connector(self):
