@@ -115,7 +115,8 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
         case "action":
             return f"{d.action.replace('_', ' ').capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "")
         case "option":
-            return f"{'Picked' if d.chosen else 'Weighed'}: {d.title or d.option.replace('_', ' ')}" + (f". {d.reason}" if d.reason else "")
+            known_option = k.options.get(d.option)
+            return f"{'Picked' if d.chosen else 'Priced'}: {d.title or (known_option.title if known_option else d.option.replace('_', ' '))}" + (f". {d.reason}" if d.reason else "")
         case "consent":
             ceiling = f", up to {d.ceiling // 100}" if d.ceiling else ""
             return f"Owner says {d.answer}: {d.who}, {d.how.replace('_', ' ')}{ceiling}"
