@@ -3,6 +3,7 @@
 import tomllib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from difflib import get_close_matches
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -11,18 +12,20 @@ import numpy as np
 from pydantic import TypeAdapter, ValidationError
 
 from frosty_piston.core.errors import BadKnowledge
-from frosty_piston.core.suspects.space import Finding
+from frosty_piston.core.suspects.space import BLUR, Finding
 
 from . import shapes as s
+from .whole import whole
 
 HERE = Path(__file__).parent
 EPSILON = 0.003
 NOT_SEEN, SEEN = "not_seen", "seen"
+SYMPTOM_BLUR = 0.35
 
 
 @dataclass(frozen=True)
 class CodeEntry:
-    """A known code in our own words."""
+    """A known code in our own words. `group` is empty for a code that only this workshop has described."""
 
     code: str
     title: str
@@ -51,6 +54,9 @@ class Knowledge:
     tools: dict[str, str]
     cautions: dict[str, s.CautionShape]
     faults: dict[str, s.FaultShape]
+    upstream: dict[str, dict[str, float]]
+    repairs: dict[str, s.RepairShape]
+    nodes: dict[str, s.NodeShape]
     fault_system: dict[str, str]
     symptoms: dict[str, s.SymptomShape]
     contexts: dict[str, s.ContextShape]
@@ -71,6 +77,12 @@ class Knowledge:
         value = self.figures[figure].general
         assert value is not None, figure
         return value
+
+    def node(self, said: str | None) -> str | None:
+        """The part that a word on the tape names: the longest known word in it decides; None when none fits."""
+        text = (said or "").lower().replace("-", " ").replace("_", " ")
+        best = max(((len(w), n) for n, shape in self.nodes.items() for w in shape.words if w.replace("-", " ").replace("_", " ") in text), default=None)
+        return best[1] if best else None
 
     def proof_for(self, repair: str) -> str:
         return repair if repair in self.proofs else "general"
@@ -97,6 +109,15 @@ class _Reader:
         except ValidationError as error:
             first = error.errors()[0]
             raise BadKnowledge(complaint(name, rows, [str(p) for p in first["loc"]], first["msg"])) from None
+
+    def says(self, name: str, path: list[str], reason: str) -> str:
+        return complaint(name, self.raw(name)[1], path, reason)
+
+    def known(self, name: str, path: list[str], given: str, allowed: Any) -> None:
+        """Refuse a name that stands nowhere; near ones are told."""
+        if given not in allowed:
+            near = get_close_matches(given, list(allowed), 3)
+            raise BadKnowledge(self.says(name, [*path, given], f"{given!r} is not known here" + (f"; near: {', '.join(near)}" if near else "")))
 
     def many(self, folder: str) -> Iterator[str]:
         return (f"{folder}/{p.name}" for p in sorted((self.folder / folder).glob("*.toml")))
@@ -141,14 +162,14 @@ class _Weights:
             raise BadKnowledge(f"{where}: the chances add to more than 1")
         return row / row.sum()
 
-    def two(self, where: str, finding: str, general: str | float, speaks: dict[str, tuple[str | float, str]]) -> Finding:
+    def two(self, where: str, finding: str, general: str | float, speaks: dict[str, tuple[str | float, str]], blur: float = BLUR) -> Finding:
         names = (NOT_SEEN, SEEN)
         g = self.chance(where, general)
         shows = {}
         for fault, (given, _) in speaks.items():
             p = self.chance(f"{where}.{fault}", given)
             shows[fault] = np.array([1 - p, p])
-        return Finding(finding, names, np.array([1 - g, g]), shows)
+        return Finding(finding, names, np.array([1 - g, g]), shows, blur)
 
 
 @lru_cache(maxsize=4)
@@ -157,90 +178,108 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     r = _Reader(folder)
     weights = _Weights(r.read("scale.toml", dict[str, float]))
     systems = r.read("systems.toml", dict[str, str])
+    access, tools = r.read("access.toml", dict[str, s.AccessShape]), r.read("tools.toml", dict[str, str])
+    cautions = r.read("cautions.toml", dict[str, s.CautionShape])
+    faults, fault_system = _faults(r, systems)
+    repairs = r.read("repairs.toml", dict[str, s.RepairShape])
+    for name in r.many("faults"):
+        for key in r.raw(name)[0]:
+            r.known(name, [key, "repair"], faults[key].repair, repairs)
+            for cause in faults[key].killed_by:
+                r.known(name, [key, "killed_by"], cause, faults)
+    nodes = r.read("nodes.toml", dict[str, s.NodeShape])
+    tests = r.read("tests.toml", dict[str, s.TestShape])
+    for key, test in tests.items():
+        r.known("tests.toml", [key, "system"], test.system, systems)
+        for what, given, allowed in (("access", test.access, access), ("tools", test.tools, tools), ("cautions", test.cautions, cautions), ("if_failed", test.if_failed, cautions)):
+            for one in given:
+                r.known("tests.toml", [key, what], one, allowed)
+        for point, shape in test.at.items():
+            r.known("tests.toml", [f"{key}.at.{point}"], point, test.points)
+            for one in shape.access:
+                r.known("tests.toml", [f"{key}.at.{point}", "access"], one, access)
+    symptoms = r.read("symptoms.toml", dict[str, s.SymptomShape])
+    for key, symptom in symptoms.items():
+        for fault in symptom.speaks:
+            r.known("symptoms.toml", [f"{key}.speaks", fault], fault, faults)
+        for one in symptom.cautions:
+            r.known("symptoms.toml", [key, "cautions"], one, cautions)
+    contexts = r.read("contexts.toml", dict[str, s.ContextShape])
+    for key, context in contexts.items():
+        for fault in context.moves:
+            r.known("contexts.toml", [f"{key}.moves", fault], fault, faults)
+    groups, codes = _codes(r, systems, faults)
+    figures = r.read("figures.toml", dict[str, s.FigureShape])
+    procedures, proofs, options = _work(r, figures, cautions, tests)
+    knowledge = Knowledge(
+        weights.scale, systems, access, tools, cautions, faults,
+        {key: {cause: weights.chance(f"faults, {key}.killed_by", c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
+        repairs, nodes, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
+        {key: weights.two(f"symptoms.toml, {key}", f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},
+        groups, {key: weights.two(f"codes, {key}", f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
+        codes, figures, r.read("card_choices.toml", dict[str, s.ChoiceShape]), procedures, proofs, options)
+    whole(knowledge)
+    return knowledge
+
+
+def _faults(r: _Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape], dict[str, str]]:
     faults: dict[str, s.FaultShape] = {}
     fault_system: dict[str, str] = {}
     for name in r.many("faults"):
         system = Path(name).stem
-        _known(name, "system", system, systems)
+        r.known(name, [], system, systems)
         found = r.read(name, dict[str, s.FaultShape])
+        if twice := set(found) & set(faults):
+            raise BadKnowledge(r.says(name, [min(twice)], "the fault stands in two files"))
         faults |= found
         fault_system |= dict.fromkeys(found, system)
-    access = r.read("access.toml", dict[str, s.AccessShape])
-    tools = r.read("tools.toml", dict[str, str])
-    cautions = r.read("cautions.toml", dict[str, s.CautionShape])
-    tests = r.read("tests.toml", dict[str, s.TestShape])
-    for key, test in tests.items():
-        _known("tests.toml", f"{key}.system", test.system, systems)
-        for what, given, allowed in (("access", test.access, access), ("tools", test.tools, tools), ("cautions", test.cautions, cautions), ("if_failed", test.if_failed, cautions)):
-            for one in given:
-                _known("tests.toml", f"{key}.{what}", one, allowed)
-        for point, shape in test.at.items():
-            _known("tests.toml", f"{key}.at", point, test.points)
-            for one in shape.access:
-                _known("tests.toml", f"{key}.at.{point}.access", one, access)
-    symptoms = r.read("symptoms.toml", dict[str, s.SymptomShape])
-    for key, symptom in symptoms.items():
-        for fault in symptom.speaks:
-            _known("symptoms.toml", f"{key}.speaks", fault, faults)
-        for one in symptom.cautions:
-            _known("symptoms.toml", f"{key}.cautions", one, cautions)
-    contexts = r.read("contexts.toml", dict[str, s.ContextShape])
-    for key, context in contexts.items():
-        for fault in context.moves:
-            _known("contexts.toml", f"{key}.moves", fault, faults)
-    groups, codes = _codes(r, systems, faults)
+    return faults, fault_system
+
+
+def _work(r: _Reader, figures: dict[str, s.FigureShape], cautions: dict[str, s.CautionShape],
+          tests: dict[str, s.TestShape]) -> tuple[dict[str, s.ProcedureShape], dict[str, s.ProofShape], dict[str, s.OptionShape]]:
     procedures = {Path(n).stem: r.read(n, s.ProcedureShape) for n in r.many("procedures")}
-    figures = r.read("figures.toml", dict[str, s.FigureShape])
     for name, procedure in procedures.items():
-        ids = [step.id for step in procedure.steps]
-        for trouble in procedure.trouble:
-            for one in trouble.cautions:
-                _known(f"procedures/{name}.toml", f"{trouble.title}.cautions", one, cautions)
+        file, ids = f"procedures/{name}.toml", [step.id for step in procedure.steps]
+        for part in (*procedure.steps, *procedure.trouble):
+            for one in part.cautions:
+                r.known(file, ["cautions"], one, cautions)
         for step in procedure.steps:
-            for one in step.cautions:
-                _known(f"procedures/{name}.toml", f"{step.id}.cautions", one, cautions)
             for one in step.refits:
-                _known(f"procedures/{name}.toml", f"{step.id}.refits", one, ids)
+                r.known(file, [step.id, "refits"], one, ids)
             if step.torque:
-                _known(f"procedures/{name}.toml", f"{step.id}.torque", step.torque, figures)
+                r.known(file, [step.id, "torque"], step.torque, figures)
     options = r.read("options.toml", dict[str, s.OptionShape])
     for key, option in options.items():
-        _known("options.toml", f"{key}.plan", option.plan, procedures)
+        r.known("options.toml", [key, "plan"], option.plan, procedures)
         for figure in filter(None, (option.hours_each, option.access)):
-            _known("options.toml", key, figure, figures)
+            r.known("options.toml", [key], figure, figures)
     proofs = r.read("proofs.toml", dict[str, s.ProofShape])
     for key, proof in proofs.items():
         for one in proof.remeasure:
-            _known("proofs.toml", f"{key}.remeasure", one, tests)
+            r.known("proofs.toml", [key, "remeasure"], one, tests)
         for proof_step in proof.steps:
             for one in proof_step.cautions:
-                _known("proofs.toml", f"{key}.{proof_step.id}.cautions", one, cautions)
-    return Knowledge(
-        weights.scale, systems, access, tools, cautions, faults, fault_system, symptoms, contexts, tests,
-        _findings(r, weights, tests, faults),
-        {key: weights.two(f"symptoms.toml, {key}", f"symptom.{key}", v.general, v.speaks) for key, v in symptoms.items()},
-        groups, {key: weights.two(f"codes, {key}", f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
-        codes, figures, r.read("card_choices.toml", dict[str, s.ChoiceShape]), procedures, proofs, options)
+                r.known("proofs.toml", [key, "cautions"], one, cautions)
+    return procedures, proofs, options
 
 
-def _known(file: str, key: str, given: str, allowed: Any) -> None:
-    if given not in allowed:
-        raise BadKnowledge(f"{file}, {key}: {given!r} is not known here")
-
-
-def _findings(r: _Reader, weights: _Weights, tests: dict[str, s.TestShape], faults: dict[str, s.FaultShape]) -> dict[str, list[TestFinding]]:
+def _findings(r: _Reader, weights: _Weights, tests: dict[str, s.TestShape], faults: dict[str, s.FaultShape],
+              nodes: dict[str, s.NodeShape]) -> dict[str, list[TestFinding]]:
     found: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):
         for test, given in r.read(name, dict[str, list[s.FindingShape]]).items():
-            _known(name, test, test, tests)
+            r.known(name, [test], test, tests)
             for shape in given:
                 where = f"{name}, {test}, {shape.name}"
                 shows: dict[str, np.ndarray] = {}
                 for speaks in shape.speaks:
-                    _known(name, f"{test}.speaks", speaks.fault, faults)
+                    r.known(name, [test, speaks.fault], speaks.fault, faults)
                     shows[speaks.fault] = weights.row(f"{where}, {speaks.fault}", shape.outcomes, speaks.shows)
                 for point in shape.points:
-                    _known(name, f"{test}.points", point, tests[test].points)
+                    r.known(name, [test, "points"], point, tests[test].points)
+                for node in shape.nodes:
+                    r.known(name, [test, "nodes"], node, nodes)
                 general = weights.row(f"{where}, general", shape.outcomes, shape.general)
                 finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows)
                 found.setdefault(test, []).append(TestFinding(test, shape, finding, _lesser(weights, where, shape, finding)))
@@ -261,24 +300,27 @@ def _lesser(weights: _Weights, where: str, shape: s.FindingShape, finding: Findi
 
 
 def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry]]:
-    groups: dict[str, s.CodeGroupShape] = {}
+    files: dict[str, s.CodesFile] = {name: r.read(name, s.CodesFile) for name in r.many("codes")}
+    groups = {key: group for file in files.values() for key, group in file.groups.items()}
     codes: dict[str, CodeEntry] = {}
-    for name in r.many("codes"):
-        file: s.CodesFile = r.read(name, s.CodesFile)
-        groups |= file.groups
+    for name, file in files.items():
         for key, group in file.groups.items():
             for fault in (*group.speaks, *group.clears):
-                _known(name, f"groups.{key}.speaks", fault, faults)
-        listed = [CodeEntry(c.code, c.title, c.system, c.kind, c.group) for c in file.codes]
-        for family in file.families:
-            first, last = int(family.first[1:], 16), int(family.last[1:], 16)
-            run = [n for n in range(first, last + 1) if f"{n:04X}".isdigit()]
-            listed += [CodeEntry(f"{family.first[0]}{n:04X}", family.title.replace("{n}", str(family.starts_at + i)),
-                                 family.system, family.kind, family.group) for i, n in enumerate(run)]
+                r.known(name, [f"groups.{key}", fault], fault, faults)
+            for other in group.refined.values():
+                r.known(name, [f"groups.{key}", "refined"], other, groups)
+        listed = [CodeEntry(code, title, system, kind, group) for code, (system, kind, group, title) in file.codes.items()]
+        listed += [code for family in file.families for code in _family(family)]
         for code in listed:
-            _known(name, code.code, code.group, groups)
-            _known(name, code.code, code.system, systems)
+            r.known(name, [code.code], code.group, groups)
+            r.known(name, [code.code], code.system, systems)
             if code.code in codes:
-                raise BadKnowledge(f"{name}, {code.code}: the code stands twice")
+                raise BadKnowledge(r.says(name, [code.code], "the code stands twice"))
             codes[code.code] = code
     return groups, codes
+
+
+def _family(family: s.CodeFamilyShape) -> list[CodeEntry]:
+    first, last = int(family.first[1:]), int(family.last[1:])
+    return [CodeEntry(f"{family.first[0]}{n:04d}", family.title.replace("{n}", str(family.starts_at + i)), family.system, family.kind, family.group)
+            for i, n in enumerate(range(first, last + 1, family.step))]

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Chance = str | Annotated[float, Field(ge=0.01, le=0.98)]
+Chance = str | Annotated[float, Field(ge=0.002, le=0.98)]
 Because = Annotated[str, Field(min_length=3, max_length=160)]
 Verdict = Literal["sound", "marginal", "failed", "unclear"]
 CardValue = str | bool | int
@@ -27,9 +27,25 @@ class CautionShape(Shape):
 
 class FaultShape(Shape):
     title: str
-    per_thousand: Annotated[float, Field(gt=0, lt=500)] | None = None
-    shows: str = ""
-    repair: str = ""
+    per_thousand: Annotated[float, Field(gt=0, lt=500)]
+    shows: Because
+    repair: str
+    needs: dict[str, list[CardValue]] = {}
+    killed_by: dict[str, tuple[Chance, Because]] = {}
+    dies_of: list[str] = []
+
+
+class RepairShape(Shape):
+    """What a repair takes: minutes of work, and its parts as minutes of workshop time."""
+
+    title: str
+    minutes: Annotated[float, Field(gt=0, le=6000)]
+    part_minutes: Annotated[float, Field(ge=0, le=6000)]
+
+
+class NodeShape(Shape):
+    title: str
+    words: list[str]
     needs: dict[str, list[CardValue]] = {}
 
 
@@ -48,12 +64,6 @@ class ContextShape(Shape):
     moves: dict[str, tuple[Annotated[float, Field(ge=0.1, le=10)], Because]] = {}
 
 
-class LeastShape(Shape):
-    marginal: float
-    failed: float
-    why: str
-
-
 class PointShape(Shape):
     title: str
     access: list[str] = []
@@ -62,6 +72,7 @@ class PointShape(Shape):
 
 class TestShape(Shape):
     title: str
+    how: str = ""
     system: str
     minutes: Annotated[float, Field(gt=0, le=600)]
     access: list[str]
@@ -77,7 +88,7 @@ class TestShape(Shape):
     points: list[str] = []
     where: list[str] = []
     trace: bool = False
-    least: LeastShape | None = None
+    plain: bool = True
     at: dict[str, PointShape] = {}
 
 
@@ -93,6 +104,10 @@ class FindingShape(Shape):
     outcomes: Annotated[list[str], Field(min_length=2)]
     general: dict[str, Chance]
     points: list[str] = []
+    nodes: list[str] = []
+    channels: list[str] = []
+    hot: bool | None = None
+    dosing: bool | None = None
     covers: Literal["cylinders", "batteries", "suspect_plugs"] | None = None
     speaks: list[SpeaksShape]
 
@@ -100,6 +115,7 @@ class FindingShape(Shape):
 class CodeGroupShape(Shape):
     title: str
     general: Chance
+    refined: dict[str, str] = {}
     speaks: dict[str, tuple[Chance, Because]] = {}
     clears: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
 
@@ -112,27 +128,24 @@ class TroubleShape(Shape):
     cautions: list[str] = []
 
 
-class CodeShape(Shape):
-    code: Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
-    title: str
-    system: str
-    kind: Literal["circuit", "range", "performance", "plausibility", "communication", "limit"]
-    group: str
+CodeId = Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
+CodeKind = Literal["circuit", "range", "performance", "plausibility", "communication", "limit"]
 
 
 class CodeFamilyShape(Shape):
-    first: Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
-    last: Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
+    first: CodeId
+    last: CodeId
     starts_at: int
+    step: Annotated[int, Field(ge=1)] = 1
     title: str
     system: str
-    kind: Literal["circuit", "range", "performance", "plausibility", "communication", "limit"]
+    kind: CodeKind
     group: str
 
 
 class CodesFile(Shape):
     groups: dict[str, CodeGroupShape]
-    codes: list[CodeShape] = []
+    codes: dict[CodeId, tuple[str, CodeKind, str, str]] = {}
     families: list[CodeFamilyShape] = []
 
 

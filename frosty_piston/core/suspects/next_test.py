@@ -1,57 +1,218 @@
-"""What a test not yet made would tell about what to repair."""
+"""What a test not yet made would tell about what to repair, what it costs to get there, and when to stop testing."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from .space import Space
 
+MOST_TOGETHER = 3
+GROUPS_LOOKED_AT = 160
 
-def repair_groups(space: Space, repair_of: tuple[str, ...]) -> np.ndarray:
-    """Answer which sets of faults end in the same repair: a group number per set, shape (N,).
 
-    `repair_of`: the repair of each fault, length F; `unlisted` is a group of its own.
+def likeliest_sets(sets: np.ndarray, most: int = 3000, share: float = 0.999) -> np.ndarray:
+    """Answer the places of the sets that hold nearly all of the chance, likeliest first.
+
+    `sets`: chance of each set, shape (N,). Returns at most `most` places that together reach `share`.
+
+    >>> likeliest_sets(np.array([0.2, 0.0001, 0.7, 0.0999])).tolist()
+    [2, 0, 3]
+    """
+    most = min(most, len(sets))
+    places = np.argpartition(-sets, most - 1)[:most]
+    places = places[np.argsort(-sets[places], kind="stable")]
+    return places[: int(np.searchsorted(np.cumsum(sets[places]), share)) + 1]
+
+
+def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | None = None) -> tuple[np.ndarray, list[tuple[str, ...]]]:
+    """Answer which sets of faults end in the same repairs.
+
+    `repair_of`: the repair of each fault, length F; `unlisted` ends in no repair known. `rows`: the sets asked
+    for, all when left out. Returns the group of each set, and the repairs of each group.
 
     >>> from frosty_piston.core.suspects.space import build_space
-    >>> repair_groups(build_space(("a", "b", "c"), most=1), ("plugs", "plugs", "relay")).tolist()
-    [0, 0, 1, 2]
+    >>> groups, repairs = repair_groups(build_space(("a", "b", "c"), most=1), ("plugs", "plugs", "relay"))
+    >>> groups.tolist(), repairs
+    ([1, 1, 2, 0], [(), ('plugs',), ('relay',)])
     """
-    columns = {name: i for i, name in enumerate(dict.fromkeys(repair_of))}
-    needs = np.zeros((len(space.members), len(columns) + 1), dtype=bool)
-    for index, repair in enumerate(repair_of):
-        needs[:, columns[repair]] |= space.members[:, index] > 0
-    needs[:, -1] = space.members[:, -1] > 0
-    seen: dict[bytes, int] = {}
-    return np.array([seen.setdefault(row.tobytes(), len(seen)) for row in np.packbits(needs, axis=1)])
+    held = space.held if rows is None else space.held[rows]
+    names = tuple(dict.fromkeys(repair_of))
+    number = np.array([1 + names.index(r) for r in repair_of] + [0, 0])
+    kept = np.sort(number[held], axis=1)
+    for place in range(kept.shape[1] - 1, 0, -1):
+        kept[:, place][kept[:, place] == kept[:, place - 1]] = 0
+    kept = np.sort(kept, axis=1)
+    code = np.zeros(len(kept), dtype=np.int64)
+    for place in range(kept.shape[1]):
+        code = code * (len(names) + 1) + kept[:, place]
+    _, first, groups = np.unique(code, return_index=True, return_inverse=True)
+    return groups.reshape(-1), [tuple(names[n - 1] for n in kept[row] if n) for row in first]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Test:
+    """A test as the choice sees it: the chance of each outcome under each set, shape (M, K); minutes of its own;
+    what must be taken off or brought about first."""
+
+    name: str
+    table: np.ndarray
+    minutes: float
+    access: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Belief:
+    """What is believed now: the chance of each set, shape (M,); the repair group of each, shape (M,); what each
+    group's repair costs in minutes, shape (G,)."""
+
+    sets: np.ndarray
+    groups: np.ndarray
+    cost_min: np.ndarray
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Proposal:
+    """What one test promises.
+
+    `bits`: expected information about what to repair. `minutes`: its own and those of the access it needs first.
+    `saves_min`: how many minutes of repairs in vain it is expected to spare, alone or with `along`. `rate`: bits per
+    minute, the access shared with `along`: the other tests that the same access opens. `outcomes`: chance of each.
+    """
+
+    test: int
+    bits: float
+    minutes: float
+    saves_min: float
+    rate: float
+    along: tuple[int, ...]
+    outcomes: np.ndarray
+
+
+def _bits(joint: np.ndarray) -> float:
+    outcome, group = joint.sum(axis=0), joint.sum(axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        terms = joint * np.log2(joint / (group[:, None] * outcome[None, :]))
+    return float(np.nansum(terms))
+
+
+def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
+    """Answer how many minutes the cure is expected to take when no further test is made.
+
+    Repairs are tried one after the other, the best chance per minute first; that order is the best there is
+    for one fault at a time. `groups`: chance of each repair group, shape (..., G), need not sum to 1;
+    `cost_min`: minutes of each repair, shape (G,). Returns shape (...).
+
+    Source: the ordering by p/c of sequential search with independent costs (Blackwell, 1950s).
+
+    >>> repair_minutes(np.array([0.75, 0.25]), np.array([60.0, 30.0])).round(1)
+    np.float64(67.5)
+    """
+    order = np.argsort(-groups / cost_min, axis=-1, kind="stable")
+    chance = np.take_along_axis(groups, order, axis=-1)
+    left = chance.sum(axis=-1, keepdims=True) - np.cumsum(chance, axis=-1) + chance
+    return (left * cost_min[order]).sum(axis=-1)
+
+
+def information(belief: Belief, table: np.ndarray) -> tuple[float, np.ndarray]:
+    """Answer the expected bits one test tells about what to repair, and the chance of each outcome, shape (K,).
+
+    Mutual information between the repair needed and the outcome: ``sum P(r, k)*log2(P(r, k)/(P(r)*P(k)))``.
+
+    >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
+    >>> round(information(b, np.array([[0.999, 0.001], [0.001, 0.999]]))[0], 2)
+    0.99
+    """
+    joint = _joint(belief, table)
+    return _bits(joint), joint.sum(axis=0)
+
+
+def _joint(belief: Belief, table: np.ndarray) -> np.ndarray:
+    weighted = belief.sets[:, None] * table
+    count = len(belief.cost_min)
+    return np.stack([np.bincount(belief.groups, weights=weighted[:, k], minlength=count) for k in range(table.shape[1])], axis=1)
+
+
+def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, float]) -> list[Proposal]:
+    """Rank the tests: the most information about what to repair per minute first.
+
+    Access that is reached already is not in `access_min` or costs 0. What the same access opens is looked at
+    together, up to three tests at a time, so that one cover off pays for all that lives under it: a test is
+    ranked by the best rate of any such company it is in. Within such company outcomes are taken as independent
+    given the repair, and the 160 likeliest repair groups are looked at.
+
+    >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
+    >>> sharp = np.array([[0.95, 0.05], [0.05, 0.95]])
+    >>> ranked = propose(b, [Test("far", sharp, 5, frozenset({"cover"})), Test("near", sharp, 5)], {"cover": 20.0})
+    >>> [(p.test, p.minutes, round(p.bits, 2)) for p in ranked]
+    [(1, 5, 0.71), (0, 25.0, 0.71)]
+    """
+    joints = [_joint(belief, t.table) for t in tests]
+    bits = [_bits(j) for j in joints]
+    weight = np.bincount(belief.groups, weights=belief.sets, minlength=len(belief.cost_min))
+    top = np.argsort(-weight, kind="stable")[:GROUPS_LOOKED_AT]
+    chance, cost = weight[top], belief.cost_min[top]
+    now = repair_minutes(chance, cost)
+    given = [np.clip(j[top], 1e-300, None) / np.clip(chance[:, None], 1e-300, None) for j in joints]
+    own = [t.minutes for t in tests]
+    reach = [sum(access_min.get(a, 0.0) for a in t.access) for t in tests]
+    saves = [float(now - repair_minutes((chance[:, None] * g).T, cost).sum()) for g in given]
+    rates, along, best_saves = [bits[i] / max(own[i] + reach[i], 0.1) for i in range(len(tests))], [()] * len(tests), [s for s in saves]
+    for opened in {frozenset(a for a in t.access if access_min.get(a, 0.0) > 0) for t in tests} - {frozenset()}:
+        inside = [i for i, t in enumerate(tests) if {a for a in t.access if access_min.get(a, 0.0) > 0} <= opened and t.access & opened]
+        _company(sorted(inside, key=lambda i: -bits[i] / own[i])[:8], sum(access_min[a] for a in opened), chance, cost, now, given, own, rates, along, best_saves)
+    return sorted((Proposal(i, bits[i], own[i] + reach[i], best_saves[i], rates[i], along[i], joints[i].sum(axis=0)) for i in range(len(tests))),
+                  key=lambda p: (-p.rate, p.minutes, p.test))
+
+
+def _company(inside: list[int], open_min: float, chance: np.ndarray, cost: np.ndarray, now: float, given: list[np.ndarray], own: list[float],
+             rates: list[float], along: list[tuple[int, ...]], saves: list[float]) -> None:
+    """Grow a company of tests behind one access greedily and let its rate count for each test in it."""
+    company: list[int] = []
+    table = np.ones((len(chance), 1))
+    while inside and len(company) < MOST_TOGETHER:
+        def joint_with(i: int, table: np.ndarray = table) -> np.ndarray:
+            return (table[:, :, None] * given[i][:, None, :]).reshape(len(table), -1)
+
+        spent = open_min + sum(own[i] for i in company)
+        best = max(inside, key=lambda i: _bits(chance[:, None] * joint_with(i)) / (spent + own[i]))
+        table = joint_with(best)
+        inside = [i for i in inside if i != best]
+        company.append(best)
+        if len(company) == 1:
+            continue
+        rate = _bits(chance[:, None] * table) / (spent + own[best])
+        saved = float(now - repair_minutes((chance[:, None] * table).T, cost).sum()) - sum(own[i] for i in company[1:])
+        for i in company:
+            if rate > rates[i]:
+                rates[i], along[i] = rate, tuple(j for j in company if j != i)
+            saves[i] = max(saves[i], saved)
 
 
 @dataclass(frozen=True, slots=True)
-class Prospect:
-    """What a test promises: bits about what to repair; the chance of each outcome, shape (K,); and the chance of
-    each fault after each outcome, shape (K, F + 1)."""
+class Sure:
+    """Whether to stop testing. `chance`: that the likeliest repair cures. `wrong_min`: minutes a repair in vain is
+    expected to cost if one stops now. `saves_min`, `test_min`: what the best test would spare and take."""
 
-    bits: float
-    outcomes: np.ndarray
-    faults_after: np.ndarray
+    enough: bool
+    chance: float
+    wrong_min: float
+    saves_min: float
+    test_min: float
 
 
-def prospect(space: Space, sets: np.ndarray, table: np.ndarray, groups: np.ndarray) -> Prospect:
-    """Answer what one test promises, given the odds now.
+def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
+    """Answer whether being wrong costs less than another test: no test spares more minutes than it takes.
 
-    Mutual information between the repair needed and the outcome:
-    ``sum P(r, k)*log2(P(r, k)/(P(r)*P(k)))``. Parameters: chance of each set (N,); chance of each outcome
-    under each set (N, K); repair group of each set (N,).
-
-    >>> from frosty_piston.core.suspects.space import build_space
-    >>> s = build_space(("a", "b"), most=1)
-    >>> p = prospect(s, np.array([0.5, 0.5, 0.0]), np.array([[0.999, 0.001], [0.001, 0.999], [0.5, 0.5]]), np.array([0, 1, 2]))
-    >>> round(p.bits, 2)
-    0.99
+    >>> b = Belief(np.array([0.98, 0.02]), np.array([0, 1]), np.array([60.0, 60.0]))
+    >>> sharp = Test("sharp", np.array([[0.95, 0.05], [0.05, 0.95]]), 20)
+    >>> sure = sure_enough(b, propose(b, [sharp], {}))
+    >>> sure.enough, round(sure.wrong_min, 1)
+    (True, 1.2)
     """
-    joint = sets[:, None] * table
-    by_repair = np.stack([np.bincount(groups, weights=column) for column in joint.T], axis=1)
-    outcome, repair = by_repair.sum(axis=0), by_repair.sum(axis=1)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        terms = by_repair * np.log2(by_repair / (repair[:, None] * outcome[None, :]))
-    after = (joint / np.clip(outcome, 1e-300, None)).T @ space.members
-    return Prospect(float(np.nansum(terms)), outcome, after)
+    weight = np.bincount(belief.groups, weights=belief.sets, minlength=len(belief.cost_min))
+    certain = float(weight @ belief.cost_min)
+    wrong = float(repair_minutes(weight, belief.cost_min)) - certain
+    best = max(proposals, key=lambda p: p.saves_min - p.minutes, default=None)
+    saves, takes = (best.saves_min, best.minutes) if best else (0.0, 0.0)
+    return Sure(best is None or saves <= takes, float(weight.max()), wrong, saves, takes)

@@ -1,12 +1,13 @@
 """The sets of faults that are weighed against each other, and how likely each makes a finding."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import combinations
 
 import numpy as np
 
 UNLISTED = "unlisted"
-UNLISTED_BLUR = 0.35
+BLUR = 0.05
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -14,13 +15,15 @@ class Finding:
     """One thing that can be observed, with its possible outcomes from the best to the worst.
 
     `general`: chance of each outcome on a vehicle without a related fault, shape (K,). `shows`: for a fault
-    by id, the chance of each outcome when that fault alone is present, shape (K,). All rows sum to 1.
+    by id, the chance of each outcome when that fault alone is present, shape (K,). All rows sum to 1. `blur`:
+    the share of an even spread that something unlisted mixes into the general chances.
     """
 
     id: str
     outcomes: tuple[str, ...]
     general: np.ndarray
     shows: dict[str, np.ndarray]
+    blur: float = BLUR
 
     def __post_init__(self) -> None:
         for name, row in [("general", self.general), *self.shows.items()]:
@@ -30,15 +33,16 @@ class Finding:
                 raise ValueError(f"{self.id}: no chance of {name} may be 0 or 1")
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Space:
     """All sets of one up to `most` faults, and `unlisted` as the last row.
 
-    `faults`: ids, length F. `members`: shape (N, F + 1), 1.0 where the set holds the fault; the last column
-    is `unlisted`, true in the last row only.
+    `faults`: ids, length F. `held`: shape (N, most), the places in `faults` each set holds; place F stands for
+    `unlisted` and F + 1 for nobody. `members`: shape (N, F + 1), 1 where the set holds the fault, `unlisted` last.
     """
 
     faults: tuple[str, ...]
+    held: np.ndarray
     members: np.ndarray
     most: int
 
@@ -46,62 +50,119 @@ class Space:
     def names(self) -> tuple[str, ...]:
         return (*self.faults, UNLISTED)
 
+    @cached_property
+    def place(self) -> dict[str, int]:
+        return {name: i for i, name in enumerate(self.names)}
 
-def build_space(faults: tuple[str, ...], most: int = 2) -> Space:
+    def spread(self, per_fault: np.ndarray) -> np.ndarray:
+        """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out."""
+        padded = np.append(per_fault, 0.0)
+        return padded[self.held[:, 0]] + sum(padded[self.held[:, i]] for i in range(1, self.held.shape[1]))
+
+
+def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
     """Lay out every set of up to `most` of the faults, and `unlisted` alone.
 
     Raises ValueError for repeated faults or `most` outside 1..3.
 
     >>> build_space(("a", "b", "c")).members.shape
-    (7, 4)
+    (8, 4)
     """
     if len(set(faults)) != len(faults):
         raise ValueError("a fault is named twice")
     if not 1 <= most <= 3:
         raise ValueError("sets of one to three faults are weighed")
-    sets = [s for size in range(1, most + 1) for s in combinations(range(len(faults)), size)]
-    members = np.zeros((len(sets) + 1, len(faults) + 1))
-    for row, held in enumerate(sets):
-        members[row, list(held)] = 1.0
-    members[-1, -1] = 1.0
-    members.setflags(write=False)
-    return Space(faults, members, most)
+    count = len(faults)
+    nobody = count + 1
+    rows = [np.array(list(combinations(range(count), size)), dtype=np.intp).reshape(-1, size) for size in range(1, most + 1)]
+    held = np.full((sum(len(r) for r in rows) + 1, most), nobody, dtype=np.intp)
+    at = 0
+    for block in rows:
+        held[at:at + len(block), :block.shape[1]] = block
+        at += len(block)
+    held[-1, 0] = count
+    members = np.zeros((len(held), count + 2), dtype=np.float32)
+    for place in range(most):
+        members[np.arange(len(held)), held[:, place]] = 1.0
+    members = np.ascontiguousarray(members[:, :-1])
+    held = np.ascontiguousarray(held.T).T
+    for array in (held, members):
+        array.setflags(write=False)
+    return Space(faults, held, members, most)
 
 
-def log_prior(space: Space, odds: np.ndarray) -> np.ndarray:
-    """Answer the log weight of each set before any finding: the product of its faults' odds.
+def log_prior(space: Space, odds: np.ndarray, together: np.ndarray | None = None) -> np.ndarray:
+    """Answer the log weight of each set before any finding.
 
-    `odds`: shape (F + 1,), present against absent, `unlisted` last. Returns shape (N,).
+    The product of its faults' odds and, for every two of its faults, of how many times likelier they come
+    together than by chance. `odds`: shape (F + 1,), present against absent, `unlisted` last. `together`:
+    shape (F, F), symmetric, all ones when left out. Returns shape (N,).
 
     >>> s = build_space(("a", "b"))
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]))).round(3).tolist()
     [0.1, 0.2, 0.02, 0.05]
+    >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]), np.array([[1, 3], [3, 1]]))).round(3).tolist()
+    [0.1, 0.2, 0.06, 0.05]
     """
-    return space.members @ np.log(odds)
+    weight = space.spread(np.log(odds))
+    if together is not None and space.most > 1:
+        bonds = np.zeros((len(space.faults) + 2,) * 2)
+        bonds[:-2, :-2] = np.log(together)
+        for one, other in combinations(range(space.most), 2):
+            weight += bonds[space.held[:, one], space.held[:, other]]
+    return weight
 
 
-def outcome_chances(space: Space, finding: Finding) -> np.ndarray:
-    """Answer how likely each set of faults makes each outcome, shape (N, K).
+def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = None) -> np.ndarray:
+    """Answer how likely each set of faults makes each outcome, shape (N, K), or (len(rows), K) for some sets.
 
     Rule for graded outcomes (noisy worst): every fault present, and the general background, would each show
     some outcome by itself; what is seen is the worst of them. So the chance of "k or better" is the product
     of theirs: ``P(<= k | set) = G(k)*prod_f F_f(k)``. With two outcomes this is the noisy-or. A fault the
-    finding says nothing about leaves it as it is. `unlisted` shows the background blurred with an even
-    spread (35 %), since anything is possible with it.
+    finding says nothing about leaves it as it is. `unlisted` shows the background mixed with the finding's
+    blur of an even spread, since anything is possible with it.
 
-    >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])})
+    >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])}, 0.35)
     >>> outcome_chances(build_space(("a", "b")), f).round(3).tolist()
     [[0.18, 0.82], [0.9, 0.1], [0.18, 0.82], [0.76, 0.24]]
     """
-    count = len(finding.outcomes)
-    log_cdf = np.zeros((len(space.names), count))
-    for index, fault in enumerate(space.faults):
-        row = finding.shows.get(fault)
-        if row is not None:
-            log_cdf[index] = np.log(np.clip(np.cumsum(row), 1e-300, 1.0))
-    general = np.clip(np.cumsum(finding.general), 1e-300, 1.0)
-    cdf = np.exp(space.members @ log_cdf) * general
-    cdf[:, -1] = 1.0
+    held = space.held if rows is None else space.held[rows]
+    cdf = np.stack([*(_this_or_better(space, finding, held, k) for k in range(len(finding.outcomes) - 1)), np.ones(len(held))], axis=1)
     table = np.diff(cdf, axis=1, prepend=0.0)
-    table[-1] = (1 - UNLISTED_BLUR) * finding.general + UNLISTED_BLUR / count
+    table[held[:, 0] == len(space.faults)] = unlisted_row(finding)
     return np.clip(table, 1e-9, 1.0)
+
+
+def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
+    """Answer in logs how likely each set makes one outcome, shape (N,): a column of `outcome_chances`.
+
+    >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])}, 0.35)
+    >>> np.exp(log_chance(build_space(("a", "b")), f, "yes")).round(2).tolist()
+    [0.82, 0.1, 0.82, 0.24]
+    """
+    k = finding.outcomes.index(outcome)
+    upto = _this_or_better(space, finding, space.held, k) if k < len(finding.outcomes) - 1 else np.ones(len(space.held))
+    chance = upto - _this_or_better(space, finding, space.held, k - 1) if k else upto
+    chance[-1] = unlisted_row(finding)[k]
+    return np.log(np.clip(chance, 1e-9, 1.0))
+
+
+def _this_or_better(space: Space, finding: Finding, held: np.ndarray, k: int) -> np.ndarray:
+    share = np.ones(len(space.faults) + 2)
+    for name, row in finding.shows.items():
+        if name in space.place:
+            share[space.place[name]] = np.sum(row[: k + 1])
+    product = share[held[:, 0]] * np.sum(finding.general[: k + 1])
+    for place in range(1, held.shape[1]):
+        product *= share[held[:, place]]
+    return product
+
+
+def unlisted_row(finding: Finding) -> np.ndarray:
+    """Answer the chance of each outcome when something that is on no list is wrong, shape (K,).
+
+    >>> unlisted_row(Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {}, 0.5)).round(2).tolist()
+    [0.7, 0.3]
+    """
+    return (1 - finding.blur) * finding.general + finding.blur / len(finding.outcomes)
+

@@ -1,0 +1,56 @@
+"""Whether the knowledge is whole: every fault can be found, every outcome of every test speaks for something."""
+
+from typing import TYPE_CHECKING
+
+from frosty_piston.core.errors import BadKnowledge
+
+if TYPE_CHECKING:
+    from .load import Knowledge, TestFinding
+
+FOUND_BITS_RATIO = 3.0
+SPEAKS_RATIO = 1.4
+
+
+def whole(k: "Knowledge") -> None:
+    """Refuse knowledge with a gap; the message names the fault or the outcome."""
+    for fault in k.faults:
+        if not proving_tests(k, fault):
+            raise BadKnowledge(f"findings, {fault}: no test can find this fault; give it an outcome that is at least {FOUND_BITS_RATIO:g} times as likely with it")
+        if not any(fault in symptom.speaks for symptom in k.symptoms.values()):
+            raise BadKnowledge(f"symptoms.toml, {fault}: no symptom speaks for this fault")
+    for test, shape in k.tests.items():
+        findings = k.findings.get(test)
+        if not findings:
+            raise BadKnowledge(f"findings, {test}: no finding says what this test speaks for")
+        for known in findings:
+            for outcome in known.finding.outcomes:
+                if not speaks(known, outcome):
+                    raise BadKnowledge(f"findings, {test}, {known.shape.name}: the outcome {outcome!r} speaks for nothing")
+        named = {o for known in findings for o in known.finding.outcomes}
+        for outcome in shape.outcomes:
+            if shape.plain and outcome not in named:
+                raise BadKnowledge(f"findings, {test}: the outcome {outcome!r} stands in no finding")
+
+
+def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", str, float]]:
+    """The tests that can find a fault: test, finding, its most telling outcome, and how many times likelier it is."""
+    found = []
+    for test, findings in k.findings.items():
+        for known in findings:
+            row = known.finding.shows.get(fault)
+            if row is None:
+                continue
+            ratios = row[1:] / known.finding.general[1:]
+            at = int((ratios * (row[1:] > 0.05)).argmax())
+            if ratios[at] >= FOUND_BITS_RATIO and row[at + 1] > 0.05:
+                found.append((test, known, known.finding.outcomes[at + 1], float(ratios[at])))
+    return sorted(found, key=lambda x: -x[3])
+
+
+def speaks(known: "TestFinding", outcome: str) -> bool:
+    """Whether an outcome moves anything: a bad one some fault up, the best one some fault down."""
+    at = known.finding.outcomes.index(outcome)
+    general = known.finding.general[at]
+    if at == 0:
+        return any(row[0] < general / SPEAKS_RATIO for row in known.finding.shows.values())
+    return any(row[at] > general * SPEAKS_RATIO for row in known.finding.shows.values())
