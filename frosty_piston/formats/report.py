@@ -7,7 +7,7 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.fit import chosen, consent
 from frosty_piston.job.prove import Proof, prove
-from frosty_piston.job.verdicts import Verdict, place
+from frosty_piston.job.verdict import Verdict, place
 
 MOST_FIGURES = 3
 

@@ -8,12 +8,16 @@ from frosty_piston.core.plugs import PLUG_KINDS
 from frosty_piston.core.starting import GENERAL_CRANK_RPM, GENERAL_RATIO
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
+from .codes_seen import CodeSeen, codes_seen
 from .evidence import Evidence, gather
 from .instruments import Instruments
 from .jobfile import JobFile
-from .suspicion import Suspicion, suspicion
+from .own import NOTHING_OWN, Own
+from .proposals import Proposals
+from .suspicion import Suspicion
 from .tape import Job
-from .verdicts import Judge, Verdict
+from .verdict import Verdict
+from .verdicts import Judge
 
 FORMAT, VERSION = "frosty-piston/assessment", 1
 
@@ -28,6 +32,7 @@ class Assessed:
 
     job: Job
     knowledge: Knowledge
+    own: Own = NOTHING_OWN
 
     @cached_property
     def diagnosis(self) -> list[Verdict]:
@@ -48,18 +53,27 @@ class Assessed:
 
     @cached_property
     def evidence(self) -> list[Evidence]:
-        return gather(self.job, self.knowledge, self.diagnosis)
+        return gather(self.job, self.knowledge, self.diagnosis, self.codes, self.own)
+
+    @cached_property
+    def codes(self) -> list[CodeSeen]:
+        """The codes the diagnosis rests on, sorted into what bears on the complaint, noise and parked."""
+        return codes_seen(self.job, self.knowledge, self.own, self.job.rounds.diagnosis)
 
     @cached_property
     def suspicion(self) -> Suspicion:
-        return suspicion(self.job, self.knowledge, self.evidence)
+        return Suspicion(self.job, self.knowledge, self.evidence)
+
+    @cached_property
+    def proposals(self) -> Proposals:
+        return Proposals(self.job, self.knowledge, self.suspicion, self.evidence, self.own)
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:
         """The cautions of the complaint first, then those of the three tests that stand first."""
         ids = [c for s, entry in self.job.symptoms.items() if entry.data.present for c in self.knowledge.symptoms[s].cautions]
         ids += [c for v in self.diagnosis if v.judgement.verdict == "failed" for c in self.knowledge.tests[v.test].if_failed]
-        ids += [c for n in self.suspicion.next_tests[:3] for c in n.cautions]
+        ids += [c for n in self.proposals.next_tests[:3] for c in n.cautions]
         return tuple(dict.fromkeys(ids))
 
     @cached_property
@@ -113,7 +127,7 @@ class Assessed:
             "suspects": [{"fault": x.fault, "system": x.system or None, "probability": round(x.probability, 4), "for": _ids(x.speaks_for),
                           "against": _ids(x.speaks_against), "because": x.because} for x in s.suspects],
             "next_tests": [{"test": n.test, "where": n.where, "minutes": n.minutes, "access": list(n.access), "gain_bits": round(n.gain_bits, 4),
-                            "because": n.because} for n in s.next_tests],
+                            "because": n.because} for n in self.proposals.next_tests],
             "conflicts": [{"entries": list(c.entries), "because": c.because} for c in s.conflicts],
             "cautions": list(self.cautions),
             "assumed": list(self.assumed),

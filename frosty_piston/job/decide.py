@@ -125,7 +125,7 @@ def warnings(assessed: Assessed) -> list[str]:
     if bad and unread:
         found.append(f"Cylinder {', '.join(map(str, unread))} never read: the count of dead plugs is a guess.")
     top = assessed.suspicion.suspects[0]
-    if top.probability < 0.8 and assessed.suspicion.next_tests:
-        n = assessed.suspicion.next_tests[0]
+    if top.probability < 0.8 and assessed.proposals.next_tests:
+        n = assessed.proposals.next_tests[0]
         found.append(f"The leading suspect stands at {round(top.probability * 100)} %. {n.minutes:g} minutes more would tell: {n.title[0].lower()}{n.title[1:]}.")
     return found

@@ -69,6 +69,13 @@ class Condition(Data):
     unit: str
 
 
+class State(Data):
+    """What holds of the vehicle or the visit from here on, until another word on it."""
+
+    state: Literal["engine_cold", "engine_hot", "raised", "customer_waits"]
+    on: Flag = True
+
+
 class Lamp(Data):
     lamp: Short
     state: Literal["on", "flashing", "off", "message"] = "on"
@@ -268,7 +275,7 @@ class Correction(Data):
 
 
 KINDS: dict[str, type[Data]] = {
-    "complaint": Complaint, "symptom": Symptom, "context": Context, "condition": Condition, "lamp": Lamp, "code": Code,
+    "complaint": Complaint, "symptom": Symptom, "context": Context, "condition": Condition, "state": State, "lamp": Lamp, "code": Code,
     "code_scan": CodeScan, "code_clear": CodeClear, "instrument": Instrument, "reading": Reading, "outcome": Outcome, "trace": Trace,
     "action": Action, "option": OptionPicked, "consent": Consent, "warning": Warning_, "fit_step": FitStep, "wait": Wait,
     "proof_step": ProofStep, "drive": Drive, "deadline": Deadline, "before": Before, "tick": Tick, "card_change": CardChange,

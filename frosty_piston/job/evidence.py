@@ -1,25 +1,29 @@
 """From a job to evidence: what was seen, how fully, and what the knowledge files say it speaks for."""
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
-from frosty_piston.core.codes import decode
-from frosty_piston.core.suspects.space import Finding, Space, outcome_chances
+from frosty_piston.core.suspects.space import Finding, Space, log_chance
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import NOT_SEEN, SEEN, TestFinding
 
+from .codes_seen import CodeSeen
+from .own import Own, capped_times
 from .tape import Job
-from .verdicts import Verdict, place
+from .verdict import Verdict, place
+
+ABSENT_WEIGHT, CONSEQUENCE_WEIGHT, VAIN_TIMES = 0.5, 0.3, 0.08
+KEPT_ROWS = 120
+NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
 
 @dataclass(frozen=True)
 class Evidence:
     """One piece of evidence: what it says, the entries it rests on, its outcome and how fully it counts (0..1).
 
-    `reasons`: the knowledge's because for each fault it is about. `factors`: for context, how many times
-    likelier each fault becomes; then `finding` is None.
+    `reasons`: the knowledge's because for each fault it is about. `factors`: for what only makes faults likelier
+    or less likely, how many times; then `finding` is None. `pattern`: it is the workshop's own experience.
     """
 
     says: str
@@ -29,25 +33,44 @@ class Evidence:
     weight: float
     reasons: dict[str, str]
     factors: dict[str, float] | None = None
+    pattern: bool = False
 
     def log_likelihood(self, space: Space) -> np.ndarray:
-        """How likely each set of faults makes this, in logs, tempered by how fully it was measured."""
+        """How likely each set of faults makes this, in logs, tempered by how fully it was measured; shape (N,)."""
         if self.factors is not None:
-            moves = np.array([self.factors.get(name, 1.0) for name in space.names])
-            return space.members @ np.log(moves)
+            return space.spread(np.log([self.factors.get(name, 1.0) for name in space.names])).astype(np.float32)
         assert self.finding is not None
-        return self.weight * np.log(chances(space, self.finding)[:, self.finding.outcomes.index(self.outcome)])
+        return self.weight * _row(space, self.finding, self.outcome)
 
 
-@lru_cache(maxsize=2048)
-def chances(space: Space, finding: Finding) -> np.ndarray:
-    """How likely each set makes each outcome; worked out once for each engine and finding."""
-    return outcome_chances(space, finding)
+def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
+    """Worked out once for each engine, finding and outcome; the oldest rows of an engine are forgotten."""
+    rows, key = space.kept, (finding, outcome)
+    row = rows.pop(key, None)
+    if row is None:
+        row = log_chance(space, finding, outcome).astype(np.float32)
+    rows[key] = row
+    while len(rows) > KEPT_ROWS:
+        rows.pop(next(iter(rows)))
+    return row
 
 
-def gather(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
-    """Gather all evidence of the diagnosis; `verdicts` are those of its entries."""
-    return [*_symptoms(job, k), *_contexts(job, k), *_codes(job, k), *_repairs_in_vain(job, k), *_tests(job, k, verdicts)]
+def gather(job: Job, k: Knowledge, verdicts: list[Verdict], codes: list[CodeSeen], own: Own) -> list[Evidence]:
+    """Gather all evidence of the diagnosis in the order in which it came; `verdicts` and `codes` are those of its entries."""
+    found = [*_patterns(job, k, own), *_symptoms(job, k), *_contexts(job, k), *_codes(job, k, codes), *_repairs_in_vain(job, k), *_tests(job, k, verdicts)]
+    at = job.position
+    return sorted(found, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
+
+
+def _patterns(job: Job, k: Knowledge, own: Own) -> list[Evidence]:
+    patterns = own.for_engine(job.engine.name)
+    found = []
+    for fault in dict.fromkeys(p.fault for p in patterns):
+        mine = [p for p in patterns if p.fault == fault]
+        times = capped_times(patterns, fault)
+        who = "; ".join(f"{p.by}, {p.at.day} {p.at:%b %Y}: {p.why}" for p in mine)
+        found.append(Evidence(f"Workshop pattern: {times:g} times as likely on {job.engine.name}", (), None, "", 1.0, {fault: who}, {fault: times}, True))
+    return found
 
 
 def _symptoms(job: Job, k: Knowledge) -> list[Evidence]:
@@ -66,29 +89,40 @@ def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
             for name, entry in job.contexts.items() if k.contexts[name].moves]
 
 
-def _codes(job: Job, k: Knowledge) -> list[Evidence]:
-    """Codes of one group are one witness. That a group is absent counts only after a full read-out, at half
-    weight, since not every control unit watches everything, and not at all when codes were cleared before."""
-    seen: dict[str, list[tuple[str, str]]] = {}
-    for entry in job.rounds.diagnosis:
-        if entry.kind == "code":
-            code = decode(entry.data.code).code
-            if code in k.codes:
-                seen.setdefault(k.codes[code].group, []).append((entry.id, code))
+def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
+    """Codes of one group are one witness. A group that follows from another that is there too counts little."""
+    seen: dict[str, list[CodeSeen]] = {}
+    for c in codes:
+        if c.place == "bears":
+            seen.setdefault(c.group, []).append(c)
     found = []
     for group, hits in seen.items():
-        codes = ", ".join(dict.fromkeys(c for _, c in hits))
-        found.append(Evidence(f"{codes}: {k.groups[group].title[0].lower()}{k.groups[group].title[1:]}", tuple(i for i, _ in hits), k.group_findings[group], SEEN, 1.0,
-                              {f: b for f, (_, b) in k.groups[group].speaks.items()}))
-        if cleared := k.groups[group].clears:
-            found.append(Evidence(f"{codes} was set by a module that works", tuple(i for i, _ in hits), None, "", 1.0, {f: b for f, (_, b) in cleared.items()},
-                                  {f: n for f, (n, _) in cleared.items()}))
+        shape, ids = k.groups[group], tuple(c.entry.id for c in hits)
+        names = ", ".join(dict.fromkeys(c.code for c in hits))
+        causes = tuple(dict.fromkeys(code for c in hits for code in c.follows))
+        weight = max(c.weight for c in hits) * (CONSEQUENCE_WEIGHT if causes else 1.0)
+        says = f"{names}: {shape.title[0].lower()}{shape.title[1:]}" + (f", likely a consequence of {', '.join(causes)}" if causes else "")
+        found.append(Evidence(says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}))
+        if shape.clears:
+            found.append(Evidence(f"{names} was set by a module that works", ids, None, "", 1.0, {f: b for f, (_, b) in shape.clears.items()},
+                                  {f: n for f, (n, _) in shape.clears.items()}))
+    return found + _absent_codes(job, k, set(seen) | {c.group for c in codes})
+
+
+def _absent_codes(job: Job, k: Knowledge, seen: set[str]) -> list[Evidence]:
+    """What a full read-out did not show. A fault counts as unseen once, by the code that it brings most often, at
+    half weight, since not every control unit watches everything. Codes cleared before the visit: nothing is said."""
     scan = next((x for x in job.rounds.diagnosis if x.kind == "code_scan"), None)
-    if scan and not job.codes_lost and job.engine.injection not in ("inline_pump", "rotary_pump"):
-        for group, shape in k.groups.items():
-            if group not in seen and shape.speaks:
-                found.append(Evidence(f"No code of: {shape.title[0].lower()}{shape.title[1:]}", (scan.id,), k.group_findings[group], NOT_SEEN, 0.5, {}))
-    return found
+    if scan is None or job.codes_lost or job.engine.injection in NO_COMMON_CODES:
+        return []
+    likeliest: dict[str, tuple[float, str]] = {}
+    for group in k.groups:
+        if group not in seen:
+            for fault, row in k.group_findings[group].shows.items():
+                likeliest[fault] = max(likeliest.get(fault, (0.0, "")), (float(row[1]), group))
+    factors = {fault: (1 - p) ** ABSENT_WEIGHT for fault, (p, _) in likeliest.items()}
+    reasons = {fault: f"no code of: {k.groups[group].title[0].lower()}{k.groups[group].title[1:]}" for fault, (_, group) in likeliest.items()}
+    return [Evidence("Codes read, and these are absent", (scan.id,), None, "", ABSENT_WEIGHT, reasons, factors)]
 
 
 def _repairs_in_vain(job: Job, k: Knowledge) -> list[Evidence]:
@@ -96,7 +130,7 @@ def _repairs_in_vain(job: Job, k: Knowledge) -> list[Evidence]:
     for repair in job.rounds.repaired_in_vain:
         faults = [f for f, shape in k.faults.items() if shape.repair == repair]
         acts = tuple(x.id for x in job.repairs if x.data.repair == repair)
-        found.append(Evidence("Repaired already, and the proof failed", acts, None, "", 1.0, dict.fromkeys(faults, "this was repaired and it is no better"), dict.fromkeys(faults, 0.08)))
+        found.append(Evidence("Repaired already, and the proof failed", acts, None, "", 1.0, dict.fromkeys(faults, "this was repaired and it is no better"), dict.fromkeys(faults, VAIN_TIMES)))
     return found
 
 
@@ -105,7 +139,7 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
     for test, findings in k.findings.items():
         of_test = [v for v in verdicts if v.test == test]
         for known in findings if of_test else []:
-            here = [v for v in of_test if not known.shape.points or v.where.get("point") in known.shape.points]
+            here = [v for v in of_test if _belongs(job, k, known, v)]
             got = aggregate(job, known, here, verdicts)
             if got is None:
                 continue
@@ -114,6 +148,25 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
             found.append(Evidence(_in_words(k, known, outcome, weight, here), entries, known.finding, outcome, weight, reasons))
             found += _lesser(k, known, outcome, here, reasons)
     return found
+
+
+def _belongs(job: Job, k: Knowledge, known: TestFinding, v: Verdict) -> bool:
+    """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or not."""
+    shape, channel = known.shape, str(v.where.get("channel", ""))
+    return ((not shape.points or v.where.get("point") in shape.points)
+            and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))
+            and (not shape.nodes or part_of(job, k, v) in shape.nodes)
+            and (shape.hot is None or shape.hot == v.hot) and (shape.dosing is None or shape.dosing == v.dosing))
+
+
+def part_of(job: Job, k: Knowledge, v: Verdict) -> str | None:
+    """The part that a verdict is about. Nothing said: the only one of the test's parts that is fitted, else none."""
+    if "node" in v.where:
+        return k.node(str(v.where["node"]))
+    if v.where.get("cylinder") is not None and any("injector" in f.shape.nodes for f in k.findings[v.test]):
+        return "injector"
+    fitted = {n for f in k.findings[v.test] for n in f.shape.nodes if not job.engine.rules_out(k.nodes[n].needs)}
+    return fitted.pop() if len(fitted) == 1 else None
 
 
 def _lesser(k: Knowledge, known: TestFinding, worst: str, here: list[Verdict], reasons: dict[str, str]) -> list[Evidence]:

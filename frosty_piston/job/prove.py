@@ -13,7 +13,7 @@ from .entries import Entry
 from .fit import chosen
 from .tape import Job
 from .units import convert
-from .verdicts import Verdict
+from .verdict import Verdict
 
 SOAK_HOURS = 8.0
 GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0

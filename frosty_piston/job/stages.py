@@ -95,7 +95,7 @@ def _next_step(assessed: Assessed, now: str, complaint: bool, scanned: bool, pro
             return f"Read cylinder {', '.join(map(str, sorted(only_connector)))} again at the plug itself"
         if top.probability > 0.9 and assessed.diagnosis:
             return f"{top.title}: decide"
-        tests = assessed.suspicion.next_tests
+        tests = assessed.proposals.next_tests
         return tests[0].title if tests else "Decide: no test left that would tell more"
     if now == "decide":
         return "Get the owner's yes and ceiling"

@@ -1,31 +1,23 @@
-"""Suspects with their odds and reasons, conflicts, and the next best tests of a job."""
+"""Suspects with their odds and reasons, the conflicts among what was found, and how the odds went along the tape."""
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
 from frosty_piston.core.quantity import percent
-from frosty_piston.core.suspects.next_test import Prospect, prospect, repair_groups
-from frosty_piston.core.suspects.odds import Weighed, conflicts, weigh
-from frosty_piston.core.suspects.space import (
-    UNLISTED,
-    Space,
-    build_space,
-    log_prior,
-)
+from frosty_piston.core.suspects.next_test import repair_groups
+from frosty_piston.core.suspects.odds import Weighed, conflicts, trail, weigh
+from frosty_piston.core.suspects.space import UNLISTED, Space, build_space, log_prior
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.load import TestFinding
 
 from .engine import EngineCard
-from .evidence import Evidence, chances
+from .evidence import Evidence
 from .tape import Job
 
 UNLISTED_PER_THOUSAND = 15.0
-MOST_FAULTS = 2
 MOVED_BITS = 0.15
-LEAST_GAIN_BITS = 0.015
-WAITING_ACCESS = ("engine_cold",)
+ENGINES_KEPT = 4
 
 
 @dataclass(frozen=True)
@@ -36,6 +28,7 @@ class Moved:
     says: str
     bits: float
     because: str
+    pattern: bool = False
 
 
 @dataclass(frozen=True)
@@ -52,81 +45,140 @@ class Suspect:
 
 
 @dataclass(frozen=True)
-class NextTest:
-    """A proposed test: where, minutes with what must still come off, what it tells."""
-
-    test: str
-    title: str
-    where: dict[str, str]
-    minutes: float
-    access: tuple[str, ...]
-    gain_bits: float
-    because: str
-    cautions: tuple[str, ...]
-    tools: tuple[str, ...]
-
-
-@dataclass(frozen=True)
 class ConflictFound:
+    """Findings that no allowed set of faults explains together, and which to repeat."""
+
     entries: tuple[str, ...]
     because: str
 
 
 @dataclass(frozen=True)
-class Suspicion:
-    suspects: tuple[Suspect, ...]
-    next_tests: tuple[NextTest, ...]
-    conflicts: tuple[ConflictFound, ...]
-    repairs: dict[str, float]
+class Step:
+    """One step of a suspect's trail: what was found, and the odds after it."""
+
+    says: str
+    entries: tuple[str, ...]
+    odds: float
+
+
+class Engine:
+    """What is worked out once for all jobs of the same fittings: the sets of faults, their repairs, their prior."""
+
+    def __init__(self, k: Knowledge, faults: tuple[str, ...]):
+        self.space: Space = build_space(faults)
+        rates = np.array([k.faults[f].per_thousand for f in faults] + [UNLISTED_PER_THOUSAND], float) / 1000
+        self.prior = log_prior(self.space, rates / (1 - rates), _together(k, faults))
+        self.groups, self.repairs = repair_groups(self.space, tuple(k.faults[f].repair for f in faults))
+
+
+def _together(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
+    """How many times likelier two faults come together than by chance: what kills the one is often still there."""
+    place = {f: i for i, f in enumerate(faults)}
+    bonds = np.ones((len(faults), len(faults)))
+    for f in faults:
+        for cause, chance in k.upstream[f].items():
+            if cause in place:
+                times = max(1.0, chance / (k.faults[f].per_thousand / 1000))
+                bonds[place[f], place[cause]] = bonds[place[cause], place[f]] = max(times, bonds[place[f], place[cause]])
+    return bonds
+
+
+_engine = lru_cache(maxsize=ENGINES_KEPT)(Engine)
 
 
 def possible_faults(k: Knowledge, engine: EngineCard) -> tuple[str, ...]:
-    """The faults that are weighed: those with a base rate that the card does not rule out."""
-    return tuple(f for f, shape in k.faults.items() if shape.per_thousand and not engine.rules_out(shape.needs))
+    """The faults that are weighed: those that the card does not rule out."""
+    return tuple(f for f, shape in k.faults.items() if not engine.rules_out(shape.needs))
 
 
-@lru_cache(maxsize=32)
-def _space(faults: tuple[str, ...]) -> Space:
-    return build_space(faults, MOST_FAULTS)
+@dataclass(frozen=True)
+class Suspicion:
+    """All evidence of a job weighed. What few ask for is worked out when it is first asked for."""
 
+    job: Job
+    knowledge: Knowledge
+    evidence: list[Evidence]
 
-def suspicion(job: Job, k: Knowledge, evidence: list[Evidence]) -> Suspicion:
-    """Weigh all evidence of a job and propose what to do next."""
-    faults = possible_faults(k, job.engine)
-    space = _space(faults)
-    rates = np.array([k.faults[f].per_thousand for f in faults] + [UNLISTED_PER_THOUSAND], float) / 1000
-    rows = np.array([e.log_likelihood(space) for e in evidence]).reshape(len(evidence), len(space.members))
-    weighed = weigh(space, log_prior(space, rates / (1 - rates)), rows)
-    return Suspicion(_suspects(k, space, weighed, evidence), _next_tests(job, k, space, weighed, evidence), _conflicts(evidence, rows),
-                     _repairs(k, space, weighed))
+    @cached_property
+    def engine(self) -> Engine:
+        return _engine(self.knowledge, possible_faults(self.knowledge, self.job.engine))
 
+    @property
+    def space(self) -> Space:
+        return self.engine.space
 
-def _repairs(k: Knowledge, space: Space, weighed: Weighed) -> dict[str, float]:
-    """The chance that one repair alone cures: that of all sets whose faults all end in it, likeliest first."""
-    of = [k.faults[f].repair for f in space.faults]
-    odds = {}
-    for repair in dict.fromkeys(of):
-        outside = np.array([r != repair for r in of] + [True], float)
-        odds[repair] = float(weighed.sets[space.members @ outside == 0].sum())
-    return dict(sorted(odds.items(), key=lambda item: -item[1]))
+    @cached_property
+    def rows(self) -> np.ndarray:
+        rows = np.empty((len(self.evidence), len(self.space.held)), np.float32)
+        for at, e in enumerate(self.evidence):
+            rows[at] = e.log_likelihood(self.space)
+        return rows
 
+    @cached_property
+    def weighed(self) -> Weighed:
+        return weigh(self.space, self.engine.prior, self.rows)
 
-def _suspects(k: Knowledge, space: Space, weighed: Weighed, evidence: list[Evidence]) -> tuple[Suspect, ...]:
-    found = []
-    for index, fault in enumerate(space.names):
-        if fault == UNLISTED:
-            continue
-        moved = [Moved(e.entries, e.says, float(weighed.moved[i, index]), e.reasons.get(fault, "")) for i, e in enumerate(evidence)]
-        pro = tuple(sorted((m for m in moved if m.bits > MOVED_BITS), key=lambda m: -m.bits))
-        con = tuple(sorted((m for m in moved if m.bits < -MOVED_BITS), key=lambda m: m.bits))
-        p = float(weighed.faults[index])
-        found.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, _because(k.faults[fault].shows, pro, con, p)))
-    found.sort(key=lambda s: (-s.probability, s.fault))
-    p = float(weighed.faults[-1])
-    moved = [Moved(e.entries, e.says, float(weighed.moved[i, -1]), "") for i, e in enumerate(evidence)]
-    unlisted = Suspect(UNLISTED, "Something not on this list", "", p, tuple(m for m in moved if m.bits > MOVED_BITS), tuple(m for m in moved if m.bits < -MOVED_BITS),
-                       "Kept open: no list is whole. It grows when the findings fit none of the others.")
-    return (*found, unlisted)
+    @cached_property
+    def without_patterns(self) -> np.ndarray | None:
+        """The chance of each set by what was found alone; None when no workshop pattern had a say."""
+        kept = [i for i, e in enumerate(self.evidence) if not e.pattern]
+        return None if len(kept) == len(self.evidence) else weigh(self.space, self.engine.prior, self.rows[kept]).sets
+
+    @cached_property
+    def suspects(self) -> tuple[Suspect, ...]:
+        """Every fault with its odds, likeliest first; `unlisted` stands last."""
+        k, found = self.knowledge, []
+        for index, fault in enumerate(self.space.faults):
+            pro, con = self._moved(index, fault)
+            p = float(self.weighed.faults[index])
+            found.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, _because(k.faults[fault].shows, pro, con, p)))
+        found.sort(key=lambda s: (-s.probability, s.fault))
+        pro, con = self._moved(-1, UNLISTED)
+        return (*found, Suspect(UNLISTED, "Something not on this list", "", float(self.weighed.faults[-1]), pro, con,
+                                "Kept open: no list is whole. It grows when the findings fit none of the others."))
+
+    def _moved(self, index: int, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
+        bits = self.weighed.moved[:, index]
+        moved = [Moved(self.evidence[i].entries, self.evidence[i].says, float(bits[i]), self.evidence[i].reasons.get(fault, ""), self.evidence[i].pattern)
+                 for i in np.flatnonzero(np.abs(bits) > MOVED_BITS)]
+        return tuple(sorted((m for m in moved if m.bits > 0), key=lambda m: -m.bits)), tuple(sorted((m for m in moved if m.bits < 0), key=lambda m: m.bits))
+
+    @cached_property
+    def repairs(self) -> dict[str, float]:
+        """The chance that one repair alone cures: that of all sets whose faults all end in it, likeliest first."""
+        by_group = np.bincount(self.engine.groups, weights=self.weighed.sets, minlength=len(self.engine.repairs))
+        odds = {repairs[0]: float(by_group[i]) for i, repairs in enumerate(self.engine.repairs) if len(repairs) == 1}
+        return dict(sorted(odds.items(), key=lambda item: -item[1]))
+
+    @cached_property
+    def conflicts(self) -> tuple[ConflictFound, ...]:
+        said = [i for i, e in enumerate(self.evidence) if e.finding is not None]
+        return tuple(self._conflict([said[i] for i in group]) for group in conflicts(self.rows[said]))
+
+    def _conflict(self, group: list[int]) -> ConflictFound:
+        members = [self.evidence[i] for i in group]
+        entries = tuple(dict.fromkeys(i for e in members for i in e.entries))
+        both = "both" if len(members) == 2 else "all of these"
+        again = min(members, key=self._repeat_min)
+        return ConflictFound(entries, f"No fault, nor three together, explains {both}: {'; '.join(e.says for e in members)}. "
+                                      f"{'Ask again' if self._repeat_min(again) < 1 else 'Repeat first'}: {again.says.split(':')[0]}.")
+
+    def _repeat_min(self, e: Evidence) -> float:
+        """What it takes to repeat a finding; a word of the driver is asked again, a code is read again."""
+        assert e.finding is not None
+        test = self.knowledge.tests.get(e.finding.id.split(".")[0])
+        return test.minutes if test else 2.0 if e.finding.id.startswith("codes.") else 0.5
+
+    @cached_property
+    def trails(self) -> np.ndarray:
+        """The odds of each fault before anything was found and after each piece of evidence in the order of the tape."""
+        return trail(self.space, self.engine.prior, self.rows)
+
+    def trail_of(self, fault: str) -> list[Step]:
+        """How the odds of one fault went along the tape, by what each finding is taken for now."""
+        column = self.trails[:, self.space.place[fault]]
+        return [Step("Before anything was found", (), float(column[0])),
+                *(Step(e.says, e.entries, float(p)) for e, p in zip(self.evidence, column[1:], strict=True))]
 
 
 def _because(shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float) -> str:
@@ -137,87 +189,3 @@ def _because(shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: floa
     if con:
         sentence += f" Against it: {told(con)}."
     return sentence + (f" It shows as: {shows}." if not pro and shows else "")
-
-
-def _conflicts(evidence: list[Evidence], rows: np.ndarray) -> tuple[ConflictFound, ...]:
-    return tuple(ConflictFound((*evidence[i].entries, *evidence[j].entries),
-                               f"No fault, nor two together, explains both: {evidence[i].says}; {evidence[j].says}. Repeat the one that is easier to get wrong.")
-                 for i, j in conflicts(rows))
-
-
-def _next_tests(job: Job, k: Knowledge, space: Space, weighed: Weighed, evidence: list[Evidence]) -> tuple[NextTest, ...]:
-    groups = _groups(space.faults, tuple(k.faults[f].repair for f in space.faults))
-    settled = {e.finding.id for e in evidence if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])}
-    reached = access_reached(job, k)
-    found = []
-    for test, findings in k.findings.items():
-        if job.engine.rules_out(k.tests[test].needs):
-            continue
-        for known in findings:
-            if known.finding.id in settled or known.shape.covers == "suspect_plugs" and not _plug_condemned(evidence):
-                continue
-            hope = prospect(space, weighed.sets, chances(space, known.finding), groups)
-            if hope.bits < LEAST_GAIN_BITS:
-                continue
-            point, minutes, access = cheapest_point(job, k, known, reached)
-            found.append(NextTest(test, _title(k, test, point), {"point": point} if point else {}, minutes, access, hope.bits,
-                                  _promise(k, known, hope, space, weighed), tuple(k.tests[test].cautions), tuple(k.tests[test].tools)))
-    return tuple(sorted(found, key=lambda n: -n.gain_bits / (n.minutes + 1)))
-
-
-@lru_cache(maxsize=32)
-def _groups(faults: tuple[str, ...], repairs: tuple[str, ...]) -> np.ndarray:
-    return repair_groups(_space(faults), repairs)
-
-
-def _plug_condemned(evidence: list[Evidence]) -> bool:
-    return any(e.finding and e.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp")) and e.outcome not in ("sound", "not_open") for e in evidence)
-
-
-def _title(k: Knowledge, test: str, point: str | None) -> str:
-    shape = k.tests[test]
-    return shape.title + (f", {shape.at[point].title}" if point in shape.at else "")
-
-
-def access_reached(job: Job, k: Knowledge) -> set[str]:
-    """The access states this job has paid for already, by the tests that are on its tape."""
-    reached: set[str] = set()
-    for entry in job.of("reading", "outcome"):
-        shape = k.tests[entry.data.test]
-        reached |= set(shape.access) | set(shape.at[entry.data.where.point].access if entry.data.where.point in shape.at else ())
-    return reached
-
-
-def cheapest_point(job: Job, k: Knowledge, known: TestFinding, reached: set[str]) -> tuple[str | None, float, tuple[str, ...]]:
-    """Answer at which point a finding is read with the fewest minutes, the minutes, and the access it needs.
-
-    Points where wires lie open are chosen before the module's own plug: a card may put an intake in the way.
-    """
-    shape = k.tests[known.test]
-    points = [p for p in known.shape.points if p in shape.at] or [None]
-    best = None
-    for point in points:
-        at = shape.at.get(point) if point else None
-        access = list(at.access if at else shape.access)
-        if point == "plug" and (way := job.engine.choice("glow_plug_access")):
-            access = [way]
-        minutes = (at.minutes if at and at.minutes else shape.minutes) + sum(k.access[a].minutes for a in access if a not in reached and a not in WAITING_ACCESS)
-        if best is None or minutes < best[1]:
-            best = (point, minutes, tuple(access))
-    assert best is not None
-    return best
-
-
-def _promise(k: Knowledge, known: TestFinding, hope: Prospect, space: Space, weighed: Weighed) -> str:
-    change = hope.outcomes @ np.abs(hope.faults_after[:, :-1] - weighed.faults[:-1])
-    fault = int(np.argmax(change))
-    name, now = k.faults[space.faults[fault]].title, float(weighed.faults[fault])
-    likely = [i for i in range(len(hope.outcomes)) if hope.outcomes[i] >= 0.01]
-    high = max(likely, key=lambda i: hope.faults_after[i, fault])
-    low = min(likely, key=lambda i: hope.faults_after[i, fault])
-
-    def word(i: int) -> str:
-        return known.finding.outcomes[i].removeprefix("glow_").replace("_", " ")
-
-    return (f"{name} stands at {percent(now)}: {word(high)!r} would make it {percent(float(hope.faults_after[high, fault]))}, "
-            f"{word(low)!r} {percent(float(hope.faults_after[low, fault]))}.")

@@ -1,7 +1,7 @@
 """What each reading and outcome of a job is worth."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from frosty_piston.core import battery, glow, glow_methods, relay
 from frosty_piston.core.plugs import PLUG_KINDS
@@ -10,40 +10,12 @@ from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
 from .instruments import Instruments
+from .judging import JUDGES
 from .tape import Job
 from .units import convert
+from .verdict import Verdict, where_of
 
 GENERAL_LAMP_W = 5.0
-POINT_WORDS = {"relay_connector": "the relay connector", "harness_connector": "the harness connector", "plug": "the plug"}
-
-
-@dataclass(frozen=True)
-class Verdict:
-    """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a plug."""
-
-    test: str
-    where: dict[str, object]
-    judgement: Judgement
-    entries: tuple[str, ...]
-    share: float | None = None
-    power_w: float | None = None
-
-
-def where_of(where: e.Where) -> dict[str, object]:
-    return where.model_dump(exclude_none=True)
-
-
-def place(verdict: Verdict) -> str:
-    """Say where in words: 'cylinder 2 at the harness connector'."""
-    w = verdict.where
-    words = []
-    if "cylinder" in w:
-        words.append(f"cylinder {w['cylinder']}")
-    if "point" in w:
-        point = str(w["point"])
-        words.append(f"at {POINT_WORDS[point]}" if point in POINT_WORDS else point.replace("_", " "))
-    words += [str(w[key]).replace("_", " ") for key in ("bank", "node", "pin", "channel") if key in w]
-    return " ".join(words)
 
 
 def _latest(entries: Iterable[e.Entry], test: str) -> dict[tuple, e.Entry]:
@@ -51,8 +23,10 @@ def _latest(entries: Iterable[e.Entry], test: str) -> dict[tuple, e.Entry]:
     for x in entries:
         if x.kind in ("reading", "outcome") and x.data.test == test:
             inrush = x.data.conditions is not None and x.data.conditions.after_s is not None and x.data.conditions.after_s < 8
-            w = x.data.where
-            key = (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, inrush if test == "glow_current" else x.kind)
+            w, c = x.data.where, x.data.conditions
+            hot = bool(c and c.part_hot)
+            dosing = x.kind == "outcome" and (x.data.figures or {}).get("dosing")
+            key = (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, inrush if test == "glow_current" else x.kind, hot, dosing)
             found.pop(key, None)
             found[key] = x
     return found
@@ -77,8 +51,19 @@ class Judge:
         latest = list(_latest(self.entries, test).values())
         if not latest:
             return []
+        if test in JUDGES:
+            return JUDGES[test](self, latest)
         special = getattr(self, f"_{test}", None)
-        return special(latest) if special else [self._plain(x) for x in latest]
+        return special(latest) if special else [self.plain(x) for x in latest]
+
+    def all_of(self, test: str) -> list[e.Entry]:
+        """Every reading and outcome of a test that stands, not only the latest of each place."""
+        return [x for x in self.entries if x.kind in ("reading", "outcome") and x.data.test == test]
+
+    def figure(self, name: str) -> float:
+        """A figure of the engine card, or the general one."""
+        own = self.job.engine.limit(name)
+        return self.k.general(name) if own is None else own
 
     def value(self, entry: e.Entry, unit: str) -> float | None:
         return None if entry.data.value == "OL" else convert(entry.data.value, entry.data.unit, unit)
@@ -209,19 +194,13 @@ class Judge:
 
     # everything else: by what the knowledge files say of the test
 
-    def _plain(self, entry: e.Entry) -> Verdict:
+    def plain(self, entry: e.Entry) -> Verdict:
+        """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
         shape, d = self.k.tests[entry.data.test], entry.data
         where = where_of(d.where)
         if entry.kind == "outcome" and d.outcome:
-            verdict = shape.outcomes[d.outcome]
             word = d.outcome.replace("_", " ")
-            return Verdict(d.test, where, Judgement(verdict, d.outcome, None, None, None, f"{shape.title}: {word}."), (entry.id,))
-        if entry.kind == "reading" and shape.least and d.value != "OL":
-            value, least = convert(d.value, d.unit, shape.units[0]), shape.least
-            unit = shape.units[0]
-            cls = "failed" if value < least.failed else "marginal" if value < least.marginal else "sound"
-            because = f"{plain(value)} {unit}; {least.why} (general figure, check your service data)."
-            return Verdict(d.test, where, Judgement(cls, cls, value, unit, None, because), (entry.id,))
+            return Verdict(d.test, where, Judgement(shape.outcomes[d.outcome], d.outcome, None, None, None, f"{shape.title}: {word}."), (entry.id,))
         value, unit = (d.value, d.unit) if entry.kind == "reading" else (None, None)
         because = "Recorded as it is. No limit for it is known here: hold it against your service data."
         return Verdict(d.test, where, Judgement("unclear", "recorded", None if value == "OL" else value, unit, None, because), (entry.id,))

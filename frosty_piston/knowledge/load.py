@@ -44,7 +44,7 @@ class TestFinding:
     lesser: dict[str, Finding]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Knowledge:
     """Everything the trade knows here, checked."""
 
@@ -307,8 +307,8 @@ def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape])
         for key, group in file.groups.items():
             for fault in (*group.speaks, *group.clears):
                 r.known(name, [f"groups.{key}", fault], fault, faults)
-            for other in group.refined.values():
-                r.known(name, [f"groups.{key}", "refined"], other, groups)
+            for other in (*group.refined.values(), *group.follows):
+                r.known(name, [f"groups.{key}"], other, groups)
         listed = [CodeEntry(code, title, system, kind, group) for code, (system, kind, group, title) in file.codes.items()]
         listed += [code for family in file.families for code in _family(family)]
         for code in listed:

@@ -53,6 +53,7 @@ class SymptomShape(Shape):
     title: str
     general: Chance
     words: str = ""
+    comes_and_goes: bool = False
     cautions: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
 
@@ -116,6 +117,7 @@ class CodeGroupShape(Shape):
     title: str
     general: Chance
     refined: dict[str, str] = {}
+    follows: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
     clears: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
 

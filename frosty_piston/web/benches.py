@@ -17,7 +17,8 @@ from frosty_piston.core.starting import (
 )
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.units import convert
-from frosty_piston.job.verdicts import GENERAL_LAMP_W, POINT_WORDS, Judge, Verdict
+from frosty_piston.job.verdict import POINT_WORDS, Verdict
+from frosty_piston.job.verdicts import GENERAL_LAMP_W, Judge
 from frosty_piston.store.workshop import JobRecord
 
 from .cells import Cell, fill

@@ -8,7 +8,8 @@ from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.core.quantity import exact, plain
 from frosty_piston.job.entries import Conditions, Entry, Reading, Where
 from frosty_piston.job.units import convert, typed
-from frosty_piston.job.verdicts import Judge, Verdict, where_of
+from frosty_piston.job.verdict import Verdict, where_of
+from frosty_piston.job.verdicts import Judge
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 

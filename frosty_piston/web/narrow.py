@@ -45,7 +45,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                  "shows": workshop.knowledge.faults[s.fault].shows}
                 for s in suspicion.suspects[:-1] if s.probability >= 0.01][:12]
     tests = [{"n": n, "link": bench_link(record.job.id, n.test, n.where.get("point")), "access": [workshop.knowledge.access[a].title for a in n.access if a in workshop.knowledge.access],
-              "tools": [workshop.knowledge.tools[t] for t in n.tools], "width": round(min(1.0, n.gain_bits) * 100)} for n in suspicion.next_tests[:10]]
+              "tools": [workshop.knowledge.tools[t] for t in n.tools], "width": round(min(1.0, n.gain_bits) * 100)} for n in record.assessed.proposals.next_tests[:10]]
     return {"board": code_board(record, workshop), "all_suspects": suspects, "all_tests": tests, "has_evidence": bool(record.assessed.evidence),
             "lost": record.job.codes_lost, "unlisted_percent": percent(suspicion.suspects[-1].probability), "conflicts": suspicion.conflicts,
             "assumed": record.assessed.assumed}

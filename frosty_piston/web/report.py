@@ -4,7 +4,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.formats.report import build_report
-from frosty_piston.job.verdicts import place
+from frosty_piston.job.verdict import place
 
 from .benches import plug_rows, plug_shares
 from .given import GivenWorkshop

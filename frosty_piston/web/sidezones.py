@@ -35,7 +35,7 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
     return {
         "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": _warmth(s.probability)} for s in listed],
         "unlisted": {"s": suspicion.suspects[-1], "percent": percent(suspicion.suspects[-1].probability), "width": round(suspicion.suspects[-1].probability * 100, 1)},
-        "tests": [{"n": n, "link": bench_link(record.job.id, n.test, n.where.get("point"))} for n in suspicion.next_tests[:SHOWN_TESTS]],
+        "tests": [{"n": n, "link": bench_link(record.job.id, n.test, n.where.get("point"))} for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]],
         "conflicts": suspicion.conflicts,
     }
 

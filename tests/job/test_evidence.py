@@ -5,7 +5,8 @@ import unittest
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.jobfile import check
-from frosty_piston.job.suspicion import access_reached, possible_faults
+from frosty_piston.job.access import access_reached
+from frosty_piston.job.suspicion import possible_faults
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import NORRA, SKARN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
@@ -52,8 +53,8 @@ class Coverage(unittest.TestCase):
     def test_bench_heat_is_only_proposed_once_a_plug_is_condemned(self):
         before = at(symptom("hard_start_cold"), meter(), *plugs([1.0] * 4))
         after = at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]))
-        self.assertNotIn("glow_bench_heat", [n.test for n in before.suspicion.next_tests])
-        self.assertIn("glow_bench_heat", [n.test for n in after.suspicion.next_tests])
+        self.assertNotIn("glow_bench_heat", [n.test for n in before.proposals.next_tests])
+        self.assertIn("glow_bench_heat", [n.test for n in after.proposals.next_tests])
 
 
 class Words(unittest.TestCase):
@@ -92,14 +93,14 @@ class Access(unittest.TestCase):
         with_cover = [*base, outcome("intake_look", "sound")]
 
         def minutes(assessed):
-            return next(n.minutes for n in assessed.suspicion.next_tests if n.test == "glow_resistance" and n.where == {"point": "plug"})
+            return next(n.minutes for n in assessed.proposals.next_tests if n.test == "glow_resistance" and n.where == {"point": "plug"})
 
         self.assertEqual(minutes(at(*base)) - minutes(at(*with_cover)), K.access["engine_cover_off"].minutes)
         self.assertIn("engine_cover_off", access_reached(at(*with_cover).job, K))
 
     def test_a_card_can_put_the_intake_in_the_way(self):
         engine = {**NORRA, "limits": {"glow_plug_access": "intake_off"}}
-        found = at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]), engine=engine).suspicion.next_tests
+        found = at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]), engine=engine).proposals.next_tests
         at_plug = next(n for n in found if n.test == "glow_resistance")
         self.assertEqual(at_plug.access, ("intake_off",))
         self.assertGreater(at_plug.minutes, 80)

@@ -54,6 +54,11 @@ class Space:
     def place(self) -> dict[str, int]:
         return {name: i for i, name in enumerate(self.names)}
 
+    @cached_property
+    def kept(self) -> dict[object, np.ndarray]:
+        """Room for rows that were worked out once for this space, shape (N,) each."""
+        return {}
+
     def spread(self, per_fault: np.ndarray) -> np.ndarray:
         """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out."""
         padded = np.append(per_fault, 0.0)

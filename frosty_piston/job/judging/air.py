@@ -1,0 +1,82 @@
+"""Air, EGR, swirl and boost-side tests that record figures."""
+
+from typing import TYPE_CHECKING
+
+from frosty_piston.core import air
+from frosty_piston.core.quantity import Judgement
+
+from .. import entries as e
+from ..units import convert
+from ..verdict import Verdict, where_of
+from .sets import figures, unfinished, verdict
+
+if TYPE_CHECKING:
+    from ..verdicts import Judge
+
+GENERAL_INTAKE_C = 30.0
+
+
+def key_on_pressures(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    judged = air.judge_key_on({x.data.where.channel or "unnamed": judge.value(x, "kPa") or 0.0 for x in latest})
+    return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
+
+
+def air_mass(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    engine, found = judge.job.engine, []
+    for x in latest:
+        mg, kpa, celsius = figures(x, "air_mg_stroke", "manifold_kpa", "intake_c")
+        if mg is None or kpa is None:
+            found.append(unfinished(x, "air_mg_stroke", "manifold_kpa"))
+        elif engine.displacement_l is None:
+            found.append(verdict(x, Judgement("unclear", "unclear", mg, "mg", None, "Put the displacement on the engine card: the expected air hangs on it.")))
+        else:
+            expected = air.expected_air_mg(kpa, engine.displacement_l, judge.job.cylinders, GENERAL_INTAKE_C if celsius is None else celsius)
+            found.append(verdict(x, air.judge_air_mass(mg, expected)))
+    return found
+
+
+def egr_position(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    limit = judge.figure("egr_closed_percent")
+    return [verdict(x, air.judge_egr_rest(judge.value(x, "percent") or 0.0, limit)) for x in latest]
+
+
+def _pair(judge: "Judge", latest: list[e.Entry], unit: str, first: str, second: str) -> tuple[float, float, tuple[str, ...]] | None:
+    at = {x.data.where.point: x for x in latest}
+    if first not in at or second not in at:
+        return None
+    return judge.value(at[first], unit) or 0.0, judge.value(at[second], unit) or 0.0, (at[first].id, at[second].id)
+
+
+def egr_air_change(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    pair = _pair(judge, latest, "mg", "shut", "open")
+    if pair is None:
+        return [verdict(x, Judgement("unclear", "unclear", judge.value(x, "mg"), "mg", None, "Read both, shut and open, at the same speed.")) for x in latest]
+    engine, ambient = judge.job.engine, judge.ambient_c()
+    barometer = judge.job.condition("barometer")
+    kpa = convert(barometer.data.value, barometer.data.unit, "kPa") if barometer else air.barometer_kpa(0)
+    expected = air.expected_air_mg(kpa, engine.displacement_l, judge.job.cylinders, GENERAL_INTAKE_C if ambient is None else ambient + 15) if engine.displacement_l else None
+    return [Verdict("egr_air_change", {}, air.judge_egr_air(pair[0], pair[1], expected), pair[2])]
+
+
+def swirl_compare(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    pair = _pair(judge, latest, "s", "as_is", "released")
+    if pair is None:
+        return [verdict(x, Judgement("unclear", "unclear", judge.value(x, "s"), "s", None, "Time both, as it is and with the flaps released.")) for x in latest]
+    return [Verdict("swirl_compare", {}, air.judge_swirl(pair[0], pair[1]), pair[2])]
+
+
+def boost_leak(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found = []
+    for x in latest:
+        start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
+        if x.data.outcome:
+            found.append(judge.plain(x))
+        elif start is None or end is None or seconds is None:
+            found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
+        else:
+            found.append(Verdict("boost_leak", where_of(x.data.where), air.judge_boost_leak(start, end, seconds), (x.id,)))
+    return found
+
+
+JUDGES = {"key_on_pressures": key_on_pressures, "air_mass_check": air_mass, "egr_position": egr_position, "egr_air_change": egr_air_change,
+          "swirl_compare": swirl_compare, "boost_leak": boost_leak}

@@ -1,0 +1,49 @@
+"""Vacuum tests that record figures."""
+
+from typing import TYPE_CHECKING
+
+from frosty_piston.core import vacuum
+
+from .. import entries as e
+from ..units import convert
+from ..verdict import Verdict
+from .sets import figures, unfinished, verdict
+
+if TYPE_CHECKING:
+    from ..verdicts import Judge
+
+
+def at_pump(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found, said = [], judge.job.condition("altitude")
+    for x in latest:
+        kpa, seconds, flicker, altitude = figures(x, "kpa", "seconds", "flicker_kpa", "altitude_m")
+        if altitude is None and said is not None and said.data.unit in ("km", "mm"):
+            altitude = convert(said.data.value, said.data.unit, "km") * 1000
+        found.append(unfinished(x, "kpa") if kpa is None else verdict(x, vacuum.judge_pump(abs(kpa), seconds, flicker, altitude or 0.0)))
+    return found
+
+
+def hold(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found = []
+    for x in latest:
+        start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
+        if start is None or end is None or seconds is None:
+            found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
+        else:
+            found.append(verdict(x, vacuum.judge_hold(abs(start), abs(end), seconds, x.data.test == "vacuum_section")))
+    return found
+
+
+def travel(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found = []
+    for last in latest:
+        same = [x for x in judge.all_of("vacuum_travel") if x.data.where == last.data.where]
+        points = [(abs(kpa), mm) for kpa, mm in (figures(x, "kpa", "mm") for x in same) if kpa is not None and mm is not None]
+        if not points:
+            found.append(unfinished(last, "kpa", "mm"))
+        else:
+            found.append(Verdict("vacuum_travel", verdict(last, vacuum.judge_travel(points)).where, vacuum.judge_travel(points), tuple(x.id for x in same)))
+    return found
+
+
+JUDGES = {"vacuum_at_pump": at_pump, "vacuum_hold": hold, "vacuum_section": hold, "vacuum_travel": travel}

@@ -1,0 +1,270 @@
+"""The next best tests of a job, the test to make before a part is bought, and when to stop testing."""
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from frosty_piston.core.quantity import percent
+from frosty_piston.core.suspects.next_test import (
+    Belief,
+    Proposal,
+    Sure,
+    Test,
+    likeliest_sets,
+    propose,
+    sure_enough,
+)
+from frosty_piston.core.suspects.space import outcome_chances
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.load import TestFinding
+
+from . import access as a
+from .evidence import Evidence
+from .own import Own
+from .suspicion import Suspicion
+from .tape import Job
+
+LEAST_GAIN_BITS = 0.015
+UNKNOWN_REPAIR_MIN = 300.0
+LEAST_CHANCE = 0.01
+CLEARS_TO = 1 / 3
+
+
+@dataclass(frozen=True)
+class NextTest:
+    """A proposed test: where, minutes with what must still come off, what it tells, what comes along with it."""
+
+    test: str
+    title: str
+    where: dict[str, str]
+    minutes: float
+    access: tuple[str, ...]
+    gain_bits: float
+    because: str
+    cautions: tuple[str, ...]
+    tools: tuple[str, ...]
+    along: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A test that would tell something and cannot be made now, and why."""
+
+    title: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Swing:
+    """How far one outcome of a test would take a suspect, and how likely that outcome is."""
+
+    test: NextTest
+    outcome: str
+    chance: float
+    odds_after: float
+
+
+@dataclass(frozen=True, eq=False)
+class _Candidate:
+    known: TestFinding
+    way: a.Way
+    where: dict[str, str]
+    test: Test
+
+
+class Proposals:
+    """What to do next on a job. `own`: the workshop's patterns and the tools it lacks."""
+
+    def __init__(self, job: Job, k: Knowledge, suspicion: Suspicion, evidence: list[Evidence], own: Own):
+        self.job, self.k, self.suspicion, self.evidence, self.own = job, k, suspicion, evidence, own
+        self.states = a.states(job, k)
+        self.still = a.minutes_to(k, a.access_reached(job, k))
+        self.left_out: list[LeftOut] = []
+        self.rows, self.belief = self._belief(suspicion.weighed.sets)
+        self.candidates = list(self._candidates())
+
+    def _belief(self, sets: np.ndarray) -> tuple[np.ndarray, Belief]:
+        engine = self.suspicion.engine
+        rows = likeliest_sets(sets)
+        weight = sets[rows] / sets[rows].sum()
+        groups, renamed = np.unique(engine.groups[rows], return_inverse=True)
+        cost = np.array([sum(self._repair_min(r) for r in engine.repairs[g]) or UNKNOWN_REPAIR_MIN for g in groups])
+        return rows, Belief(weight, renamed.reshape(-1), cost)
+
+    def _repair_min(self, repair: str) -> float:
+        shape = self.k.repairs[repair]
+        return shape.minutes + shape.part_minutes
+
+    def _candidates(self):
+        """Every finding not yet made that can be made on this vehicle, with its chances under the likeliest sets."""
+        settled = {e.finding.id for e in self.evidence if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])}
+        condemned = _plug_condemned(self.evidence)
+        dead = any(self.job.symptoms[s].data.present for s in ("no_start",) if s in self.job.symptoms)
+        missing: dict[str, LeftOut] = {}
+        for test, findings in self.k.findings.items():
+            if self.job.engine.rules_out(self.k.tests[test].needs):
+                continue
+            for known in findings:
+                node = known.shape.nodes[0] if known.shape.nodes else None
+                if known.finding.id in settled or known.shape.covers == "suspect_plugs" and not condemned or node and self.job.engine.rules_out(self.k.nodes[node].needs):
+                    continue
+                way = a.cheapest_way(self.job, self.k, known, self.still)
+                if why := self._not_now(known, way, dead):
+                    missing.setdefault(test, LeftOut(self.k.tests[test].title, why))
+                    continue
+                where = {key: value for key, value in (("point", way.point), ("node", node), ("channel", known.shape.channels[0] if known.shape.channels else None)) if value}
+                table = outcome_chances(self.suspicion.space, known.finding, self.rows)
+                yield _Candidate(known, way, where, Test(known.finding.id, table, way.own_min, frozenset(way.access)))
+        self.left_out = list(missing.values())
+
+    def _not_now(self, known: TestFinding, way: a.Way, dead: bool) -> str:
+        """Why a test cannot be made now, in words; empty when it can."""
+        tools = [t for t in self.k.tests[known.test].tools if t in self.own.lacking]
+        if tools:
+            return f"needs what is not here: {', '.join(self.k.tools[t].lower() for t in tools)}"
+        if dead and any(s in a.WARMS for s in way.access):
+            return "needs the engine running, and it does not start"
+        if a.WAITS in self.states:
+            if a.COLD in way.access and a.COLD not in self.states:
+                return "needs a cold engine, and the customer waits"
+            if (minutes := self._minutes(way)) > a.LONGEST_WHILE_WAITED_FOR:
+                return f"takes {minutes:g} min, and the customer waits"
+        return ""
+
+    def _minutes(self, way: a.Way) -> float:
+        """Work only: the wait for a cold engine is filled with other jobs."""
+        return way.own_min + sum(self.still.get(x, 0.0) for x in way.access if x != a.COLD)
+
+    @cached_property
+    def ranked(self) -> list[Proposal]:
+        return propose(self.belief, [c.test for c in self.candidates], self.still)
+
+    @cached_property
+    def _unswayed(self) -> tuple[Belief, list[Proposal]] | None:
+        """Belief and ranking by the findings alone, when a workshop pattern had a say."""
+        sets = self.suspicion.without_patterns
+        if sets is None:
+            return None
+        rows, belief = self._belief(sets)
+        tests = [replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows)) for c in self.candidates]
+        return belief, propose(belief, tests, self.still)
+
+    @cached_property
+    def next_tests(self) -> tuple[NextTest, ...]:
+        """Best first: the most information about what to repair per minute, each test once at each place. Experience
+        alone never takes a test off the list: one that would tell something without it stays."""
+        telling = {p.test for p in (self._unswayed[1] if self._unswayed else ()) if p.bits >= LEAST_GAIN_BITS}
+        found: dict[tuple, NextTest] = {}
+        for p in self.ranked:
+            c = self.candidates[p.test]
+            key = (c.known.test, tuple(c.where.items()))
+            if key not in found and (p.bits >= LEAST_GAIN_BITS or p.test in telling):
+                found[key] = self._next(c, p)
+        return tuple(found.values())
+
+    def _next(self, c: _Candidate, p: Proposal) -> NextTest:
+        shape = self.k.tests[c.known.test]
+        along = tuple(dict.fromkeys(t for i in p.along if (t := self._title(self.candidates[i])) != self._title(c)))
+        return NextTest(c.known.test, self._title(c), c.where, self._minutes(c.way), c.way.access, p.bits, self._promise(c, along), tuple(shape.cautions), tuple(shape.tools), along)
+
+    def _title(self, c: _Candidate) -> str:
+        shape = self.k.tests[c.known.test]
+        spot = shape.at[c.way.point].title if c.way.point in shape.at else self.k.nodes[c.where["node"]].title if "node" in c.where else ""
+        return shape.title + (f", {spot[0].lower()}{spot[1:]}" if spot else "")
+
+    @cached_property
+    def _members(self) -> np.ndarray:
+        return self.suspicion.space.members[self.rows]
+
+    def _after(self, c: _Candidate) -> tuple[np.ndarray, np.ndarray]:
+        """The chance of each outcome, shape (K,), and of each fault after each, shape (K, F + 1)."""
+        joint = self.belief.sets[:, None] * c.test.table
+        outcomes = joint.sum(axis=0)
+        return outcomes, (joint.T @ self._members) / np.maximum(outcomes, 1e-12)[:, None]
+
+    def _promise(self, c: _Candidate, along: tuple[str, ...]) -> str:
+        outcomes, after = self._after(c)
+        now = self.belief.sets @ self._members
+        fault = int(np.argmax((outcomes @ np.abs(after - now))[:-1]))
+        likely = [i for i in range(len(outcomes)) if outcomes[i] >= LEAST_CHANCE]
+        high, low = max(likely, key=lambda i: after[i, fault]), min(likely, key=lambda i: after[i, fault])
+        name = self.k.faults[self.suspicion.space.faults[fault]].title
+        words = [_word(o) for o in c.known.finding.outcomes]
+        text = (f"{name} stands at {percent(float(now[fault]))}: {words[high]!r} would make it {percent(float(after[high, fault]))}, "
+                f"{words[low]!r} {percent(float(after[low, fault]))}.")
+        opens = [self.k.access[x].title.lower() for x in c.way.access if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)]
+        if along and opens:
+            text += f" {opens[0].capitalize()} pays for more: {', '.join(_short(t) for t in along)}."
+        if a.COLD in c.way.access and a.COLD in self.still:
+            text += " Needs a cold engine: plan it for the morning."
+        return text
+
+    def swings(self, fault: str) -> list[Swing]:
+        """What would change one suspect most: for every test the outcome that takes its odds furthest, strongest first."""
+        at = self.suspicion.space.place[fault]
+        now = float(self.belief.sets @ self._members[:, at])
+        found: dict[tuple, Swing] = {}
+        for number, c in enumerate(self.candidates):
+            outcomes, after = self._after(c)
+            for i in np.flatnonzero(outcomes >= LEAST_CHANCE):
+                swing = Swing(self._proposed(number), _word(c.known.finding.outcomes[i]), float(outcomes[i]), float(after[i, at]))
+                key = (swing.test.test, tuple(c.where.items()), swing.odds_after > now)
+                if key not in found or abs(swing.odds_after - now) > abs(found[key].odds_after - now):
+                    found[key] = swing
+        return sorted((s for s in found.values() if abs(s.odds_after - now) > 0.02), key=lambda s: -abs(s.odds_after - now))
+
+    def _proposed(self, number: int) -> NextTest:
+        return self._next(self.candidates[number], next(p for p in self.ranked if p.test == number))
+
+    @cached_property
+    def before_you_buy(self) -> Swing | None:
+        """The cheapest test that could still clear the leading suspect: one outcome takes it to a third or less."""
+        leading = self.suspicion.suspects[0]
+        at = self.suspicion.space.place[leading.fault]
+        now, best = float(self.belief.sets @ self._members[:, at]), None
+        for number, c in enumerate(self.candidates):
+            minutes = self._minutes(c.way)
+            if best is not None and minutes >= best[0]:
+                continue
+            outcomes, after = self._after(c)
+            clearing = [i for i in np.flatnonzero(outcomes >= LEAST_CHANCE / 4) if after[i, at] <= now * CLEARS_TO]
+            if clearing:
+                i = min(clearing, key=lambda i: after[i, at])
+                best = (minutes, number, _word(c.known.finding.outcomes[i]), float(outcomes[i]), float(after[i, at]))
+        return Swing(self._proposed(best[1]), *best[2:]) if best else None
+
+    @cached_property
+    def sure(self) -> Sure:
+        """Whether to stop testing. A pattern of the workshop never ends the search by itself."""
+        sure = sure_enough(self.belief, self.ranked)
+        if self._unswayed and sure.enough:
+            belief, ranked = self._unswayed
+            return replace(sure, enough=sure_enough(belief, ranked).enough)
+        return sure
+
+    @cached_property
+    def stop_rule(self) -> str:
+        """The stop rule in one sentence, with what being wrong costs against what another test takes."""
+        sure, (repair, odds) = self.sure, next(iter(self.suspicion.repairs.items()))
+        head = f"{percent(odds)} that “{self.k.repairs[repair].title[0].lower()}{self.k.repairs[repair].title[1:]}” alone cures"
+        cost = f"being wrong is expected to cost {round(sure.wrong_min)} min of work and parts"
+        if not self.ranked:
+            return f"No test is left that would tell more: {head}; {cost}."
+        if sure.enough:
+            return f"Sure enough: {head}; {cost}, less than another test saves. General times."
+        if sure.saves_min <= sure.test_min:
+            return f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more test first."
+        return f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min and is expected to save {round(sure.saves_min)}. General times."
+
+
+def _word(outcome: str) -> str:
+    return outcome.removeprefix("all_").removeprefix("glow_").replace("_", " ")
+
+
+def _short(title: str) -> str:
+    return title.split(":")[0][0].lower() + title.split(":")[0][1:]
+
+
+def _plug_condemned(evidence: list[Evidence]) -> bool:
+    return any(e.finding and e.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp")) and e.outcome not in ("sound", "not_open") for e in evidence)

@@ -1,0 +1,40 @@
+"""A judgement with its place on the job."""
+
+from dataclasses import dataclass
+
+from frosty_piston.core.quantity import Judgement
+
+from . import entries as e
+
+POINT_WORDS = {"relay_connector": "the relay connector", "harness_connector": "the harness connector", "plug": "the plug"}
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a plug."""
+
+    test: str
+    where: dict[str, object]
+    judgement: Judgement
+    entries: tuple[str, ...]
+    share: float | None = None
+    power_w: float | None = None
+    hot: bool = False
+    dosing: bool | None = None
+
+
+def where_of(where: e.Where) -> dict[str, object]:
+    return where.model_dump(exclude_none=True)
+
+
+def place(verdict: Verdict) -> str:
+    """Say where in words: 'cylinder 2 at the harness connector'."""
+    w = verdict.where
+    words = []
+    if "cylinder" in w:
+        words.append(f"cylinder {w['cylinder']}")
+    if "point" in w:
+        point = str(w["point"])
+        words.append(f"at {POINT_WORDS[point]}" if point in POINT_WORDS else point.replace("_", " "))
+    words += [str(w[key]).replace("_", " ") for key in ("bank", "node", "pin", "channel") if key in w]
+    return " ".join(words)
