@@ -1,3 +1,8 @@
 """Frosty Piston keeps the thread of a diesel diagnosis, from arrival to proof."""
 
+import os
+
+# Many small products of matrices: with several threads they wait for each other. It must be set before numpy is loaded.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 __version__ = "0.1.0"

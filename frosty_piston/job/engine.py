@@ -68,7 +68,8 @@ class EngineCard(BaseModel):
         """The field by which this card rules something out that needs other fittings; None when it may be there."""
         for field, allowed in needs.items():
             value = getattr(self, field)
-            if value is not None and value not in allowed:
+            fitted = value if isinstance(value, list) else [value]
+            if value is not None and not any(v in allowed for v in fitted):
                 return field
         return None
 

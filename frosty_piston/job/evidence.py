@@ -15,6 +15,7 @@ from .verdict import Verdict, place
 
 ABSENT_WEIGHT, CONSEQUENCE_WEIGHT, VAIN_TIMES = 0.5, 0.3, 0.08
 KEPT_ROWS = 120
+MANY_CIRCUITS, IN_COMMON = 3, "many_circuits"
 NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
 
@@ -40,12 +41,13 @@ class Evidence:
         if self.factors is not None:
             return space.spread(np.log([self.factors.get(name, 1.0) for name in space.names])).astype(np.float32)
         assert self.finding is not None
-        return self.weight * _row(space, self.finding, self.outcome)
+        row = _row(space, self.finding, self.outcome)
+        return row if self.weight == 1 else np.float32(self.weight) * row
 
 
 def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     """Worked out once for each engine, finding and outcome; the oldest rows of an engine are forgotten."""
-    rows, key = space.kept, (finding, outcome)
+    rows, key = space.kept.setdefault("rows", {}), (finding, outcome)
     row = rows.pop(key, None)
     if row is None:
         row = log_chance(space, finding, outcome).astype(np.float32)
@@ -57,7 +59,7 @@ def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
 
 def gather(job: Job, k: Knowledge, verdicts: list[Verdict], codes: list[CodeSeen], own: Own) -> list[Evidence]:
     """Gather all evidence of the diagnosis in the order in which it came; `verdicts` and `codes` are those of its entries."""
-    found = [*_patterns(job, k, own), *_symptoms(job, k), *_contexts(job, k), *_codes(job, k, codes), *_repairs_in_vain(job, k), *_tests(job, k, verdicts)]
+    found = [*_patterns(job, k, own), *_symptoms(job, k, {v.test for v in verdicts}), *_contexts(job, k), *_codes(job, k, codes), *_repairs_in_vain(job, k), *_tests(job, k, verdicts)]
     at = job.position
     return sorted(found, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
 
@@ -73,10 +75,13 @@ def _patterns(job: Job, k: Knowledge, own: Own) -> list[Evidence]:
     return found
 
 
-def _symptoms(job: Job, k: Knowledge) -> list[Evidence]:
+def _symptoms(job: Job, k: Knowledge, tested: set[str]) -> list[Evidence]:
+    """What was noticed. Where a test has said the same since, the test alone speaks: they are one witness."""
     found = []
     for name, entry in job.symptoms.items():
         shape = k.symptoms[name]
+        if shape.told_by in tested:
+            continue
         outcome = SEEN if entry.data.present else NOT_SEEN
         says = shape.title if entry.data.present else f"Not so: {shape.title[0].lower()}{shape.title[1:]}"
         found.append(Evidence(says, (entry.id,), k.symptom_findings[name], outcome, 1.0, {f: b for f, (_, b) in shape.speaks.items()}))
@@ -90,17 +95,24 @@ def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
 
 
 def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
-    """Codes of one group are one witness. A group that follows from another that is there too counts little."""
+    """Codes of one group are one witness. A group that follows from another that is there too counts little; so does
+    each of several circuits, since what they have in common speaks for them."""
     seen: dict[str, list[CodeSeen]] = {}
     for c in codes:
         if c.place == "bears":
             seen.setdefault(c.group, []).append(c)
+    circuits = [group for group, hits in seen.items() if any(c.kind == "circuit" for c in hits)]
     found = []
+    if len(circuits) >= MANY_CIRCUITS:
+        of_all = [c for group in circuits for c in seen[group]]
+        shape = k.groups[IN_COMMON]
+        found.append(Evidence(f"{', '.join(dict.fromkeys(c.code for c in of_all))}: several circuits at once", tuple(c.entry.id for c in of_all), k.group_findings[IN_COMMON], SEEN, 1.0,
+                              {f: b for f, (_, b) in shape.speaks.items()}))
     for group, hits in seen.items():
         shape, ids = k.groups[group], tuple(c.entry.id for c in hits)
         names = ", ".join(dict.fromkeys(c.code for c in hits))
         causes = tuple(dict.fromkeys(code for c in hits for code in c.follows))
-        weight = max(c.weight for c in hits) * (CONSEQUENCE_WEIGHT if causes else 1.0)
+        weight = max(c.weight for c in hits) * (CONSEQUENCE_WEIGHT if causes or len(circuits) >= MANY_CIRCUITS and group in circuits else 1.0)
         says = f"{names}: {shape.title[0].lower()}{shape.title[1:]}" + (f", likely a consequence of {', '.join(causes)}" if causes else "")
         found.append(Evidence(says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}))
         if shape.clears:
@@ -117,7 +129,7 @@ def _absent_codes(job: Job, k: Knowledge, seen: set[str]) -> list[Evidence]:
         return []
     likeliest: dict[str, tuple[float, str]] = {}
     for group in k.groups:
-        if group not in seen:
+        if group not in seen and group != IN_COMMON:
             for fault, row in k.group_findings[group].shows.items():
                 likeliest[fault] = max(likeliest.get(fault, (0.0, "")), (float(row[1]), group))
     factors = {fault: (1 - p) ** ABSENT_WEIGHT for fault, (p, _) in likeliest.items()}

@@ -25,9 +25,10 @@ from .own import Own
 from .suspicion import Suspicion
 from .tape import Job
 
-LEAST_GAIN_BITS = 0.015
-UNKNOWN_REPAIR_MIN = 300.0
-LEAST_CHANCE = 0.01
+LEAST_GAIN_BITS, MOST_PROPOSED = 0.015, 20
+OPEN_SEARCH_MIN = 480.0
+GROUPS_APART = 24
+LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 CLEARS_TO = 1 / 3
 
 
@@ -85,12 +86,16 @@ class Proposals:
         self.candidates = list(self._candidates())
 
     def _belief(self, sets: np.ndarray) -> tuple[np.ndarray, Belief]:
-        engine = self.suspicion.engine
+        """The likeliest sets, in the groups of what they need; what is not among the likeliest groups is one open search."""
         rows = likeliest_sets(sets)
         weight = sets[rows] / sets[rows].sum()
-        groups, renamed = np.unique(engine.groups[rows], return_inverse=True)
-        cost = np.array([sum(self._repair_min(r) for r in engine.repairs[g]) or UNKNOWN_REPAIR_MIN for g in groups])
-        return rows, Belief(weight, renamed.reshape(-1), cost)
+        groups, repairs = self.suspicion.needed(rows)
+        chance = np.bincount(groups, weights=weight, minlength=len(repairs))
+        known = [n for n in np.argsort(-chance, kind="stable") if repairs[n]][:GROUPS_APART]
+        renamed = np.full(len(repairs), len(known))
+        renamed[known] = np.arange(len(known))
+        cost = [sum(self._repair_min(r) for r in repairs[n]) for n in known]
+        return rows, Belief(weight, renamed[groups], np.array([*cost, OPEN_SEARCH_MIN]))
 
     def _repair_min(self, repair: str) -> float:
         shape = self.k.repairs[repair]
@@ -100,14 +105,20 @@ class Proposals:
         """Every finding not yet made that can be made on this vehicle, with its chances under the likeliest sets."""
         settled = {e.finding.id for e in self.evidence if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])}
         condemned = _plug_condemned(self.evidence)
-        dead = any(self.job.symptoms[s].data.present for s in ("no_start",) if s in self.job.symptoms)
+        dead = "no_start" in self.job.symptoms and self.job.symptoms["no_start"].data.present
+        told = {shape.told_by for s in self.job.symptoms if (shape := self.k.symptoms[s]).told_whole}
         missing: dict[str, LeftOut] = {}
+        odds = self.suspicion.weighed.faults[:-1]
+        alive = {f for f, p, explains in zip(self.suspicion.space.faults, odds, self.suspicion.explains, strict=True) if explains and p >= LEAST_ODDS}
         for test, findings in self.k.findings.items():
-            if self.job.engine.rules_out(self.k.tests[test].needs):
+            if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
                 continue
             for known in findings:
                 node = known.shape.nodes[0] if known.shape.nodes else None
-                if known.finding.id in settled or known.shape.covers == "suspect_plugs" and not condemned or node and self.job.engine.rules_out(self.k.nodes[node].needs):
+                needs = known.shape.needs | (self.k.nodes[node].needs if node else {})
+                if known.finding.id in settled or known.shape.covers == "suspect_plugs" and not condemned or self.job.engine.rules_out(needs):
+                    continue
+                if alive.isdisjoint(known.finding.shows):
                     continue
                 way = a.cheapest_way(self.job, self.k, known, self.still)
                 if why := self._not_now(known, way, dead):
@@ -161,11 +172,13 @@ class Proposals:
             key = (c.known.test, tuple(c.where.items()))
             if key not in found and (p.bits >= LEAST_GAIN_BITS or p.test in telling):
                 found[key] = self._next(c, p)
+            if len(found) >= MOST_PROPOSED:
+                break
         return tuple(found.values())
 
     def _next(self, c: _Candidate, p: Proposal) -> NextTest:
         shape = self.k.tests[c.known.test]
-        along = tuple(dict.fromkeys(t for i in p.along if (t := self._title(self.candidates[i])) != self._title(c)))
+        along = tuple(dict.fromkeys(t for i in p.along if (t := self._short(self.candidates[i])) != self._short(c)))
         return NextTest(c.known.test, self._title(c), c.where, self._minutes(c.way), c.way.access, p.bits, self._promise(c, along), tuple(shape.cautions), tuple(shape.tools), along)
 
     def _title(self, c: _Candidate) -> str:
@@ -173,9 +186,19 @@ class Proposals:
         spot = shape.at[c.way.point].title if c.way.point in shape.at else self.k.nodes[c.where["node"]].title if "node" in c.where else ""
         return shape.title + (f", {spot[0].lower()}{spot[1:]}" if spot else "")
 
+    def _short(self, c: _Candidate) -> str:
+        title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
+        title = title if title[1:2].isupper() else title[0].lower() + title[1:]
+        return title + (f" ({self.k.nodes[c.where['node']].title.lower()})" if "node" in c.where else "")
+
     @cached_property
     def _members(self) -> np.ndarray:
-        return self.suspicion.space.members[self.rows]
+        return self.suspicion.space.members[self.rows].astype(np.float64)
+
+    @cached_property
+    def _now(self) -> np.ndarray:
+        """The chance of each fault among the likeliest sets, shape (F + 1,)."""
+        return self.belief.sets @ self._members
 
     def _after(self, c: _Candidate) -> tuple[np.ndarray, np.ndarray]:
         """The chance of each outcome, shape (K,), and of each fault after each, shape (K, F + 1)."""
@@ -185,7 +208,7 @@ class Proposals:
 
     def _promise(self, c: _Candidate, along: tuple[str, ...]) -> str:
         outcomes, after = self._after(c)
-        now = self.belief.sets @ self._members
+        now = self._now
         fault = int(np.argmax((outcomes @ np.abs(after - now))[:-1]))
         likely = [i for i in range(len(outcomes)) if outcomes[i] >= LEAST_CHANCE]
         high, low = max(likely, key=lambda i: after[i, fault]), min(likely, key=lambda i: after[i, fault])
@@ -195,7 +218,7 @@ class Proposals:
                 f"{words[low]!r} {percent(float(after[low, fault]))}.")
         opens = [self.k.access[x].title.lower() for x in c.way.access if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)]
         if along and opens:
-            text += f" {opens[0].capitalize()} pays for more: {', '.join(_short(t) for t in along)}."
+            text += f" {opens[0].capitalize()} pays for more: {', '.join(along)}."
         if a.COLD in c.way.access and a.COLD in self.still:
             text += " Needs a cold engine: plan it for the morning."
         return text
@@ -203,7 +226,7 @@ class Proposals:
     def swings(self, fault: str) -> list[Swing]:
         """What would change one suspect most: for every test the outcome that takes its odds furthest, strongest first."""
         at = self.suspicion.space.place[fault]
-        now = float(self.belief.sets @ self._members[:, at])
+        now = float(self._now[at])
         found: dict[tuple, Swing] = {}
         for number, c in enumerate(self.candidates):
             outcomes, after = self._after(c)
@@ -219,19 +242,19 @@ class Proposals:
 
     @cached_property
     def before_you_buy(self) -> Swing | None:
-        """The cheapest test that could still clear the leading suspect: one outcome takes it to a third or less."""
-        leading = self.suspicion.suspects[0]
-        at = self.suspicion.space.place[leading.fault]
-        now, best = float(self.belief.sets @ self._members[:, at]), None
+        """The cheapest test that could still clear the leading suspect: found sound, it takes it to a third or less."""
+        leading = self.suspicion.suspects[0].fault
+        if leading not in self.suspicion.space.faults:
+            return None
+        at = self.suspicion.space.place[leading]
+        now, best = float(self._now[at]), None
         for number, c in enumerate(self.candidates):
             minutes = self._minutes(c.way)
-            if best is not None and minutes >= best[0]:
+            if leading not in c.known.finding.shows or best is not None and minutes >= best[0]:
                 continue
             outcomes, after = self._after(c)
-            clearing = [i for i in np.flatnonzero(outcomes >= LEAST_CHANCE / 4) if after[i, at] <= now * CLEARS_TO]
-            if clearing:
-                i = min(clearing, key=lambda i: after[i, at])
-                best = (minutes, number, _word(c.known.finding.outcomes[i]), float(outcomes[i]), float(after[i, at]))
+            if after[0, at] <= now * CLEARS_TO:
+                best = (minutes, number, _word(c.known.finding.outcomes[0]), float(outcomes[0]), float(after[0, at]))
         return Swing(self._proposed(best[1]), *best[2:]) if best else None
 
     @cached_property
@@ -260,10 +283,6 @@ class Proposals:
 
 def _word(outcome: str) -> str:
     return outcome.removeprefix("all_").removeprefix("glow_").replace("_", " ")
-
-
-def _short(title: str) -> str:
-    return title.split(":")[0][0].lower() + title.split(":")[0][1:]
 
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:

@@ -2,11 +2,12 @@
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
 from frosty_piston.core.quantity import percent
-from frosty_piston.core.suspects.next_test import repair_groups
+from frosty_piston.core.suspects.next_test import likeliest_sets, repair_groups
 from frosty_piston.core.suspects.odds import Weighed, conflicts, trail, weigh
 from frosty_piston.core.suspects.space import UNLISTED, Space, build_space, log_prior
 from frosty_piston.knowledge import Knowledge
@@ -17,11 +18,13 @@ from .tape import Job
 
 UNLISTED_PER_THOUSAND = 15.0
 MOVED_BITS = 0.15
+EXPLAINS_RATIO = 1.5
+COMMONLY_KILLS = 0.2
+PASSENGER = float(np.log(2))
 ENGINES_KEPT = 4
 
 
-@dataclass(frozen=True)
-class Moved:
+class Moved(NamedTuple):
     """One piece of evidence and how far it moved a suspect, in bits of log odds."""
 
     entries: tuple[str, ...]
@@ -62,13 +65,13 @@ class Step:
 
 
 class Engine:
-    """What is worked out once for all jobs of the same fittings: the sets of faults, their repairs, their prior."""
+    """What is worked out once for all jobs of the same fittings: the sets of faults and their prior."""
 
     def __init__(self, k: Knowledge, faults: tuple[str, ...]):
         self.space: Space = build_space(faults)
         rates = np.array([k.faults[f].per_thousand for f in faults] + [UNLISTED_PER_THOUSAND], float) / 1000
         self.prior = log_prior(self.space, rates / (1 - rates), _together(k, faults))
-        self.groups, self.repairs = repair_groups(self.space, tuple(k.faults[f].repair for f in faults))
+        self.kills = _kills(k, faults)
 
 
 def _together(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
@@ -81,6 +84,18 @@ def _together(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
                 times = max(1.0, chance / (k.faults[f].per_thousand / 1000))
                 bonds[place[f], place[cause]] = bonds[place[cause], place[f]] = max(times, bonds[place[f], place[cause]])
     return bonds
+
+
+def _kills(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
+    """Which fault commonly kills which, shape (F + 2, F + 2): the cause in the row. How the vehicle is used is asked
+    of the driver, not repaired."""
+    place = {f: i for i, f in enumerate(faults)}
+    kills = np.zeros((len(faults) + 2,) * 2, bool)
+    for f in faults:
+        for cause, chance in k.upstream[f].items():
+            if cause in place and chance >= COMMONLY_KILLS and k.fault_system[cause] != "driver":
+                kills[place[cause], place[f]] = True
+    return kills
 
 
 _engine = lru_cache(maxsize=ENGINES_KEPT)(Engine)
@@ -108,11 +123,9 @@ class Suspicion:
         return self.engine.space
 
     @cached_property
-    def rows(self) -> np.ndarray:
-        rows = np.empty((len(self.evidence), len(self.space.held)), np.float32)
-        for at, e in enumerate(self.evidence):
-            rows[at] = e.log_likelihood(self.space)
-        return rows
+    def rows(self) -> list[np.ndarray]:
+        """How likely each set of faults makes each piece of evidence, in logs."""
+        return [e.log_likelihood(self.space) for e in self.evidence]
 
     @cached_property
     def weighed(self) -> Weighed:
@@ -121,8 +134,8 @@ class Suspicion:
     @cached_property
     def without_patterns(self) -> np.ndarray | None:
         """The chance of each set by what was found alone; None when no workshop pattern had a say."""
-        kept = [i for i, e in enumerate(self.evidence) if not e.pattern]
-        return None if len(kept) == len(self.evidence) else weigh(self.space, self.engine.prior, self.rows[kept]).sets
+        kept = [row for e, row in zip(self.evidence, self.rows, strict=True) if not e.pattern]
+        return None if len(kept) == len(self.evidence) else weigh(self.space, self.engine.prior, kept).sets
 
     @cached_property
     def suspects(self) -> tuple[Suspect, ...]:
@@ -144,16 +157,58 @@ class Suspicion:
         return tuple(sorted((m for m in moved if m.bits > 0), key=lambda m: -m.bits)), tuple(sorted((m for m in moved if m.bits < 0), key=lambda m: m.bits))
 
     @cached_property
+    def explains(self) -> np.ndarray:
+        """Which faults explain something that was found, shape (F,). The others, there or not, are no part of this
+        complaint: nothing is repaired or tested for them here. All of them, as long as nothing was found."""
+        found = np.zeros(len(self.space.faults), bool)
+        for e in self.evidence:
+            at = e.finding.outcomes.index(e.outcome) if e.finding else 0
+            if e.finding and at:
+                for fault, row in e.finding.shows.items():
+                    if fault in self.space.place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
+                        found[self.space.place[fault]] = True
+        return found if found.any() else ~found
+
+    def needed(self, rows: np.ndarray) -> tuple[np.ndarray, list[tuple[str, ...]]]:
+        """What each of some sets of faults needs for this complaint to be cured: the group of each, the repairs of
+        each group. A fault without which the rest of its set explains the findings at least half as well is a
+        passenger and needs nothing here, unless it is what kills another of the set."""
+        repair_of = tuple(self.knowledge.faults[f].repair for f in self.space.faults)
+        told, held = self._told, self.space.held[rows]
+        explains = np.append(self.explains, [False, False])[held]
+        counts = np.zeros(held.shape, bool)
+        for column in range(self.space.most):
+            left = self.space.without(rows, column)
+            kills = np.any([self.engine.kills[held[:, column], held[:, other]] for other in range(self.space.most) if other != column], axis=0)
+            counts[:, column] = explains[:, column] & ((left == rows) | (told[rows] - told[left] > PASSENGER)) | kills
+        return repair_groups(self.space, repair_of, rows, counts)
+
+    @cached_property
+    def _told(self) -> np.ndarray:
+        """How likely each set makes all that was found, in logs, contexts and patterns left out."""
+        told = np.zeros(len(self.space.held), np.float32)
+        for e, row in zip(self.evidence, self.rows, strict=True):
+            if e.finding:
+                told += row
+        return told
+
+    @cached_property
     def repairs(self) -> dict[str, float]:
-        """The chance that one repair alone cures: that of all sets whose faults all end in it, likeliest first."""
-        by_group = np.bincount(self.engine.groups, weights=self.weighed.sets, minlength=len(self.engine.repairs))
-        odds = {repairs[0]: float(by_group[i]) for i, repairs in enumerate(self.engine.repairs) if len(repairs) == 1}
+        """The chance that one repair alone cures the complaint, likeliest first."""
+        rows = likeliest_sets(self.weighed.sets)
+        groups, repairs = self.needed(rows)
+        by_group = np.bincount(groups, weights=self.weighed.sets[rows], minlength=len(repairs)) / self.weighed.sets[rows].sum()
+        odds = dict.fromkeys((self.knowledge.faults[f].repair for f in self.space.faults), 0.0)
+        for names, p in zip(repairs, by_group, strict=True):
+            if len(names) == 1:
+                odds[names[0]] += float(p)
         return dict(sorted(odds.items(), key=lambda item: -item[1]))
 
     @cached_property
     def conflicts(self) -> tuple[ConflictFound, ...]:
         said = [i for i, e in enumerate(self.evidence) if e.finding is not None]
-        return tuple(self._conflict([said[i] for i in group]) for group in conflicts(self.rows[said]))
+        rows = np.array([self.rows[i] for i in said]).reshape(len(said), len(self.space.held))
+        return tuple(self._conflict([said[i] for i in group]) for group in conflicts(rows))
 
     def _conflict(self, group: list[int]) -> ConflictFound:
         members = [self.evidence[i] for i in group]

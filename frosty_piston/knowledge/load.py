@@ -20,7 +20,7 @@ from .whole import whole
 HERE = Path(__file__).parent
 EPSILON = 0.003
 NOT_SEEN, SEEN = "not_seen", "seen"
-SYMPTOM_BLUR = 0.35
+SYMPTOM_BLUR = 0.2
 
 
 @dataclass(frozen=True)
@@ -202,6 +202,8 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     for key, symptom in symptoms.items():
         for fault in symptom.speaks:
             r.known("symptoms.toml", [f"{key}.speaks", fault], fault, faults)
+        if symptom.told_by:
+            r.known("symptoms.toml", [key, "told_by"], symptom.told_by, tests)
         for one in symptom.cautions:
             r.known("symptoms.toml", [key, "cautions"], one, cautions)
     contexts = r.read("contexts.toml", dict[str, s.ContextShape])

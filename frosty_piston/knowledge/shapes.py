@@ -54,6 +54,8 @@ class SymptomShape(Shape):
     general: Chance
     words: str = ""
     comes_and_goes: bool = False
+    told_by: str = ""
+    told_whole: bool = False
     cautions: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
 
@@ -109,6 +111,7 @@ class FindingShape(Shape):
     channels: list[str] = []
     hot: bool | None = None
     dosing: bool | None = None
+    needs: dict[str, list[CardValue]] = {}
     covers: Literal["cylinders", "batteries", "suspect_plugs"] | None = None
     speaks: list[SpeaksShape]
 

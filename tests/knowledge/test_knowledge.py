@@ -59,7 +59,7 @@ class Refused(unittest.TestCase):
         says = self.spoiled("tests.toml", "minutes = 2", 'minutes = "two"')
         self.assertRegex(says, r"tests\.toml, line \d+, battery_rest\.minutes")
         self.assertIn("bogus", self.spoiled("symptoms.toml", 'battery_weak = ["seldom"', 'bogus = ["seldom"'))
-        self.assertIn("word of the scale", self.spoiled("symptoms.toml", 'general = "seldom"', 'general = "now and then"'))
+        self.assertIn("word of the scale", self.spoiled("symptoms.toml", 'general = "hardly_ever"', 'general = "now and then"'))
         self.assertIn("line", self.spoiled("faults/glow.toml", "[glow_plugs_open]", "[glow_plugs_open"))
         self.assertIn("outcome", self.spoiled("findings/start_and_glow.toml", "shows = { flat =", "shows = { empty ="))
         self.assertIn("per_thousand", self.spoiled("faults/start.toml", "per_thousand = 20", "per_thousand = -3"))

@@ -8,10 +8,11 @@ import numpy as np
 from .space import Space
 
 MOST_TOGETHER = 3
+TINY = 1e-300
 GROUPS_LOOKED_AT = 160
 
 
-def likeliest_sets(sets: np.ndarray, most: int = 3000, share: float = 0.999) -> np.ndarray:
+def likeliest_sets(sets: np.ndarray, most: int = 1500, share: float = 0.995) -> np.ndarray:
     """Answer the places of the sets that hold nearly all of the chance, likeliest first.
 
     `sets`: chance of each set, shape (N,). Returns at most `most` places that together reach `share`.
@@ -25,11 +26,12 @@ def likeliest_sets(sets: np.ndarray, most: int = 3000, share: float = 0.999) -> 
     return places[: int(np.searchsorted(np.cumsum(sets[places]), share)) + 1]
 
 
-def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | None = None) -> tuple[np.ndarray, list[tuple[str, ...]]]:
+def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | None = None, counts: np.ndarray | None = None) -> tuple[np.ndarray, list[tuple[str, ...]]]:
     """Answer which sets of faults end in the same repairs.
 
     `repair_of`: the repair of each fault, length F; `unlisted` ends in no repair known. `rows`: the sets asked
-    for, all when left out. Returns the group of each set, and the repairs of each group.
+    for, all when left out. `counts`: shape (len(rows), most), False for a fault of a set that needs no repair here.
+    Returns the group of each set, and the repairs of each group.
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> groups, repairs = repair_groups(build_space(("a", "b", "c"), most=1), ("plugs", "plugs", "relay"))
@@ -39,7 +41,7 @@ def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | N
     held = space.held if rows is None else space.held[rows]
     names = tuple(dict.fromkeys(repair_of))
     number = np.array([1 + names.index(r) for r in repair_of] + [0, 0])
-    kept = np.sort(number[held], axis=1)
+    kept = np.sort(number[held] if counts is None else number[held] * counts, axis=1)
     for place in range(kept.shape[1] - 1, 0, -1):
         kept[:, place][kept[:, place] == kept[:, place - 1]] = 0
     kept = np.sort(kept, axis=1)
@@ -47,7 +49,7 @@ def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | N
     for place in range(kept.shape[1]):
         code = code * (len(names) + 1) + kept[:, place]
     _, first, groups = np.unique(code, return_index=True, return_inverse=True)
-    return groups.reshape(-1), [tuple(names[n - 1] for n in kept[row] if n) for row in first]
+    return groups.reshape(-1), [tuple(names[n - 1] for n in row if n) for row in kept[first].tolist()]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -91,9 +93,8 @@ class Proposal:
 
 def _bits(joint: np.ndarray) -> float:
     outcome, group = joint.sum(axis=0), joint.sum(axis=1)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        terms = joint * np.log2(joint / (group[:, None] * outcome[None, :]))
-    return float(np.nansum(terms))
+    terms = joint * np.log2(np.maximum(joint, TINY) / np.maximum(group[:, None] * outcome[None, :], TINY))
+    return float(terms.sum())
 
 
 def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
@@ -123,14 +124,17 @@ def information(belief: Belief, table: np.ndarray) -> tuple[float, np.ndarray]:
     >>> round(information(b, np.array([[0.999, 0.001], [0.001, 0.999]]))[0], 2)
     0.99
     """
-    joint = _joint(belief, table)
+    (joint,) = _joints(belief, [table])
     return _bits(joint), joint.sum(axis=0)
 
 
-def _joint(belief: Belief, table: np.ndarray) -> np.ndarray:
-    weighted = belief.sets[:, None] * table
-    count = len(belief.cost_min)
-    return np.stack([np.bincount(belief.groups, weights=weighted[:, k], minlength=count) for k in range(table.shape[1])], axis=1)
+def _joints(belief: Belief, tables: list[np.ndarray]) -> list[np.ndarray]:
+    """The chance of each repair group together with each outcome, shape (G, K), for every table."""
+    if not tables:
+        return []
+    share = np.zeros((len(belief.cost_min), len(belief.sets)))
+    share[belief.groups, np.arange(len(belief.sets))] = belief.sets
+    return np.split(share @ np.hstack(tables), np.cumsum([t.shape[1] for t in tables])[:-1], axis=1)
 
 
 def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, float]) -> list[Proposal]:
@@ -147,7 +151,7 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     >>> [(p.test, p.minutes, round(p.bits, 2)) for p in ranked]
     [(1, 5, 0.71), (0, 25.0, 0.71)]
     """
-    joints = [_joint(belief, t.table) for t in tests]
+    joints = _joints(belief, [t.table for t in tests])
     bits = [_bits(j) for j in joints]
     weight = np.bincount(belief.groups, weights=belief.sets, minlength=len(belief.cost_min))
     top = np.argsort(-weight, kind="stable")[:GROUPS_LOOKED_AT]

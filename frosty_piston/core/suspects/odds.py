@@ -1,6 +1,6 @@
 """From findings to odds, exactly, and which finding moved them."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -13,8 +13,8 @@ GROUP_RATIO = 0.02
 MOST_IN_GROUP = 4
 MOST_FOR_FOUR = 24
 TRIED_FIRST = 256
-NEGLIGIBLE = 18.0
-LEAST_LOG = -80.0
+NEGLIGIBLE = 12.0
+LEAST_LOG = -50.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,13 +41,13 @@ def _log2_odds(chance: np.ndarray) -> np.ndarray:
     return np.log2(chance) - np.log2(1 - chance)
 
 
-def weigh(space: Space, prior: np.ndarray, evidence: np.ndarray) -> Weighed:
+def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.ndarray) -> Weighed:
     """Weigh every set of faults by Bayes' rule, exactly.
 
-    Parameters: `prior` log weights, shape (N,); `evidence` log likelihoods, shape (E, N), one row per piece
+    Parameters: `prior` log weights, shape (N,); `evidence` log likelihoods, E rows of shape (N,), one per piece
     of evidence, already tempered where it covers only part of what it should. Independent given the set.
     What each piece moved is worked out in single precision over the sets that could count at all with one
-    piece left out (at least 1e-8 of the best): good to a hundredth of a bit.
+    piece left out (at least 6e-6 of the best): good to a tenth of a bit for faults that stand above half a percent.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
@@ -55,15 +55,26 @@ def weigh(space: Space, prior: np.ndarray, evidence: np.ndarray) -> Weighed:
     >>> w.faults.round(2).tolist(), w.moved.round(1).tolist()
     ([0.8, 0.1, 0.1], [[3.0, -2.2, -2.2]])
     """
-    evidence = np.reshape(evidence, (-1, len(prior)))
-    total = prior + evidence.sum(axis=0, dtype=np.float64)
+    total = prior.astype(np.float64)
+    for row in evidence:
+        total += row
     sets = _normal(total)
     faults = _present(space, sets)
     if not len(evidence):
         return Weighed(sets, faults, np.zeros((0, len(faults))))
-    live = np.flatnonzero(total - evidence.min(axis=0) > total.max() - NEGLIGIBLE)
-    without = _normal((total[live] - total.max()).astype(np.float32) - evidence[:, live].astype(np.float32)) @ space.members[live]
-    return Weighed(sets, faults, _log2_odds(faults) - _log2_odds(without.astype(np.float64)))
+    best = int(total.argmax())
+    falls = np.zeros(len(total), np.float32)
+    for row in evidence:
+        np.minimum(falls, row - row[best], out=falls)
+    live = np.flatnonzero(total - falls > total[best] - NEGLIGIBLE)
+    without = np.empty((len(evidence), len(live)), np.float32)
+    for at, row in enumerate(evidence):
+        without[at] = row[live]
+    np.subtract((total[live] - total[best]).astype(np.float32), without, out=without)
+    without -= without.max(axis=1, keepdims=True)
+    np.exp(np.maximum(without, LEAST_LOG, out=without), out=without)
+    present = (without @ space.members[live]) / without.sum(axis=1, keepdims=True)
+    return Weighed(sets, faults, _log2_odds(faults) - _log2_odds(present.astype(np.float64)))
 
 
 def _present(space: Space, sets: np.ndarray) -> np.ndarray:
@@ -71,7 +82,7 @@ def _present(space: Space, sets: np.ndarray) -> np.ndarray:
     return sum(np.bincount(space.held[:, place], weights=sets, minlength=count) for place in range(space.held.shape[1]))[:-1]
 
 
-def trail(space: Space, prior: np.ndarray, evidence: np.ndarray) -> np.ndarray:
+def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.ndarray) -> np.ndarray:
     """Answer how the odds went along the tape: the chance of each fault before any evidence and after each piece.
 
     Parameters as for `weigh`, the rows in the order in which they were found. Returns shape (E + 1, F + 1), worked
@@ -82,10 +93,9 @@ def trail(space: Space, prior: np.ndarray, evidence: np.ndarray) -> np.ndarray:
     >>> trail(s, log_prior(s, np.array([0.1, 0.1, 0.2])), np.log([[0.8, 0.1, 0.1]])).round(2).tolist()
     [[0.25, 0.25, 0.5], [0.73, 0.09, 0.18]]
     """
-    rows = np.reshape(evidence, (-1, len(prior)))
-    standing = np.empty((len(rows) + 1, len(prior)), np.float32)
+    standing = np.empty((len(evidence) + 1, len(prior)), np.float32)
     standing[0] = prior
-    for at, row in enumerate(rows):
+    for at, row in enumerate(evidence):
         np.add(standing[at], row, out=standing[at + 1])
     return (_normal(standing) @ space.members).astype(np.float64)
 

@@ -55,14 +55,39 @@ class Space:
         return {name: i for i, name in enumerate(self.names)}
 
     @cached_property
+    def _codes(self) -> tuple[np.ndarray, np.ndarray]:
+        codes = _code(self.held, len(self.faults) + 2)
+        order = np.argsort(codes)
+        return codes[order], order
+
+    def without(self, rows: np.ndarray, column: int) -> np.ndarray:
+        """The places of the sets that are left when each of some sets loses the fault in one column, shape (len(rows),).
+        A set that would be left empty, or has no fault there, answers itself."""
+        nobody = len(self.faults) + 1
+        held = self.held[rows].copy()
+        alone = (held[:, column] == nobody) | ((held != nobody).sum(axis=1) == 1)
+        held[:, column] = nobody
+        codes, order = self._codes
+        found = order[np.minimum(np.searchsorted(codes, _code(held, len(self.faults) + 2)), len(order) - 1)]
+        return np.where(alone, rows, found)
+
+    @cached_property
     def kept(self) -> dict[object, np.ndarray]:
-        """Room for rows that were worked out once for this space, shape (N,) each."""
+        """Room for what was worked out once for this space."""
         return {}
 
     def spread(self, per_fault: np.ndarray) -> np.ndarray:
         """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out."""
         padded = np.append(per_fault, 0.0)
         return padded[self.held[:, 0]] + sum(padded[self.held[:, i]] for i in range(1, self.held.shape[1]))
+
+
+def _code(held: np.ndarray, base: int) -> np.ndarray:
+    """One number for each set, whatever the order of its faults."""
+    code = np.zeros(len(held), dtype=np.int64)
+    for column in np.sort(held, axis=1).T:
+        code = code * base + column
+    return code
 
 
 def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
@@ -132,10 +157,15 @@ def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = No
     [[0.18, 0.82], [0.9, 0.1], [0.18, 0.82], [0.76, 0.24]]
     """
     held = space.held if rows is None else space.held[rows]
-    cdf = np.stack([*(_this_or_better(space, finding, held, k) for k in range(len(finding.outcomes) - 1)), np.ones(len(held))], axis=1)
-    table = np.diff(cdf, axis=1, prepend=0.0)
-    table[held[:, 0] == len(space.faults)] = unlisted_row(finding)
-    return np.clip(table, 1e-9, 1.0)
+    table = np.empty((len(finding.outcomes), len(held)))
+    upto = 0.0
+    for k, shares in enumerate(_shares(space, finding)):
+        next_upto = _this_or_better(shares, held)
+        np.subtract(next_upto, upto, out=table[k])
+        upto = next_upto
+    np.subtract(1.0, upto, out=table[-1])
+    table[:, held[:, 0] == len(space.faults)] = unlisted_row(finding)[:, None]
+    return np.maximum(table, 1e-9).T
 
 
 def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
@@ -145,21 +175,30 @@ def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     >>> np.exp(log_chance(build_space(("a", "b")), f, "yes")).round(2).tolist()
     [0.82, 0.1, 0.82, 0.24]
     """
-    k = finding.outcomes.index(outcome)
-    upto = _this_or_better(space, finding, space.held, k) if k < len(finding.outcomes) - 1 else np.ones(len(space.held))
-    chance = upto - _this_or_better(space, finding, space.held, k - 1) if k else upto
+    k, shares = finding.outcomes.index(outcome), _shares(space, finding)
+    upto = _this_or_better(shares[k], space.held) if k < len(shares) else np.ones(len(space.held))
+    chance = upto - _this_or_better(shares[k - 1], space.held) if k else upto
     chance[-1] = unlisted_row(finding)[k]
     return np.log(np.clip(chance, 1e-9, 1.0))
 
 
-def _this_or_better(space: Space, finding: Finding, held: np.ndarray, k: int) -> np.ndarray:
-    share = np.ones(len(space.faults) + 2)
-    for name, row in finding.shows.items():
-        if name in space.place:
-            share[space.place[name]] = np.sum(row[: k + 1])
-    product = share[held[:, 0]] * np.sum(finding.general[: k + 1])
+def _shares(space: Space, finding: Finding) -> np.ndarray:
+    """The chance of each outcome or a better one by each fault alone, shape (K - 1, F + 3); the background stands last."""
+    found = space.kept.get(finding)
+    if found is None:
+        found = np.ones((len(finding.outcomes) - 1, len(space.faults) + 3))
+        found[:, -1] = np.cumsum(finding.general)[:-1]
+        for name, row in finding.shows.items():
+            if name in space.place:
+                found[:, space.place[name]] = np.cumsum(row)[:-1]
+        space.kept[finding] = found
+    return found
+
+
+def _this_or_better(shares: np.ndarray, held: np.ndarray) -> np.ndarray:
+    product = shares[held[:, 0]] * shares[-1]
     for place in range(1, held.shape[1]):
-        product *= share[held[:, place]]
+        product *= shares[held[:, place]]
     return product
 
 
