@@ -174,22 +174,22 @@ class Suspicion:
         each group. A fault without which the rest of its set explains the findings at least half as well is a
         passenger and needs nothing here, unless it is what kills another of the set."""
         repair_of = tuple(self.knowledge.faults[f].repair for f in self.space.faults)
-        told, held = self._told, self.space.held[rows]
+        held = self.space.held[rows]
+        left = [self.space.without(rows, column) for column in range(self.space.most)]
+        told, *told_without = self._told(np.stack([rows, *left]))
         explains = np.append(self.explains, [False, False])[held]
         counts = np.zeros(held.shape, bool)
         for column in range(self.space.most):
-            left = self.space.without(rows, column)
             kills = np.any([self.engine.kills[held[:, column], held[:, other]] for other in range(self.space.most) if other != column], axis=0)
-            counts[:, column] = explains[:, column] & ((left == rows) | (told[rows] - told[left] > PASSENGER)) | kills
+            counts[:, column] = explains[:, column] & ((left[column] == rows) | (told - told_without[column] > PASSENGER)) | kills
         return repair_groups(self.space, repair_of, rows, counts)
 
-    @cached_property
-    def _told(self) -> np.ndarray:
-        """How likely each set makes all that was found, in logs, contexts and patterns left out."""
-        told = np.zeros(len(self.space.held), np.float32)
+    def _told(self, places: np.ndarray) -> np.ndarray:
+        """How likely some sets make all that was found, in logs, contexts and patterns left out; the shape of `places`."""
+        told = np.zeros(places.shape, np.float32)
         for e, row in zip(self.evidence, self.rows, strict=True):
             if e.finding:
-                told += row
+                told += row[places]
         return told
 
     @cached_property
@@ -207,8 +207,7 @@ class Suspicion:
     @cached_property
     def conflicts(self) -> tuple[ConflictFound, ...]:
         said = [i for i, e in enumerate(self.evidence) if e.finding is not None]
-        rows = np.array([self.rows[i] for i in said]).reshape(len(said), len(self.space.held))
-        return tuple(self._conflict([said[i] for i in group]) for group in conflicts(rows))
+        return tuple(self._conflict([said[i] for i in group]) for group in conflicts([self.rows[i] for i in said]))
 
     def _conflict(self, group: list[int]) -> ConflictFound:
         members = [self.evidence[i] for i in group]

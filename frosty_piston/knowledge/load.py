@@ -57,6 +57,8 @@ class Knowledge:
     upstream: dict[str, dict[str, float]]
     repairs: dict[str, s.RepairShape]
     nodes: dict[str, s.NodeShape]
+    parts: dict[str, s.PartShape]
+    part_of: dict[str, str]
     fault_system: dict[str, str]
     symptoms: dict[str, s.SymptomShape]
     contexts: dict[str, s.ContextShape]
@@ -198,6 +200,9 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
             r.known("tests.toml", [f"{key}.at.{point}"], point, test.points)
             for one in shape.access:
                 r.known("tests.toml", [f"{key}.at.{point}", "access"], one, access)
+    parts, part_of = _parts(r, faults, tests)
+    for key, node in nodes.items():
+        r.known("nodes.toml", [key, "part"], node.part, parts)
     symptoms = r.read("symptoms.toml", dict[str, s.SymptomShape])
     for key, symptom in symptoms.items():
         for fault in symptom.speaks:
@@ -216,7 +221,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     knowledge = Knowledge(
         weights.scale, systems, access, tools, cautions, faults,
         {key: {cause: weights.chance(f"faults, {key}.killed_by", c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
-        repairs, nodes, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
+        repairs, nodes, parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
         {key: weights.two(f"symptoms.toml, {key}", f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},
         groups, {key: weights.two(f"codes, {key}", f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
         codes, figures, r.read("card_choices.toml", dict[str, s.ChoiceShape]), procedures, proofs, options)
@@ -236,6 +241,20 @@ def _faults(r: _Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape
         faults |= found
         fault_system |= dict.fromkeys(found, system)
     return faults, fault_system
+
+
+def _parts(r: _Reader, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]) -> tuple[dict[str, s.PartShape], dict[str, str]]:
+    parts = r.read("plan.toml", dict[str, s.PartShape])
+    part_of: dict[str, str] = {}
+    for key, part in parts.items():
+        for fault in part.faults:
+            r.known("plan.toml", [key, "faults"], fault, faults)
+            if fault in part_of:
+                raise BadKnowledge(r.says("plan.toml", [key, fault], f"the fault stands at {part_of[fault]} already"))
+            part_of[fault] = key
+        for test in part.tests:
+            r.known("plan.toml", [key, "tests"], test, tests)
+    return parts, part_of
 
 
 def _work(r: _Reader, figures: dict[str, s.FigureShape], cautions: dict[str, s.CautionShape],

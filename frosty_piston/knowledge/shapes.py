@@ -35,6 +35,16 @@ class FaultShape(Shape):
     dies_of: list[str] = []
 
 
+class PartShape(Shape):
+    """A part on the plan of the engine: what can be wrong with it and what is done at it."""
+
+    title: str
+    faults: Annotated[list[str], Field(min_length=1)]
+    tests: Annotated[list[str], Field(min_length=1)]
+    channels: dict[str, list[str]] = {}
+    cylinder: bool = False
+
+
 class RepairShape(Shape):
     """What a repair takes: minutes of work, and its parts as minutes of workshop time."""
 
@@ -46,6 +56,7 @@ class RepairShape(Shape):
 class NodeShape(Shape):
     title: str
     words: list[str]
+    part: str
     needs: dict[str, list[CardValue]] = {}
 
 
@@ -89,6 +100,9 @@ class TestShape(Shape):
     outcomes: dict[str, Verdict] = {}
     figures: list[str] = []
     points: list[str] = []
+    channels: list[str] = []
+    pins: list[str] = []
+    cell_units: dict[str, str] = {}
     where: list[str] = []
     trace: bool = False
     plain: bool = True

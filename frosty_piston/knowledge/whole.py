@@ -18,7 +18,12 @@ def whole(k: "Knowledge") -> None:
             raise BadKnowledge(f"findings, {fault}: no test can find this fault; give it an outcome that is at least {FOUND_BITS_RATIO:g} times as likely with it")
         if not any(fault in symptom.speaks for symptom in k.symptoms.values()):
             raise BadKnowledge(f"symptoms.toml, {fault}: no symptom speaks for this fault")
+        if fault not in k.part_of:
+            raise BadKnowledge(f"plan.toml, {fault}: the fault stands at no part of the plan")
+    at_parts = {test for part in k.parts.values() for test in part.tests}
     for test, shape in k.tests.items():
+        if test not in at_parts:
+            raise BadKnowledge(f"plan.toml, {test}: the test stands at no part of the plan")
         findings = k.findings.get(test)
         if not findings:
             raise BadKnowledge(f"findings, {test}: no finding says what this test speaks for")

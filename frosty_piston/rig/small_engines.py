@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import product
 
 import numpy as np
@@ -121,7 +120,6 @@ def _followed(engine: SmallEngine, choose: Callable[[np.ndarray, frozenset[int]]
     return on(engine.prior, frozenset())
 
 
-@lru_cache(maxsize=4)
 def compare(engines: int = 40, first_seed: int = 1) -> dict[str, float]:
     """Answer the mean expected minutes, tests and repairs in vain, before the repair that cures begins."""
     ways = {"optimum": optimum_min, "proposals": policy_min, "by system": by_system_min, "swap": swap_min}

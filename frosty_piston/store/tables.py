@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from sqlalchemy import JSON, DateTime, ForeignKey, Index, Integer, String, Text, UniqueConstraint
+from sqlalchemy import JSON, DateTime, Float, ForeignKey, Index, Integer, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -59,6 +59,31 @@ class EntryRow(Table):
     id: Mapped[str] = mapped_column(String(64))
     raw: Mapped[str] = mapped_column(Text)
     written_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class PatternRow(Table):
+    __tablename__ = "patterns"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    engine: Mapped[str] = mapped_column(String(120), index=True)
+    fault: Mapped[str] = mapped_column(String(60))
+    times: Mapped[float] = mapped_column(Float)
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    why: Mapped[str] = mapped_column(String(400))
+    ended_by: Mapped[str | None] = mapped_column(String(80))
+    ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+
+class OwnCodeRow(Table):
+    __tablename__ = "own_codes"
+
+    code: Mapped[str] = mapped_column(String(8), primary_key=True)
+    text: Mapped[str] = mapped_column(String(200))
+    system: Mapped[str] = mapped_column(String(20))
+    kind: Mapped[str] = mapped_column(String(20))
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
 class PersonRow(Table):

@@ -27,9 +27,10 @@ from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .database import open_database
+from .shelf import Shelf
 from .tables import EngineCardRow, EntryRow, JobRow, PersonRow, SettingRow, VehicleRow
 
-CACHED_JOBS = 64
+CACHED_JOBS, MOST_THOUGHT_AGAIN = 64, 60
 UNNAMED_VEHICLE, UNNAMED_ENGINE = (model.model_fields["name"].default for model in (Vehicle, EngineCard))
 
 
@@ -75,6 +76,7 @@ class Workshop:
         self._cache: OrderedDict[str, JobRecord] = OrderedDict()
         self._lock = Lock()
         self._people: list[str] | None = None
+        self.shelf = Shelf(engine, self.knowledge, self._own_changed)
 
     def close(self) -> None:
         self.engine.dispose()
@@ -83,6 +85,15 @@ class Workshop:
         """Drop what is held in memory; the next look reads the file again."""
         with self._lock:
             self._cache.clear()
+
+    def _own_changed(self, engine: str | None) -> None:
+        """The workshop's own experience changed: think the open jobs it may touch through again, those of the yard first."""
+        self.forget()
+        open_jobs = select(JobRow).where(JobRow.closed.is_(False)).order_by(JobRow.opened_at.desc()).limit(MOST_THOUGHT_AGAIN)
+        with Session(self._writing) as session, session.begin():
+            for row in session.scalars(open_jobs):
+                if engine is None or row.engine.get("name") == engine:
+                    self._index(row, self._load(session, row))
 
     # jobs
 
@@ -157,7 +168,7 @@ class Workshop:
 
     def _record(self, row: JobRow, tape: tuple[Entry, ...], written: dict[str, datetime]) -> JobRecord:
         job = Job(row.id, row.title, Vehicle.model_validate(row.vehicle), EngineCard.model_validate(row.engine), tape, _utc(row.opened_at))
-        assessed = Assessed(job, self.knowledge)
+        assessed = Assessed(job, self.knowledge, self.shelf.own)
         return JobRecord(row.revision or 0, assessed, standing(assessed), row.head, row.vehicle_id, written)
 
     def _keep(self, job_id: str, record: JobRecord) -> None:
@@ -248,6 +259,14 @@ class Workshop:
     def count_jobs(self, closed: bool = False) -> int:
         with Session(self.engine) as session:
             return session.scalar(select(func.count()).select_from(JobRow).where(JobRow.closed == closed)) or 0
+
+    def find_jobs(self, words: list[str], most: int) -> list[JobRow]:
+        """Jobs whose title or vehicle holds every word, newest first."""
+        wanted = [func.lower(JobRow.title + " " + JobRow.vehicle_name).contains(w, autoescape=True) for w in words]
+        with Session(self.engine) as session:
+            rows = list(session.scalars(select(JobRow).where(*wanted).order_by(JobRow.opened_at.desc()).limit(most)))
+            session.expunge_all()
+        return rows
 
     def visits(self, vehicle_id: int | None, but: str) -> list[JobRow]:
         """Earlier jobs of the same vehicle, newest first."""

@@ -15,7 +15,8 @@ from frosty_piston.store.workshop import JobRecord
 
 from .forms import Form
 
-CONDITION_FIELDS = ("after_s", "part_c", "soaked_h", "loaded", "wires_off")
+CONDITION_FIELDS = ("after_s", "part_c", "soaked_h", "loaded", "wires_off", "part_hot")
+TICKED = ("loaded", "wires_off", "part_hot")
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,7 @@ class Cell:
 
     @property
     def id(self) -> str:
-        return "-".join([self.test, *(f"{v}" for v in self.where.values()), *(f"{k}{v:g}" for k, v in self.conditions.items() if k == "after_s")]).replace(" ", "_")
+        return "-".join([self.test, *(f"{v}" for v in self.where.values()), *(f"{k}{v:g}" for k, v in self.conditions.items() if k in ("after_s", "part_hot"))]).replace(" ", "_")
 
 
 @dataclass(frozen=True)
@@ -45,9 +46,10 @@ class Filled:
     earlier: int
 
 
-def _same_after(entry: Entry, cell: Cell) -> bool:
-    wanted = cell.conditions.get("after_s")
-    return wanted is None or (entry.data.conditions is not None and entry.data.conditions.after_s == wanted)
+def _same_conditions(entry: Entry, cell: Cell) -> bool:
+    """Whether a reading belongs in a cell: inrush and steady, hot and cold stand apart."""
+    wanted, had = cell.conditions.get("after_s"), entry.data.conditions
+    return (wanted is None or had is not None and had.after_s == wanted) and bool(cell.conditions.get("part_hot")) == bool(had and had.part_hot)
 
 
 def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
@@ -57,7 +59,7 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     tests = {c.test for c in cells}
     readings = [(x, where_of(x.data.where)) for x in record.job.of("reading") if x.data.test in tests]
     for cell in cells:
-        mine = [x for x, where in readings if x.data.test == cell.test and where == cell.where and _same_after(x, cell)]
+        mine = [x for x, where in readings if x.data.test == cell.test and where == cell.where and _same_conditions(x, cell)]
         last = mine[-1] if mine else None
         text = "" if last is None else "OL" if last.data.value == "OL" else exact(last.data.value) + ("" if last.data.unit == cell.unit else f" {last.data.unit}")
         found.append(Filled(cell, text, verdicts.get(last.id) if last else None, last, len(mine)))
@@ -67,13 +69,15 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
 def cell_of(form: Form) -> Cell:
     """The cell a form speaks of, from its hidden fields."""
     where: dict[str, Any] = {}
-    for key in ("point", "channel", "bank"):
+    for key in ("point", "channel", "bank", "node", "pin"):
         if form.raw(key):
             where[key] = form.raw(key)
     if form.raw("cylinder").isdigit():
         where["cylinder"] = int(form.raw("cylinder"))
-    after = form.raw("after_s")
-    return Cell(form.raw("test"), "", form.raw("unit"), where, conditions={"after_s": float(after)} if after.replace(".", "").isdigit() else {})
+    after, conditions = form.raw("after_s"), {"part_hot": True} if form.raw("part_hot") == "yes" else {}
+    if after.replace(".", "").isdigit():
+        conditions["after_s"] = float(after)
+    return Cell(form.raw("test"), "", form.raw("unit"), where, conditions=conditions)
 
 
 def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
@@ -98,7 +102,7 @@ def conditions_of(form: Form) -> dict[str, Any] | None:
     found: dict[str, Any] = {}
     for name in CONDITION_FIELDS:
         text = form.raw(name)
-        if name in ("loaded", "wires_off"):
+        if name in TICKED:
             if text == "yes":
                 found[name] = True
             continue

@@ -1,6 +1,7 @@
 """Measure: the benches, each value judged as it is typed and written when it is left."""
 
 from typing import Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
@@ -9,15 +10,23 @@ from frosty_piston.core.errors import BadInput, Conflict, NotHere
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .benches import METHODS, POINTS, battery_view, glow_view, relay_view
-from .cells import Cell, cell_entries, cell_of, fill, judge_typed
+from . import test_card
+from .cells import cell_entries, cell_of, judge_typed
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import Kept, is_htmx, job_page, person, render
 from .sidezones import bench_link, heat_view, tape_view
+from .test_card import card_view
 
 router = APIRouter()
 WORK = {"glow": "measure/_glow.html", "relay": "measure/_relay.html", "battery": "measure/_battery.html", "test": "measure/_test.html", "": "measure/_work.html"}
+
+
+def _part(form: Form) -> str:
+    """The part and its state, as the card's address carries them."""
+    given = {key: form.raw(key) for key in ("node", "part_hot") if form.raw(key)}
+    return f"?{urlencode(given)}" if given else ""
 
 
 def view(record: JobRecord, workshop: Workshop, bench: str, method: str = "ohm", point: str = "harness_connector", asked: Form | None = None) -> dict[str, Any]:
@@ -56,8 +65,7 @@ def measure(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 @router.get("/jobs/{job_id}/measure/judge")
 def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     """Judge a value while it is typed; nothing is written."""
-    form = Form({key: [value] for key, value in request.query_params.items()})
-    record = workshop.job(job_id)
+    form, record = _asked(request), workshop.job(job_id)
     fault, verdict = "", None
     if form.raw("value"):
         try:
@@ -71,27 +79,17 @@ def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 @router.get("/jobs/{job_id}/measure/test/{test}")
 def one_test(request: Request, job_id: str, test: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "measure", WORK["test"], _test_view(record, workshop, test))
+    return job_page(request, record, "measure", WORK["test"], card_view(record, workshop, test, _asked(request)))
 
 
-def _test_view(record: JobRecord, workshop: Workshop, test: str) -> dict[str, Any]:
-    """A plain card for a test without a bench of its own: what it asks, its cautions, what it records."""
-    shape = workshop.knowledge.tests.get(test)
-    if shape is None:
-        raise NotHere("There is no such test.")
-    order = range(1, record.job.cylinders + 1) if "cylinder" in shape.where else [None]
-    points = [p for p in shape.points if p not in shape.outcomes] or [None]
-    cells = [Cell(test, " ".join(filter(None, (f"Cylinder {c}" if c else "", (p or "").replace("_", " ")))) or shape.title, shape.units[0],
-                  {**({"point": p} if p else {}), **({"cylinder": c} if c else {})}) for c in order for p in points] if shape.units else []
-    return {"bench": "test", "test": test, "shape": shape, "cells": fill(record, cells), "cautions": shape.cautions,
-            "mine": [v for v in record.assessed.now if v.test == test]}
+def _asked(request: Request) -> Form:
+    return Form({key: [value] for key, value in request.query_params.items()})
 
 
 @router.get("/jobs/{job_id}/measure/{bench}")
 def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorkshop, method: str = "ohm", point: str = "harness_connector") -> Response:
     record = workshop.job(job_id)
-    asked = Form({key: [value] for key, value in request.query_params.items()})
-    return job_page(request, record, "measure", WORK.get(bench, ""), view(record, workshop, bench, method, point, asked))
+    return job_page(request, record, "measure", WORK.get(bench, ""), view(record, workshop, bench, method, point, _asked(request)))
 
 
 @router.post("/jobs/{job_id}/measure/cell")
@@ -99,7 +97,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the cells."""
     record, k = workshop.job(job_id), workshop.knowledge
     bench = form.raw("bench")
-    back = f"/jobs/{job_id}/measure/{bench}" if bench in ("glow", "relay", "battery") else f"/jobs/{job_id}/measure/test/{form.raw('test')}"
+    back = f"/jobs/{job_id}/measure/{bench}" if bench in ("glow", "relay", "battery") else f"/jobs/{job_id}/measure/test/{form.raw('test')}{_part(form)}"
     query = f"?method={form.raw('method')}&point={form.raw('at')}" if bench == "glow" else ""
     try:
         entries = cell_entries(form, record, k)
@@ -113,45 +111,14 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
         fault = error.faults[0].says
         if is_htmx(request):
             return render(request, "measure/_verdict.html", 422, cell=cell_of(form), judgement=None, fault=fault, typing=True, entry_id="", oob=True, share=None)
-        shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in WORK and bench not in ("", "test") else _test_view(record, workshop, form.raw("test"))
+        shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in WORK and bench not in ("", "test") else card_view(record, workshop, form.raw("test"), form)
         return job_page(request, record, "measure", WORK[bench if bench in WORK and bench else "test"], shown, Kept.of(cell_of(form).id, error, form.kept), 422)
     if not is_htmx(request):
         return RedirectResponse(back + query, 303)
     record = workshop.job(job_id)
-    shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in ("glow", "relay", "battery") else _test_view(record, workshop, form.raw("test"))
+    shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in ("glow", "relay", "battery") else card_view(record, workshop, form.raw("test"), form)
     return render(request, "measure/_written.html", record=record, job=record.job, standing=record.standing, stage="measure", heat=heat_view(record),
                   tape=tape_view(record, k), kept=Kept(), **shown)
-
-
-def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """A named result: a lamp lit or dark, a click, a tip that glows."""
-    k = workshop.knowledge
-    test = form.choice("test", k.tests)
-    form.done()
-    result = form.choice("outcome", k.tests[test].outcomes)
-    if test == "glow_bench_heat" and not any(x.data.caution == "plug_voltage" for x in record.job.of("tick")):
-        form.wrong("outcome", "Tick the caution above first: rated voltage only")
-    cylinder = form.whole("cylinder", 1, record.job.cylinders)
-    after = form.figure("after_s", "", 0, 600)
-    form.done()
-    where = {key: value for key, value in (("point", form.raw("point") or None), ("cylinder", cylinder), ("node", form.text("node", 80))) if value}
-    return [form.entry("outcome", {"test": test, "where": where, "outcome": result, "conditions": {"after_s": after} if after is not None else None})]
-
-
-def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    k = workshop.knowledge
-    test = form.choice("test", k.tests)
-    form.done()
-    found: dict[str, Any] = {}
-    for name in k.tests[test].figures:
-        if name == "dosing":
-            found[name] = form.raw(name) == "yes"
-        elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
-            found[name] = value
-    if not found:
-        form.wrong(k.tests[test].figures[0] if k.tests[test].figures else "test", "type at least one figure")
-    form.done()
-    return [form.entry("outcome", {"test": test, "figures": found})]
 
 
 def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -182,7 +149,7 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     return entries
 
 
-FORMS = {"outcome": outcome, "figures": figures, "instrument": instrument}
+FORMS = {**test_card.FORMS, "instrument": instrument}
 
 
 @router.post("/jobs/{job_id}/measure/{name}")
@@ -193,4 +160,4 @@ def measure_form(request: Request, job_id: str, name: str, form: GivenForm, work
     if bench in ("glow", "relay", "battery"):
         back = f"/jobs/{job_id}/measure/{bench}" + (f"?method={method}&point={point}" if bench == "glow" else "")
         return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK[bench], lambda r, w: view(r, w, bench, method, point), back)
-    return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK["test"], lambda r, w: _test_view(r, w, test), f"/jobs/{job_id}/measure/test/{test}")
+    return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK["test"], lambda r, w: card_view(r, w, test, form), f"/jobs/{job_id}/measure/test/{test}{_part(form)}")

@@ -17,6 +17,7 @@ from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
 from frosty_piston.job.stages import STAGES, TITLES
+from frosty_piston.job.verdict import place
 from frosty_piston.store.workshop import JobRecord, Workshop, now
 
 from .sidezones import heat_view, tape_view
@@ -30,18 +31,27 @@ def templates() -> Environment:
     env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
                       undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
     env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "dated": dated, "ago": ago, "money": money, "coins": coins, "words": in_words,
-                    "lower_first": lambda s: s[:1].lower() + s[1:]}
+                    "lower_first": lower_first, "capital": lambda s: s[:1].upper() + s[1:], "spot": place}
     env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
     return env
 
 
 WORDS = {"rod_12v": "12 V rod", "fast_7v": "7 V fast", "fast_5v": "5 V fast", "rail_solenoid": "rail, solenoid", "rail_piezo": "rail, piezo", "vgt_vacuum": "variable, vacuum",
-         "vgt_electric": "variable, electric", "high_pressure": "high pressure", "low_pressure": "low pressure", "inline_pump": "in-line pump"}
+         "vgt_electric": "variable, electric", "high_pressure": "high pressure", "low_pressure": "low pressure", "inline_pump": "in-line pump", "q_m3h": "exhaust flow, m3/h", "dp_kpa": "pressure drop, kPa",
+         "wiggle_s": "seconds wiggling", "rest_s": "seconds hands off", "dropouts": "dropouts wiggling", "rest_dropouts": "dropouts hands off", "start_kpa": "start, kPa", "end_kpa": "end, kPa",
+         "kpa": "vacuum, kPa", "mm": "travel, mm", "flicker_kpa": "needle flicker, kPa", "altitude_m": "altitude, m", "air_mg_stroke": "air, mg per stroke", "manifold_kpa": "manifold, kPa absolute",
+         "intake_c": "intake air, °C", "rpm": "speed, rpm", "up_ppm": "before, ppm", "down_ppm": "after, ppm", "expected_ml": "expected, ml", "measured_ml": "measured, ml", "bar": "pressure, bar",
+         "held_bar": "after the wait, bar", "drop_v": "drop, V", "current_a": "current, A", "count": "misfires", "egr": "EGR"}
 
 
 def in_words(name: object) -> str:
     """An id as a workshop says it."""
     return WORDS.get(str(name), str(name).replace("_", " "))
+
+
+def lower_first(text: str) -> str:
+    """Begin in the middle of a sentence; EGR and DEF stay as they are."""
+    return text if text[1:2].isupper() else text[:1].lower() + text[1:]
 
 
 def local(at: datetime) -> datetime:

@@ -7,6 +7,8 @@ from typing import Any
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import exact, percent, plain
 from frosty_piston.job.entries import Entry
+from frosty_piston.job.plan import warmth
+from frosty_piston.job.proposals import NextTest
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
@@ -15,15 +17,21 @@ BENCHES = {
     "glow_resistance": "glow", "glow_lamp_test": "glow", "glow_current": "glow", "glow_bench_heat": "glow", "glow_relay": "relay", "glow_on_time": "relay",
     "battery_rest": "battery", "battery_crank": "battery", "crank_speed": "battery", "cable_drop": "battery", "start_aid_compare": "battery", "cold_soak_temps": "battery",
 }
+STATE_WORDS = {"engine_cold": "Engine is cold now", "engine_hot": "Engine is hot now", "raised": "Vehicle is raised", "customer_waits": "The customer waits"}
 METHODS = {"glow_resistance": "ohm", "glow_lamp_test": "lamp", "glow_current": "current", "glow_bench_heat": "heat"}
 
 
-def bench_link(job_id: str, test: str, point: str | None = None) -> str:
+def bench_link(job_id: str, test: str, point: str | None = None, node: str | None = None) -> str:
     bench = BENCHES.get(test)
     if bench is None:
-        return f"/jobs/{job_id}/measure/test/{test}"
+        return f"/jobs/{job_id}/measure/test/{test}" + (f"?node={node}" if node else "")
     query = f"?method={METHODS[test]}" + (f"&point={point}" if point else "") if test in METHODS else ""
     return f"/jobs/{job_id}/measure/{bench}{query}"
+
+
+def test_link(job_id: str, n: NextTest) -> str:
+    """Where a proposed test is made."""
+    return bench_link(job_id, n.test, n.where.get("point"), n.where.get("node"))
 
 
 def heat_view(record: JobRecord) -> dict[str, Any]:
@@ -33,16 +41,11 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
         return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None}
     listed = [s for s in suspicion.suspects[:-1] if s.probability >= 0.01][:SHOWN_SUSPECTS] or list(suspicion.suspects[:3])
     return {
-        "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": _warmth(s.probability)} for s in listed],
+        "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": warmth(s.probability)} for s in listed],
         "unlisted": {"s": suspicion.suspects[-1], "percent": percent(suspicion.suspects[-1].probability), "width": round(suspicion.suspects[-1].probability * 100, 1)},
-        "tests": [{"n": n, "link": bench_link(record.job.id, n.test, n.where.get("point"))} for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]],
+        "tests": [{"n": n, "link": test_link(record.job.id, n)} for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]],
         "conflicts": suspicion.conflicts,
     }
-
-
-def _warmth(probability: float) -> int:
-    """Five steps from cold to ember."""
-    return sum(probability >= limit for limit in (0.05, 0.2, 0.45, 0.7))
 
 
 @dataclass(frozen=True)
@@ -90,6 +93,8 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             return k.contexts[d.context].title + ("" if d.present else ": no")
         case "condition":
             return f"{d.name.replace('_', ' ').capitalize()} {exact(d.value)} {d.unit}"
+        case "state":
+            return STATE_WORDS[d.state] if d.on else f"No longer: {STATE_WORDS[d.state].lower()}"
         case "lamp":
             return f"Lamp: {d.lamp}, {d.state}"
         case "code":

@@ -55,17 +55,18 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     >>> w.faults.round(2).tolist(), w.moved.round(1).tolist()
     ([0.8, 0.1, 0.1], [[3.0, -2.2, -2.2]])
     """
-    total = prior.astype(np.float64)
+    said = np.zeros(len(prior), np.float32)
     for row in evidence:
-        total += row
+        said += row
+    total = prior + said
     sets = _normal(total)
     faults = _present(space, sets)
     if not len(evidence):
         return Weighed(sets, faults, np.zeros((0, len(faults))))
     best = int(total.argmax())
-    falls = np.zeros(len(total), np.float32)
+    falls, fall = np.zeros(len(total), np.float32), np.empty(len(total), np.float32)
     for row in evidence:
-        np.minimum(falls, row - row[best], out=falls)
+        np.minimum(falls, np.subtract(row, row[best], out=fall), out=falls)
     live = np.flatnonzero(total - falls > total[best] - NEGLIGIBLE)
     without = np.empty((len(evidence), len(live)), np.float32)
     for at, row in enumerate(evidence):
@@ -100,12 +101,12 @@ def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     return (_normal(standing) @ space.members).astype(np.float64)
 
 
-def conflicts(evidence: np.ndarray) -> list[tuple[int, ...]]:
+def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ...]]:
     """Answer the smallest groups of findings that no allowed set of faults explains together.
 
     Each alone is well explained by some set, yet the best set for both of a pair reaches less than 8 % of what
     the two best ones reach apart; for groups of three and four, in which no pair is at odds, less than 2 %.
-    `evidence`: log likelihoods, shape (E, N), over the sets that are to be tried. Returns tuples of indices. Groups
+    `evidence`: log likelihoods, E rows of shape (N,), over the sets that are to be tried. Returns tuples of indices. Groups
     of four are looked for among up to 24 findings.
 
     A group is first held against the sets that explain most of all findings; only one that none of them explains
@@ -118,10 +119,11 @@ def conflicts(evidence: np.ndarray) -> list[tuple[int, ...]]:
     """
     if not len(evidence):
         return []
-    best = evidence.max(axis=1)
-    whole = evidence.sum(axis=0)
-    likely = np.unique(np.concatenate([evidence.argmax(axis=1), np.argpartition(-whole, min(TRIED_FIRST, len(whole)) - 1)[:TRIED_FIRST]]))
-    near = evidence[:, likely] - best[:, None]
+    own_best = [int(row.argmax()) for row in evidence]
+    best = np.array([row[at] for row, at in zip(evidence, own_best, strict=True)])
+    whole = sum(evidence[1:], start=evidence[0])
+    likely = np.unique([*own_best, *np.argpartition(-whole, min(TRIED_FIRST, len(whole)) - 1)[:TRIED_FIRST]])
+    near = np.array([row[likely] for row in evidence]) - best[:, None]
     worst_case = near[:, int(np.argmax(near.sum(axis=0)))]
     found: list[tuple[int, ...]] = []
     for size in range(2, MOST_IN_GROUP + 1):
@@ -131,7 +133,7 @@ def conflicts(evidence: np.ndarray) -> list[tuple[int, ...]]:
         if size > 3 and len(free) > MOST_FOR_FOUR:
             break
         for group in _unexplained(near, worst_case, free, size, floor):
-            if evidence[list(group)].sum(axis=0).max() - best[list(group)].sum() < floor:
+            if sum(evidence[i] for i in group).max() - best[list(group)].sum() < floor:
                 found.append(group)
     return found
 

@@ -24,7 +24,7 @@
           return;
         }
         const link = document.querySelector('[data-key="' + CSS.escape(key) + '"]');
-        if (link && /^[1-6tu]$/.test(key)) { event.preventDefault(); link.click(); }
+        if (link && /^[1-6tups/]$/.test(key)) { event.preventDefault(); link.click(); }
       },
     }));
 

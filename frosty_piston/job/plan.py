@@ -1,0 +1,148 @@
+"""The plan of the engine: what is suspected and what is cleared at each part, to the cylinder."""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.shapes import PartShape
+
+from .assessment import Assessed
+from .suspicion import Suspect
+from .verdict import Verdict
+
+CLEARED_BELOW, CODE_SPEAKS = 0.03, 0.3
+WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")
+WARMTHS = (0.05, 0.2, 0.45, 0.7)
+KNOWN_BAD, MARGINAL = 4, 2
+_CYLINDER = re.compile(r"cylinder (\d+)")
+
+
+@dataclass(frozen=True)
+class PartState:
+    """One part as it stands. `warmth` 0 to 4; `verdict` the worst of its tests, "" when none was made; `codes` those that
+    point at it; `on_card` False while the card does not say whether it is fitted; `test`, `node`, `point`: what to open."""
+
+    id: str
+    title: str
+    odds: float
+    warmth: int
+    cleared: bool
+    verdict: str
+    codes: tuple[str, ...]
+    on_card: bool
+    suspects: tuple[Suspect, ...]
+    tests: tuple[str, ...]
+    test: str
+    node: str
+    point: str
+    cylinders: tuple["CylinderState", ...] = ()
+
+
+@dataclass(frozen=True)
+class CylinderState:
+    """A part of one cylinder: plug or injector."""
+
+    number: int
+    warmth: int
+    cleared: bool
+    verdict: str
+    codes: tuple[str, ...]
+
+
+def warmth(odds: float) -> int:
+    """Five steps from cold to ember."""
+    return sum(odds >= limit for limit in WARMTHS)
+
+
+def plan(assessed: Assessed) -> list[PartState]:
+    """Every part that the card does not rule out, in the order of the knowledge file."""
+    k, engine = assessed.knowledge, assessed.job.engine
+    odds = part_odds(assessed)
+    by_fault = {s.fault: s for s in assessed.suspicion.suspects}
+    found = []
+    for key, part in k.parts.items():
+        faults = [f for f in part.faults if not engine.rules_out(k.faults[f].needs)]
+        if faults:
+            found.append(_state(assessed, key, part, odds[key], tuple(sorted((by_fault[f] for f in faults), key=lambda s: -s.probability))))
+    return found
+
+
+def part_odds(assessed: Assessed) -> dict[str, float]:
+    """The chance that something is wrong at each part, exactly: faults of one part in one set count once."""
+    k, suspicion = assessed.knowledge, assessed.suspicion
+    names = list(k.parts)
+    number = np.array([names.index(k.part_of[f]) for f in suspicion.space.faults] + [len(names), len(names)])
+    held, sets = number[suspicion.space.held], suspicion.weighed.sets
+    total = np.zeros(len(names) + 1)
+    for column in range(held.shape[1]):
+        again = np.any(held[:, :column] == held[:, column:column + 1], axis=1)
+        total += np.bincount(held[:, column], weights=np.where(again, 0.0, sets), minlength=len(total))
+    return {name: float(p) for name, p in zip(names, total, strict=False)}
+
+
+def _state(assessed: Assessed, key: str, part: PartShape, odds: float, suspects: tuple[Suspect, ...]) -> PartState:
+    k, engine = assessed.knowledge, assessed.job.engine
+    mine = [v for v in assessed.diagnosis if _at(k, key, part, v)]
+    codes = _codes(assessed, part)
+    verdict = _worst(mine)
+    cleared = odds < CLEARED_BELOW and verdict == "sound"
+    tests = tuple(t for t in part.tests if not engine.rules_out(k.tests[t].needs))
+    test, node, point = _first_test(assessed, key, tests)
+    on_card = all(getattr(engine, field) is not None for f in suspects for field in k.faults[f.fault].needs)
+    warm = warmth(odds)
+    return PartState(key, part.title, odds, warm, cleared, verdict, tuple(codes), on_card, suspects, tests, test, node, point,
+                     _cylinders(assessed, mine, codes, warm, cleared) if part.cylinder else ())
+
+
+def _at(k: Knowledge, key: str, part: PartShape, v: Verdict) -> bool:
+    """Whether a verdict was found at this part: by the part it names, else by test and channel."""
+    node = k.node(str(v.where["node"])) if "node" in v.where else None
+    if node:
+        return k.nodes[node].part == key
+    channels = part.channels.get(v.test)
+    return v.test in part.tests and (channels is None or v.where.get("channel") in channels)
+
+
+def _worst(verdicts: Iterable[Verdict]) -> str:
+    seen = {v.judgement.verdict for v in verdicts}
+    return next((name for name in WORST_FIRST if name in seen), "")
+
+
+def _codes(assessed: Assessed, part: PartShape) -> dict[str, int | None]:
+    """The codes that point strongly at a part, each with the cylinder it names."""
+    found: dict[str, int | None] = {}
+    for c in assessed.codes:
+        if c.place == "bears":
+            row = assessed.knowledge.group_findings[c.group].shows
+            if any(f in row and row[f][1] >= CODE_SPEAKS for f in part.faults):
+                named = _CYLINDER.search(c.title)
+                found[c.code] = int(named[1]) if named else None
+    return found
+
+
+def _cylinders(assessed: Assessed, mine: list[Verdict], codes: dict[str, int | None], warm: int, cleared: bool) -> tuple[CylinderState, ...]:
+    """Each cylinder by what was found on it; where one is known to be bad, the others cool down."""
+    named = {n for n in codes.values() if n}
+    bad = {v.where.get("cylinder") for v in mine if v.judgement.verdict in ("failed", "marginal")}
+    found = []
+    for n in range(1, assessed.job.cylinders + 1):
+        verdict = _worst(v for v in mine if v.where.get("cylinder") == n)
+        own = tuple(c for c, at in codes.items() if at == n)
+        heat = KNOWN_BAD if verdict == "failed" else MARGINAL if verdict == "marginal" else 0 if verdict == "sound" or bad or (named and n not in named) else warm
+        found.append(CylinderState(n, max(heat, MARGINAL if own and verdict != "sound" else 0), cleared or verdict == "sound", verdict, own))
+    return tuple(found)
+
+
+def _first_test(assessed: Assessed, key: str, tests: tuple[str, ...]) -> tuple[str, str, str]:
+    """What a press on the part opens: the best proposal made at it, else its first test."""
+    k = assessed.knowledge
+    nodes = [n for n, shape in k.nodes.items() if shape.part == key]
+    for n in assessed.proposals.next_tests:
+        node = n.where.get("node", "")
+        if n.test in tests and (not node or node in nodes):
+            return n.test, node, n.where.get("point", "")
+    first = tests[0] if tests else ""
+    return first, nodes[0] if nodes and first and "node" in k.tests[first].where else "", ""

@@ -1,0 +1,62 @@
+"""Measures the reasoning: the choice of tests against the exact optimum, and how long a full job takes to think through."""
+
+import statistics
+import time
+from typing import Any
+
+from frosty_piston.job import jobfile
+from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.knowledge import Knowledge, load_knowledge
+
+from .small_engines import FAULTS, TESTS, compare
+
+FINDINGS = 60
+COMPLAINT = ("limp_mode", "low_power", "hard_start_cold", "emissions_message", "regen_frequent", "rough_idle", "poor_economy", "surge", "stall", "black_smoke", "boost_hiss", "idle_vibration", "slow_stop",
+             "hard_start_hot", "misfire", "high_def_use")
+CODES = ("P0299", "P0401", "P2463", "P0380", "P0193", "P204F", "U029D")
+
+
+def full_job(k: Knowledge) -> dict[str, Any]:
+    """A job of 60 findings on an engine of which nothing is known, so that every fault is weighed: a complaint, codes,
+    and one test after the other found sound."""
+    entries: list[dict[str, Any]] = [{"kind": "symptom", "data": {"symptom": s}} for s in COMPLAINT] + [{"kind": "code", "data": {"code": c}} for c in CODES]
+    entries.append({"kind": "code_scan", "data": {}})
+    for test, findings in k.findings.items():
+        for known in findings:
+            best, shape = known.finding.outcomes[0], known.shape
+            where = {key: value[0] for key, value in (("point", shape.points), ("node", shape.nodes)) if value}
+            if best in k.tests[test].outcomes:
+                entries.append({"kind": "outcome", "data": {"test": test, "where": where, "outcome": best}})
+    for number, entry in enumerate(entries):
+        entry["id"] = f"b{number}"
+    return {"format": jobfile.FORMAT, "version": jobfile.VERSION, "job": {"id": "bench", "title": "Bench"}, "vehicle": {"name": "Bench"}, "engine": {"name": "Bench"}, "entries": entries}
+
+
+def reasoning_bench(rounds: int = 40, engines: int = 40) -> None:
+    """Print both, with what is wanted."""
+    k = load_knowledge()
+    job = job_of(jobfile.check(full_job(k), k))
+    times, conflicts = [], []
+    for turn in range(rounds + 3):
+        assessed = Assessed(job, k)
+        evidence = assessed.evidence[:FINDINGS]
+        assessed.__dict__["evidence"] = evidence
+        started = time.perf_counter()
+        _ = assessed.suspicion.suspects, assessed.proposals.next_tests
+        between = time.perf_counter()
+        _ = assessed.suspicion.conflicts
+        if turn >= 3:
+            times.append((between - started) * 1000)
+            conflicts.append((time.perf_counter() - between) * 1000)
+    faults = len(assessed.suspicion.space.faults)
+    print(f"thinking through {len(evidence)} findings, {faults} faults, {len(assessed.suspicion.space.held)} sets of up to three, {rounds} times, ms")
+    print(f"{'':46}{'median':>9}{'95 %':>9}")
+    for name, row in (("suspects and next tests (wanted: under 60)", times), ("conflicts", conflicts)):
+        print(f"{name:46}{statistics.median(row):9.1f}{statistics.quantiles(row, n=20)[-1]:9.1f}")
+    spent = compare(engines)
+    better = min(spent["by system"], spent["swap"])
+    print(f"\nchoice of tests on {engines} small engines of {FAULTS} faults and {TESTS} tests: expected minutes before the repair that cures")
+    for name, minutes in spent.items():
+        print(f"{name:46}{minutes:9.1f}")
+    print(f"{'proposals above the optimum (wanted: 5 %)':46}{spent['proposals'] / spent['optimum'] - 1:9.1%}")
+    print(f"{'proposals of the better other (wanted: 60 %)':46}{spent['proposals'] / better:9.1%}\n", flush=True)

@@ -1,0 +1,306 @@
+"""The drawing of an engine from its card: where each part stands, the pipes between, cylinder by cylinder."""
+
+from dataclasses import dataclass
+
+from frosty_piston.job.engine import EngineCard
+
+from .part_symbols import half, inside, outline, whole
+
+WIDTH, HEIGHT = 1120, 630
+BLOCK_LEFT, BLOCK_WIDTH, ROW_MID = 400, 350, 300
+BORE_SHARE, MOST_BORE = 0.40, 31.0
+BANK_OFF, BANK_HALF = {"vee": 62, "flat": 80}, 34
+PUMP_INJECTION = ("inline_pump", "rotary_pump")
+
+
+@dataclass(frozen=True)
+class Shape:
+    """A part as it is drawn: its symbol, its box, and where its name stands. `part` is its id on the plan."""
+
+    part: str
+    symbol: str
+    x: float
+    y: float
+    w: float
+    h: float
+    label: str = ""
+    label_at: str = "below"
+    label_dx: float = 0.0
+    label_dy: float = 0.0
+
+    @property
+    def cx(self) -> float:
+        return self.x + self.w / 2
+
+    @property
+    def cy(self) -> float:
+        return self.y + self.h / 2
+
+    @property
+    def outline(self) -> str:
+        return outline(self.symbol.split()[0], self.x, self.y, self.w, self.h)
+
+    @property
+    def inside(self) -> str:
+        return inside(self.symbol.split()[0], self.x, self.y, self.w, self.h)
+
+    @property
+    def spot(self) -> tuple[float, float]:
+        """Where the mark of its worst test sits."""
+        return self.x + self.w - 11, self.y - 9
+
+    @property
+    def label_x(self) -> float:
+        return {"right": self.x + self.w + 6, "left": self.x - 6, "under": self.x}.get(self.label_at, self.cx) + self.label_dx
+
+    @property
+    def label_y(self) -> float:
+        return {"above": self.y - 8, "right": self.cy + 6, "left": self.cy + 6, "inside": self.cy + 6}.get(self.label_at, self.y + self.h + 19) + self.label_dy
+
+    @property
+    def anchor(self) -> str:
+        return {"right": "start", "under": "start", "left": "end"}.get(self.label_at, "middle")
+
+
+@dataclass(frozen=True)
+class Pipe:
+    """A line between parts: air, charge, exhaust, egr, fuel, vacuum, def or wire. `part` when a press opens one."""
+
+    kind: str
+    d: str
+    part: str = ""
+
+
+@dataclass(frozen=True)
+class Bore:
+    """One cylinder: its middle and bore radius; in its halves the injector above and the plug below, turned for a lower row."""
+
+    number: int
+    x: float
+    y: float
+    r: float
+    turned: bool
+
+    def path(self, part: str, plugs: bool) -> str:
+        """The half of the bore that a part takes; the whole of it where there are no plugs."""
+        return half(self.r, part == "injectors") if plugs else whole(self.r)
+
+    def spot(self, part: str) -> tuple[float, float, float]:
+        """Where the mark of a half sits, and its size."""
+        size = 18.0 if self.r > 20 else 13.0
+        return self.r - size + 2, (-self.r - 3 if part == "injectors" else self.r - size + 3), size
+
+    @property
+    def number_at(self) -> tuple[float, float]:
+        """Where its number stands, beside the block, on the page's own axes."""
+        return self.x - self.r - 3, self.y + (self.r if self.turned else 14 - self.r)
+
+
+@dataclass(frozen=True)
+class Drawing:
+    shapes: tuple[Shape, ...]
+    pipes: tuple[Pipe, ...]
+    bores: tuple[Bore, ...]
+    plugs: bool
+    words: str
+
+
+def bores(engine: EngineCard) -> list[Bore]:
+    """The cylinders of an engine: in one row, or in two banks that stand off by half a pitch, odd ones above."""
+    count = engine.cylinders or 4
+    two = engine.arrangement in ("vee", "flat") and count > 1
+    per_row = (count + 1) // 2 if two else count
+    pitch = BLOCK_WIDTH / (per_row + (0.5 if two else 0.0))
+    r = round(min(pitch * BORE_SHARE, MOST_BORE), 1)
+    found = []
+    for n in range(count):
+        row, place = (n % 2, n // 2) if two else (0, n)
+        x = BLOCK_LEFT + pitch * (place + 0.5 + 0.5 * row)
+        y = ROW_MID + ((-1 if row == 0 else 1) * BANK_OFF[engine.arrangement or "vee"] if two else 0)
+        found.append(Bore(n + 1, round(x, 1), y, r, row == 1))
+    return found
+
+
+def draw(engine: EngineCard) -> Drawing:
+    """Draw what the card says is fitted; what it does not say is drawn too, and marked by the page as not on the card."""
+    cylinders = bores(engine)
+    two = engine.arrangement in ("vee", "flat") and len(cylinders) > 1
+    pipes: list[Pipe] = []
+    off = BANK_OFF[engine.arrangement or "vee"] if two else 0
+    top, bottom = (ROW_MID - off - BANK_HALF, ROW_MID + off + BANK_HALF) if two else (248, 368)
+    left, width = BLOCK_LEFT - 8, BLOCK_WIDTH + 16
+    block = [(left, top, width, 2 * BANK_HALF), (left, bottom - 2 * BANK_HALF, width, 2 * BANK_HALF)] if two else [(left, top, width, bottom - top)]
+    shapes = [Shape("base_engine", "block", *box, "Base engine, oil" if n == len(block) - 1 else "", "under" if two else "below", 0 if two else -80, 0 if two else -26) for n, box in enumerate(block)]
+    log_y = 293 if two else 186
+    exhaust_logs = [top - 42, bottom + 26] if two else [402]
+    _air(engine, shapes, pipes, log_y)
+    _exhaust(engine, shapes, pipes, exhaust_logs)
+    _egr(engine, shapes, pipes, log_y, exhaust_logs)
+    _fuel(engine, shapes, pipes, cylinders, top, bottom, two)
+    _start(engine, shapes, pipes, cylinders, two)
+    _vacuum(engine, shapes, pipes)
+    for b in cylinders:
+        inlet, outlet = ((log_y + 14 if b.turned else log_y, exhaust_logs[1] if b.turned else exhaust_logs[0] + 14) if two else (log_y + 14, exhaust_logs[0]))
+        head, foot = (b.y - b.r, b.y + b.r)
+        near, far = (head, foot) if b.turned or not two else (foot, head)
+        pipes.append(Pipe("runner", f"M{b.x - 7} {inlet}V{near}"))
+        pipes.append(Pipe("runner hot", f"M{b.x + 7} {far}V{outlet}"))
+    if engine.swirl_flaps not in (None, "none"):
+        for b in cylinders:
+            y = (log_y + 14 + b.y - b.r) / 2 if b.turned or not two else (log_y + b.y + b.r) / 2
+            shapes.append(Shape("swirl_flaps", "flap", b.x - 15, y - 4, 16, 8))
+    return Drawing(tuple(shapes), tuple(pipes), tuple(cylinders), engine.glow != "none", in_words(engine))
+
+
+def _air(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: float) -> None:
+    turbo = engine.turbo != "none"
+    shapes.append(Shape("air_filter", "filter", 20, 40, 100, 54, "Air filter"))
+    shapes.append(Shape("air_mass_sensor", "sensor", 152, 50, 34, 34, "Air mass", "above"))
+    pipes.append(Pipe("air", "M120 67H222"))
+    if turbo:
+        pipes.append(Pipe("air", "M186 67H222V236"))
+        shapes.append(Shape("turbo", "wheel", 222, 214, 64, 64, "Turbo", "left", -4))
+        shapes.append(Shape("turbo", "wheel hot", 222, 304, 64, 64))
+        pipes.append(Pipe("shaft", "M254 278V304"))
+        shapes.append(Shape("charge_pipes", "cooler", 360, 40, 130, 54, "Charge pipes", "above"))
+        pipes.append(Pipe("charge", "M286 246H322V67H360", "charge_pipes"))
+        pipes.append(Pipe("charge", "M490 67H556", "charge_pipes"))
+        actuator = "can" if engine.turbo in ("vgt_vacuum", "wastegate") else "motor"
+        shapes.append(Shape("turbo_actuator", actuator, 146, 276, 40, 40, "Actuator"))
+        pipes.append(Pipe("rod", "M186 296H224"))
+        if engine.turbo in ("vgt_vacuum", "wastegate"):
+            shapes.append(Shape("boost_solenoid", "solenoid", 326, 222, 36, 26, "Solenoid"))
+    else:
+        pipes.append(Pipe("air", "M120 67H590"))
+        shapes.append(Shape("charge_pipes", "joint", 330, 55, 24, 24, "Intake hoses"))
+    if engine.inlet_flap != "none":
+        shapes.append(Shape("inlet_flap", "throttle", 554, 48, 38, 38, "Inlet flap", "above"))
+    pipes.append(Pipe("charge", f"M{590 if engine.inlet_flap != 'none' else 556} 67H786V{log_y + 7}H750", "charge_pipes" if turbo else ""))
+    shapes.append(Shape("intake_manifold", "log", BLOCK_LEFT, log_y, BLOCK_WIDTH, 14, "Intake manifold", "above", -66 if log_y < 250 else 40))
+    pipes.append(Pipe("charge", f"M{BLOCK_LEFT} {log_y + 7}H{BLOCK_LEFT + BLOCK_WIDTH}"))
+    if log_y < 250:
+        shapes.append(Shape("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 42, log_y - 7, 28, 28, "Manifold pressure", "above", -20))
+    else:
+        shapes.append(Shape("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 60, log_y - 7, 28, 28, "Pressure"))
+    pipes.append(Pipe("thin", f"M{BLOCK_LEFT - (14 if log_y < 250 else 32)} {log_y + 7}H{BLOCK_LEFT}"))
+    if engine.intake_heater:
+        shapes.append(Shape("intake_heater", "coil", 640, 52, 40, 30, "Intake heater", "above"))
+
+
+def _exhaust(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], logs: list[int]) -> None:
+    for y in logs:
+        pipes.append(Pipe("exhaust", f"M{BLOCK_LEFT + BLOCK_WIDTH} {y + 7}H{BLOCK_LEFT}"))
+    line = 560
+    if engine.turbo != "none":
+        for y in logs:
+            pipes.append(Pipe("exhaust", f"M{BLOCK_LEFT} {y + 7}H{254 if y > 300 else 296}V{368 if y > 300 else 336}" + ("" if y > 300 else "H286")))
+        pipes.append(Pipe("exhaust", f"M222 336H196V{line}H250"))
+    else:
+        for y in logs:
+            pipes.append(Pipe("exhaust", f"M{BLOCK_LEFT} {y + 7}H196V{line}H250"))
+    x = 250
+    if engine.dpf is not False or engine.scr is not False:
+        shapes.append(Shape("exhaust_temp_sensors", "probe", 246, line - 32, 20, 32, "Temperature", "above"))
+        x = 264
+        pipes.append(Pipe("exhaust", f"M250 {line}H280"))
+    if engine.dpf is not False:
+        pipes.append(Pipe("exhaust", f"M250 {line}H292"))
+        shapes.append(Shape("dpf", "brick", 292, line - 32, 132, 64, "Particulate filter", "below", 0, -6))
+        shapes.append(Shape("dp_sensor", "gauge", 336, line - 94, 44, 36, "Differential pressure", "above"))
+        pipes.append(Pipe("thin", f"M342 {line - 58}V{line - 45}H302V{line - 32}"))
+        pipes.append(Pipe("thin", f"M370 {line - 58}V{line - 45}H414V{line - 32}"))
+        x = 424
+    if engine.scr is not False:
+        shapes.append(Shape("nox_up", "probe", 472, line - 34, 22, 34, "NOx before", "below", 0, 10))
+        shapes.append(Shape("def_injector", "nozzle", 518, line - 44, 30, 44, "DEF injector", "above", 22))
+        shapes.append(Shape("scr", "brick", 584, line - 34, 146, 68, "SCR catalyst", "below", 0, -6))
+        shapes.append(Shape("nox_down", "probe", 770, line - 34, 22, 34, "NOx after", "below", 0, 10))
+        shapes.append(Shape("nox_wires", "plug", 640, line - 76, 36, 26, "NOx wires", "right"))
+        pipes.append(Pipe("wire", f"M483 {line - 34}V{line - 63}H640M676 {line - 63}H781V{line - 34}"))
+        shapes.append(Shape("def_pump", "pump", 872, line - 48, 48, 48, "DEF pump"))
+        shapes.append(Shape("def_tank", "tank", 966, line - 64, 110, 74, "DEF tank, cap"))
+        pipes.append(Pipe("def", f"M966 {line - 24}H920M872 {line - 24}H850V{line - 116}H533V{line - 44}"))
+    pipes.append(Pipe("exhaust", f"M{x} {line}H840"))
+
+
+def _egr(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: float, logs: list[int]) -> None:
+    fitted = ["high_pressure"] if engine.egr is None else engine.egr
+    if "high_pressure" in fitted:
+        pipes.append(Pipe("egr", f"M{BLOCK_LEFT + BLOCK_WIDTH} {logs[-1] + 7}H846V{log_y + 7 if log_y < 250 else 214}H786"))
+        shapes.append(Shape("egr_cooler", "cooler", 824, 300, 44, 76, "EGR cooler", "left", 0, 34))
+        if engine.egr_cooler_bypass not in (None, "none"):
+            shapes.append(Shape("bypass_flap", "throttle", 878, 270, 32, 32, "Bypass", "right"))
+            pipes.append(Pipe("egr", "M846 388H894V300M894 272V264H846"))
+        shapes.append(Shape("egr_valve", "valve", 822, 220, 48, 48, "EGR valve", "above", -12))
+    if "low_pressure" in fitted:
+        pipes.append(Pipe("egr", "M446 560V616H112V124H222"))
+        shapes.append(Shape("egr_cooler", "cooler", 90, 424, 44, 70, "Low-pressure cooler" if "high_pressure" in fitted else "EGR cooler", "right", 0, 16))
+        shapes.append(Shape("egr_valve", "valve", 88, 166, 48, 48, "Low-pressure EGR" if "high_pressure" in fitted else "EGR valve"))
+
+
+def _fuel(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], cylinders: list[Bore], top: float, bottom: float, two: bool) -> None:
+    shapes.append(Shape("fuel_filter", "filter", 986, 36, 84, 52, "Fuel filter"))
+    shapes.append(Shape("lift_pump", "pump", 1000, 122, 44, 44, "Lift pump"))
+    pipes.append(Pipe("fuel", "M1022 88V122"))
+    if engine.injection in PUMP_INJECTION or engine.injection in ("unit_injector", "hydraulic_unit"):
+        name = "Injection pump" if engine.injection in PUMP_INJECTION else "Oil to the injectors" if engine.injection == "hydraulic_unit" else ""
+        if engine.injection in PUMP_INJECTION:
+            shapes.append(Shape("injectors", "pump", 866, 106, 50, 50, name))
+            pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}H{cylinders[0].x}"))
+        else:
+            pipes.append(Pipe("fuel", f"M1000 144H764V{top - 14}"))
+    else:
+        shapes.append(Shape("high_pressure_pump", "pump", 866, 106, 50, 50, "High-pressure pump"))
+        shapes.append(Shape("rail", "rail", BLOCK_LEFT, top - 18, BLOCK_WIDTH + 14, 8, "Rail", "left", 0))
+        pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}"))
+        if two:
+            shapes.append(Shape("rail", "rail", BLOCK_LEFT, bottom + 10, BLOCK_WIDTH + 14, 8))
+            pipes.append(Pipe("fuel", f"M764 {top - 14}H770V{bottom + 14}H764"))
+    for b in cylinders:
+        line_y = (bottom + 14) if b.turned else top - 14
+        pipes.append(Pipe("thin fuel", f"M{b.x} {line_y}V{b.y + b.r * (1 if b.turned else -1)}"))
+    shapes.append(Shape("control_unit", "unit", 934, 396, 82, 44, "Control units"))
+    shapes.append(Shape("driver", "seat", 1052, 394, 40, 46, "Driver"))
+
+
+def _start(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], cylinders: list[Bore], two: bool) -> None:
+    x = 20
+    count = engine.batteries or 1
+    for n in range(count):
+        shapes.append(Shape("battery", "battery", x, 286 + n * 58, 70, 44, "Battery" if n == count - 1 else "", "under"))
+    shapes.append(Shape("battery_cables", "joint", 146, 384, 24, 24, "Cables"))
+    shapes.append(Shape("starter", "starter", 690, 450, 58, 30, "Starter", "right"))
+    pipes.append(Pipe("cable", "M86 308H122V396H146M170 396H182V465H690"))
+    shapes.append(Shape("coolant_sensor", "probe", 770, 254, 18, 28, "Coolant", "below"))
+    if engine.glow != "none":
+        shapes.append(Shape("glow_relay", "relay", 20, 476, 66, 42, "Glow module" if engine.glow_control == "electronic_module" else "Glow relay", "under"))
+        bus = max(b.y for b in cylinders) + BANK_HALF + 60 if two else max(b.y + b.r for b in cylinders) + 8
+        shapes.append(Shape("glow_harness", "plug", 352, bus - 10, 22, 20, "Glow harness", "below", -24))
+        pipes.append(Pipe("wire", f"M86 497H174V{bus}H352M374 {bus}H{cylinders[-1].x if not two else BLOCK_LEFT + 20}" + (f"V{max(b.y + b.r for b in cylinders)}" if two else "")))
+
+
+def _vacuum(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe]) -> None:
+    if engine.vacuum_pump is False:
+        return
+    shapes.append(Shape("vacuum_pump", "pump", 934, 212, 46, 46, "Vacuum pump", "above", 10))
+    shapes.append(Shape("check_valve", "check", 996, 226, 24, 18))
+    shapes.append(Shape("reservoir", "tank", 1042, 212, 56, 46, "Reservoir"))
+    pipes.append(Pipe("vacuum", "M980 235H996M1020 235H1042M1030 235V324", "vacuum_hoses"))
+    shapes.append(Shape("vacuum_hoses", "joint", 1018, 280, 24, 24, "Hoses", "left"))
+    shapes.append(Shape("vacuum_solenoid", "solenoid", 962, 322, 44, 26, "Solenoids"))
+    shapes.append(Shape("engine_mount", "mount", 1056, 318, 42, 30, "Mount"))
+    pipes.append(Pipe("vacuum", "M1006 330H1056", "vacuum_hoses"))
+    if engine.stop == "vacuum":
+        shapes.append(Shape("stop_actuator", "can", 700, 490, 36, 30, "Stop actuator", "left"))
+        shapes.append(Shape("stop_line", "joint", 780, 492, 24, 24, "Stop line"))
+        shapes.append(Shape("key_switch", "solenoid", 862, 490, 40, 26, "Key switch"))
+        pipes.append(Pipe("vacuum", "M736 504H780M804 504H862M902 504H916V372H984V348", "stop_line"))
+
+
+def in_words(engine: EngineCard) -> str:
+    """The engine in one line."""
+    head = f"{engine.cylinders or 4} cylinders, {'in line' if engine.arrangement in (None, 'inline') else engine.arrangement}"
+    turbo = {"none": "no turbo", "wastegate": "turbo with wastegate", "vgt_vacuum": "variable turbo, vacuum", "vgt_electric": "variable turbo, electric"}.get(engine.turbo or "", "turbo not on the card")
+    egr = " and ".join(f"{e.replace('_pressure', '')}-pressure EGR" for e in engine.egr or []) or ("no EGR" if engine.egr == [] else "EGR not on the card")
+    rest = [word for word, there in (("particulate filter", engine.dpf), ("SCR", engine.scr), ("vacuum stop", engine.stop == "vacuum")) if there]
+    return ", ".join([head, turbo, egr, *rest])

@@ -1,0 +1,142 @@
+"""The card of a test without a bench of its own: what to do, what it would settle, how its result is written down."""
+
+from typing import Any
+
+from frosty_piston.core.codes import decode
+from frosty_piston.core.errors import NotHere
+from frosty_piston.job.evidence import part_of
+from frosty_piston.job.verdict import Verdict
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.load import TestFinding
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from .cells import Cell, fill
+from .forms import Form
+
+SPEAKS_SHOWN, SPEAKS_RATIO, NOT_SO_RATIO = 4, 1.6, 0.5
+
+
+def fitted_nodes(record: JobRecord, k: Knowledge, test: str) -> list[tuple[str, str]]:
+    """The parts a test can be made on, on this vehicle: id and title."""
+    if "node" not in k.tests[test].where:
+        return []
+    named = [n for f in k.findings[test] for n in f.shape.nodes] or list(k.nodes)
+    return [(n, k.nodes[n].title) for n in dict.fromkeys(named) if not record.job.engine.rules_out(k.nodes[n].needs)]
+
+
+def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> dict[str, Any]:
+    """What a card shows. `asked` brings the part and whether it is hot, from the address or the form."""
+    k = workshop.knowledge
+    shape = k.tests.get(test)
+    if shape is None:
+        raise NotHere("There is no such test.")
+    nodes = fitted_nodes(record, k, test)
+    node = asked.raw("node") if asked.raw("node") in dict(nodes) else nodes[0][0] if nodes else ""
+    hot = asked.raw("part_hot") == "yes" and any(f.shape.hot is not None for f in k.findings[test])
+    findings = [f for f in k.findings[test] if (not f.shape.nodes or node in f.shape.nodes) and f.shape.hot in (None, hot)]
+    proposal = next((n for n in record.assessed.proposals.next_tests if n.test == test and n.where.get("node", node) == node), None)
+    cells = _cells(record, k, test, node, hot)
+    return {"bench": "test", "test": test, "shape": shape, "nodes": nodes, "node": node, "hot": hot, "can_be_hot": any(f.shape.hot is not None for f in k.findings[test]),
+            "cells": fill(record, cells), "cylinders": [(str(c), str(c)) for c in range(1, record.job.cylinders + 1)] if "cylinder" in shape.where else [],
+            "settles": [s for f in findings for s in _settles(k, f)], "proposal": proposal, "cautions": shape.cautions,
+            "ticked": {x.data.caution for x in record.job.of("tick")}, "back": f"/jobs/{record.job.id}/measure/test/{test}",
+            "mine": [v for v in record.assessed.now if v.test == test and _of_node(record, k, v, node)], "codes_before": codes_before(record)}
+
+
+def _of_node(record: JobRecord, k: Knowledge, v: Verdict, node: str) -> bool:
+    return not node or part_of(record.job, k, v) in (node, None)
+
+
+def _cells(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -> list[Cell]:
+    """A cell for every place a figure of the test can be read at."""
+    shape = k.tests[test]
+    if not shape.units:
+        return []
+    points = [p for p in shape.points if p not in shape.outcomes]
+    spots: list[dict[str, Any]] = [{"channel": c} for c in shape.channels] or [{"pin": p} for p in shape.pins] or [{"point": p} for p in points] or [{}]
+    if "cylinder" in shape.where:
+        spots = [{**spot, "cylinder": c} for c in range(1, record.job.cylinders + 1) for spot in spots]
+    found = []
+    for spot in spots:
+        name = str(next((spot[key] for key in ("channel", "pin", "point") if key in spot), ""))
+        label = ", ".join(filter(None, (f"Cylinder {spot['cylinder']}" if "cylinder" in spot else "", name.replace("_", " "))))
+        where = {**({"node": node} if node else {}), **spot}
+        found.append(Cell(test, (label[:1].upper() + label[1:]) or shape.title.split(",")[0], shape.cell_units.get(name, shape.units[0]), where, conditions={"part_hot": True} if hot else {}))
+    return found
+
+
+def _settles(k: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
+    """What each outcome of a finding speaks for, and the best one against."""
+    rows = []
+    for at, name in enumerate(known.finding.outcomes):
+        general = known.finding.general[at]
+        ratios = sorted(((float(row[at] / general), fault) for fault, row in known.finding.shows.items()), reverse=at > 0)
+        told = [fault for ratio, fault in ratios if (ratio > SPEAKS_RATIO if at else ratio < NOT_SO_RATIO)][:SPEAKS_SHOWN]
+        if told:
+            rows.append({"outcome": name.removeprefix("all_").replace("_", " "), "against": at == 0, "faults": [(f, k.faults[f].title) for f in told]})
+    return rows
+
+
+def codes_before(record: JobRecord) -> list[str]:
+    """The codes that stand on the tape, for the test that clears them and waits for the first one back."""
+    return list(dict.fromkeys(decode(x.data.code).code for x in record.job.of("code")))
+
+
+def where_of_form(form: Form, record: JobRecord) -> dict[str, Any]:
+    """Where an outcome was seen: part, cylinder, point, pin as the form gives them."""
+    cylinder = form.whole("cylinder", 1, record.job.cylinders)
+    given = (("point", form.raw("point") or None), ("cylinder", cylinder), ("node", form.text("node", 80)), ("pin", form.text("pin", 40)))
+    return {key: value for key, value in given if value}
+
+
+def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A named result: a lamp lit or dark, a click, a tip that glows."""
+    k = workshop.knowledge
+    test = form.choice("test", k.tests)
+    form.done()
+    assert test is not None
+    result = form.choice("outcome", k.tests[test].outcomes)
+    if test == "glow_bench_heat" and not any(x.data.caution == "plug_voltage" for x in record.job.of("tick")):
+        form.wrong("outcome", "Tick the caution above first: rated voltage only")
+    after, where, note = form.figure("after_s", "", 0, 600), where_of_form(form, record), form.text("note", 400)
+    form.done()
+    conditions = {**({"after_s": after} if after is not None else {}), **({"part_hot": True} if form.raw("part_hot") == "yes" else {})}
+    return [form.entry("outcome", {"test": test, "where": where, "outcome": result, "conditions": conditions or None, "note": note})]
+
+
+def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Several figures of one act."""
+    k = workshop.knowledge
+    test = form.choice("test", k.tests)
+    form.done()
+    assert test is not None
+    found: dict[str, Any] = {}
+    for name in k.tests[test].figures:
+        if name == "dosing":
+            found[name] = form.raw(name) == "yes"
+        elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
+            found[name] = value
+    if not any(key != "dosing" for key in found):
+        form.wrong(k.tests[test].figures[0] if k.tests[test].figures else "test", "type at least one figure")
+    where = where_of_form(form, record)
+    form.done()
+    return [form.entry("outcome", {"test": test, "where": where, "figures": found})]
+
+
+def returned(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Which code came back first: clearing, drive and codes in one form."""
+    km = form.figure("distance_km", "km", 0, 10_000, needed=True)
+    codes = []
+    for text in form.raw("codes_back").replace(",", " ").split():
+        try:
+            codes.append(decode(text).code)
+        except ValueError as error:
+            form.wrong("codes_back", str(error))
+    form.done()
+    entries = []
+    if not any(x.kind == "code_clear" for x in record.job.live):
+        entries.append(form.entry("code_clear", {"module": "all", "reason": "cleared to see which comes back"}, "clear"))
+    return [*entries, form.entry("drive", {"distance_km": km, "conditions": form.text("conditions", 200), "codes_back": codes})]
+
+
+FORMS = {"outcome": outcome, "figures": figures, "returned": returned}

@@ -1,0 +1,56 @@
+"""Why: one suspect, what speaks for and against it with weights, how its odds went, what would change it."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from frosty_piston.core.errors import NotHere
+from frosty_piston.core.quantity import percent
+from frosty_piston.core.suspects.space import UNLISTED
+from frosty_piston.job.suspicion import Moved
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from .given import GivenWorkshop
+from .page import job_page
+from .sidezones import test_link
+from .trail import trail_view
+
+router = APIRouter()
+WORK = "why/_work.html"
+STRONG_BITS, SHOWN_SWINGS = 6.0, 4
+WEIGHT_WORDS = ((4.0, "very strong"), (2.5, "strong"), (1.2, "clear"), (0.5, "slight"), (0.0, "faint"))
+
+
+def weight_in_words(bits: float) -> str:
+    return next(word for limit, word in WEIGHT_WORDS if abs(bits) >= limit)
+
+
+def _bars(moved: tuple[Moved, ...]) -> list[dict[str, Any]]:
+    return [{"says": m.says, "because": m.because, "width": round(min(abs(m.bits), STRONG_BITS) / STRONG_BITS * 100), "word": weight_in_words(m.bits),
+             "times": f"{2 ** abs(m.bits):.1f}" if abs(m.bits) < 4 else f"{2 ** abs(m.bits):.0f}", "entry": m.entries[-1] if m.entries else "", "pattern": m.pattern} for m in moved]
+
+
+def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
+    k, suspicion, proposals = workshop.knowledge, record.assessed.suspicion, record.assessed.proposals
+    suspect = next((s for s in suspicion.suspects if s.fault == fault), None)
+    if suspect is None:
+        if fault in k.faults:
+            by = record.job.engine.rules_out(k.faults[fault].needs)
+            raise NotHere(f"{k.faults[fault].title} cannot be on this engine: the card says so at {str(by).replace('_', ' ')}.")
+        raise NotHere("There is no such fault.")
+    swings = proposals.swings(fault) if fault != UNLISTED else []
+    shape, part = k.faults.get(fault), k.part_of.get(fault)
+    causes = [{"fault": f, "title": k.faults[f].title, "why": why, "odds": percent(next((s.probability for s in suspicion.suspects if s.fault == f), 0.0))}
+              for f, (_, why) in shape.killed_by.items() if f in suspicion.space.place] if shape else []
+    change = [{"swing": s, "link": test_link(record.job.id, s.test), "after": percent(s.odds_after), "chance": percent(s.chance), "up": s.odds_after > suspect.probability} for s in swings]
+    return {"s": suspect, "percent": percent(suspect.probability), "for": _bars(suspect.speaks_for), "against": _bars(suspect.speaks_against), "shape": shape,
+            "repair": k.repairs[shape.repair].title if shape else "", "part": k.parts[part].title if part else "", "trail": trail_view(suspicion.trail_of(fault)), "causes": causes,
+            "raise_it": [c for c in change if c["up"]][:SHOWN_SWINGS], "lower_it": [c for c in change if not c["up"]][:SHOWN_SWINGS],
+            "base": percent(shape.per_thousand / 1000) if shape else ""}
+
+
+@router.get("/jobs/{job_id}/why/{fault}")
+def why(request: Request, job_id: str, fault: str, workshop: GivenWorkshop) -> Response:
+    record = workshop.job(job_id)
+    return job_page(request, record, "why", WORK, show(record, workshop, fault))
