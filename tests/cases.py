@@ -41,3 +41,29 @@ def plugs(values: list[Any], point: str = "harness_connector") -> list[dict[str,
 
 def relay_read(loaded: bool = True, **volts: float) -> list[dict[str, Any]]:
     return [reading("glow_relay", v, "V", {"loaded": loaded} if p == "output" else None, point=p) for p, v in volts.items()]
+
+
+MODERN = {"name": "Norra D4-22", "cylinders": 4, "arrangement": "inline", "combustion": "direct", "displacement_l": 2.2, "compression_ratio": 16.5, "injection": "rail_solenoid", "glow": "rod_12v",
+          "glow_control": "relay_module", "glow_nominal_ohm": 0.8, "turbo": "vgt_electric", "egr": ["high_pressure"], "egr_drive": "motor", "egr_cooler_bypass": "vacuum", "inlet_flap": "motor",
+          "swirl_flaps": "vacuum", "dpf": True, "scr": True, "vacuum_pump": True, "stop": "electric", "intake_heater": False, "batteries": 1, "system_voltage": 12, "limits": {}}
+VACUUM = {**MODERN, "name": "Norra D5-30", "cylinders": 5, "turbo": "vgt_vacuum", "scr": False, "dpf": False, "stop": "vacuum", "egr_drive": "vacuum", "injection": "rotary_pump", "combustion": "prechamber"}
+
+
+def code(name: str) -> dict[str, Any]:
+    return entry("code", code=name)
+
+
+def scan() -> dict[str, Any]:
+    return entry("code_scan", module="all")
+
+
+def context(name: str) -> dict[str, Any]:
+    return entry("context", context=name)
+
+
+def figures(test: str, where: dict[str, Any] | None = None, **given: Any) -> dict[str, Any]:
+    return entry("outcome", test=test, where=where or {}, figures=given)
+
+
+def unplugged(what: str) -> dict[str, Any]:
+    return entry("action", action="unplugged", what=what)

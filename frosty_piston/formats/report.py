@@ -39,6 +39,7 @@ class Report:
     verdicts_before: tuple[Verdict, ...]
     verdicts_after: tuple[Verdict, ...]
     suspects: tuple[tuple[str, str, str], ...]
+    parked: tuple[tuple[str, str], ...]
 
 
 def figure(v: Verdict) -> str:
@@ -73,4 +74,5 @@ def build_report(assessed: Assessed) -> Report:
         who_agreed=f"{yes.data.who}, {yes.data.how.replace('_', ' ')}: {yes.data.answer}" if yes else "",
         odometer=f"{plain(odometer.data.value)} {odometer.data.unit}" if odometer else f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else "",
         verdicts_before=tuple(assessed.diagnosis), verdicts_after=tuple(assessed.after),
-        suspects=tuple((s.title, percent(s.probability), s.because) for s in assessed.suspicion.suspects if s.probability >= 0.03) if assessed.evidence else ())
+        suspects=tuple((s.title, percent(s.probability), s.because) for s in assessed.suspicion.suspects if s.probability >= 0.03) if assessed.evidence else (),
+        parked=tuple((c.entry.data.code, c.title) for c in assessed.codes if c.place == "parked"))

@@ -42,6 +42,7 @@ class TestFinding:
     shape: s.FindingShape
     finding: Finding
     lesser: dict[str, Finding]
+    file: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -128,7 +129,7 @@ class _Reader:
 def complaint(name: str, rows: list[str], path: list[str], reason: str) -> str:
     """Say file, line, key and reason; the line is that of the deepest key that can be found in the text."""
     line, start = 1, 0
-    for key in path:
+    for key in (k for k in path if not k.isdigit()):
         for number in range(start, len(rows)):
             if key in rows[number]:
                 line, start = number + 1, number
@@ -137,48 +138,47 @@ def complaint(name: str, rows: list[str], path: list[str], reason: str) -> str:
 
 
 class _Weights:
-    """Turns words into chances and names what it cannot turn."""
+    """Turns words into chances; what it cannot turn it names with file, line and key."""
 
-    def __init__(self, scale: dict[str, float]):
-        self.scale = scale
+    def __init__(self, reader: _Reader, scale: dict[str, float]):
+        self.reader, self.scale = reader, scale
 
-    def chance(self, where: str, given: str | float) -> float:
+    def chance(self, name: str, path: list[str], given: str | float) -> float:
         if isinstance(given, str):
             if given not in self.scale:
-                raise BadKnowledge(f"{where}: {given!r} is no word of the scale; allowed: {', '.join(self.scale)}")
+                raise BadKnowledge(self.reader.says(name, [*path, given], f"{given!r} is no word of the scale; allowed: {', '.join(self.scale)}"))
             return self.scale[given]
         return given
 
-    def row(self, where: str, outcomes: list[str], shows: dict[str, str | float]) -> np.ndarray:
+    def row(self, name: str, path: list[str], outcomes: list[str], shows: dict[str, str | float]) -> np.ndarray:
         row = np.full(len(outcomes), EPSILON)
         for outcome, given in shows.items():
             if outcome not in outcomes:
-                raise BadKnowledge(f"{where}: outcome {outcome!r} is not one of {', '.join(outcomes)}")
-            row[outcomes.index(outcome)] = self.chance(where, given)
+                raise BadKnowledge(self.reader.says(name, [*path, outcome], f"outcome {outcome!r} is not one of {', '.join(outcomes)}"))
+            row[outcomes.index(outcome)] = self.chance(name, [*path, outcome], given)
         named = {outcomes.index(o) for o in shows}
         if 0 not in named:
             row[0] = max(EPSILON, 1 - row[1:].sum())
         elif abs(row.sum() - 1) > 0.2:
-            raise BadKnowledge(f"{where}: the chances add to {row.sum():.2f}, not 1")
+            raise BadKnowledge(self.reader.says(name, path, f"the chances add to {row.sum():.2f}, not 1"))
         if row[1:].sum() > 1.05:
-            raise BadKnowledge(f"{where}: the chances add to more than 1")
+            raise BadKnowledge(self.reader.says(name, path, f"the chances add to {row[1:].sum():.2f}, more than 1"))
         return row / row.sum()
 
-    def two(self, where: str, finding: str, general: str | float, speaks: dict[str, tuple[str | float, str]], blur: float = BLUR) -> Finding:
-        names = (NOT_SEEN, SEEN)
-        g = self.chance(where, general)
+    def two(self, name: str, path: list[str], finding: str, general: str | float, speaks: dict[str, tuple[str | float, str]], blur: float = BLUR) -> Finding:
+        g = self.chance(name, [*path, "general"], general)
         shows = {}
         for fault, (given, _) in speaks.items():
-            p = self.chance(f"{where}.{fault}", given)
+            p = self.chance(name, [*path, fault], given)
             shows[fault] = np.array([1 - p, p])
-        return Finding(finding, names, np.array([1 - g, g]), shows, blur)
+        return Finding(finding, (NOT_SEEN, SEEN), np.array([1 - g, g]), shows, blur)
 
 
 @lru_cache(maxsize=4)
 def load_knowledge(folder: Path = HERE) -> Knowledge:
     """Read and check all knowledge files of a folder. Raises BadKnowledge with file, line, key and reason."""
     r = _Reader(folder)
-    weights = _Weights(r.read("scale.toml", dict[str, float]))
+    weights = _Weights(r, r.read("scale.toml", dict[str, float]))
     systems = r.read("systems.toml", dict[str, str])
     access, tools = r.read("access.toml", dict[str, s.AccessShape]), r.read("tools.toml", dict[str, str])
     cautions = r.read("cautions.toml", dict[str, s.CautionShape])
@@ -215,17 +215,17 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     for key, context in contexts.items():
         for fault in context.moves:
             r.known("contexts.toml", [f"{key}.moves", fault], fault, faults)
-    groups, codes = _codes(r, systems, faults)
+    groups, codes, group_file = _codes(r, systems, faults)
     figures = r.read("figures.toml", dict[str, s.FigureShape])
     procedures, proofs, options = _work(r, figures, cautions, tests)
     knowledge = Knowledge(
         weights.scale, systems, access, tools, cautions, faults,
-        {key: {cause: weights.chance(f"faults, {key}.killed_by", c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
+        {key: {cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
         repairs, nodes, parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
-        {key: weights.two(f"symptoms.toml, {key}", f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},
-        groups, {key: weights.two(f"codes, {key}", f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
+        {key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},
+        groups, {key: weights.two(group_file[key], [f"groups.{key}"], f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
         codes, figures, r.read("card_choices.toml", dict[str, s.ChoiceShape]), procedures, proofs, options)
-    whole(knowledge)
+    whole(knowledge, r.says)
     return knowledge
 
 
@@ -292,27 +292,27 @@ def _findings(r: _Reader, weights: _Weights, tests: dict[str, s.TestShape], faul
         for test, given in r.read(name, dict[str, list[s.FindingShape]]).items():
             r.known(name, [test], test, tests)
             for shape in given:
-                where = f"{name}, {test}, {shape.name}"
+                path = [test, shape.name]
                 shows: dict[str, np.ndarray] = {}
                 for speaks in shape.speaks:
                     r.known(name, [test, speaks.fault], speaks.fault, faults)
-                    shows[speaks.fault] = weights.row(f"{where}, {speaks.fault}", shape.outcomes, speaks.shows)
+                    shows[speaks.fault] = weights.row(name, [*path, speaks.fault], shape.outcomes, speaks.shows)
                 for point in shape.points:
                     r.known(name, [test, "points"], point, tests[test].points)
                 for node in shape.nodes:
                     r.known(name, [test, "nodes"], node, nodes)
-                general = weights.row(f"{where}, general", shape.outcomes, shape.general)
+                general = weights.row(name, [*path, "general"], shape.outcomes, shape.general)
                 finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows)
-                found.setdefault(test, []).append(TestFinding(test, shape, finding, _lesser(weights, where, shape, finding)))
+                found.setdefault(test, []).append(TestFinding(test, shape, finding, _lesser(weights, name, path, shape, finding), name))
     return found
 
 
-def _lesser(weights: _Weights, where: str, shape: s.FindingShape, finding: Finding) -> dict[str, Finding]:
+def _lesser(weights: _Weights, name: str, path: list[str], shape: s.FindingShape, finding: Finding) -> dict[str, Finding]:
     """Each outcome but the best as a finding of its own: by `beside` where a fault has it, else by its row."""
-    beside = {speaks.fault: {o: weights.chance(f"{where}, {speaks.fault}, beside", given) for o, given in speaks.beside.items()} for speaks in shape.speaks}
+    beside = {speaks.fault: {o: weights.chance(name, [*path, speaks.fault, "beside"], given) for o, given in speaks.beside.items()} for speaks in shape.speaks}
     for fault, given in beside.items():
         if unknown := set(given) - set(shape.outcomes):
-            raise BadKnowledge(f"{where}, {fault}, beside: outcome {sorted(unknown)[0]!r} is not one of {', '.join(shape.outcomes)}")
+            raise BadKnowledge(weights.reader.says(name, [*path, fault, "beside"], f"outcome {sorted(unknown)[0]!r} is not one of {', '.join(shape.outcomes)}"))
     lesser = {}
     for at, outcome in enumerate(shape.outcomes[1:], 1):
         chances = {fault: beside[fault].get(outcome, float(row[at])) for fault, row in finding.shows.items()}
@@ -320,7 +320,7 @@ def _lesser(weights: _Weights, where: str, shape: s.FindingShape, finding: Findi
     return lesser
 
 
-def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry]]:
+def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
     files: dict[str, s.CodesFile] = {name: r.read(name, s.CodesFile) for name in r.many("codes")}
     groups = {key: group for file in files.values() for key, group in file.groups.items()}
     codes: dict[str, CodeEntry] = {}
@@ -338,7 +338,7 @@ def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape])
             if code.code in codes:
                 raise BadKnowledge(r.says(name, [code.code], "the code stands twice"))
             codes[code.code] = code
-    return groups, codes
+    return groups, codes, {key: name for name, file in files.items() for key in file.groups}
 
 
 def _family(family: s.CodeFamilyShape) -> list[CodeEntry]:

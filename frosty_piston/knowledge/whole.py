@@ -1,5 +1,6 @@
 """Whether the knowledge is whole: every fault can be found, every outcome of every test speaks for something."""
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from frosty_piston.core.errors import BadKnowledge
@@ -11,30 +12,31 @@ FOUND_BITS_RATIO = 3.0
 SPEAKS_RATIO = 1.4
 
 
-def whole(k: "Knowledge") -> None:
-    """Refuse knowledge with a gap; the message names the fault or the outcome."""
+def whole(k: "Knowledge", says: Callable[[str, list[str], str], str]) -> None:
+    """Refuse knowledge with a gap. `says` names file, line and key of what is wrong."""
     for fault in k.faults:
+        file = f"faults/{k.fault_system[fault]}.toml"
         if not proving_tests(k, fault):
-            raise BadKnowledge(f"findings, {fault}: no test can find this fault; give it an outcome that is at least {FOUND_BITS_RATIO:g} times as likely with it")
+            raise BadKnowledge(says(file, [fault], f"no test can find this fault; give it an outcome in findings/ that is at least {FOUND_BITS_RATIO:g} times as likely with it"))
         if not any(fault in symptom.speaks for symptom in k.symptoms.values()):
-            raise BadKnowledge(f"symptoms.toml, {fault}: no symptom speaks for this fault")
+            raise BadKnowledge(says(file, [fault], "no symptom in symptoms.toml speaks for this fault"))
         if fault not in k.part_of:
-            raise BadKnowledge(f"plan.toml, {fault}: the fault stands at no part of the plan")
+            raise BadKnowledge(says(file, [fault], "the fault stands at no part of plan.toml"))
     at_parts = {test for part in k.parts.values() for test in part.tests}
     for test, shape in k.tests.items():
-        if test not in at_parts:
-            raise BadKnowledge(f"plan.toml, {test}: the test stands at no part of the plan")
         findings = k.findings.get(test)
+        if test not in at_parts:
+            raise BadKnowledge(says("tests.toml", [test], "the test stands at no part of plan.toml"))
         if not findings:
-            raise BadKnowledge(f"findings, {test}: no finding says what this test speaks for")
+            raise BadKnowledge(says("tests.toml", [test], "no finding in findings/ says what this test speaks for"))
         for known in findings:
             for outcome in known.finding.outcomes:
                 if not speaks(known, outcome):
-                    raise BadKnowledge(f"findings, {test}, {known.shape.name}: the outcome {outcome!r} speaks for nothing")
+                    raise BadKnowledge(says(known.file, [test, known.shape.name, outcome], f"the outcome {outcome!r} speaks for nothing"))
         named = {o for known in findings for o in known.finding.outcomes}
         for outcome in shape.outcomes:
             if shape.plain and outcome not in named:
-                raise BadKnowledge(f"findings, {test}: the outcome {outcome!r} stands in no finding")
+                raise BadKnowledge(says("tests.toml", [test, outcome], f"the outcome {outcome!r} stands in no finding"))
 
 
 def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", str, float]]:

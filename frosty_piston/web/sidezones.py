@@ -41,7 +41,7 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
         return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None}
     listed = [s for s in suspicion.suspects[:-1] if s.probability >= 0.01][:SHOWN_SUSPECTS] or list(suspicion.suspects[:3])
     return {
-        "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": warmth(s.probability)} for s in listed],
+        "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": warmth(s.probability), "pattern": any(m.pattern for m in (*s.speaks_for, *s.speaks_against))} for s in listed],
         "unlisted": {"s": suspicion.suspects[-1], "percent": percent(suspicion.suspects[-1].probability), "width": round(suspicion.suspects[-1].probability * 100, 1)},
         "tests": [{"n": n, "link": test_link(record.job.id, n)} for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]],
         "conflicts": suspicion.conflicts,

@@ -9,17 +9,35 @@ from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.job.engine import EngineCard
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.knowledge.load import HERE
+from frosty_piston.knowledge.whole import proving_tests, speaks
 
 K = load_knowledge()
 
 
 class Whole(unittest.TestCase):
-    def test_every_weighed_fault_can_be_found_by_some_test(self):
-        found = {f for findings in K.findings.values() for t in findings for f in t.finding.shows}
-        weighed = {f for f, shape in K.faults.items() if shape.per_thousand}
-        hidden = weighed - found
-        self.assertEqual(hidden, {f for f in hidden if K.fault_system[f] in ("injectors", "wiring", "fuel") or f in ("intake_heater_failed",)})
-        self.assertFalse({f for f in hidden if K.fault_system[f] in ("start",)})
+    def test_every_fault_can_be_found_and_every_outcome_speaks(self):
+        for fault in K.faults:
+            self.assertTrue(proving_tests(K, fault), fault)
+        for test in K.tests:
+            for known in K.findings[test]:
+                for outcome in known.finding.outcomes:
+                    self.assertTrue(speaks(known, outcome), (test, known.shape.name, outcome))
+
+    def test_no_likelihood_is_0_or_1(self):
+        for finding in [*K.symptom_findings.values(), *K.group_findings.values(), *[f.finding for fs in K.findings.values() for f in fs]]:
+            for row in [finding.general, *finding.shows.values()]:
+                self.assertTrue(((row > 0) & (row < 1)).all(), finding.id)
+                self.assertAlmostEqual(float(row.sum()), 1.0)
+
+    def test_every_reason_is_said(self):
+        for shape in [*K.symptoms.values(), *K.groups.values()]:
+            self.assertTrue(all(len(because) > 2 for _, because in shape.speaks.values()), shape.title)
+        self.assertTrue(all(s.because for fs in K.findings.values() for f in fs for s in f.shape.speaks))
+
+    def test_about_four_hundred_codes_or_more_of_every_kind(self):
+        self.assertGreater(len(K.codes), 400)
+        self.assertEqual({c.kind for c in K.codes.values()}, {"circuit", "range", "performance", "plausibility", "communication", "limit"})
+        self.assertTrue({"P0", "P2", "P3", "U0"} <= {c[:2] for c in K.codes})
 
     def test_needs_name_fields_of_the_engine_card(self):
         for shape in [*K.faults.values(), *K.tests.values()]:
@@ -62,4 +80,13 @@ class Refused(unittest.TestCase):
         self.assertIn("word of the scale", self.spoiled("symptoms.toml", 'general = "hardly_ever"', 'general = "now and then"'))
         self.assertIn("line", self.spoiled("faults/glow.toml", "[glow_plugs_open]", "[glow_plugs_open"))
         self.assertIn("outcome", self.spoiled("findings/start_and_glow.toml", "shows = { flat =", "shows = { empty ="))
+        self.assertRegex(self.spoiled("findings/egr_and_flaps.toml", "general = { does_not_close = 0.03", 'general = { does_not_close = "perhaps"'),
+                         r"findings/egr_and_flaps\.toml, line \d+, egr_position.*word of the scale")
+        self.assertRegex(self.spoiled("codes/egr_and_flaps.toml", 'egr_wiring_open = ["usually"', 'egr_wiring_open = ["mostly"'), r"codes/egr_and_flaps\.toml, line \d+, groups\.egr_circuit\.egr_wiring_open")
         self.assertIn("per_thousand", self.spoiled("faults/start.toml", "per_thousand = 20", "per_thousand = -3"))
+
+    def test_a_gap_is_refused_too(self):
+        self.assertRegex(self.spoiled("plan.toml", 'faults = ["battery_weak"]', 'faults = ["starter_slow"]'), r"plan\.toml, line \d+.*stands at battery already")
+        self.assertRegex(self.spoiled("findings/wiring.toml", "[[code_return]]", "[[hot_retest]]"), r"tests\.toml, line \d+, code_return: no finding|outcome")
+        self.assertRegex(self.spoiled("faults/egr.toml", "[egr_passage_blocked]", "[egr_passage_choked]"), r"line \d+.*egr_passage")
+        self.assertRegex(self.spoiled("faults/scr.toml", 'repair = "scr_catalyst"', 'repair = "scr_cat"'), r"faults/scr\.toml, line \d+.*near: scr_catalyst")
