@@ -1,7 +1,8 @@
 """Fills an empty workshop with the demo world."""
 
 from frosty_piston.job import jobfile
-from frosty_piston.rig.world import CARDS, PEOPLE, VEHICLES, demo_jobs
+from frosty_piston.job.own import OwnCode
+from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES, demo_jobs
 from frosty_piston.store.workshop import Workshop, now
 
 
@@ -15,6 +16,8 @@ def fill_demo(workshop: Workshop) -> None:
     for name in PEOPLE:
         workshop.add_person(name)
     workshop.save_setting("prices", {"rate": 95_000, "tax_percent": 25.0, "currency": "kr"})
+    workshop.shelf.add_pattern(**PATTERN)
+    workshop.shelf.save_code(OwnCode(**OWN_CODE))
     for job in demo_jobs(now()):
         workshop.add_file(jobfile.check(job, workshop.knowledge))
     workshop.save_setting("demo", {"made": True})

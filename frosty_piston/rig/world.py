@@ -6,6 +6,8 @@ from typing import Any
 
 from .meter import SimulatedMeter
 
+PATTERN = {"engine": "Norra D4-22", "fault": "turbo_actuator_motor", "times": 3.0, "by": "Sunniva", "why": "four of the last six vans that went into reduced power"}
+OWN_CODE = {"code": "P1662", "text": "Winch lock: engine speed held", "system": "wiring", "kind": "plausibility", "by": "Ylva"}
 PEOPLE = ("Sunniva", "Torvald", "Ylva")
 CARDS: list[dict[str, Any]] = [
     {"name": "Norra D4-22", "cylinders": 4, "arrangement": "inline", "combustion": "direct", "displacement_l": 2.2, "compression_ratio": 16.5, "injection": "rail_solenoid",
@@ -28,6 +30,7 @@ VEHICLES: list[tuple[dict[str, Any], str]] = [
     ({"name": "Slope groomer 2", "odometer_km": 61800, "plate": "SG 2", "owner": "Ski-slope service"}, "Skarn V8-60"),
     ({"name": "Snow plough Old Bear", "odometer_km": 412500, "plate": "SP 1", "owner": "Ski-slope service"}, "Gamla P6-30"),
     ({"name": "Hut supply bus", "odometer_km": 228900, "plate": "HB 7", "owner": "Hut wardens"}, "Norra D4-22"),
+    ({"name": "Lift service wagon", "odometer_km": 301700, "plate": "LS 4", "owner": "Ski-slope service"}, "Gamla P6-30"),
     ({"name": "Avalanche patrol car", "odometer_km": 58400, "plate": "AP 2", "owner": "Avalanche patrol"}, "Tind T3-15"),
 ]
 
@@ -132,7 +135,7 @@ def deciding(now: datetime) -> dict[str, Any]:
         tape.reading("glow_relay", meter.volts(volts), "V", point=point)
     tape.reading("glow_relay", meter.volts(0.1), "V", {"loaded": True}, point="output")
     tape.add("warning", text="Brake hose left front is cracked to the cord", urgency="soon", place="left front", owner="accepted")
-    return _file("demo-patrol", "Avalanche patrol car, no glow", 5, tape)
+    return _file("demo-patrol", "Avalanche patrol car, no glow", 6, tape)
 
 
 def _arrived_open_plug(tape: Tape, meter: SimulatedMeter, ohms: list[float | None], cylinder: int) -> None:
@@ -229,6 +232,36 @@ def finished(now: datetime) -> dict[str, Any]:
     return _file("demo-hut-bus", "Hut supply bus, hard start", 4, tape)
 
 
+def reduced_power(now: datetime) -> dict[str, Any]:
+    """Rescue van 5: reduced power on the pass, codes of several kinds, one of them made by unplugging."""
+    tape = Tape(now - timedelta(hours=2, minutes=10), "Ylva")
+    _arrive(tape, "Falls into reduced power on the climb, fine again after a restart", ["limp_mode", "low_power", "hesitation_midrange"], ["heavy_tow"], 3, 96300)
+    for code, status, module in (("P0299", "stored", "engine"), ("P2263", "stored", "engine"), ("P0672", "history", "engine"), ("B1620", "stored", "airbag")):
+        tape.add("code", code=code, status=status, module=module)
+    tape.add("code_scan", module="all")
+    tape.add("deadline", until=_iso(now + timedelta(hours=30)), standstill_per_day=150_000, why="Only van with the winch")
+    tape.at(35)
+    for channel, kpa in (("barometer", 96.2), ("manifold", 96.0), ("exhaust", 96.4), ("differential", 0.1)):
+        tape.reading("key_on_pressures", kpa, "kPa", channel=channel)
+    tape.add("outcome", test="air_filter_look", outcome="clean")
+    tape.add("outcome", test="intake_look", outcome="sound")
+    tape.reading("egr_position", 2.0, "percent", point="engine_off")
+    tape.at(60)
+    tape.add("action", action="unplugged", what="turbo actuator connector")
+    tape.add("code", code="P2562", status="stored", module="engine")
+    tape.add("action", action="plugged_in", what="turbo actuator connector")
+    return _file("demo-van-5", "Rescue van 5, reduced power", 1, tape)
+
+
+def will_not_stop(now: datetime) -> dict[str, Any]:
+    """Lift service wagon: runs on with the key off since its oil service."""
+    tape = Tape(now - timedelta(minutes=35), "Torvald")
+    _arrive(tape, "Runs on after the key is off, since the oil change last week", ["wont_stop"], ["recent_oil_service"], 1, 301700)
+    tape.add("symptom", symptom="hard_brake_pedal", present=False)
+    tape.add("code_scan", module="none fitted")
+    return _file("demo-wagon", "Lift service wagon, will not stop", 5, tape)
+
+
 def demo_jobs(now: datetime) -> list[dict[str, Any]]:
     """The jobs of the demo, dated back from now."""
-    return [measuring(now), narrowing(now), deciding(now), on_trial(now), finished(now)]
+    return [measuring(now), narrowing(now), deciding(now), on_trial(now), finished(now), reduced_power(now), will_not_stop(now)]

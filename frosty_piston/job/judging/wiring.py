@@ -56,10 +56,11 @@ def code_return(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
 
 
 def drives(judge: "Judge") -> list[Verdict]:
-    """A drive that noted its codes is the test "which code comes back": the first one back decides."""
+    """A drive that noted its codes is the test "which code comes back": the first one back decides. That none came
+    back counts only after a clear."""
     known = [decode(x.data.code).code for x in judge.entries if x.kind == "code"]
     cleared = [i for i, x in enumerate(judge.entries) if x.kind == "code_clear"]
-    drives = [x for x in judge.entries[cleared[-1]:] if x.kind == "drive"] if cleared else []
+    drives = [x for x in judge.entries[cleared[-1] if cleared else 0:] if x.kind == "drive" and (cleared or x.data.codes_back)]
     if not drives or not known:
         return []
     last = next((x for x in reversed(drives) if x.data.codes_back), drives[-1])
