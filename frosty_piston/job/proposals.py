@@ -183,7 +183,7 @@ class Proposals:
 
     def _title(self, c: _Candidate) -> str:
         shape = self.k.tests[c.known.test]
-        spot = shape.at[c.way.point].title if c.way.point in shape.at else self.k.nodes[c.where["node"]].title if "node" in c.where else ""
+        spot = shape.at[c.way.point].title if c.way.point in shape.at else self.k.nodes[c.where["node"]].title if "node" in c.where else c.where.get("channel", "").replace("_", " ")
         return shape.title + (f", {spot[0].lower()}{spot[1:]}" if spot else "")
 
     def _short(self, c: _Candidate) -> str:

@@ -13,6 +13,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
 SHOWN_SUSPECTS, SHOWN_TESTS, SHOWN_TAPE = 7, 5, 12
+PATTERN_BITS = 0.7
 BENCHES = {
     "glow_resistance": "glow", "glow_lamp_test": "glow", "glow_current": "glow", "glow_bench_heat": "glow", "glow_relay": "relay", "glow_on_time": "relay",
     "battery_rest": "battery", "battery_crank": "battery", "crank_speed": "battery", "cable_drop": "battery", "start_aid_compare": "battery", "cold_soak_temps": "battery",
@@ -41,7 +42,7 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
         return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None}
     listed = [s for s in suspicion.suspects[:-1] if s.probability >= 0.01][:SHOWN_SUSPECTS] or list(suspicion.suspects[:3])
     return {
-        "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": warmth(s.probability), "pattern": any(m.pattern for m in (*s.speaks_for, *s.speaks_against))} for s in listed],
+        "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": warmth(s.probability), "pattern": any(m.pattern and abs(m.bits) >= PATTERN_BITS for m in (*s.speaks_for, *s.speaks_against))} for s in listed],
         "unlisted": {"s": suspicion.suspects[-1], "percent": percent(suspicion.suspects[-1].probability), "width": round(suspicion.suspects[-1].probability * 100, 1)},
         "tests": [{"n": n, "link": test_link(record.job.id, n)} for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]],
         "conflicts": suspicion.conflicts,
