@@ -8,6 +8,7 @@ from frosty_piston.core.plugs import PLUG_KINDS
 from frosty_piston.core.starting import GENERAL_CRANK_RPM, GENERAL_RATIO
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
+from .access import access_reached, states
 from .codes_seen import CodeSeen, codes_seen
 from .evidence import Evidence, gather
 from .instruments import Instruments
@@ -63,6 +64,14 @@ class Assessed:
     @cached_property
     def suspicion(self) -> Suspicion:
         return Suspicion(self.job, self.knowledge, self.evidence)
+
+    def go_on_from(self, earlier: "Assessed") -> "Assessed":
+        """Take over what was thought through before, when what came since moves nothing; answers itself."""
+        same = (earlier.knowledge is self.knowledge and earlier.own is self.own and earlier.job.engine == self.job.engine and earlier.evidence == self.evidence
+                and access_reached(earlier.job, self.knowledge) == access_reached(self.job, self.knowledge) and states(earlier.job, self.knowledge) == states(self.job, self.knowledge))
+        if same:
+            self.__dict__["suspicion"], self.__dict__["proposals"] = earlier.suspicion, earlier.proposals
+        return self
 
     @cached_property
     def proposals(self) -> Proposals:

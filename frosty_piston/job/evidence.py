@@ -1,6 +1,7 @@
 """From a job to evidence: what was seen, how fully, and what the knowledge files say it speaks for."""
 
 from dataclasses import dataclass
+from threading import Lock
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from .verdict import Verdict, place
 
 ABSENT_WEIGHT, CONSEQUENCE_WEIGHT, VAIN_TIMES = 0.5, 0.3, 0.08
 KEPT_ROWS = 120
+_KEEPING = Lock()
 MANY_CIRCUITS, IN_COMMON = 3, "many_circuits"
 NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
@@ -48,12 +50,14 @@ class Evidence:
 def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     """Worked out once for each engine, finding and outcome; the oldest rows of an engine are forgotten."""
     rows, key = space.kept.setdefault("rows", {}), (finding, outcome)
-    row = rows.pop(key, None)
+    row = rows.get(key)
     if row is None:
         row = log_chance(space, finding, outcome).astype(np.float32)
-    rows[key] = row
-    while len(rows) > KEPT_ROWS:
-        rows.pop(next(iter(rows)))
+    with _KEEPING:
+        rows.pop(key, None)
+        rows[key] = row
+        while len(rows) > KEPT_ROWS:
+            rows.pop(next(iter(rows)))
     return row
 
 

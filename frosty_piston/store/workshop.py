@@ -166,9 +166,11 @@ class Workshop:
         self._keep(row.id, record)
         return record
 
-    def _record(self, row: JobRow, tape: tuple[Entry, ...], written: dict[str, datetime]) -> JobRecord:
+    def _record(self, row: JobRow, tape: tuple[Entry, ...], written: dict[str, datetime], earlier: JobRecord | None = None) -> JobRecord:
         job = Job(row.id, row.title, Vehicle.model_validate(row.vehicle), EngineCard.model_validate(row.engine), tape, _utc(row.opened_at))
         assessed = Assessed(job, self.knowledge, self.shelf.own)
+        if earlier is not None:
+            assessed.go_on_from(earlier.assessed)
         return JobRecord(row.revision or 0, assessed, standing(assessed), row.head, row.vehicle_id, written)
 
     def _keep(self, job_id: str, record: JobRecord) -> None:
@@ -210,7 +212,7 @@ class Workshop:
                 return Written((), tuple(old))
             session.execute(insert(EntryRow), [{"job_id": job_id, "id": e.id, "raw": json.dumps(w, ensure_ascii=False), "written_at": at} for e, w in fresh])
             row.revision += 1
-            record = self._record(row, (*record.job.tape, *(e for e, _ in fresh)), {**record.written, **{e.id: at for e, _ in fresh}})
+            record = self._record(row, (*record.job.tape, *(e for e, _ in fresh)), {**record.written, **{e.id: at for e, _ in fresh}}, record)
             self._index(row, record)
         self._keep(job_id, record)
         return Written(tuple(e.id for e, _ in fresh), tuple(old))

@@ -106,7 +106,8 @@ def bench(jobs: int, entries: int, rounds: int) -> int:
             return ask("POST", f"/jobs/{MEASURED}/measure/cell", urlencode(fields), {"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"})
 
         asked = [("bare page of the same stack", lambda: ask("GET", "/bare")), ("yard", lambda: ask("GET", "/")), ("job page: glow bench", lambda: ask("GET", f"/jobs/{MEASURED}/measure/glow")),
-                 ("job page: narrow", lambda: ask("GET", f"/jobs/{MEASURED}/narrow")), ("job page, read anew from the file", forget_and_ask), ("judging a typed value", lambda: ask("GET", f"/jobs/{MEASURED}/measure/judge?test=glow_resistance&point=plug&cylinder=1&unit=ohm&value=0.9")),
+                 ("job page: narrow", lambda: ask("GET", f"/jobs/{MEASURED}/narrow")), ("job page: plan", lambda: ask("GET", f"/jobs/{MEASURED}/plan")),
+                 ("job page: why", lambda: ask("GET", f"/jobs/{MEASURED}/why/glow_plugs_open")), ("search", lambda: ask("GET", "/search?q=egr")), ("shelf: all codes", lambda: ask("GET", "/shelf/codes")), ("job page, read anew from the file", forget_and_ask), ("judging a typed value", lambda: ask("GET", f"/jobs/{MEASURED}/measure/judge?test=glow_resistance&point=plug&cylinder=1&unit=ohm&value=0.9")),
                  ("writing one entry (JSON)", write_json), ("writing one reading (page, with its zones)", write_cell)]
         print(f"workshop of {jobs} jobs, measured job of {entries} entries, {rounds} requests each, ms")
         print(f"{'':46}{'median':>9}{'95 %':>9}")
