@@ -1,0 +1,286 @@
+"""A drive that is told where to go, and where it went: EGR valve, inlet flap, vanes, bypass, from a recording."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .quantity import Judgement, plain
+from .traces import Signal, beside, refresh_s, without_stairs
+
+GENERAL = "general figure, check your service data"
+SLOW_S = {"motor": 0.3, "vacuum": 1.0}
+CLOSED_PERCENT, WIDE_PERCENT = 5.0, 5.0
+STUCK_RANGE, STUCK_COMMAND, LEAST_COMMAND = 5.0, 30.0, 30.0
+FLAT_SHARE, BIN_PERCENT = 0.25, 1.0
+LOOSE_PERCENT = 5.0
+TAUS_S = (0.0, 0.03, 0.06, 0.1, 0.15, 0.2, 0.3, 0.45, 0.7, 1.0, 1.5, 2.2, 3.2, 4.5)
+DELAYS_S = (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.8, 1.2)
+MOST_SAMPLES, FITTED_SAMPLES = 6000, 900
+SETTLED_TAUS, STILL_PERCENT, STILL_S = 2.5, 0.6, 0.5
+SHUT_COMMAND, SCALED_MARGIN = 2.0, 4.0
+STALL_PERCENT, MANY_STALLS, STEP_PERCENT = 3.0, 3.0, 12.0
+
+
+@dataclass(frozen=True, slots=True)
+class DriveReport:
+    """What a recording of a drive says. Percent of command unless said otherwise; None where it cannot be told.
+
+    `closed_offset`: rest position at no command. `reach`: lowest and highest actual. `delay_s`, `tau_s`: of a delay and a
+    first-order lag fitted together, `tau_u_s` their uncertainty. `hysteresis`: mean gap up against down at equal command,
+    the lag taken out. `dead_spots`: stretches of command. `stalls`: how often it stands and then slips, in one sweep;
+    `stall_size`: by how much of the command.
+    `noise`: on a still command. `steady_error`: mean on a settled command. `loose`: how far it moves with no command.
+    """
+
+    closed_offset: float | None
+    reach: tuple[float, float]
+    delay_s: float | None
+    tau_s: float | None
+    tau_u_s: float | None
+    hysteresis: float | None
+    dead_spots: tuple[tuple[float, float], ...]
+    stalls: float
+    stall_size: float
+    noise: float
+    steady_error: float | None
+    loose: float
+    scaled: bool
+
+
+def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.ndarray) -> np.ndarray:
+    """Answer a command behind every delay and first-order lag: ``y += (1 - exp(-dt/tau))*(c(t - delay) - y)``.
+
+    `command`: shape (N,), evenly spaced by `step_s`; `taus_s`, `delays_s`: shapes (T,), (D,). Returns shape (N, T, D).
+
+    >>> lagged(np.array([0.0, 1, 1, 1]), 1.0, np.array([0.0, 1.0]), np.array([0.0, 1.0]))[:, :, 0].round(2).tolist()
+    [[0.0, 0.0], [1.0, 0.63], [1.0, 0.86], [1.0, 0.95]]
+    """
+    shifts = np.round(delays_s / step_s).astype(int)
+    source = np.maximum(np.arange(len(command))[:, None] - shifts[None, :], 0)
+    late = command[source]
+    share = np.where(taus_s > 0, 1 - np.exp(-step_s / np.maximum(taus_s, 1e-9)), 1.0)[:, None]
+    found = np.empty((len(command), len(taus_s), len(delays_s)))
+    found[0] = late[0]
+    for i in range(1, len(command)):
+        found[i] = found[i - 1] + share * (late[i] - found[i - 1])
+    return found
+
+
+def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> DriveReport | None:
+    """Answer what the recording of a drive says; None when the two never stand beside each other for five seconds.
+
+    `command` in percent; `actual` in percent, or in any unit when `percent` is False: it is then scaled onto the
+    command by its middle half, so that reach and closed offset hold only roughly. A signal that runs the other way
+    round is turned. Stairs of a slow channel are taken out first.
+
+    Calibration: the simulated drives of the rig, 2 to 50 samples a second; `./piston bench` prints how often it is right.
+
+    >>> t = np.arange(0, 40, 0.1)
+    >>> c = np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0])
+    >>> report = analyse_drive(Signal(t, c), Signal(t, np.where(c < 12, 12.0, c)))
+    >>> report.closed_offset, report.dead_spots
+    (12.0, ())
+    """
+    fine_a, fine_c = without_stairs(actual), without_stairs(command)
+    step = max(0.02, fine_a.step_s)
+    t, rows = beside([fine_c, fine_a], step)
+    if len(t) < 10 or t[-1] - t[0] < 5:
+        return None
+    c, a = rows
+    scaled = not percent
+    a = _upright(c, a, percent)
+    thinner = int(np.ceil(len(t) / MOST_SAMPLES))
+    t, c, a, step = t[::thinner], c[::thinner], a[::thinner], step * thinner
+    low, high = (float(x) for x in np.percentile(a, [0.5, 99.5]))
+    if np.ptp(c) < LEAST_COMMAND or high - low < STUCK_RANGE:
+        still = _still(t, c, step, 0.0)
+        return DriveReport(None, (low, high), None, None, None, None, (), 0.0, 0.0, _spread(a, still), None, 0.0, scaled)
+    delay, tau, u = _fit(t, c, a, step)
+    tau_u = 0.5 * max(step, refresh_s(actual)) + 0.1 * tau
+    still = _still(t, c, step, delay + SETTLED_TAUS * tau)
+    closed = _at_rest(t, c, a, delay + SETTLED_TAUS * tau)
+    loose = _wandering(a, still)
+    noise = _spread(a, still)
+    spots, stalls, stall_size = _stalls(c, u, a, low, high)
+    settled = still & (c > 5) & (c < 95)
+    return DriveReport(closed, (low, high), delay, tau, tau_u, _hysteresis(c, u, a), spots, stalls, stall_size, noise,
+                       float(np.mean(a[settled] - c[settled])) if settled.sum() >= 3 else None, loose, scaled)
+
+
+def _upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
+    """Turn a signal that runs the other way round; bring one in another unit onto the command."""
+    backwards = np.ptp(a) > 0 and np.corrcoef(c, a)[0, 1] < -0.3 if np.ptp(c) > 0 else False
+    if percent:
+        return 100 - a if backwards else a
+    if np.ptp(a) == 0:
+        return np.full(len(a), 50.0)
+    inside = (c > 35) & (c < 90)
+    if inside.sum() < 5 or np.ptp(c) < LEAST_COMMAND:
+        return (a - a.min()) / 0.04
+    slope, base = np.polyfit(c[inside], a[inside], 1)
+    if abs(slope) * 100 < 0.05 * max(abs(float(np.mean(a))), 1e-9) and np.ptp(a) < 0.1 * max(abs(float(np.mean(a))), 1e-9):
+        return np.full(len(a), 50.0) + (a - a.mean()) / 0.04
+    return (a - base) / slope
+
+
+def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[float, float, np.ndarray]:
+    """The delay and lag under which the command explains the actual best, gain and offset free; and the command behind
+    them. They are looked for on every n-th sample, at most `FITTED_SAMPLES`."""
+    every = int(np.ceil(len(t) / FITTED_SAMPLES))
+    ct, cc, ca, coarse = t[::every], c[::every], a[::every], step * every
+    taus, delays = np.array(TAUS_S), np.array([d for d in DELAYS_S if d == 0 or d >= 0.5 * coarse])
+    y = lagged(cc, coarse, taus, delays)
+    known = ~_near(np.append(False, np.diff(ct) > 4 * coarse), int(np.ceil(3 / coarse)))
+    if known.sum() < 10:
+        known = np.ones(len(ct), bool)
+    yk, ak = y[known].reshape(int(known.sum()), -1), ca[known]
+    ym, am = yk.mean(axis=0), ak.mean()
+    gain = ((yk - ym) * (ak - am)[:, None]).sum(axis=0) / np.maximum(((yk - ym) ** 2).sum(axis=0), 1e-12)
+    miss = ak[:, None] - am - gain * (yk - ym)
+    off = np.median(np.abs(miss), axis=0) + 0.25 * np.sqrt(np.mean(miss**2, axis=0))
+    i, j = divmod(int(np.argmin(off * (1 + 0.002 * np.arange(len(off)) / len(off)))), len(delays))
+    return float(delays[j]), float(taus[i]), lagged(c, step, taus[i:i + 1], delays[j:j + 1])[:, 0, 0]
+
+
+def _near(flags: np.ndarray, reach: int) -> np.ndarray:
+    """Where a flag stands within `reach` samples before."""
+    if not flags.any():
+        return np.zeros(len(flags), bool)
+    return np.convolve(flags, np.ones(reach + 1))[: len(flags)] > 0
+
+
+def _still(t: np.ndarray, c: np.ndarray, step: float, after_s: float) -> np.ndarray:
+    """Where the command has stood still for a second, and for long enough after that the drive has arrived."""
+    wait = int(np.ceil(max(STILL_S, after_s) / step))
+    moved = np.append(True, np.abs(np.diff(c)) > STILL_PERCENT * max(step, 0.1))
+    return ~_near(moved | np.append(False, np.diff(t) > 4 * step), wait)
+
+
+def _at_rest(t: np.ndarray, c: np.ndarray, a: np.ndarray, after_s: float) -> float | None:
+    """Where it rests at no command: the last third of every rest that is long enough for it to arrive."""
+    ends = [float(np.median(a[r][-max(1, (r.stop - r.start) // 3):])) for r in _runs(c <= SHUT_COMMAND) if t[r.stop - 1] - t[r.start] >= max(1.0, after_s)]
+    return float(np.median(ends)) if ends else None
+
+
+def _runs(flags: np.ndarray) -> list[slice]:
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(int)))
+    return [slice(int(s), int(e)) for s, e in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _spread(a: np.ndarray, still: np.ndarray) -> float:
+    spreads = [float(np.std(a[r])) for r in _runs(still) if r.stop - r.start >= 4]
+    return float(np.median(spreads)) if spreads else 0.0
+
+
+def _wandering(a: np.ndarray, still: np.ndarray) -> float:
+    """How far the actual moves while nothing is asked of it: the middle of what every rest shows."""
+    ranges = [float(np.ptp(np.percentile(a[r], [2, 98]))) for r in _runs(still) if r.stop - r.start >= 4]
+    return float(np.median(ranges)) if ranges else 0.0
+
+
+def _passes(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
+    """The sweeps: stretches in which the lagged command keeps its direction over at least 20 %, with that direction. What
+    was ordered in one step is no sweep."""
+    jumps = np.append(np.abs(np.diff(c)) > STEP_PERCENT, False)
+    found = []
+    for way in (1, -1):
+        for r in _runs(np.append(False, np.diff(u) * way > 1e-6)):
+            if abs(u[r.stop - 1] - u[r.start]) >= 20 and r.stop - r.start >= 6 and not jumps[max(0, r.start - 2):r.stop].any():
+                found.append((way, r))
+    return found
+
+
+def _hysteresis(c: np.ndarray, u: np.ndarray, a: np.ndarray) -> float | None:
+    """The mean gap between the ways up and down at equal command."""
+    grid = np.arange(10.0, 91.0, 2.0)
+    ways: dict[int, list[np.ndarray]] = {1: [], -1: []}
+    for way, r in _passes(c, u):
+        order = np.argsort(u[r], kind="stable")
+        x, y = u[r][order], a[r][order]
+        ways[way].append(np.where((grid >= x[0]) & (grid <= x[-1]), np.interp(grid, x, y), np.nan))
+    if not ways[1] or not ways[-1]:
+        return None
+    with np.errstate(all="ignore"):
+        gap = np.nanmean(ways[1], axis=0) - np.nanmean(ways[-1], axis=0)
+    gap = gap[np.isfinite(gap)]
+    return float(abs(np.mean(gap))) if len(gap) else None
+
+
+def _flats(u: np.ndarray, a: np.ndarray, r: slice, low: float, high: float) -> list[tuple[float, float]]:
+    """Where, on one sweep, the actual stands while the command goes on by 3 % or more; not at its stops."""
+    order = np.argsort(u[r], kind="stable")
+    x, y = u[r][order], a[r][order]
+    grid = np.arange(np.ceil(x[0]), np.floor(x[-1]) + 0.5, BIN_PERCENT)
+    if len(grid) < 12:
+        return []
+    line = np.interp(grid, x, y)
+    span = 3
+    slope = (line[span:] - line[:-span]) / (span * BIN_PERCENT)
+    usual = (line[-1] - line[0]) / (grid[-1] - grid[0])
+    flat = np.abs(slope) < FLAT_SHARE * max(abs(usual), 0.2)
+    found = []
+    for run in _runs(flat):
+        start, end = float(grid[run.start]), float(grid[run.stop - 1 + span])
+        level = float(np.mean(line[run.start:run.stop + span]))
+        if end - start >= STALL_PERCENT and low + 4 < level < high - 4:
+            found.append((start, end))
+    return found
+
+
+def _stalls(c: np.ndarray, u: np.ndarray, a: np.ndarray, low: float, high: float) -> tuple[tuple[tuple[float, float], ...], float, float]:
+    """Dead spots, how many stalls a sweep has, and their mean width. A dead spot stands at the same command on every sweep
+    of a direction and is alone: wear has its place. Soot has not: many stalls, here and there, are stiction."""
+    sweeps = [(way, _flats(u, a, r, low, high)) for way, r in _passes(c, u) if np.ptp(u[r]) > 60]
+    if not sweeps:
+        return (), 0.0, 0.0
+    widths = [end - start for _, flats in sweeps for start, end in flats]
+    per_sweep = len(widths) / len(sweeps)
+    if per_sweep >= MANY_STALLS:
+        return (), per_sweep, float(np.mean(widths))
+    found: list[tuple[float, float]] = []
+    for way in (1, -1):
+        of_way = [[f for f in flats if f[1] - f[0] >= WIDE_PERCENT] for w, flats in sweeps if w == way]
+        for start, end in of_way[0] if of_way else []:
+            partners = [[f for f in other if min(end, f[1]) - max(start, f[0]) > 0.5 * (end - start)] for other in of_way[1:]]
+            if all(partners):
+                found.append((start, end))
+    merged: list[tuple[float, float]] = []
+    for spot in sorted(found):
+        if merged and spot[0] <= merged[-1][1]:
+            merged[-1] = (merged[-1][0], max(merged[-1][1], spot[1]))
+        else:
+            merged.append(spot)
+    return tuple(merged), per_sweep, float(np.mean(widths)) if widths else 0.0
+
+
+def judge_drive(report: DriveReport | None, kind: str = "motor", closed_limit: float = CLOSED_PERCENT, name: str = "The drive") -> Judgement:
+    """Judge a drive by its report: stuck, dead_spot, sticks, loose, does_not_close, slow, follows; the worst is named.
+
+    `kind`: `motor` (lag under 0.3 s is general) or `vacuum` (under 1 s). `closed_limit`: percent that counts as shut (general:
+    5 for EGR, 10 for vanes). A drive is called slow only when its lag passes the limit by more than its uncertainty.
+    """
+    if report is None:
+        return Judgement("unclear", "unclear", None, None, None, "Command and position never stand beside each other for five seconds: record both.")
+    low, high = report.reach
+    if report.tau_s is None:
+        if high - low >= STUCK_RANGE:
+            return Judgement("unclear", "unclear", None, None, None, "The command hardly moves: sweep it from end to end, both ways.")
+        return Judgement("failed", "stuck", high - low, "percent", report.noise, f"{name} moves {plain(high - low)} % while it is told to go from end to end: stuck, or not driven.")
+    assert report.tau_u_s is not None
+    limit = SLOW_S[kind]
+    if report.loose >= LOOSE_PERCENT:
+        return Judgement("failed", "loose", report.loose, "percent", report.noise, f"{name} wanders by {plain(report.loose)} % while nothing is asked of it: loose, or its sensor is.")
+    if report.stalls >= MANY_STALLS:
+        return Judgement("failed", "sticks", report.stall_size, "percent", None, f"{name} stands and slips about {plain(report.stalls)} times a sweep, {plain(report.stall_size)} % of the command each time: it sticks.")
+    if report.dead_spots:
+        start, end = report.dead_spots[0]
+        return Judgement("failed", "dead_spot", end - start, "percent", 2.0, f"{name} stands still from {plain(start)} to {plain(end)} % of the command, at the same place on every sweep: a dead spot.")
+    open_by = None if report.closed_offset is None else report.closed_offset - 2 * report.noise - (SCALED_MARGIN if report.scaled else 0)
+    if open_by is not None and report.closed_offset is not None and open_by > closed_limit:
+        return Judgement("failed", "does_not_close", report.closed_offset, "percent", 2 * report.noise + (SCALED_MARGIN if report.scaled else 0),
+                         f"At no command {name[0].lower()}{name[1:]} rests at {plain(report.closed_offset)} %; up to {plain(closed_limit)} counts as shut ({GENERAL}).")
+    if report.tau_s - report.tau_u_s > limit:
+        return Judgement("marginal", "slow", report.tau_s, "s", report.tau_u_s, f"{name} takes {plain(report.tau_s)} s for two thirds of a step; under {plain(limit)} s is healthy ({GENERAL}).")
+    if report.tau_s + report.tau_u_s < 2 * limit or report.tau_s <= limit:
+        return Judgement("sound", "follows", report.tau_s, "s", report.tau_u_s, f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest where it is told.")
+    return Judgement("unclear", "unclear", report.tau_s, "s", report.tau_u_s, "The recording is too coarse to tell how fast it follows: record it with more samples a second.")

@@ -1,0 +1,200 @@
+"""Recorded channels: cleaned, cut, thinned without losing a spike, laid beside each other, aligned at an event."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+LONGEST_GAP_STEPS = 8.0
+MOVED_SHARE = 0.002
+STAIR_STEPS = 1.8
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Signal:
+    """One recorded channel: `times_s` strictly rising, shape (N,), and its `values`, shape (N,), all finite."""
+
+    times_s: np.ndarray
+    values: np.ndarray
+
+    def __len__(self) -> int:
+        return len(self.times_s)
+
+    @property
+    def step_s(self) -> float:
+        """The median time between samples; 0 for fewer than two."""
+        return float(np.median(np.diff(self.times_s))) if len(self) > 1 else 0.0
+
+    @property
+    def span(self) -> tuple[float, float]:
+        return (float(self.times_s[0]), float(self.times_s[-1])) if len(self) else (0.0, 0.0)
+
+
+def signal(times_s: np.ndarray, values: np.ndarray) -> Signal:
+    """Make a signal of what was recorded: samples without a figure are left out.
+
+    `times_s`, `values`: shape (N,). Raises ValueError when the two differ in length or the time runs backwards; of
+    samples at the same time the last one stands.
+
+    >>> s = signal(np.array([0.0, 1.0, 1.0, 2.0]), np.array([5.0, 6.0, 7.0, np.nan]))
+    >>> s.times_s.tolist(), s.values.tolist()
+    ([0.0, 1.0], [5.0, 7.0])
+    """
+    times_s, values = np.asarray(times_s, float), np.asarray(values, float)
+    if times_s.shape != values.shape or times_s.ndim != 1:
+        raise ValueError("a signal has one value for every time")
+    kept = np.isfinite(times_s) & np.isfinite(values)
+    times_s, values = times_s[kept], values[kept]
+    if np.any(np.diff(times_s) < 0):
+        raise ValueError("the time runs backwards")
+    last = np.append(np.diff(times_s) > 0, True)[: len(times_s)]
+    return Signal(times_s[last], values[last])
+
+
+def cut(s: Signal, start_s: float, end_s: float) -> Signal:
+    """Answer the stretch of a signal between two times, both included.
+
+    >>> cut(Signal(np.arange(5.0), np.arange(5.0)), 1, 3).values.tolist()
+    [1.0, 2.0, 3.0]
+    """
+    inside = (s.times_s >= start_s) & (s.times_s <= end_s)
+    return Signal(s.times_s[inside], s.values[inside])
+
+
+def thin(s: Signal, most: int) -> Signal:
+    """Answer at most `most` samples that draw the same picture: of every bucket the lowest and the highest stand, so that
+    no spike is lost, and the first and last sample.
+
+    `most`: at least 8. A signal that is short enough is answered as it is.
+
+    >>> t = np.arange(100_000) / 100
+    >>> v = np.sin(t); v[54_321] = 9.0
+    >>> small = thin(signal(t, v), 1000)
+    >>> len(small) <= 1000, float(small.values.max())
+    (True, 9.0)
+    """
+    if most < 8:
+        raise ValueError("at least 8 samples are drawn")
+    if len(s) <= most:
+        return s
+    buckets = (most - 2) // 2
+    edges = np.linspace(0, len(s), buckets + 1).astype(np.intp)
+    low = np.minimum.reduceat(s.values, edges[:-1])
+    high = np.maximum.reduceat(s.values, edges[:-1])
+    number = np.repeat(np.arange(buckets), np.diff(edges))
+    places = np.full((2, buckets), len(s), np.intp)
+    for row, level in enumerate((low, high)):
+        hit = np.flatnonzero(s.values == level[number])
+        np.minimum.at(places[row], number[hit], hit)
+    kept = np.unique(np.concatenate([[0], places.ravel(), [len(s) - 1]]))
+    return Signal(s.times_s[kept], s.values[kept])
+
+
+def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
+    """Answer what a signal held at some times: the last sample before each. Before the first sample, and longer after one
+    than `longest_gap_s` (general: eight of its steps, at least one second), nothing is known: NaN.
+
+    >>> held(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5, 1.2, 30.0])).tolist()
+    [nan, 5.0, 6.0, nan]
+    """
+    if not len(s):
+        return np.full(len(at_s), np.nan)
+    longest = max(1.0, LONGEST_GAP_STEPS * s.step_s) if longest_gap_s is None else longest_gap_s
+    place = np.searchsorted(s.times_s, at_s, side="right") - 1
+    found = s.values[np.maximum(place, 0)]
+    age = at_s - s.times_s[np.maximum(place, 0)]
+    return np.where((place < 0) | (age > longest), np.nan, found)
+
+
+def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
+    """Answer a signal at some times on straight lines between its samples; NaN outside it and in its gaps.
+
+    >>> between(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5])).tolist()
+    [nan, 5.5]
+    """
+    if not len(s):
+        return np.full(len(at_s), np.nan)
+    longest = max(1.0, LONGEST_GAP_STEPS * s.step_s) if longest_gap_s is None else longest_gap_s
+    after = np.clip(np.searchsorted(s.times_s, at_s, side="left"), 0, len(s) - 1)
+    gap = s.times_s[after] - s.times_s[np.maximum(after - 1, 0)]
+    outside = (at_s < s.times_s[0]) | (at_s > s.times_s[-1])
+    return np.where(outside | ((gap > longest) & (at_s < s.times_s[after])), np.nan, np.interp(at_s, s.times_s, s.values))
+
+
+def refresh_s(s: Signal) -> float:
+    """Answer how often a channel is really renewed: many recordings repeat a slow channel at the rate of a fast one, which
+    makes stairs.
+
+    The shortest usual time (a tenth of them are shorter) between two changes while it moves. A channel that never
+    changes answers its step.
+
+    >>> t = np.arange(0, 20, 0.1)
+    >>> round(refresh_s(Signal(t, np.floor(t / 0.5))), 2)
+    0.5
+    """
+    if len(s) < 3:
+        return s.step_s
+    size = max(float(np.ptp(s.values)) * MOVED_SHARE, 1e-12)
+    changed = s.times_s[1:][np.abs(np.diff(s.values)) > size]
+    if len(changed) < 4:
+        return s.step_s
+    return max(s.step_s, float(np.percentile(np.diff(changed), 10)))
+
+
+def without_stairs(s: Signal) -> Signal:
+    """Answer a signal at the moments it was renewed, when it stands in stairs; else the signal itself.
+
+    >>> t = np.arange(0, 20, 0.1)
+    >>> len(without_stairs(Signal(t, np.floor(t / 0.5)))) < 45
+    True
+    """
+    renewed, step = refresh_s(s), max(s.step_s, 1e-9)
+    if renewed < STAIR_STEPS * step:
+        return s
+    size = max(float(np.ptp(s.values)) * MOVED_SHARE, 1e-12)
+    changed = np.abs(np.diff(s.values, prepend=s.values[0])) > size
+    changed[0] = changed[-1] = True
+    number = np.floor((s.times_s - s.times_s[0]) / renewed)
+    still = np.append(True, np.diff(number) > 0)
+    for at in np.flatnonzero(changed):
+        still[max(0, at - int(renewed / step) + 1):at] = False
+    kept = changed | still
+    return Signal(s.times_s[kept], s.values[kept])
+
+
+def beside(signals: list[Signal], step_s: float | None = None) -> tuple[np.ndarray, list[np.ndarray]]:
+    """Lay several signals on one time axis where all of them were recorded.
+
+    `step_s`: the step of the axis; without one that of the finest signal, at least 0.02 s. Returns the times, shape (M,),
+    and each signal on them by straight lines; moments at which one is unknown are left out.
+
+    >>> a = Signal(np.arange(0, 3, 0.5), np.arange(6.0))
+    >>> t, (x, y) = beside([a, Signal(np.array([0.0, 1.0, 2.0]), np.array([0.0, 10.0, 20.0]))])
+    >>> t.tolist(), y.tolist()
+    ([0.0, 0.5, 1.0, 1.5, 2.0], [0.0, 5.0, 10.0, 15.0, 20.0])
+    """
+    if not signals or any(len(s) < 2 for s in signals):
+        return np.zeros(0), [np.zeros(0) for _ in signals]
+    start, end = max(s.span[0] for s in signals), min(s.span[1] for s in signals)
+    step = max(0.02, min(s.step_s for s in signals)) if step_s is None else step_s
+    if end <= start:
+        return np.zeros(0), [np.zeros(0) for _ in signals]
+    at_s = start + step * np.arange(int((end - start) / step + 1e-9) + 1)
+    rows = [between(s, at_s) for s in signals]
+    known = np.all(np.isfinite(rows), axis=0)
+    return at_s[known], [row[known] for row in rows]
+
+
+def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
+    """Answer when a signal first crosses a level, on a straight line between the samples; None when it never does. Two
+    recordings are laid over each other at such an event.
+
+    >>> event_s(Signal(np.array([0.0, 1.0, 2.0]), np.array([0.0, 0.0, 10.0])), 5)
+    1.5
+    """
+    above = s.values >= level if rising else s.values <= level
+    crossed = np.flatnonzero(~above[:-1] & above[1:])
+    if not len(crossed):
+        return None
+    i = int(crossed[0])
+    share = (level - s.values[i]) / (s.values[i + 1] - s.values[i])
+    return float(s.times_s[i] + share * (s.times_s[i + 1] - s.times_s[i]))
