@@ -111,6 +111,14 @@ class Instrument(Data):
     name: Short | None = None
 
 
+class Source(Data):
+    """The stretch of a recording that a finding came from."""
+
+    trace: EntryId
+    start_s: Figure
+    end_s: Figure
+
+
 class Reading(Data):
     test: Id
     where: Where = Where()
@@ -128,6 +136,7 @@ class Outcome(Data):
     conditions: Conditions | None = None
     instrument: Short | None = None
     note: Text | None = None
+    source: Source | None = None
 
 
 class Trace(Data):
@@ -138,6 +147,15 @@ class Trace(Data):
     channels: dict[Short, Short]
     file: Short | None = None
     columns: dict[Short, list[Figure | None]] | None = None
+
+
+class Stretch(Data):
+    """A named stretch of a recording, from its first to its last second."""
+
+    trace: EntryId
+    start_s: Figure
+    end_s: Figure
+    name: Short
 
 
 class Action(Data):
@@ -277,7 +295,7 @@ class Correction(Data):
 KINDS: dict[str, type[Data]] = {
     "complaint": Complaint, "symptom": Symptom, "context": Context, "condition": Condition, "state": State, "lamp": Lamp, "code": Code,
     "code_scan": CodeScan, "code_clear": CodeClear, "instrument": Instrument, "reading": Reading, "outcome": Outcome, "trace": Trace,
-    "action": Action, "option": OptionPicked, "consent": Consent, "warning": Warning_, "fit_step": FitStep, "wait": Wait,
+    "stretch": Stretch, "action": Action, "option": OptionPicked, "consent": Consent, "warning": Warning_, "fit_step": FitStep, "wait": Wait,
     "proof_step": ProofStep, "drive": Drive, "deadline": Deadline, "before": Before, "tick": Tick, "card_change": CardChange,
     "handover": Handover, "note": Note, "correction": Correction,
 }

@@ -11,6 +11,7 @@ from frosty_piston.knowledge import Knowledge
 from . import entries as e
 from .instruments import Instruments
 from .judging import JUDGES
+from .judging.recorded import recorded
 from .judging.wiring import drives
 from .tape import Job
 from .units import convert
@@ -46,6 +47,7 @@ class Judge:
         order = {x.id: i for i, x in enumerate(self.entries)}
         tests = dict.fromkeys(x.data.test for x in self.entries if x.kind in ("reading", "outcome"))
         found = [v for test in tests for v in self.test(test)]
+        found += recorded(self)
         if "code_return" not in tests:
             found += drives(self)
         return sorted(found, key=lambda v: (order.get(v.entries[0], 0), str(v.where)))

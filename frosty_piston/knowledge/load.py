@@ -58,6 +58,7 @@ class Knowledge:
     upstream: dict[str, dict[str, float]]
     repairs: dict[str, s.RepairShape]
     nodes: dict[str, s.NodeShape]
+    channels: dict[str, s.ChannelShape]
     parts: dict[str, s.PartShape]
     part_of: dict[str, str]
     fault_system: dict[str, str]
@@ -221,7 +222,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     knowledge = Knowledge(
         weights.scale, systems, access, tools, cautions, faults,
         {key: {cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
-        repairs, nodes, parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
+        repairs, nodes, r.read("channels.toml", dict[str, s.ChannelShape]), parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
         {key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},
         groups, {key: weights.two(group_file[key], [f"groups.{key}"], f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
         codes, figures, r.read("card_choices.toml", dict[str, s.ChoiceShape]), procedures, proofs, options)

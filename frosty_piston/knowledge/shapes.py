@@ -45,6 +45,18 @@ class PartShape(Shape):
     cylinder: bool = False
 
 
+class ChannelShape(Shape):
+    """A channel of a recording: its unit, how scan tools name it, what is plausible."""
+
+    title: str
+    unit: str
+    words: Annotated[list[str], Field(min_length=1)]
+    not_: Annotated[list[str], Field(alias="not")] = []
+    low: float
+    high: float
+    numbered: bool = False
+
+
 class RepairShape(Shape):
     """What a repair takes: minutes of work, and its parts as minutes of workshop time."""
 

@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from sqlalchemy import JSON, DateTime, Float, ForeignKey, Index, Integer, String, Text, UniqueConstraint
+from sqlalchemy import JSON, DateTime, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -59,6 +59,30 @@ class EntryRow(Table):
     id: Mapped[str] = mapped_column(String(64))
     raw: Mapped[str] = mapped_column(Text)
     written_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class AttachmentRow(Table):
+    __tablename__ = "attachments"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    size: Mapped[int] = mapped_column(Integer)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class TraceRow(Table):
+    __tablename__ = "traces"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), index=True)
+    attachment_id: Mapped[str | None] = mapped_column(ForeignKey("attachments.id"))
+    name: Mapped[str] = mapped_column(String(120))
+    channels: Mapped[list] = mapped_column(JSON)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
 class PatternRow(Table):

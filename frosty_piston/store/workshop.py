@@ -27,6 +27,7 @@ from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .database import open_database
+from .recordings import Recordings
 from .shelf import Shelf
 from .tables import EngineCardRow, EntryRow, JobRow, PersonRow, SettingRow, VehicleRow
 
@@ -76,6 +77,7 @@ class Workshop:
         self._cache: OrderedDict[str, JobRecord] = OrderedDict()
         self._lock = Lock()
         self._people: list[str] | None = None
+        self.recordings = Recordings(engine)
         self.shelf = Shelf(engine, self.knowledge, self._own_changed)
 
     def close(self) -> None:

@@ -152,5 +152,7 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             target = known.get(d.corrects)
             return f"Takes back: {entry_says(target, k, known) if target else d.corrects} ({d.reason})"
         case "trace":
-            return f"Recording, {len(d.channels)} channels"
+            return f"Recording: {d.file or 'in place'}, {', '.join(c.replace('_', ' ') for c in list(d.channels)[:5])}" + (f" and {len(d.channels) - 5} more" if len(d.channels) > 5 else "")
+        case "stretch":
+            return f"Stretch marked: {d.name}, {plain(d.start_s)} to {plain(d.end_s)} s"
     return getattr(d, "text", x.kind)

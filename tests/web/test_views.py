@@ -131,7 +131,7 @@ class Zones(unittest.TestCase):
                 seen.add(x.kind)
         rest = [entry("drive", distance_km=12, codes_back=["P0671"]), entry("trace", channels={"a": "rail_pressure"}, file="x.csv"), entry("lamp", lamp="Glow", state="on"), entry("context", context="short_trips"),
                 entry("card_change", changes={"glow": [None, "rod_12v"]}), entry("outcome", test="wiggle", figures={"wiggle_s": 30, "dropouts": 2}), entry("warning", text="brake line", urgency="stop"),
-                entry("note", text="x"), entry("state", state="engine_cold"), entry("code_clear", module="all"), entry("before", text="x"), entry("deadline", until="2030-01-01T00:00:00Z")]
+                entry("note", text="x"), entry("state", state="engine_cold"), entry("stretch", trace="e1", start_s=1.0, end_s=2.0, name="pull"), entry("code_clear", module="all"), entry("before", text="x"), entry("deadline", until="2030-01-01T00:00:00Z")]
         job = record(*rest).job
         for x in job.tape:
             self.assertTrue(entry_says(x, K, {}).strip())

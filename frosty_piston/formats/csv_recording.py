@@ -1,0 +1,180 @@
+"""Reads recordings from CSV as scan tools export them: what cannot be read is counted and listed, never dropped in silence."""
+
+import io
+from collections.abc import Iterator
+
+import numpy as np
+import pandas as pd
+
+from frosty_piston.core.errors import BadInput
+
+from .csv_layout import CLOCK, MOMENT, NOTHING, Layout, decoded, find_layout
+from .recording import Column, Recording, UnreadRows
+
+MOST_BYTES = 400_000_000
+BLOCK_BYTES = 12_000_000
+NEWLINE, QUOTE = 10, 34
+MOST_BACKWARDS = 0.2
+DAY_S = 86_400.0
+
+
+def read_csv(data: bytes) -> Recording:
+    """Read a recording. Raises BadInput, with what it is or what is missing, for a file that holds none."""
+    if len(data) > MOST_BYTES:
+        raise BadInput(f"The file is larger than {MOST_BYTES // 1_000_000} MB: cut it, or record fewer channels.")
+    text, encoding = decoded(data)
+    layout = find_layout(text, encoding)
+    unread = UnreadRows()
+    blocks = list(_read_blocks(text, layout, unread))
+    if not blocks:
+        raise BadInput("No row of figures could be read.")
+    columns = [np.concatenate([b[i] for b in blocks]) for i in range(len(layout.names))]
+    lines = np.concatenate([b[-1] for b in blocks])
+    return _assembled(layout, columns, lines, unread)
+
+
+def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[list[np.ndarray]]:
+    """The rows block by block: an array for each column, and last the line numbers."""
+    at, line = 0, 0
+    header = text.split(b"\n", layout.first_line + 1)[layout.header_line].strip() if layout.header_line >= 0 else b""
+    while at < len(text):
+        end = text.find(b"\n", min(at + BLOCK_BYTES, len(text)))
+        end = len(text) if end < 0 else end + 1
+        block = text[at:end]
+        rows = block.count(b"\n") + (not block.endswith(b"\n"))
+        found = _read_block(block, layout, header, line, unread)
+        if found is not None:
+            yield found
+        at, line = end, line + rows
+
+
+def _read_block(block: bytes, layout: Layout, header: bytes, line: int, unread: UnreadRows) -> list[np.ndarray] | None:
+    signs = np.frombuffer(block, np.uint8)
+    ends = np.flatnonzero(signs == NEWLINE)
+    if not len(ends) or ends[-1] != len(signs) - 1:
+        ends = np.append(ends, len(signs))
+    starts = np.append(0, ends[:-1] + 1)
+    marks = signs == ord(layout.delimiter)
+    if QUOTE in signs:
+        marks &= np.cumsum(signs == QUOTE) % 2 == 0
+    found = np.flatnonzero(marks)
+    counts = np.diff(np.searchsorted(found, np.append(starts, len(signs) + 1)))
+    wanted = len(layout.names) - 1
+    numbers = line + np.arange(len(starts))
+    good = counts == wanted
+    for i in np.flatnonzero(~good | (numbers < layout.first_line)):
+        piece = block[starts[i]:ends[i]].strip(b"\r")
+        if numbers[i] < layout.first_line:
+            good[i] = False
+        elif counts[i] == wanted + 1 and piece.rstrip().endswith(layout.delimiter.encode()):
+            good[i] = True
+        elif piece.strip():
+            unread.add(int(numbers[i]) + 1, f"{counts[i] + 1} fields where {wanted + 1} are wanted", piece.decode("utf-8", "replace"))
+    if header:
+        size = len(header)
+        for i in np.flatnonzero(good & (ends - starts >= size) & (ends - starts <= size + 2)):
+            if block[starts[i]:ends[i]].strip() == header:
+                good[i] = False
+                unread.add(int(numbers[i]) + 1, "the header again", header.decode("utf-8", "replace"))
+    if not good.any():
+        return None
+    kept = block if good.all() else b"\n".join(block[starts[i]:ends[i]] for i in np.flatnonzero(good)) + b"\n"
+    return _parsed(kept, layout, numbers[good], unread)
+
+
+def _parsed(block: bytes, layout: Layout, numbers: np.ndarray, unread: UnreadRows) -> list[np.ndarray]:
+    clocks = {i: str for i, kind in layout.time_columns.items() if kind in ("clock", "moment")}
+    frame = pd.read_csv(io.BytesIO(block), sep=layout.delimiter, decimal=layout.decimal, header=None, names=list(range(len(layout.names))), usecols=list(range(len(layout.names))), index_col=False,
+                        dtype=clocks, na_values=sorted(NOTHING), keep_default_na=True, engine="c", low_memory=False, skip_blank_lines=False, encoding_errors="replace")
+    found = []
+    for i in range(len(layout.names)):
+        column = frame[i]
+        kind = layout.time_columns.get(i)
+        if kind in ("clock", "moment"):
+            found.append(_seconds_of(column, numbers, layout.names[i], unread))
+        elif column.dtype.kind in "fiu":
+            found.append(_finite(column.to_numpy(np.float64 if kind else np.float32, copy=True), numbers, layout.names[i], unread))
+        else:
+            found.append(_figures_of(column, layout, i, numbers, unread).astype(np.float64 if kind else np.float32))
+    return [*found, numbers]
+
+
+def _finite(figures: np.ndarray, numbers: np.ndarray, name: str, unread: UnreadRows) -> np.ndarray:
+    endless = np.isinf(figures)
+    for i in np.flatnonzero(endless)[:1000]:
+        unread.add(int(numbers[i]) + 1, f"no usable figure in column {name!r}", str(figures[i]))
+    figures[endless] = np.nan
+    return figures
+
+
+def _figures_of(column: pd.Series, layout: Layout, index: int, numbers: np.ndarray, unread: UnreadRows) -> np.ndarray:
+    """A column with text among its figures; a column of nothing but text says so once."""
+    cells = column.astype("string").str.strip()
+    plain = cells.str.replace(layout.decimal, ".", regex=False) if layout.decimal != "." else cells
+    figures = pd.to_numeric(plain, errors="coerce").to_numpy(np.float64, na_value=np.nan)
+    figures[np.isinf(figures)] = np.nan
+    text = cells.notna().to_numpy() & ~np.isfinite(figures)
+    name = layout.names[index]
+    if text.sum() > 0.5 * max(1, int(cells.notna().sum())):
+        unread.by_why[f"column {name!r} is text"] = unread.by_why.get(f"column {name!r} is text", 0) + int(text.sum())
+        return figures
+    for i in np.flatnonzero(text):
+        unread.add(int(numbers[i]) + 1, f"text in column {name!r}", str(cells.iloc[i]))
+    return figures
+
+
+def _seconds_of(column: pd.Series, numbers: np.ndarray, name: str, unread: UnreadRows) -> np.ndarray:
+    """Clock time or moments as seconds; past midnight goes on."""
+    cells = column.astype("string").str.strip().str.replace(",", ".", regex=False)
+    clock = cells.str.extract(CLOCK.pattern.replace("[.,]", "[.]"))
+    seconds = clock[0].fillna("0").astype(float).to_numpy() * 3600 + pd.to_numeric(clock[1]).to_numpy(np.float64, na_value=np.nan) * 60 + pd.to_numeric(clock[2]).to_numpy(np.float64, na_value=np.nan)
+    if np.isnan(seconds).all():
+        moments = pd.to_datetime(cells.str.replace(r"[/.](?=\d{1,2}[/.\-T ])", "-", regex=True) if not cells.str.match(MOMENT.pattern).all() else cells, errors="coerce", utc=True, format="ISO8601")
+        seconds = (moments - pd.Timestamp("2000-01-01", tz="UTC")).dt.total_seconds().to_numpy(np.float64, na_value=np.nan)
+    for i in np.flatnonzero(~np.isfinite(seconds))[:1000]:
+        unread.add(int(numbers[i]) + 1, f"no time in column {name!r}", "" if pd.isna(column.iloc[i]) else str(column.iloc[i]))
+    return seconds
+
+
+def _assembled(layout: Layout, columns: list[np.ndarray], lines: np.ndarray, unread: UnreadRows) -> Recording:
+    notes: list[str] = []
+    times: dict[int, np.ndarray] = {}
+    rows = len(lines)
+    for i, kind in layout.time_columns.items():
+        t = columns[i].astype(np.float64) * {"ms": 1e-3, "min": 60.0}.get(kind, 1.0)
+        if kind == "clock":
+            t = t + DAY_S * np.append(0, np.cumsum(np.diff(np.nan_to_num(t, nan=0.0)) < -DAY_S / 2))
+        times[i] = _forward(t, lines, layout.names[i], unread)
+    start = min((float(np.nanmin(t)) for t in times.values() if np.isfinite(t).any()), default=None)
+    if start is None:
+        raise BadInput("No time could be read in any row.")
+    times = {i: t - start for i, t in times.items()}
+    found, values = [], {}
+    for i, (name, unit) in enumerate(zip(layout.names, layout.units, strict=True)):
+        if i in layout.time_columns:
+            continue
+        before = [j for j in layout.time_columns if j < i]
+        own = before[-1] if before else next(iter(layout.time_columns))
+        if not np.isfinite(columns[i]).any():
+            notes.append(f"Column {name!r} holds no figure.")
+            continue
+        found.append(Column(i, name, unit, own))
+        values[i] = columns[i]
+    if not found:
+        raise BadInput("No column holds a figure: every cell is empty, text or not a number.")
+    return Recording(tuple(found), times, values, rows, unread, tuple(notes), layout.signature)
+
+
+def _forward(t: np.ndarray, lines: np.ndarray, name: str, unread: UnreadRows) -> np.ndarray:
+    """Time that only goes on: a row that goes back behind one before it is set aside, with its line."""
+    filled = np.where(np.isfinite(t), t, -np.inf)
+    back = np.isfinite(t) & (t < np.maximum.accumulate(filled))
+    if back.sum() > MOST_BACKWARDS * max(1, len(t)):
+        raise BadInput(f"The time in column {name!r} runs backwards in {int(back.sum()):,} of {len(t):,} rows: it is no time, or several recordings were joined. Cut the file.")
+    for i in np.flatnonzero(back)[:1000]:
+        unread.add(int(lines[i]) + 1, "the time runs backwards", f"{t[i]:g} s")
+    if back.sum() > 1000:
+        unread.add(int(lines[np.flatnonzero(back)[1000]]) + 1, "the time runs backwards", "", int(back.sum()) - 1000)
+    return np.where(back, np.nan, t)
+
+

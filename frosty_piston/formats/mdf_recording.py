@@ -1,0 +1,58 @@
+"""Recordings in MDF 4 (ASAM MDF, a public standard), in and out."""
+
+import io
+from collections.abc import Mapping
+
+import numpy as np
+
+from frosty_piston.core.errors import BadInput
+from frosty_piston.core.traces import Signal
+
+from .csv_layout import MOST_COLUMNS
+from .recording import Column, Recording, UnreadRows
+
+MAGIC = b"MDF "
+
+
+def read_mdf(data: bytes) -> Recording:
+    """Read an MDF 4 file: every channel of figures with its own time. Raises BadInput for a file that is damaged or holds none."""
+    from asammdf import MDF
+
+    columns: list[Column] = []
+    times: dict[int, np.ndarray] = {}
+    values: dict[int, np.ndarray] = {}
+    notes: list[str] = []
+    unread, rows = UnreadRows(), 0
+    try:
+        with MDF(io.BytesIO(data), memory_map=False) as file:
+            for s in file.iter_channels(skip_master=True, copy_master=False):
+                if len(columns) >= MOST_COLUMNS:
+                    raise BadInput(f"More than {MOST_COLUMNS:,} channels: record fewer.")
+                if s.samples.dtype.kind not in "fiub" or s.samples.ndim != 1:
+                    notes.append(f"Channel {s.name!r} holds no figures.")
+                    continue
+                index = len(columns)
+                columns.append(Column(index, str(s.name), str(s.unit or ""), index))
+                times[index], values[index] = np.asarray(s.timestamps, np.float64), s.samples.astype(np.float64)
+                rows = max(rows, len(s.samples))
+    except BadInput:
+        raise
+    except Exception as error:
+        raise BadInput(f"This MDF file cannot be read: {type(error).__name__}. Is it whole, and of version 4?") from None
+    if not columns:
+        raise BadInput("The MDF file holds no channel of figures.")
+    start = min(float(t[0]) for t in times.values() if len(t))
+    return Recording(tuple(columns), {i: t - start for i, t in times.items()}, values, rows, unread, tuple(notes), "mdf:" + "|".join(c.name for c in columns)[:200])
+
+
+def write_mdf(channels: Mapping[str, tuple[Signal, str]]) -> bytes:
+    """Write channels, each a signal and its unit, as MDF 4.10."""
+    from asammdf import MDF
+    from asammdf import Signal as MdfSignal
+
+    with MDF(version="4.10") as file:
+        for name, (s, unit) in channels.items():
+            file.append([MdfSignal(samples=s.values, timestamps=s.times_s, name=name, unit=unit)])
+        out = io.BytesIO()
+        file.save(out)
+    return out.getvalue()

@@ -1,0 +1,63 @@
+"""Recordings that a job file carries in place, judged as the test they were made for."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from frosty_piston.core.actuators import DriveReport, analyse_drive, judge_drive
+from frosty_piston.core.quantity import Judgement
+from frosty_piston.core.traces import Signal, signal
+
+from .. import entries as e
+from ..verdict import Verdict, where_of
+
+if TYPE_CHECKING:
+    from ..verdicts import Judge
+
+# A drive by its channels: command, position; the part it is; the engine card's field that says how it is driven.
+DRIVES = {"egr_valve": ("egr_command", "egr_position", "egr_drive"), "turbo_actuator": ("vane_command", "vane_position", "turbo"), "inlet_flap": ("inlet_flap_command", "inlet_flap_position", "inlet_flap")}
+CLOSED_LIMIT = {"turbo_actuator": 10.0}
+TIME_NAMES = ("time", "time_s", "t")
+
+
+def drives_in(channels: "set[str] | dict[str, Signal]") -> list[str]:
+    """The parts whose command and position are both among some channels."""
+    return [node for node, (command, position, _) in DRIVES.items() if command in channels and position in channels]
+
+
+def judged_drive(judge: "Judge", node: str, channels: dict[str, Signal]) -> tuple[DriveReport | None, Judgement]:
+    """What a recording says of one drive of this engine."""
+    command, position, field = DRIVES[node]
+    kind = "vacuum" if "vacuum" in str(getattr(judge.job.engine, field) or "") else "motor"
+    report = analyse_drive(channels[command], channels[position])
+    limit = judge.figure("egr_closed_percent") if node == "egr_valve" else CLOSED_LIMIT.get(node, 5.0)
+    return report, judge_drive(report, kind, limit, judge.k.nodes[node].title)
+
+
+def channels_of(entry: e.Entry) -> dict[str, Signal]:
+    """The channels of a recording that stands in the entry itself; empty when it is a file beside the job file."""
+    columns = entry.data.columns or {}
+    time = next((columns[name] for name in TIME_NAMES if name in columns), None)
+    if time is None:
+        return {}
+    named = {column: entry.data.channels.get(column, column) for column in columns} | {column: channel for channel, column in entry.data.channels.items() if column in columns}
+    found = {}
+    for column, values in columns.items():
+        if column not in TIME_NAMES and len(values) == len(time):
+            try:
+                found[named[column]] = signal(np.array(time, float), np.array(values, float))
+            except ValueError:
+                continue
+    return found
+
+
+def recorded(judge: "Judge") -> list[Verdict]:
+    """The verdicts of all recordings that can be judged where they stand."""
+    found = []
+    for x in judge.entries:
+        if x.kind == "trace" and x.data.test == "actuator_sweep":
+            channels = channels_of(x)
+            for node in drives_in(channels):
+                where = where_of(x.data.where) | {"node": node}
+                found.append(Verdict("actuator_sweep", where, judged_drive(judge, node, channels)[1], (x.id,)))
+    return found

@@ -1,0 +1,148 @@
+"""Recordings of a job: the file as it came in, its channels as compressed arrays, and the map of each layout."""
+
+import io
+import zlib
+from collections import OrderedDict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from threading import Lock
+from typing import Any
+from uuid import uuid4
+
+import numpy as np
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from frosty_piston.core.errors import NotHere
+from frosty_piston.core.traces import Signal
+
+from .tables import AttachmentRow, SettingRow, TraceRow
+
+KEPT_IN_MEMORY = 6
+LAYOUT = "layout:"
+
+
+@dataclass(frozen=True)
+class ChannelInfo:
+    """What is known of a recorded channel without reading its samples."""
+
+    channel: str
+    unit: str
+    column: str
+    samples: int
+    start_s: float
+    end_s: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class TraceInfo:
+    """A recording of a job; its id is that of its entry on the tape."""
+
+    id: str
+    job_id: str
+    name: str
+    channels: tuple[ChannelInfo, ...]
+    at: datetime
+
+    @property
+    def span(self) -> tuple[float, float]:
+        return min(c.start_s for c in self.channels), max(c.end_s for c in self.channels)
+
+
+def packed(signals: Mapping[str, Signal]) -> bytes:
+    """Channels as one compressed block; times that channels share are kept once."""
+    arrays: dict[str, np.ndarray] = {}
+    known: dict[bytes, str] = {}
+    for name, s in signals.items():
+        key = s.times_s.tobytes()
+        if key not in known:
+            known[key] = f"t{len(known)}"
+            arrays[known[key]] = s.times_s.astype(np.float64)
+        arrays[f"v:{known[key]}:{name}"] = s.values.astype(np.float32)
+    out = io.BytesIO()
+    np.savez(out, **arrays)
+    return zlib.compress(out.getvalue(), 1)
+
+
+def unpacked(data: bytes) -> dict[str, Signal]:
+    with np.load(io.BytesIO(zlib.decompress(data))) as arrays:
+        times = {key: arrays[key] for key in arrays.files if not key.startswith("v:")}
+        return {key.split(":", 2)[2]: Signal(times[key.split(":", 2)[1]], arrays[key].astype(np.float64)) for key in arrays.files if key.startswith("v:")}
+
+
+class Recordings:
+    """Keeps and finds recordings. Safe to use from several threads."""
+
+    def __init__(self, engine: Engine):
+        self.engine = engine
+        self._writing = engine.execution_options(writing=True)
+        self._read: OrderedDict[str, dict[str, Signal]] = OrderedDict()
+        self._lock = Lock()
+
+    def keep_file(self, job_id: str, name: str, data: bytes, by: str) -> str:
+        """Keep a file as it came in, until and after its columns are mapped."""
+        attachment_id = str(uuid4())
+        with Session(self._writing) as session, session.begin():
+            session.add(AttachmentRow(id=attachment_id, job_id=job_id, name=name, size=len(data), data=zlib.compress(data, 1), by=by, at=datetime.now(UTC)))
+        return attachment_id
+
+    def file(self, job_id: str, attachment_id: str) -> tuple[str, bytes]:
+        """The name and the bytes of a kept file. Raises NotHere."""
+        with Session(self.engine) as session:
+            row = session.get(AttachmentRow, attachment_id)
+            if row is None or row.job_id != job_id:
+                raise NotHere("That file is not kept with this job.")
+            return row.name, zlib.decompress(row.data)
+
+    def add(self, trace_id: str, job_id: str, attachment_id: str | None, name: str, signals: Mapping[str, Signal], columns: Mapping[str, str], units: Mapping[str, str]) -> None:
+        """Keep the channels of a recording under the id of its entry; a second time is passed over."""
+        info = [{"channel": key, "unit": units[key], "column": columns[key], "samples": len(s), "start_s": s.span[0], "end_s": s.span[1], "low": float(s.values.min()), "high": float(s.values.max())}
+                for key, s in signals.items()]
+        with Session(self._writing) as session, session.begin():
+            if session.get(TraceRow, trace_id) is None:
+                session.add(TraceRow(id=trace_id, job_id=job_id, attachment_id=attachment_id, name=name[:120], channels=info, data=packed(signals), at=datetime.now(UTC)))
+
+    def of_job(self, job_id: str) -> list[TraceInfo]:
+        with Session(self.engine) as session:
+            rows = session.execute(select(TraceRow.id, TraceRow.job_id, TraceRow.name, TraceRow.channels, TraceRow.at).where(TraceRow.job_id == job_id).order_by(TraceRow.at, TraceRow.id))
+            return [_info(row) for row in rows]
+
+    def info(self, job_id: str, trace_id: str) -> TraceInfo:
+        found = next((t for t in self.of_job(job_id) if t.id == trace_id), None)
+        if found is None:
+            raise NotHere("There is no such recording on this job.")
+        return found
+
+    def signals(self, job_id: str, trace_id: str) -> dict[str, Signal]:
+        """The channels of a recording with their samples. Raises NotHere."""
+        with self._lock:
+            if trace_id in self._read:
+                self._read.move_to_end(trace_id)
+                return self._read[trace_id]
+        with Session(self.engine) as session:
+            row = session.get(TraceRow, trace_id)
+            if row is None or row.job_id != job_id:
+                raise NotHere("There is no such recording on this job.")
+            found = unpacked(row.data)
+        with self._lock:
+            self._read[trace_id] = found
+            while len(self._read) > KEPT_IN_MEMORY:
+                self._read.popitem(last=False)
+        return found
+
+    def layout(self, signature: str) -> dict[str, Any]:
+        """The map that was kept for a layout: by column name its channel and unit."""
+        with Session(self.engine) as session:
+            row = session.get(SettingRow, (LAYOUT + signature)[:60])
+            return row.value if row else {}
+
+    def keep_layout(self, signature: str, columns: dict[str, list[str]]) -> None:
+        with Session(self._writing) as session, session.begin():
+            session.merge(SettingRow(key=(LAYOUT + signature)[:60], value=columns))
+
+
+def _info(row: Any) -> TraceInfo:
+    return TraceInfo(row.id, row.job_id, row.name, tuple(ChannelInfo(**c) for c in row.channels), row.at if row.at.tzinfo else row.at.replace(tzinfo=UTC))
