@@ -33,7 +33,7 @@ def build_parser() -> argparse.ArgumentParser:
     one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
     one = commands.add_parser("bench", help="measure the reasoning and the speed of the pages",
                               description="Measure the choice of tests against the optimum, the reasoning, and the pages in a workshop made for it.")
-    one.add_argument("--only", choices=("reasoning", "pages"), help="measure one of them")
+    one.add_argument("--only", choices=("reasoning", "recordings", "pages"), help="measure one of them")
     one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
     one.add_argument("--entries", type=int, default=300, help="entries on the measured job (default 300)")
     one.add_argument("--rounds", type=int, default=60, help="requests of each kind (default 60)")
@@ -106,11 +106,14 @@ def _export(args: argparse.Namespace) -> int:
 
 def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.rig.reasoning_bench import reasoning_bench
+    from frosty_piston.rig.recordings_bench import recordings_bench
     from frosty_piston.web.bench import bench
 
-    if args.only != "pages":
+    if args.only in (None, "reasoning"):
         reasoning_bench(args.rounds)
-    return bench(args.jobs, args.entries, args.rounds) if args.only != "reasoning" else 0
+    if args.only in (None, "recordings"):
+        recordings_bench()
+    return bench(args.jobs, args.entries, args.rounds) if args.only in (None, "pages") else 0
 
 
 def _test(args: argparse.Namespace) -> int:

@@ -18,7 +18,7 @@ DELAYS_S = (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.8, 1.2)
 MOST_SAMPLES, FITTED_SAMPLES = 6000, 900
 SETTLED_TAUS, STILL_PERCENT, STILL_S = 2.5, 0.6, 0.5
 SHUT_COMMAND, SCALED_MARGIN = 2.0, 4.0
-STALL_PERCENT, MANY_STALLS, STEP_PERCENT = 3.0, 3.0, 12.0
+STALL_PERCENT, MANY_STALLS, STEP_PERCENT, AFTER_STEP_S = 3.0, 3.0, 12.0, 5.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,12 +125,16 @@ def _upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
 
 def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[float, float, np.ndarray]:
     """The delay and lag under which the command explains the actual best, gain and offset free; and the command behind
-    them. They are looked for on every n-th sample, at most `FITTED_SAMPLES`."""
+    them. They are looked for after steps where there are any, since on a slow sweep a lag looks like play; and on every
+    n-th sample, at most `FITTED_SAMPLES`."""
     every = int(np.ceil(len(t) / FITTED_SAMPLES))
     ct, cc, ca, coarse = t[::every], c[::every], a[::every], step * every
     taus, delays = np.array(TAUS_S), np.array([d for d in DELAYS_S if d == 0 or d >= 0.5 * coarse])
     y = lagged(cc, coarse, taus, delays)
     known = ~_near(np.append(False, np.diff(ct) > 4 * coarse), int(np.ceil(3 / coarse)))
+    jumped = np.append(False, np.abs(np.diff(cc)) > STEP_PERCENT)
+    if (at_steps := known & _near(jumped, int(np.ceil(AFTER_STEP_S / coarse)))).sum() >= 10:
+        known = at_steps
     if known.sum() < 10:
         known = np.ones(len(ct), bool)
     yk, ak = y[known].reshape(int(known.sum()), -1), ca[known]
@@ -178,9 +182,16 @@ def _wandering(a: np.ndarray, still: np.ndarray) -> float:
     return float(np.median(ranges)) if ranges else 0.0
 
 
-def _passes(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
-    """The sweeps: stretches in which the lagged command keeps its direction over at least 20 %, with that direction. What
-    was ordered in one step is no sweep."""
+def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
+    """Answer the sweeps of a command: stretches in which it, lagged, keeps its direction (1 up, -1 down) over at least 20 %.
+    What was ordered in one step is no sweep.
+
+    `c`: command in percent, shape (N,); `u`: the same behind the drive's lag, or itself.
+
+    >>> c = np.array([0.0, 10, 20, 30, 40, 50, 60, 60, 60])
+    >>> sweeps(c, c)
+    [(1, slice(1, 7, None))]
+    """
     jumps = np.append(np.abs(np.diff(c)) > STEP_PERCENT, False)
     found = []
     for way in (1, -1):
@@ -194,15 +205,15 @@ def _hysteresis(c: np.ndarray, u: np.ndarray, a: np.ndarray) -> float | None:
     """The mean gap between the ways up and down at equal command."""
     grid = np.arange(10.0, 91.0, 2.0)
     ways: dict[int, list[np.ndarray]] = {1: [], -1: []}
-    for way, r in _passes(c, u):
+    for way, r in sweeps(c, u):
         order = np.argsort(u[r], kind="stable")
         x, y = u[r][order], a[r][order]
         ways[way].append(np.where((grid >= x[0]) & (grid <= x[-1]), np.interp(grid, x, y), np.nan))
     if not ways[1] or not ways[-1]:
         return None
-    with np.errstate(all="ignore"):
-        gap = np.nanmean(ways[1], axis=0) - np.nanmean(ways[-1], axis=0)
-    gap = gap[np.isfinite(gap)]
+    ups, downs = np.array(ways[1]), np.array(ways[-1])
+    both = np.isfinite(ups).any(axis=0) & np.isfinite(downs).any(axis=0)
+    gap = np.nanmean(ups[:, both], axis=0) - np.nanmean(downs[:, both], axis=0) if both.any() else np.zeros(0)
     return float(abs(np.mean(gap))) if len(gap) else None
 
 
@@ -230,16 +241,16 @@ def _flats(u: np.ndarray, a: np.ndarray, r: slice, low: float, high: float) -> l
 def _stalls(c: np.ndarray, u: np.ndarray, a: np.ndarray, low: float, high: float) -> tuple[tuple[tuple[float, float], ...], float, float]:
     """Dead spots, how many stalls a sweep has, and their mean width. A dead spot stands at the same command on every sweep
     of a direction and is alone: wear has its place. Soot has not: many stalls, here and there, are stiction."""
-    sweeps = [(way, _flats(u, a, r, low, high)) for way, r in _passes(c, u) if np.ptp(u[r]) > 60]
-    if not sweeps:
+    found_on = [(way, _flats(u, a, r, low, high)) for way, r in sweeps(c, u) if np.ptp(u[r]) > 60]
+    if not found_on:
         return (), 0.0, 0.0
-    widths = [end - start for _, flats in sweeps for start, end in flats]
-    per_sweep = len(widths) / len(sweeps)
+    widths = [end - start for _, flats in found_on for start, end in flats]
+    per_sweep = len(widths) / len(found_on)
     if per_sweep >= MANY_STALLS:
         return (), per_sweep, float(np.mean(widths))
     found: list[tuple[float, float]] = []
     for way in (1, -1):
-        of_way = [[f for f in flats if f[1] - f[0] >= WIDE_PERCENT] for w, flats in sweeps if w == way]
+        of_way = [[f for f in flats if f[1] - f[0] >= WIDE_PERCENT] for w, flats in found_on if w == way]
         for start, end in of_way[0] if of_way else []:
             partners = [[f for f in other if min(end, f[1]) - max(start, f[0]) > 0.5 * (end - start)] for other in of_way[1:]]
             if all(partners):
@@ -258,6 +269,11 @@ def judge_drive(report: DriveReport | None, kind: str = "motor", closed_limit: f
 
     `kind`: `motor` (lag under 0.3 s is general) or `vacuum` (under 1 s). `closed_limit`: percent that counts as shut (general:
     5 for EGR, 10 for vanes). A drive is called slow only when its lag passes the limit by more than its uncertainty.
+
+    >>> t = np.arange(0, 40, 0.1)
+    >>> c = np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0])
+    >>> judge_drive(analyse_drive(Signal(t, c), Signal(t, np.full(len(t), 30.0))), name="EGR valve").because
+    'EGR valve moves 0 % while it is told to go from end to end: stuck, or not driven.'
     """
     if report is None:
         return Judgement("unclear", "unclear", None, None, None, "Command and position never stand beside each other for five seconds: record both.")

@@ -29,7 +29,7 @@ class Mapped:
 
 
 def _words(name: str) -> list[str]:
-    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name)
+    spaced = re.sub(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name.replace("NOx", "Nox"))
     return re.sub(r"[^a-z0-9]+", " ", re.sub(r"(?<=[a-z])(?=\d)", " ", spaced.lower())).split()
 
 

@@ -16,6 +16,7 @@ BLOCK_BYTES = 12_000_000
 NEWLINE, QUOTE = 10, 34
 MOST_BACKWARDS = 0.2
 DAY_S = 86_400.0
+ENDLESS = {"inf", "-inf"}
 
 
 def read_csv(data: bytes) -> Recording:
@@ -85,7 +86,7 @@ def _read_block(block: bytes, layout: Layout, header: bytes, line: int, unread: 
 def _parsed(block: bytes, layout: Layout, numbers: np.ndarray, unread: UnreadRows) -> list[np.ndarray]:
     clocks = {i: str for i, kind in layout.time_columns.items() if kind in ("clock", "moment")}
     frame = pd.read_csv(io.BytesIO(block), sep=layout.delimiter, decimal=layout.decimal, header=None, names=list(range(len(layout.names))), usecols=list(range(len(layout.names))), index_col=False,
-                        dtype=clocks, na_values=sorted(NOTHING), keep_default_na=True, engine="c", low_memory=False, skip_blank_lines=False, encoding_errors="replace")
+                        dtype=clocks, na_values=sorted(NOTHING - ENDLESS), keep_default_na=True, engine="c", low_memory=False, skip_blank_lines=False, encoding_errors="replace")
     found = []
     for i in range(len(layout.names)):
         column = frame[i]

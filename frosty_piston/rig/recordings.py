@@ -7,7 +7,7 @@ import numpy as np
 
 from frosty_piston.core.traces import Signal
 
-STEP_S = 0.005
+STEP_S = 0.01
 FAULTS = ("healthy", "dead_spot", "sticks", "slow", "stuck", "does_not_close", "loose")
 RATES_HZ = (2.0, 5.0, 10.0, 20.0, 50.0)
 
@@ -86,7 +86,7 @@ def _position(rng: np.random.Generator, command: np.ndarray, fault: str, drive: 
 
 def _shaking(rng: np.random.Generator, count: int) -> np.ndarray:
     """Jumps of a loose lever, a few a second."""
-    holds = rng.integers(40, 160, count // 40)
+    holds = rng.integers(20, 80, count // 20)
     levels = rng.choice([-1.0, 1.0], len(holds)) * rng.uniform(6, 12, len(holds))
     return np.repeat(levels, holds)[:count]
 
@@ -114,3 +114,12 @@ def _written(rng: np.random.Generator, command: np.ndarray, position: np.ndarray
         gone = float(rng.uniform(0, end - 3))
         kept &= ~((at > gone) & (at < gone + rng.uniform(0.5, 2.0)))
     return DriveRecording(Signal(at[kept], np.round(command[place][kept], 1)), Signal(at[kept], actual[kept]), fault, drive, percent, spot)
+
+
+def demo_recordings() -> list[tuple[str, DriveRecording]]:
+    """Two sweeps of the demo's turbo vanes: warm with its dead spot, cold without."""
+    def first(fault: str) -> DriveRecording:
+        made = (drive_recording(seed, fault) for seed in range(100))
+        return next(r for r in made if r.percent and r.actual.step_s <= 0.1 and np.corrcoef(np.interp(r.actual.times_s, r.command.times_s, r.command.values), r.actual.values)[0, 1] > 0)
+
+    return [("vanes warm.csv", first("dead_spot")), ("vanes cold.csv", first("healthy"))]

@@ -1,16 +1,20 @@
 """What a request brings: the workshop, a form, a body with its limit."""
 
+from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import Depends, Request
+from starlette.datastructures import UploadFile
 from starlette.exceptions import HTTPException
 
+from frosty_piston.formats.csv_recording import MOST_BYTES as MOST_RECORDING_BYTES
 from frosty_piston.job.jobfile import MOST_BYTES
 from frosty_piston.store.workshop import Workshop
 
 from .forms import Form
 
 MOST_FORM_BYTES = 2_000_000
+MOST_UPLOAD_BYTES = MOST_RECORDING_BYTES + 1_000_000
 
 
 async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
@@ -35,9 +39,33 @@ async def read_form(request: Request) -> Form:
     return Form(values)
 
 
+@dataclass(frozen=True)
+class Upload:
+    """A file that came with a form."""
+
+    name: str
+    data: bytes
+
+
+async def read_upload(request: Request) -> Upload | None:
+    """Read the file of a form, and stop at the limit."""
+    if int(request.headers.get("content-length") or 0) > MOST_UPLOAD_BYTES:
+        raise HTTPException(413)
+    given = await request.form(max_files=1, max_fields=20)
+    file = given.get("file")
+    if not isinstance(file, UploadFile):
+        return None
+    data = await file.read(MOST_UPLOAD_BYTES + 1)
+    if len(data) > MOST_UPLOAD_BYTES:
+        raise HTTPException(413)
+    name = "".join(c for c in (file.filename or "recording").replace("\\", "/").rsplit("/", 1)[-1] if c.isprintable())
+    return Upload(name[:120] or "recording", data)
+
+
 def the_workshop(request: Request) -> Workshop:
     return request.app.state.workshop
 
 
+GivenUpload = Annotated[Upload | None, Depends(read_upload)]
 GivenForm = Annotated[Form, Depends(read_form)]
 GivenWorkshop = Annotated[Workshop, Depends(the_workshop)]
