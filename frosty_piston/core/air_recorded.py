@@ -1,0 +1,193 @@
+"""The air path from a recording: EGR air change, expected air, bypass flap, rev test, two pressures that should go together."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .air import FITS, expected_air_mg, judge_air_mass, judge_egr_air
+from .quantity import Judgement, plain
+from .traces import Signal, beside
+
+GENERAL = "general figure, check your service data"
+SHUT_PERCENT, OPEN_PERCENT, SPEED_SHARE, LEAST_SAMPLES = 5.0, 30.0, 0.06, 5
+STEADY_S = 0.8
+REV_LOW, REV_HIGH = 1500.0, 3000.0
+FLAP_OPEN, FLAP_SHUT, IDLE_RPM, DRIVES_RPM = 60.0, 40.0, 1100.0, 1800.0
+ALIKE_SHARE, LATEST_S, MOVES_KPA = 0.35, 4.0, 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class AirChange:
+    """Air per stroke with the EGR shut and open, at about the same engine speed, with their uncertainties in mg."""
+
+    shut_mg: float
+    open_mg: float
+    shut_u_mg: float
+    open_u_mg: float
+
+
+def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> AirChange | None:
+    """Answer the air mass with the valve shut (under 5 %) and open (over 30 %); None when one of the two is not in the recording.
+
+    `position`: EGR position or command in percent; `air` in mg per stroke; `speed` in rpm: only samples within 6 % of its
+    median count. The first 0.8 s after the valve moved are left out. The uncertainty is that of the median.
+
+    >>> t = np.arange(0, 20, 0.1)
+    >>> valve = np.where(t % 10 < 5, 0.0, 60.0)
+    >>> change = air_change(Signal(t, valve), Signal(t, np.where(valve > 5, 310.0, 500.0)))
+    >>> change.shut_mg, change.open_mg
+    (500.0, 310.0)
+    """
+    t, rows = beside([position, air] + ([speed] if speed is not None else []))
+    if len(t) < 2 * LEAST_SAMPLES:
+        return None
+    valve, mg = rows[0], rows[1]
+    step = float(np.median(np.diff(t)))
+    moved = np.append(False, np.abs(np.diff(valve)) > 2.0)
+    steady = ~(np.convolve(moved, np.ones(max(1, int(STEADY_S / step))))[: len(t)] > 0)
+    if speed is not None:
+        steady &= np.abs(rows[2] / np.median(rows[2]) - 1) <= SPEED_SHARE
+    shut, opened = mg[steady & (valve < SHUT_PERCENT)], mg[steady & (valve > OPEN_PERCENT)]
+    if len(shut) < LEAST_SAMPLES or len(opened) < LEAST_SAMPLES:
+        return None
+    u = [1.25 * float(np.std(x)) / np.sqrt(len(x)) + 1.0 for x in (shut, opened)]
+    return AirChange(float(np.median(shut)), float(np.median(opened)), u[0], u[1])
+
+
+def judge_air_change(change: AirChange | None, expected_mg: float | None = None) -> Judgement:
+    """Judge the air change of a recording as the reading at one speed is judged.
+
+    >>> judge_air_change(AirChange(520, 505, 3, 3)).cls, judge_air_change(None).verdict
+    ('no_change', 'unclear')
+    """
+    if change is None:
+        return Judgement("unclear", "unclear", None, None, None, "The valve is not recorded both shut and open at one speed: hold the speed and move it.")
+    return judge_egr_air(change.shut_mg, change.open_mg, expected_mg)
+
+
+def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinders: int, intake: Signal | None = None, position: Signal | None = None) -> Judgement:
+    """Judge the air mass sensor over a whole recording against the displacement and the manifold pressure, EGR shut.
+
+    `air` in mg per stroke, `manifold` absolute kPa, `intake` in C (general 30), `position` of the EGR in percent: samples
+    over 5 % are left out. Off over the whole range is the sensor or a leak; off only in the upper half of the load is a
+    restriction.
+
+    >>> t = np.arange(0, 30, 0.2)
+    >>> p = 100 + 60 * (t > 10)
+    >>> mg = np.array([expected_air_mg(x, 2.2, 4, 30) for x in p])
+    >>> expected_over(Signal(t, 0.7 * mg), Signal(t, p), 2.2, 4).cls, expected_over(Signal(t, mg), Signal(t, p), 2.2, 4).cls
+    ('reads_low', 'fits')
+    """
+    given = [air, manifold] + [s for s in (intake, position) if s is not None]
+    t, rows = beside(given)
+    shut = rows[-1] < SHUT_PERCENT if position is not None else np.ones(len(t), bool)
+    mg, kpa = rows[0][shut], rows[1][shut]
+    celsius = rows[2][shut] if intake is not None else np.full(len(mg), 30.0)
+    if len(mg) < LEAST_SAMPLES:
+        return Judgement("unclear", "unclear", None, None, None, "Too few moments with the EGR shut: hold it shut and record again.")
+    want = np.array([expected_air_mg(p, displacement_l, cylinders, c) for p, c in zip(kpa, celsius, strict=True)])
+    ratio = mg / want
+    load = kpa >= np.median(kpa)
+    whole = judge_air_mass(float(np.median(mg)), float(np.median(mg) / np.median(ratio)))
+    if np.ptp(kpa) > 30 and abs(np.median(ratio[~load]) - 1) <= FITS and np.median(ratio[load]) < 1 - FITS:
+        return Judgement("failed", "reads_low", float(np.median(mg[load])), "mg", 0.1 * float(np.median(want[load])),
+                         f"It fits at low load and falls {round((1 - float(np.median(ratio[load]))) * 100)} % short above {plain(round(float(np.median(kpa))))} kPa: a restriction, not the sensor ({GENERAL}).")
+    return whole
+
+
+def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = None) -> Judgement:
+    """Judge the bypass flap against engine speed: it changes over between idle and driving, every time.
+
+    `position` in percent open, `speed` in rpm. `open_at_idle` as the card says; None when it does not.
+
+    >>> t = np.arange(0, 60, 0.2)
+    >>> rpm = np.where(t % 20 < 10, 800.0, 2400.0)
+    >>> judge_bypass(Signal(t, np.where(rpm > 1500, 100.0, 0.0)), Signal(t, rpm)).cls
+    'follows'
+    """
+    t, (flap, rpm) = beside([position, speed])
+    idle, driving = flap[rpm < IDLE_RPM], flap[rpm > DRIVES_RPM]
+    if len(idle) < LEAST_SAMPLES or len(driving) < LEAST_SAMPLES:
+        return Judgement("unclear", "unclear", None, None, None, f"Record it at idle and above {DRIVES_RPM:g} rpm, several times.")
+    if np.ptp(np.percentile(flap, [2, 98])) < 10:
+        return Judgement("failed", "stuck", float(np.median(flap)), "percent", None, f"The flap stays at {plain(round(float(np.median(flap))))} % from idle to {plain(round(float(rpm.max())))} rpm: stuck, or not driven.")
+    at_idle, at_work = float(np.median(idle)), float(np.median(driving))
+    wanted_apart = abs(at_idle - at_work) >= 30 and (open_at_idle is None or (at_idle > at_work) == open_at_idle)
+    third = len(idle) // 3
+    began, ends = float(np.median(idle[:third])), float(np.median(idle[-third:]))
+    if abs(began - ends) >= 30:
+        return Judgement("failed", "no_return", ends, "percent", None, f"At idle it began at {plain(round(began))} % and ends at {plain(round(ends))} %: it went over and does not come back. A broken return spring.")
+    if not wanted_apart:
+        return Judgement("failed", "no_return", at_idle, "percent", None, f"{plain(round(at_idle))} % at idle and {plain(round(at_work))} % above {DRIVES_RPM:g} rpm: it moves, but not with the speed.")
+    return Judgement("sound", "follows", abs(at_idle - at_work), "percent", None, f"{plain(round(at_idle))} % at idle, {plain(round(at_work))} % above {DRIVES_RPM:g} rpm, every time.")
+
+
+@dataclass(frozen=True, slots=True)
+class RevTest:
+    """A rev test: seconds from 1500 to 3000 rpm, their uncertainty, the longest plateau in seconds and the speed it stands at."""
+
+    seconds: float
+    u_s: float
+    plateau_s: float
+    plateau_rpm: float
+
+
+def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH) -> RevTest | None:
+    """Answer the quickest run up from one speed to another, and the longest plateau in it (under a fifth of its usual
+    acceleration); None when the recording holds no such run.
+
+    >>> t = np.arange(0, 10, 0.05)
+    >>> round(rev_test(Signal(t, np.clip(800 + 600 * t, 800, 4200))).seconds, 2)
+    2.5
+    """
+    best: RevTest | None = None
+    below = np.flatnonzero((speed.values[:-1] < low_rpm) & (speed.values[1:] >= low_rpm))
+    for i in below:
+        after = np.flatnonzero(speed.values[i:] >= high_rpm)
+        if not len(after):
+            continue
+        end = i + int(after[0])
+        if np.any(speed.values[i + 1:end] < low_rpm):
+            continue
+        start_s, end_s = (float(np.interp(level, speed.values[k - 1:k + 1] if k else speed.values[:2], speed.times_s[k - 1:k + 1] if k else speed.times_s[:2])) for level, k in ((low_rpm, i + 1), (high_rpm, end)))
+        t, v = speed.times_s[i:end + 1], speed.values[i:end + 1]
+        usual = (high_rpm - low_rpm) / max(end_s - start_s, 1e-9)
+        slow = np.diff(v) / np.maximum(np.diff(t), 1e-9) < 0.2 * usual
+        longest, at_rpm, run = 0.0, 0.0, 0.0
+        for k, flat in enumerate(slow):
+            run = run + (t[k + 1] - t[k]) if flat else 0.0
+            if run > longest:
+                longest, at_rpm = run, float(v[k])
+        found = RevTest(end_s - start_s, speed.step_s / 2, longest, at_rpm)
+        if best is None or found.seconds < best.seconds:
+            best = found
+    return best
+
+
+def judge_alike(first: Signal, second: Signal, names: tuple[str, str] = ("the first", "the second")) -> Judgement:
+    """Judge two pressures that should move alike, as before and after a filter: how far the second moves for a move of the
+    first, and how long after.
+
+    Slopes are compared over half a second; under 35 % of the first's movement, or more than 4 s behind, the second's
+    hose or the passage behind it is blocked (general).
+
+    >>> t = np.arange(0, 60, 0.1)
+    >>> p = 10 + 8 * np.sin(t / 3)
+    >>> judge_alike(Signal(t, p), Signal(t, 0.9 * p + 1)).cls, judge_alike(Signal(t, p), Signal(t, 0.05 * p + 9)).cls
+    ('alike', 'creeps')
+    """
+    t, (a, b) = beside([first, second])
+    if len(t) < 20 or np.ptp(a) < MOVES_KPA and np.ptp(b) < MOVES_KPA:
+        return Judgement("unclear", "unclear", None, None, None, "The pressures hardly move: record them over a few pulls.")
+    if np.ptp(b) > np.ptp(a):
+        a, b, names = b, a, (names[1], names[0])
+    step = float(np.median(np.diff(t)))
+    half = max(1, int(0.5 / step))
+    sa, sb = a[half:] - a[:-half], b[half:] - b[:-half]
+    lags = range(0, min(len(sa) // 3, int(2 * LATEST_S / step)) + 1, max(1, int(0.1 / step)))
+    fit = [(float(np.dot(sa[: len(sa) - k], sb[k:]) / max(float(np.dot(sa[: len(sa) - k], sa[: len(sa) - k])), 1e-12)), k * step) for k in lags]
+    share, late = max(fit)
+    if share < ALIKE_SHARE or late > LATEST_S:
+        how = f"{names[1]} moves only {round(max(0.0, share) * 100)} % as far as {names[0]}" if share < ALIKE_SHARE else f"{names[1]} comes {plain(round(late, 1))} s after {names[0]}"
+        return Judgement("failed", "creeps", share * 100, "percent", 5.0, f"{how[0].upper()}{how[1:]}: its hose, or the passage behind it, is blocked ({GENERAL}).")
+    return Judgement("sound", "alike", share * 100, "percent", 5.0, f"They move alike: {names[1]} by {round(share * 100)} % of {names[0]}, {plain(round(late, 1))} s after it.")
