@@ -1,11 +1,13 @@
 """Fills an empty workshop with the demo world."""
 
-from frosty_piston.core.traces import signal
-from frosty_piston.formats.channel_map import guess
+from frosty_piston.core.traces import Signal, signal
+from frosty_piston.formats.channel_map import converted, guess, shape_of
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job import jobfile
+from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.job.own import OwnCode
-from frosty_piston.rig.recordings import DriveRecording, demo_recordings
+from frosty_piston.job.verdicts import Judge
+from frosty_piston.rig.demo_recordings import Columns, demo_recordings
 from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES, demo_jobs
 from frosty_piston.store.workshop import Workshop, now
 
@@ -24,20 +26,32 @@ def fill_demo(workshop: Workshop) -> None:
     workshop.shelf.save_code(OwnCode(**OWN_CODE))
     for job in demo_jobs(now()):
         workshop.add_file(jobfile.check(job, workshop.knowledge))
-    for name, recording in demo_recordings():
-        _bring_in(workshop, "demo-van-5", name, recording)
+    for job_id, name, columns in demo_recordings():
+        trace_id, signals = _bring_in(workshop, job_id, name, columns)
+        if job_id == "demo-bus-egr":
+            _write_down(workshop, job_id, trace_id, signals)
     workshop.save_setting("demo", {"made": True})
 
 
-def _bring_in(workshop: Workshop, job_id: str, name: str, recording: DriveRecording) -> None:
+def _bring_in(workshop: Workshop, job_id: str, name: str, recorded: Columns) -> tuple[str, dict[str, Signal]]:
     """Bring a simulated recording in the way a file comes in: written as CSV, read, mapped, put on the tape."""
-    data = write_csv({"VGT commanded": (recording.command, "%"), "VGT position": (recording.actual, "%")}).encode()
+    k, data = workshop.knowledge, write_csv(recorded).encode()
     read = read_recording(data)
-    taken = {m.channel: m for m in guess(read, workshop.knowledge) if m.channel}
     columns = {c.index: c for c in read.columns}
-    signals = {channel: signal(read.times_s[columns[m.column].time_column], read.values[m.column]) for channel, m in taken.items()}
+    taken = {m.channel: columns[m.column] for m in guess(read, k) if m.channel}
+    shapes = {channel: shape_of(channel, k) for channel in taken}
+    units = {channel: shape.unit for channel, shape in shapes.items() if shape}
+    signals = {channel: signal(read.times_s[c.time_column], converted(read.values[c.index], c.unit, units[channel])) for channel, c in taken.items()}
     attachment = workshop.recordings.keep_file(job_id, name, data, "Ylva")
-    trace_id = f"rec-{attachment}"
-    names = {channel: columns[m.column].name for channel, m in taken.items()}
-    workshop.recordings.add(trace_id, job_id, attachment, name, signals, names, dict.fromkeys(taken, "percent"))
+    trace_id, names = f"rec-{attachment}", {channel: c.name for channel, c in taken.items()}
+    workshop.recordings.add(trace_id, job_id, attachment, name, signals, names, units)
     workshop.write(job_id, [{"id": trace_id, "kind": "trace", "data": {"channels": names, "file": name}}], "Ylva")
+    return trace_id, signals
+
+
+def _write_down(workshop: Workshop, job_id: str, trace_id: str, signals: dict[str, Signal]) -> None:
+    """Put what a recording says of the air path on the tape, with the stretch it came from."""
+    job = workshop.job(job_id).job
+    source = {"trace": trace_id, "start_s": min(float(s.times_s[0]) for s in signals.values()), "end_s": max(float(s.times_s[-1]) for s in signals.values())}
+    entries = [(kind, data) for a in analysed(Judge(job, workshop.knowledge, job.live), signals) if not a.points for kind, data in a.writes]
+    workshop.write(job_id, [{"id": f"{trace_id}-{n}", "kind": kind, "data": {**data, "source": source}} for n, (kind, data) in enumerate(entries)], "Ylva")

@@ -11,7 +11,8 @@ from .traces import Signal, beside
 GENERAL = "general figure, check your service data"
 SHUT_PERCENT, OPEN_PERCENT, SPEED_SHARE, LEAST_SAMPLES = 5.0, 30.0, 0.06, 5
 STEADY_S = 0.8
-REV_LOW, REV_HIGH = 1500.0, 3000.0
+REV_LOW, REV_HIGH, STANDS_KMH = 1500.0, 3000.0, 3.0
+RANGE_KPA = 30.0
 FLAP_OPEN, FLAP_SHUT, IDLE_RPM, DRIVES_RPM = 60.0, 40.0, 1100.0, 1800.0
 ALIKE_SHARE, LATEST_S, MOVES_KPA = 0.35, 4.0, 2.0
 
@@ -65,7 +66,17 @@ def judge_air_change(change: AirChange | None, expected_mg: float | None = None)
     return judge_egr_air(change.shut_mg, change.open_mg, expected_mg)
 
 
-def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinders: int, intake: Signal | None = None, position: Signal | None = None) -> Judgement:
+@dataclass(frozen=True, slots=True)
+class AirOver:
+    """What a recording says of the air mass, and the figures it hangs on: mg per stroke, manifold in kPa, intake in C."""
+
+    judgement: Judgement
+    air_mg: float | None = None
+    manifold_kpa: float | None = None
+    intake_c: float | None = None
+
+
+def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinders: int, intake: Signal | None = None, position: Signal | None = None) -> AirOver:
     """Judge the air mass sensor over a whole recording against the displacement and the manifold pressure, EGR shut.
 
     `air` in mg per stroke, `manifold` absolute kPa, `intake` in C (general 30), `position` of the EGR in percent: samples
@@ -75,8 +86,8 @@ def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinder
     >>> t = np.arange(0, 30, 0.2)
     >>> p = 100 + 60 * (t > 10)
     >>> mg = np.array([expected_air_mg(x, 2.2, 4, 30) for x in p])
-    >>> expected_over(Signal(t, 0.7 * mg), Signal(t, p), 2.2, 4).cls, expected_over(Signal(t, mg), Signal(t, p), 2.2, 4).cls
-    ('reads_low', 'fits')
+    >>> [expected_over(Signal(t, share * mg), Signal(t, p), 2.2, 4).judgement.cls for share in (0.7, 1.0)]
+    ['reads_low', 'fits']
     """
     given = [air, manifold] + [s for s in (intake, position) if s is not None]
     t, rows = beside(given)
@@ -84,15 +95,16 @@ def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinder
     mg, kpa = rows[0][shut], rows[1][shut]
     celsius = rows[2][shut] if intake is not None else np.full(len(mg), 30.0)
     if len(mg) < LEAST_SAMPLES:
-        return Judgement("unclear", "unclear", None, None, None, "Too few moments with the EGR shut: hold it shut and record again.")
+        return AirOver(Judgement("unclear", "unclear", None, None, None, "Too few moments with the EGR shut: hold it shut and record again."))
     want = np.array([expected_air_mg(p, displacement_l, cylinders, c) for p, c in zip(kpa, celsius, strict=True)])
     ratio = mg / want
-    load = kpa >= np.median(kpa)
-    whole = judge_air_mass(float(np.median(mg)), float(np.median(mg) / np.median(ratio)))
-    if np.ptp(kpa) > 30 and abs(np.median(ratio[~load]) - 1) <= FITS and np.median(ratio[load]) < 1 - FITS:
-        return Judgement("failed", "reads_low", float(np.median(mg[load])), "mg", 0.1 * float(np.median(want[load])),
-                         f"It fits at low load and falls {round((1 - float(np.median(ratio[load]))) * 100)} % short above {plain(round(float(np.median(kpa))))} kPa: a restriction, not the sensor ({GENERAL}).")
-    return whole
+    load = kpa >= (kpa.min() + kpa.max()) / 2
+    if np.ptp(kpa) > RANGE_KPA and (~load).sum() >= LEAST_SAMPLES and abs(np.median(ratio[~load]) - 1) <= FITS and np.median(ratio[load]) < 1 - FITS:
+        missing = f"{round((1 - float(np.median(ratio[load]))) * 100)} %"
+        says = f"It fits at low load and falls {missing} short above {plain(round(float(kpa[load].min())))} kPa: a restriction, not the sensor ({GENERAL})."
+        return AirOver(Judgement("failed", "reads_low", float(np.median(mg[load])), "mg", 0.1 * float(np.median(want[load])), says), *(float(np.median(x[load])) for x in (mg, kpa, celsius)))
+    middle = float(np.median(kpa))
+    return AirOver(judge_air_mass(float(np.median(ratio)) * (at := expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)))), at), float(np.median(ratio)) * at, middle, float(np.median(celsius)))
 
 
 def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = None) -> Judgement:
@@ -132,9 +144,9 @@ class RevTest:
     plateau_rpm: float
 
 
-def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH) -> RevTest | None:
+def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH, road: Signal | None = None) -> RevTest | None:
     """Answer the quickest run up from one speed to another, and the longest plateau in it (under a fifth of its usual
-    acceleration); None when the recording holds no such run.
+    acceleration); None when the recording holds no such run. `road`: vehicle speed in km/h, a run while it drives is none.
 
     >>> t = np.arange(0, 10, 0.05)
     >>> round(rev_test(Signal(t, np.clip(800 + 600 * t, 800, 4200))).seconds, 2)
@@ -147,7 +159,7 @@ def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH
         if not len(after):
             continue
         end = i + int(after[0])
-        if np.any(speed.values[i + 1:end] < low_rpm):
+        if np.any(speed.values[i + 1:end] < low_rpm) or road is not None and len(road) and float(np.interp(speed.times_s[end], road.times_s, road.values)) > STANDS_KMH:
             continue
         start_s, end_s = (float(np.interp(level, speed.values[k - 1:k + 1] if k else speed.values[:2], speed.times_s[k - 1:k + 1] if k else speed.times_s[:2])) for level, k in ((low_rpm, i + 1), (high_rpm, end)))
         t, v = speed.times_s[i:end + 1], speed.values[i:end + 1]

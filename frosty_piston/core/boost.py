@@ -34,7 +34,7 @@ class BoostReport:
     when too much came. `u_kpa`: its uncertainty. `to_90_s`: until nine tenths of it stood, None when it never did.
     `overshoot_kpa`, `over_s`: most above what was asked, and for how long it stayed a good way above at one go. `hunting_kpa`,
     `period_s`: half the swing and the time of one swing, 0 when it stands still. `vane_at_limit`, `vane_follows`: None
-    when the vanes were not recorded.
+    when the vanes were not recorded. `stretches`: from when to when each pull went, s.
     """
 
     pulls: int
@@ -48,6 +48,7 @@ class BoostReport:
     period_s: float
     vane_at_limit: bool | None
     vane_follows: bool | None
+    stretches: tuple[tuple[float, float], ...] = ()
 
 
 def analyse_boost(target: Signal, actual: Signal, vane_command: Signal | None = None, vane_position: Signal | None = None) -> BoostReport | None:
@@ -89,7 +90,8 @@ def analyse_boost(target: Signal, actual: Signal, vane_command: Signal | None = 
     noise = float(np.median(np.abs(np.diff(got)))) + 0.5
     reached = [c for c in came if np.isfinite(c)]
     return BoostReport(len(runs), float(np.median(asked)), float(np.median(missing)), noise + float(np.std(missing)) / np.sqrt(len(missing)), float(np.median(reached)) if reached else None,
-                       float(np.median(over)), float(np.median(over_s)), float(np.median(swing)), float(np.median([p for p in period if p] or [0.0])), at_limit, follows)
+                       float(np.median(over)), float(np.median(over_s)), float(np.median(swing)), float(np.median([p for p in period if p] or [0.0])), at_limit, follows,
+                       tuple((float(t[r.start]), float(t[r.stop - 1])) for r in runs))
 
 
 def _runs(flags: np.ndarray) -> list[slice]:

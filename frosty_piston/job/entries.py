@@ -126,6 +126,7 @@ class Reading(Data):
     unit: str
     conditions: Conditions | None = None
     instrument: Short | None = None
+    source: Source | None = None
 
 
 class Outcome(Data):
@@ -158,6 +159,17 @@ class Stretch(Data):
     name: Short
 
 
+class Cleaning(Data):
+    """A turn of cleaning: how, how long, and what was measured before and after it."""
+
+    way: Id
+    minutes: Figure
+    measured: Short | None = None
+    unit: Short | None = None
+    before: Figure | None = None
+    after: Figure | None = None
+
+
 class Action(Data):
     """Something done to the vehicle."""
 
@@ -169,6 +181,7 @@ class Action(Data):
     temporary: Flag = False
     come_back: Short | None = None
     note: Text | None = None
+    cleaning: Cleaning | None = None
 
 
 class OptionPicked(Data):

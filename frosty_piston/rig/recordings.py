@@ -114,12 +114,3 @@ def _written(rng: np.random.Generator, command: np.ndarray, position: np.ndarray
         gone = float(rng.uniform(0, end - 3))
         kept &= ~((at > gone) & (at < gone + rng.uniform(0.5, 2.0)))
     return DriveRecording(Signal(at[kept], np.round(command[place][kept], 1)), Signal(at[kept], actual[kept]), fault, drive, percent, spot)
-
-
-def demo_recordings() -> list[tuple[str, DriveRecording]]:
-    """Two sweeps of the demo's turbo vanes: warm with its dead spot, cold without."""
-    def first(fault: str) -> DriveRecording:
-        made = (drive_recording(seed, fault) for seed in range(100))
-        return next(r for r in made if r.percent and r.actual.step_s <= 0.1 and np.corrcoef(np.interp(r.actual.times_s, r.command.times_s, r.command.values), r.actual.values)[0, 1] > 0)
-
-    return [("vanes warm.csv", first("dead_spot")), ("vanes cold.csv", first("healthy"))]

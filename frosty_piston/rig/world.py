@@ -253,6 +253,24 @@ def reduced_power(now: datetime) -> dict[str, Any]:
     return _file("demo-van-5", "Rescue van 5, reduced power", 1, tape)
 
 
+def soot_in_the_egr(now: datetime) -> dict[str, Any]:
+    """Hut supply bus: a choked EGR passage, recorded before and after the cleaning."""
+    tape = Tape(now - timedelta(hours=5), "Sunniva")
+    _arrive(tape, "Engine lamp, dull below 2,000, short runs between the huts", ["emissions_message", "hesitation_midrange"], ["short_trips"], -2, 231400)
+    tape.add("code", code="P0401", status="stored", module="engine")
+    tape.add("code_scan", module="all")
+    tape.at(25)
+    tape.reading("egr_position", 1.6, "percent", point="engine_off")
+    tape.add("outcome", test="egr_actuate", outcome="crisp")
+    tape.add("outcome", test="egr_look", outcome="blocked", note="the port into the manifold is down to a finger's width")
+    tape.at(150)
+    for minutes, before, after in ((30, 9, 17), (25, 17, 24), (15, 24, 25)):
+        tape.add("action", action="cleaned", what="EGR valve and port", where={"node": "egr_valve"}, cleaning={"way": "scrape", "minutes": minutes, "measured": "free width of the port", "unit": "mm", "before": before, "after": after})
+        tape.minutes += minutes
+    tape.add("outcome", test="egr_look", outcome="clean")
+    return _file("demo-bus-egr", "Hut supply bus, EGR flow", 4, tape)
+
+
 def will_not_stop(now: datetime) -> dict[str, Any]:
     """Lift service wagon: runs on with the key off since its oil service."""
     tape = Tape(now - timedelta(minutes=35), "Torvald")
@@ -264,4 +282,4 @@ def will_not_stop(now: datetime) -> dict[str, Any]:
 
 def demo_jobs(now: datetime) -> list[dict[str, Any]]:
     """The jobs of the demo, dated back from now."""
-    return [measuring(now), narrowing(now), deciding(now), on_trial(now), finished(now), reduced_power(now), will_not_stop(now)]
+    return [measuring(now), narrowing(now), deciding(now), on_trial(now), finished(now), reduced_power(now), will_not_stop(now), soot_in_the_egr(now)]

@@ -16,6 +16,7 @@ from frosty_piston.formats.csv_recording import MOST_BYTES
 from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.recording import Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
+from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
 from frosty_piston.job.judging.recorded import drives_in, judged_drive
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
@@ -24,6 +25,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .forms import Form
 from .given import GivenForm, GivenUpload, GivenWorkshop
 from .jobform import submit
+from .boost_table import boost_table
 from .loop_picture import loop_picture
 from .page import Kept, job_page, person
 
@@ -173,15 +175,18 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
              "f": statistics_of(parts[c.channel]) if c.channel in parts and len(parts[c.channel]) else None} for c in trace.channels]
     others = [t for t in workshop.recordings.of_job(record.job.id) if t.id != trace_id and t.id not in record.job.gone]
     other = next((t for t in others if t.id == asked.raw("with")), None)
+    within = {c: cut(s, start, end) for c, s in signals.items()}
+    found = _analysed(record, workshop, within)
     return {"trace": trace, "start": start, "end": end, "picked": picked, "rows": rows, "others": others, "other": other, "shift": _shift(workshop, record, trace, other, asked) if other else None,
             "sentences": [in_words(_title(workshop, c), next(i.unit for i in trace.channels if i.channel == c), s) for c, s in parts.items() if len(s)],
             "stretches": [x for x in record.job.of("stretch") if x.data.trace == trace_id], "asked_event": asked.raw("event") if asked.raw("event") in signals else "", "asked_level": asked.raw("level"),
-            "drives": _drives(record, workshop, {c: cut(s, start, end) for c, s in signals.items()}), "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"], "styles": ["/static/vendor/uplot-1.6.32.min.css"]}
+            "drives": _drives(record, workshop, within), "found": [{"a": a, "table": boost_table(a.boost)} for a in found],
+            "rev_pair": swirl_of_two(within, workshop.recordings.signals(record.job.id, other.id)) if other and not record.job.engine.rules_out(workshop.knowledge.tests["swirl_compare"].needs) else None, "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"], "styles": ["/static/vendor/uplot-1.6.32.min.css"]}
 
 
 def _first_look(channels: list[str]) -> list[str]:
     """What is shown first: a drive that can be judged, else the first channels."""
-    for command, position in (("egr_command", "egr_position"), ("vane_command", "vane_position"), ("manifold_pressure_target", "manifold_pressure"), ("inlet_flap_command", "inlet_flap_position")):
+    for command, position in (("egr_command", "egr_position"), ("manifold_pressure_target", "manifold_pressure"), ("vane_command", "vane_position"), ("inlet_flap_command", "inlet_flap_position"), ("egr_position", "air_mass_stroke"), ("bypass_position", "engine_speed")):
         if command in channels and position in channels:
             return [command, position]
     return channels[:SHOWN_FIRST]
@@ -206,6 +211,10 @@ def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) 
         found.append({"node": node, "title": workshop.knowledge.nodes[node].title, "judgement": judged, "report": report, "picture": loop_picture(channels, node, report),
                       "can_write": judged.cls in workshop.knowledge.tests["actuator_sweep"].outcomes})
     return found
+
+
+def _analysed(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[Analysed]:
+    return analysed(Judge(record.job, workshop.knowledge, record.job.live), {c: s for c, s in channels.items() if len(s) > 1})
 
 
 def _asked(request: Request) -> Form:
@@ -270,7 +279,22 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     return [form.entry("outcome", {"test": "actuator_sweep", "where": {"node": node}, "outcome": judged.cls, "note": judged.because, "source": {"trace": trace_id, "start_s": start, "end_s": end}})]
 
 
-FORMS = {"stretch": stretch, "drive": drive}
+def air(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """What the recording says of the air path goes on the tape, worked out anew here."""
+    trace_id = form.raw("trace")
+    start, end = _range(form, workshop.recordings.info(record.job.id, trace_id))
+    channels = {c: cut(s, start, end) for c, s in workshop.recordings.signals(record.job.id, trace_id).items()}
+    a = next((x for x in _analysed(record, workshop, channels) if x.name == form.raw("analysis")), None)
+    if a is None or not a.writes:
+        form.wrong("analysis", a.judgement.because if a else "this recording does not hold what that needs")
+    point = form.choice("point", a.points) if a and a.points else None
+    form.done()
+    assert a is not None
+    source = {"trace": trace_id, "start_s": start, "end_s": end}
+    return [form.entry(kind, {**data, **({"where": {"point": point}} if point else {}), "source": source}, "" if n == 0 else str(n)) for n, (kind, data) in enumerate(a.writes)]
+
+
+FORMS = {"stretch": stretch, "drive": drive, "air": air}
 
 
 @router.post("/jobs/{job_id}/traces/{trace_id}/{name}")

@@ -47,15 +47,19 @@ def _pair(judge: "Judge", latest: list[e.Entry], unit: str, first: str, second: 
     return judge.value(at[first], unit) or 0.0, judge.value(at[second], unit) or 0.0, (at[first].id, at[second].id)
 
 
+def expected_at_atmosphere(judge: "Judge") -> float | None:
+    """The air per stroke in mg that this engine draws without boost, EGR shut; None without a displacement."""
+    engine, ambient = judge.job.engine, judge.ambient_c()
+    barometer = judge.job.condition("barometer")
+    kpa = convert(barometer.data.value, barometer.data.unit, "kPa") if barometer else air.barometer_kpa(0)
+    return air.expected_air_mg(kpa, engine.displacement_l, judge.job.cylinders, GENERAL_INTAKE_C if ambient is None else ambient + 15) if engine.displacement_l else None
+
+
 def egr_air_change(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     pair = _pair(judge, latest, "mg", "shut", "open")
     if pair is None:
         return [verdict(x, Judgement("unclear", "unclear", judge.value(x, "mg"), "mg", None, "Read both, shut and open, at the same speed.")) for x in latest]
-    engine, ambient = judge.job.engine, judge.ambient_c()
-    barometer = judge.job.condition("barometer")
-    kpa = convert(barometer.data.value, barometer.data.unit, "kPa") if barometer else air.barometer_kpa(0)
-    expected = air.expected_air_mg(kpa, engine.displacement_l, judge.job.cylinders, GENERAL_INTAKE_C if ambient is None else ambient + 15) if engine.displacement_l else None
-    return [Verdict("egr_air_change", {}, air.judge_egr_air(pair[0], pair[1], expected), pair[2])]
+    return [Verdict("egr_air_change", {}, air.judge_egr_air(pair[0], pair[1], expected_at_atmosphere(judge)), pair[2])]
 
 
 def swirl_compare(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:

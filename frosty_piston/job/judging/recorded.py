@@ -10,6 +10,7 @@ from frosty_piston.core.traces import Signal, signal
 
 from .. import entries as e
 from ..verdict import Verdict, where_of
+from .air_recorded import analysed
 
 if TYPE_CHECKING:
     from ..verdicts import Judge
@@ -55,8 +56,11 @@ def recorded(judge: "Judge") -> list[Verdict]:
     """The verdicts of all recordings that can be judged where they stand."""
     found = []
     for x in judge.entries:
-        if x.kind == "trace" and x.data.test == "actuator_sweep":
-            channels = channels_of(x)
+        if x.kind != "trace" or x.data.test is None:
+            continue
+        channels = channels_of(x)
+        found += [Verdict(a.test, where_of(x.data.where), a.judgement, (x.id,)) for a in analysed(judge, channels) if a.test == x.data.test]
+        if x.data.test == "actuator_sweep":
             for node in drives_in(channels):
                 where = where_of(x.data.where) | {"node": node}
                 found.append(Verdict("actuator_sweep", where, judged_drive(judge, node, channels)[1], (x.id,)))

@@ -1,0 +1,130 @@
+"""Boost and the air path of a recording, judged for this engine, with what is written down of each."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from frosty_piston.core.air import judge_swirl
+from frosty_piston.core.air_recorded import AirChange, RevTest, air_change, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
+from frosty_piston.core.boost import BoostReport, analyse_boost, judge_boost
+from frosty_piston.core.quantity import Judgement, plain
+from frosty_piston.core.traces import Signal
+
+from .air import expected_at_atmosphere
+
+if TYPE_CHECKING:
+    from ..verdicts import Judge
+
+Channels = dict[str, Signal]
+Written = tuple[str, dict[str, Any]]
+
+
+@dataclass(frozen=True, slots=True)
+class Analysed:
+    """What a recording says of one thing. `test`: the test it answers, empty when it answers none of the vocabulary.
+
+    `writes`: kind and data of the entries it makes. `found`: figures to show, name and text. `stretches`: where in the
+    recording it was found, s. `points`: where a reading may belong, for the technician to say.
+    """
+
+    name: str
+    title: str
+    test: str
+    judgement: Judgement
+    writes: tuple[Written, ...] = ()
+    found: tuple[tuple[str, str], ...] = ()
+    stretches: tuple[tuple[float, float], ...] = ()
+    points: tuple[str, ...] = ()
+    boost: BoostReport | None = None
+
+
+def boost_side(judge: "Judge", c: Channels) -> Analysed | None:
+    if "manifold_pressure_target" not in c or "manifold_pressure" not in c:
+        return None
+    report = analyse_boost(c["manifold_pressure_target"], c["manifold_pressure"], c.get("vane_command"), c.get("vane_position"))
+    judged = judge_boost(report)
+    found: tuple[tuple[str, str], ...] = ()
+    if report is not None:
+        found = (("Boost asked", f"{plain(round(report.asked_kpa, 1))} kPa"), ("Missing, settled", f"{plain(round(report.shortfall_kpa, 1))} ± {plain(round(report.u_kpa, 1))} kPa"),
+                 ("Nine tenths after", "never" if report.to_90_s is None else f"{plain(round(report.to_90_s, 1))} s"), ("Most too much", f"{plain(round(report.overshoot_kpa, 1))} kPa for {plain(round(report.over_s, 1))} s"),
+                 ("Swings by", "it stands" if not report.hunting_kpa else f"{plain(round(report.hunting_kpa, 1))} kPa every {plain(round(report.period_s, 1))} s"))
+    writes = () if report is None else (("outcome", {"test": "boost_trace", "outcome": judged.cls, "note": judged.because}),)
+    return Analysed("boost", "Boost asked against boost got", "boost_trace", judged, writes, found, report.stretches if report else (), boost=report)
+
+
+def egr_air(judge: "Judge", c: Channels) -> Analysed | None:
+    valve = c.get("egr_position") or c.get("egr_command")
+    if valve is None or "air_mass_stroke" not in c:
+        return None
+    change = air_change(valve, c["air_mass_stroke"], c.get("engine_speed"))
+    judged = judge_air_change(change, expected_at_atmosphere(judge))
+    return Analysed("egr_air", "Air mass with the EGR shut and open", "egr_air_change", judged, _air_readings(change), _air_found(change))
+
+
+def _air_readings(change: AirChange | None) -> tuple[Written, ...]:
+    if change is None:
+        return ()
+    return tuple(("reading", {"test": "egr_air_change", "where": {"point": point}, "value": round(mg, 1), "unit": "mg"}) for point, mg in (("shut", change.shut_mg), ("open", change.open_mg)))
+
+
+def _air_found(change: AirChange | None) -> tuple[tuple[str, str], ...]:
+    return () if change is None else (("Shut", f"{plain(round(change.shut_mg))} ± {plain(round(change.shut_u_mg, 1))} mg"), ("Open", f"{plain(round(change.open_mg))} ± {plain(round(change.open_u_mg, 1))} mg"))
+
+
+def air_sensor(judge: "Judge", c: Channels) -> Analysed | None:
+    if "air_mass_stroke" not in c or "manifold_pressure" not in c:
+        return None
+    displacement = judge.job.engine.displacement_l
+    if displacement is None:
+        return Analysed("air_sensor", "Air mass against displacement and pressure", "air_mass_check", Judgement("unclear", "unclear", None, None, None, "Put the displacement on the engine card: the expected air hangs on it."))
+    over = expected_over(c["air_mass_stroke"], c["manifold_pressure"], displacement, judge.job.cylinders, c.get("intake_temp"), c.get("egr_position") or c.get("egr_command"))
+    if over.air_mg is None:
+        return Analysed("air_sensor", "Air mass against displacement and pressure", "air_mass_check", over.judgement)
+    assert over.manifold_kpa is not None and over.intake_c is not None
+    figures = {"air_mg_stroke": round(over.air_mg, 1), "manifold_kpa": round(over.manifold_kpa, 1), "intake_c": round(over.intake_c, 1)}
+    return Analysed("air_sensor", "Air mass against displacement and pressure", "air_mass_check", over.judgement, (("outcome", {"test": "air_mass_check", "figures": figures, "note": over.judgement.because}),),
+                    (("Air, EGR shut", f"{plain(round(over.air_mg))} mg"), ("Manifold", f"{plain(round(over.manifold_kpa))} kPa"), ("Intake", f"{plain(round(over.intake_c))} °C")))
+
+
+def bypass(judge: "Judge", c: Channels) -> Analysed | None:
+    if "bypass_position" not in c or "engine_speed" not in c:
+        return None
+    judged = judge_bypass(c["bypass_position"], c["engine_speed"])
+    writes = () if judged.cls == "unclear" else (("outcome", {"test": "bypass_watch", "outcome": judged.cls, "note": judged.because}),)
+    return Analysed("bypass", "Bypass flap against engine speed", "bypass_watch", judged, writes)
+
+
+def swirl(judge: "Judge", c: Channels) -> Analysed | None:
+    """One run of the rev test; which of the two it was, the technician says."""
+    run = rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None
+    if run is None:
+        return None
+    because = f"{plain(round(run.seconds, 2))} ± {plain(round(run.u_s, 2))} s from 1,500 to 3,000 rpm" + (f", hanging {plain(round(run.plateau_s, 1))} s near {plain(round(run.plateau_rpm))} rpm" if run.plateau_s > 0.3 else "") + ". The second run, with the flaps as they are or released, makes the comparison."
+    return Analysed("swirl", "Rev test", "swirl_compare", Judgement("unclear", "timed", run.seconds, "s", run.u_s, because), (("reading", {"test": "swirl_compare", "value": round(run.seconds, 2), "unit": "s"}),), points=("as_is", "released"))
+
+
+def filter_pressures(judge: "Judge", c: Channels) -> Analysed | None:
+    """The pressures before and after the filter. Only what creeps is written down: moving alike does not prove the hoses."""
+    if "exhaust_pressure_1" not in c or "exhaust_pressure_2" not in c:
+        return None
+    judged = judge_alike(c["exhaust_pressure_1"], c["exhaust_pressure_2"], ("the pressure before the filter", "the pressure after it"))
+    writes = (("outcome", {"test": "dp_hose_look", "outcome": "blocked", "note": judged.because}),) if judged.cls == "creeps" else ()
+    return Analysed("filter_pressures", "Pressures before and after the filter", "", judged, writes)
+
+
+ANALYSES: dict[str, Callable[["Judge", Channels], Analysed | None]] = {"boost": boost_side, "egr_air": egr_air, "air_sensor": air_sensor, "bypass": bypass, "swirl": swirl, "filter_pressures": filter_pressures}
+
+
+def analysed(judge: "Judge", channels: Channels) -> list[Analysed]:
+    """Everything the channels of a recording can say of the air path of this engine."""
+    found = (look(judge, channels) for look in ANALYSES.values())
+    return [a for a in found if a is not None and (not a.test or not judge.job.engine.rules_out(judge.k.tests[a.test].needs))]
+
+
+def swirl_of_two(one: Channels, other: Channels) -> tuple[RevTest, RevTest, Judgement] | None:
+    """Two rev tests side by side, the slower taken as it is; None when one of the recordings holds none."""
+    runs = [rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None for c in (one, other)]
+    if runs[0] is None or runs[1] is None:
+        return None
+    slow, quick = sorted((runs[0], runs[1]), key=lambda r: -r.seconds)
+    return slow, quick, judge_swirl(slow.seconds, quick.seconds)
