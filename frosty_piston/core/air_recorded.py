@@ -107,6 +107,20 @@ def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinder
     return AirOver(judge_air_mass(float(np.median(ratio)) * (at := expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)))), at), float(np.median(ratio)) * at, middle, float(np.median(celsius)))
 
 
+def bypass_stands(position: Signal, speed: Signal) -> tuple[float, float] | None:
+    """Answer where the bypass flap stands at idle (under 1100 rpm) and above 1800 rpm, in percent open, the middle of
+    each; None when one of the two is not recorded.
+
+    >>> t = np.arange(0, 60, 0.2)
+    >>> rpm = np.where(t % 20 < 10, 800.0, 2400.0)
+    >>> bypass_stands(Signal(t, np.where(rpm > 1500, 100.0, 3.0)), Signal(t, rpm))
+    (3.0, 100.0)
+    """
+    _, (flap, rpm) = beside([position, speed])
+    idle, driving = flap[rpm < IDLE_RPM], flap[rpm > DRIVES_RPM]
+    return (float(np.median(idle)), float(np.median(driving))) if min(len(idle), len(driving)) >= LEAST_SAMPLES else None
+
+
 def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = None) -> Judgement:
     """Judge the bypass flap against engine speed: it changes over between idle and driving, every time.
 
@@ -117,13 +131,13 @@ def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = No
     >>> judge_bypass(Signal(t, np.where(rpm > 1500, 100.0, 0.0)), Signal(t, rpm)).cls
     'follows'
     """
-    t, (flap, rpm) = beside([position, speed])
-    idle, driving = flap[rpm < IDLE_RPM], flap[rpm > DRIVES_RPM]
-    if len(idle) < LEAST_SAMPLES or len(driving) < LEAST_SAMPLES:
+    stands = bypass_stands(position, speed)
+    if stands is None:
         return Judgement("unclear", "unclear", None, None, None, f"Record it at idle and above {DRIVES_RPM:g} rpm, several times.")
+    _, (flap, rpm) = beside([position, speed])
+    idle, (at_idle, at_work) = flap[rpm < IDLE_RPM], stands
     if np.ptp(np.percentile(flap, [2, 98])) < 10:
         return Judgement("failed", "stuck", float(np.median(flap)), "percent", None, f"The flap stays at {plain(round(float(np.median(flap))))} % from idle to {plain(round(float(rpm.max())))} rpm: stuck, or not driven.")
-    at_idle, at_work = float(np.median(idle)), float(np.median(driving))
     wanted_apart = abs(at_idle - at_work) >= 30 and (open_at_idle is None or (at_idle > at_work) == open_at_idle)
     third = len(idle) // 3
     began, ends = float(np.median(idle[:third])), float(np.median(idle[-third:]))

@@ -53,6 +53,7 @@ class Knowledge:
     systems: dict[str, str]
     access: dict[str, s.AccessShape]
     tools: dict[str, str]
+    cleaning: dict[str, s.CleaningShape]
     cautions: dict[str, s.CautionShape]
     faults: dict[str, s.FaultShape]
     upstream: dict[str, dict[str, float]]
@@ -183,6 +184,10 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     systems = r.read("systems.toml", dict[str, str])
     access, tools = r.read("access.toml", dict[str, s.AccessShape]), r.read("tools.toml", dict[str, str])
     cautions = r.read("cautions.toml", dict[str, s.CautionShape])
+    cleaning = r.read("cleaning.toml", dict[str, s.CleaningShape])
+    for key, way in cleaning.items():
+        for caution in way.cautions:
+            r.known("cleaning.toml", [key, "cautions"], caution, cautions)
     faults, fault_system = _faults(r, systems)
     repairs = r.read("repairs.toml", dict[str, s.RepairShape])
     for name in r.many("faults"):
@@ -220,7 +225,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     figures = r.read("figures.toml", dict[str, s.FigureShape])
     procedures, proofs, options = _work(r, figures, cautions, tests)
     knowledge = Knowledge(
-        weights.scale, systems, access, tools, cautions, faults,
+        weights.scale, systems, access, tools, cleaning, cautions, faults,
         {key: {cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
         repairs, nodes, r.read("channels.toml", dict[str, s.ChannelShape]), parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
         {key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},

@@ -65,6 +65,15 @@ class RepairShape(Shape):
     part_minutes: Annotated[float, Field(ge=0, le=6000)]
 
 
+class CleaningShape(Shape):
+    """A way to clean: usual minutes of one turn, what to watch."""
+
+    title: str
+    minutes: float
+    watch: str
+    cautions: list[str]
+
+
 class NodeShape(Shape):
     title: str
     words: list[str]

@@ -33,5 +33,5 @@ def _quick(made: Iterator[dict[str, Signal]]) -> dict[str, Signal]:
 def demo_recordings() -> list[tuple[str, str, Columns]]:
     """Rescue van 5: the vanes warm with their dead spot and cold without, and a pull. Hut supply bus: before and after."""
     pull, blocked, free = (_quick(make(seed, fault) for seed in range(40)) for make, fault in ((pull_recording, "dead_actuator"), (egr_air_recording, "blocked_passage"), (egr_air_recording, "healthy")))
-    return [("demo-van-5", "vanes warm.csv", _sweep("dead_spot")), ("demo-van-5", "vanes cold.csv", _sweep("healthy")), ("demo-van-5", "pull on the pass.csv", _named(pull, PULL)),
+    return [("demo-van-5", "vanes cold.csv", _sweep("healthy")), ("demo-van-5", "vanes warm.csv", _sweep("dead_spot")), ("demo-van-5", "pull on the pass.csv", _named(pull, PULL)),
             ("demo-bus-egr", "EGR before cleaning.csv", _named(blocked, AIR)), ("demo-bus-egr", "EGR after cleaning.csv", _named(free, AIR))]

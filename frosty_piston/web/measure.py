@@ -10,7 +10,8 @@ from frosty_piston.core.errors import BadInput, Conflict, NotHere
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .benches import METHODS, POINTS, battery_view, glow_view, relay_view
-from . import test_card
+from . import air_benches, test_card
+from .air_benches import AIR_BENCHES, air_view, on_card
 from .cells import cell_entries, cell_of, judge_typed
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
@@ -20,7 +21,8 @@ from .sidezones import bench_link, heat_view, tape_view
 from .test_card import card_view
 
 router = APIRouter()
-WORK = {"glow": "measure/_glow.html", "relay": "measure/_relay.html", "battery": "measure/_battery.html", "test": "measure/_test.html", "": "measure/_work.html"}
+WORK = {"glow": "measure/_glow.html", "relay": "measure/_relay.html", "battery": "measure/_battery.html", "test": "measure/_test.html", "": "measure/_work.html", **dict.fromkeys(AIR_BENCHES, "measure/_air.html")}
+BENCHES = ("glow", "relay", "battery", *AIR_BENCHES)
 
 
 def _part(form: Form) -> str:
@@ -42,6 +44,8 @@ def view(record: JobRecord, workshop: Workshop, bench: str, method: str = "ohm",
     if bench == "battery":
         shown = battery_view(record, k, asked.figure("soaked_h", "", 0, 1000))
         return shown | ({"asked_soaked_h": asked.raw("soaked_h"), "soaked_fault": asked.faults[0].says} if asked.faults else {})
+    if bench in AIR_BENCHES:
+        return air_view(record, workshop, bench)
     raise NotHere("There is no such bench.")
 
 
@@ -51,9 +55,10 @@ def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     for v in record.assessed.now:
         measured.setdefault(v.test, []).append(v)
     plugs = bool(engine.glow != "none")
-    benches = [("glow", "Glow plugs", plugs), ("relay", "Glow relay", plugs and engine.glow_control != "none"), ("battery", "Battery and cranking", True)]
+    benches = [("glow", "Glow plugs", "Ohm, lamp, clamp, heat", plugs), ("relay", "Glow relay", "Four points under load, on-time", plugs and engine.glow_control != "none"), ("battery", "Battery and cranking", "Rest, crank, speed, drop, cold soak", True)]
+    benches += [(key, b.title, b.says, on_card(record, workshop, key)) for key, b in AIR_BENCHES.items()]
     others = [(key, t) for key, t in k.tests.items() if not engine.rules_out(t.needs) and bench_link("", key).startswith("/jobs//measure/test/")]
-    return {"measured": measured, "benches": [b for b in benches if b[2]], "others": others, "bench": ""}
+    return {"measured": measured, "benches": [b[:3] for b in benches if b[3]], "others": others, "bench": ""}
 
 
 @router.get("/jobs/{job_id}/measure")
@@ -97,7 +102,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the cells."""
     record, k = workshop.job(job_id), workshop.knowledge
     bench = form.raw("bench")
-    back = f"/jobs/{job_id}/measure/{bench}" if bench in ("glow", "relay", "battery") else f"/jobs/{job_id}/measure/test/{form.raw('test')}{_part(form)}"
+    back = f"/jobs/{job_id}/measure/{bench}" if bench in BENCHES else f"/jobs/{job_id}/measure/test/{form.raw('test')}{_part(form)}"
     query = f"?method={form.raw('method')}&point={form.raw('at')}" if bench == "glow" else ""
     try:
         entries = cell_entries(form, record, k)
@@ -116,7 +121,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     if not is_htmx(request):
         return RedirectResponse(back + query, 303)
     record = workshop.job(job_id)
-    shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in ("glow", "relay", "battery") else card_view(record, workshop, form.raw("test"), form)
+    shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in BENCHES else card_view(record, workshop, form.raw("test"), form)
     return render(request, "measure/_written.html", record=record, job=record.job, standing=record.standing, stage="measure", heat=heat_view(record),
                   tape=tape_view(record, k), kept=Kept(), **shown)
 
@@ -149,7 +154,7 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     return entries
 
 
-FORMS = {**test_card.FORMS, "instrument": instrument}
+FORMS = {**test_card.FORMS, **air_benches.FORMS, "instrument": instrument}
 
 
 @router.post("/jobs/{job_id}/measure/{name}")
@@ -157,7 +162,8 @@ def measure_form(request: Request, job_id: str, name: str, form: GivenForm, work
     if name not in FORMS:
         raise NotHere("There is no such form.")
     bench, method, point, test = form.raw("bench"), form.raw("method"), form.raw("at"), form.raw("test")
-    if bench in ("glow", "relay", "battery"):
+    if bench in BENCHES:
         back = f"/jobs/{job_id}/measure/{bench}" + (f"?method={method}&point={point}" if bench == "glow" else "")
-        return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK[bench], lambda r, w: view(r, w, bench, method, point), back)
+        kept = "-".join(filter(None, (name, test, form.raw("node")))) if bench in AIR_BENCHES and name in ("outcome", "figures") else name
+        return submit(request, workshop, job_id, form, kept, FORMS[name], "measure", WORK[bench], lambda r, w: view(r, w, bench, method, point), back)
     return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK["test"], lambda r, w: card_view(r, w, test, form), f"/jobs/{job_id}/measure/test/{test}{_part(form)}")

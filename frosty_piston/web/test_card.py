@@ -35,19 +35,19 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
     hot = asked.raw("part_hot") == "yes" and any(f.shape.hot is not None for f in k.findings[test])
     findings = [f for f in k.findings[test] if (not f.shape.nodes or node in f.shape.nodes) and f.shape.hot in (None, hot)]
     proposal = next((n for n in record.assessed.proposals.next_tests if n.test == test and n.where.get("node", node) == node), None)
-    cells = _cells(record, k, test, node, hot)
+    cells = cells_of(record, k, test, node, hot)
     return {"bench": "test", "test": test, "shape": shape, "nodes": nodes, "node": node, "hot": hot, "can_be_hot": any(f.shape.hot is not None for f in k.findings[test]),
             "cells": fill(record, cells), "cylinders": [(str(c), str(c)) for c in range(1, record.job.cylinders + 1)] if "cylinder" in shape.where else [],
             "settles": [s for f in findings for s in _settles(k, f)], "proposal": proposal, "cautions": shape.cautions,
             "ticked": {x.data.caution for x in record.job.of("tick")}, "back": f"/jobs/{record.job.id}/measure/test/{test}",
-            "mine": [v for v in record.assessed.now if v.test == test and _of_node(record, k, v, node)], "codes_before": codes_before(record)}
+            "mine": [v for v in record.assessed.now if v.test == test and of_node(record, k, v, node)], "codes_before": codes_before(record)}
 
 
-def _of_node(record: JobRecord, k: Knowledge, v: Verdict, node: str) -> bool:
+def of_node(record: JobRecord, k: Knowledge, v: Verdict, node: str) -> bool:
     return not node or part_of(record.job, k, v) in (node, None)
 
 
-def _cells(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -> list[Cell]:
+def cells_of(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -> list[Cell]:
     """A cell for every place a figure of the test can be read at."""
     shape = k.tests[test]
     if not shape.units:

@@ -1,0 +1,115 @@
+"""The benches of the air side: EGR, bypass flap, inlet flap, swirl flaps, turbo, boost. One shape, a drawing each."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from frosty_piston.job.cleaning import cleaning_log
+from frosty_piston.job.turbo_question import part_or_turbo
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from . import test_card
+from .air_drawings import DRAWN, recordings_of
+from .cells import fill
+from .forms import Form
+
+Step = tuple[str, str]
+
+
+@dataclass(frozen=True)
+class AirBench:
+    """What a bench holds: its tests in the order they are reached, each with its part; what is cleaned; its part of the
+    engine card, by the test whose needs decide."""
+
+    title: str
+    says: str
+    steps: tuple[Step, ...]
+    cleans: tuple[Step, ...] = ()
+    drive: str = ""
+
+
+AIR_BENCHES = {
+    "egr": AirBench("EGR", "Position, drive, air change, look, cooler, cleaning", (("egr_position", ""), ("actuator_sweep", "egr_valve"), ("egr_air_change", ""), ("egr_actuate", ""), ("egr_look", ""), ("egr_cooler_look", "")),
+                    (("egr_valve", "EGR valve and port"), ("egr_cooler", "EGR cooler")), "egr_valve"),
+    "bypass": AirBench("EGR bypass flap", "Against engine speed, rod travel", (("bypass_watch", ""), ("vacuum_travel", "bypass_flap"), ("unplug_compare", "bypass_flap"))),
+    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("actuator_sweep", "inlet_flap"), ("unplug_compare", "inlet_flap")), (("inlet_flap", "inlet flap"),), "inlet_flap"),
+    "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_compare", ""), ("vacuum_travel", "swirl_flaps")), (("swirl_flaps", "manifold and flaps"),)),
+    "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", (("actuator_sweep", "turbo_actuator"), ("actuator_watch", "turbo_actuator"), ("linkage_free", ""), ("unplug_compare", "turbo_actuator"), ("vacuum_travel", "turbo_actuator")), drive="turbo_actuator"),
+    "boost": AirBench("Boost", "Pressures, pull, leak test, intake", (("key_on_pressures", ""), ("boost_trace", ""), ("boost_leak", ""), ("intake_look", ""), ("air_filter_look", ""), ("air_mass_check", ""))),
+}
+FIRST_CARD_TEST = {"egr": "egr_position", "bypass": "bypass_watch", "swirl": "swirl_compare", "turbo": "boost_trace", "boost": "boost_trace"}
+
+
+def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
+    """The tests of a bench that this engine card has."""
+    k, engine = workshop.knowledge, record.job.engine
+    found = []
+    for test, node in AIR_BENCHES[bench].steps:
+        if engine.rules_out(k.tests[test].needs) or node in k.nodes and engine.rules_out(k.nodes[node].needs):
+            continue
+        if test == "vacuum_travel" and not _by_vacuum(record, node):
+            continue
+        found.append((test, node))
+    return found
+
+
+def _by_vacuum(record: JobRecord, node: str) -> bool:
+    field = {"bypass_flap": "egr_cooler_bypass", "swirl_flaps": "swirl_flaps", "turbo_actuator": "turbo"}[node]
+    return "vacuum" in str(getattr(record.job.engine, field) or "vacuum")
+
+
+def on_card(record: JobRecord, workshop: Workshop, bench: str) -> bool:
+    """Whether the engine has what the bench is for."""
+    k, engine = workshop.knowledge, record.job.engine
+    drive = AIR_BENCHES[bench].drive
+    return not engine.rules_out(k.tests[FIRST_CARD_TEST[bench]].needs if bench in FIRST_CARD_TEST else k.nodes[drive].needs)
+
+
+def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any]:
+    k, shape = workshop.knowledge, AIR_BENCHES[bench]
+    ticked = {x.data.caution for x in record.job.of("tick")}
+    sections = [_section(record, workshop, test, node) for test, node in steps_of(record, workshop, bench)]
+    cautions = list(dict.fromkeys(c for s in sections for c in s["shape"].cautions))
+    nodes = tuple(node for node, _ in shape.cleans)
+    return {"bench": bench, "bench_title": shape.title, "sections": sections, "cells": [x for s in sections for x in s["cells"]], "cautions": cautions, "ticked": ticked,
+            "drawn": DRAWN[bench](record, workshop), "traces": recordings_of(record, workshop, bench), "cleans": shape.cleans, "ways": k.cleaning, "way_cautions": list(dict.fromkeys(c for w in k.cleaning.values() for c in w.cautions)),
+            "log": cleaning_log(record.job, nodes) if nodes else None, "question": part_or_turbo(record.assessed) if bench == "turbo" else None}
+
+
+def _section(record: JobRecord, workshop: Workshop, test: str, node: str) -> dict[str, Any]:
+    """A test of the bench: its cells, and the verdicts that stand in none of them."""
+    k = workshop.knowledge
+    cells = fill(record, test_card.cells_of(record, k, test, node, False))
+    in_cells = {x.entry.id for x in cells if x.entry and x.verdict}
+    mine = [v for v in record.assessed.now if v.test == test and test_card.of_node(record, k, v, node) and not (len(v.entries) == 1 and v.entries[0] in in_cells)]
+    return {"test": test, "node": node, "shape": k.tests[test], "cells": cells, "mine": mine, "key": f"{test}-{node}" if node else test}
+
+
+def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A turn of cleaning with its time, and what was measured before and after it."""
+    shape = AIR_BENCHES.get(form.raw("bench"))
+    node = form.choice("node", [n for n, _ in shape.cleans] if shape else [])
+    way = form.choice("way", workshop.knowledge.cleaning)
+    minutes = form.figure("minutes", "", 0.5, 6000, needed=True)
+    measured, unit = form.text("measured", 80), form.text("unit", 16)
+    before, after = form.figure("before", "", 0, 1e6), form.figure("after", "", 0, 1e6)
+    if (before is None) != (after is None):
+        form.wrong("after" if after is None else "before", "before and after stand together; leave both empty when nothing was measured")
+    if before is not None and not measured:
+        form.wrong("measured", "say what was measured, as: free width of the port")
+    form.done()
+    assert shape is not None and node is not None
+    turn = {"way": way, "minutes": minutes, "measured": measured, "unit": unit, "before": before, "after": after}
+    return [form.entry("action", {"action": "cleaned", "what": dict(shape.cleans)[node], "where": {"node": node}, "cleaning": {key: v for key, v in turn.items() if v is not None}})]
+
+
+def plug(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A part unplugged or plugged in again: codes that come in between are of one's own making."""
+    k = workshop.knowledge
+    node = form.choice("node", k.nodes)
+    action = form.choice("action", ("unplugged", "plugged_in"))
+    form.done()
+    assert node is not None
+    return [form.entry("action", {"action": action, "what": k.nodes[node].title, "where": {"node": node}})]
+
+
+FORMS = {"cleaning": cleaning, "plug": plug}

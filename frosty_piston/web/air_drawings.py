@@ -1,0 +1,181 @@
+"""What the drawings of the air-side benches show: openings, strokes, pressures and times as they were measured."""
+
+from collections.abc import Callable
+from functools import lru_cache
+from math import cos, exp, log, radians, sin
+from typing import Any
+
+from frosty_piston.core.actuators import DriveReport, analyse_drive, sweeps
+from frosty_piston.core.air_recorded import bypass_stands
+from frosty_piston.core.boost import BoostReport, analyse_boost
+from frosty_piston.core.quantity import plain
+from frosty_piston.job.judging.air import expected_at_atmosphere
+from frosty_piston.job.judging.recorded import DRIVES
+from frosty_piston.job.units import convert
+from frosty_piston.job.verdicts import Judge
+from frosty_piston.store.recordings import Recordings, TraceInfo
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from .boost_table import boost_table
+
+Drawn = dict[str, Any]
+LIFT_PX, BAR_PX, CHANNELS_PX = 56.0, 150.0, 300.0
+LEVER_AT, LEVER_PX = (170.0, 178.0), 122.0
+LEAK_MARK, LEAK_S = 0.8, 60.0
+AGREE_KPA = 2.0
+# The channels a recording needs to belong to a bench.
+WANTED = {"egr": (("egr_command", "egr_position"), ("egr_position", "air_mass_stroke")), "bypass": (("bypass_position", "engine_speed"),), "inlet_flap": (DRIVES["inlet_flap"][:2],),
+          "swirl": (("engine_speed",),), "turbo": (DRIVES["turbo_actuator"][:2],), "boost": (("manifold_pressure_target", "manifold_pressure"), ("air_mass_stroke", "manifold_pressure"))}
+
+
+def recordings_of(record: JobRecord, workshop: Workshop, bench: str) -> list[TraceInfo]:
+    """The recordings of the job that hold what a bench is about, the newest last."""
+    gone = record.job.gone
+    return [t for t in workshop.recordings.of_job(record.job.id) if t.id not in gone and any({c.channel for c in t.channels} >= set(wanted) for wanted in WANTED[bench])]
+
+
+@lru_cache(maxsize=32)
+def _report(recordings: Recordings, job_id: str, trace_id: str, node: str) -> DriveReport | None:
+    signals = recordings.signals(job_id, trace_id)
+    command, position, _ = DRIVES[node]
+    return analyse_drive(signals[command], signals[position])
+
+
+def _drive(record: JobRecord, workshop: Workshop, bench: str, node: str) -> tuple[TraceInfo | None, DriveReport | None]:
+    """The newest recording of a drive, a sweep both ways before any other, and what it says."""
+    command, position, _ = DRIVES[node]
+    mine = [t for t in recordings_of(record, workshop, bench) if {command, position} <= {c.channel for c in t.channels}]
+    swept = [t for t in mine if _swept(workshop.recordings, record.job.id, t.id, command)]
+    newest = (swept or mine or [None])[-1]
+    return (newest, _report(workshop.recordings, record.job.id, newest.id, node)) if newest else (None, None)
+
+
+@lru_cache(maxsize=64)
+def _swept(recordings: Recordings, job_id: str, trace_id: str, command: str) -> bool:
+    c = recordings.signals(job_id, trace_id)[command].values
+    return bool(sweeps(c, c))
+
+
+def _last(record: JobRecord, test: str, unit: str, **where: str) -> float | None:
+    """The last figure of a test at a place, in a unit."""
+    for x in reversed(list(record.job.of("reading"))):
+        if x.data.test == test and x.data.value != "OL" and all(getattr(x.data.where, key) == value for key, value in where.items()):
+            return convert(x.data.value, x.data.unit, unit)
+    return None
+
+
+def egr(record: JobRecord, workshop: Workshop) -> Drawn:
+    trace, report = _drive(record, workshop, "egr", "egr_valve")
+    read = _last(record, "egr_position", "percent", point="engine_off")
+    rest = read if read is not None else report.closed_offset if report else None
+    limit = Judge(record.job, workshop.knowledge, ()).figure("egr_closed_percent")
+    shut, opened = (_last(record, "egr_air_change", "mg", point=p) for p in ("shut", "open"))
+    expected = expected_at_atmosphere(Judge(record.job, workshop.knowledge, record.job.live))
+    top = max([x for x in (shut, opened, expected) if x] or [1.0]) * 1.1
+    bars = [{"name": name, "mg": plain(round(mg)) if mg is not None else "", "width": round((mg or 0) / top * BAR_PX, 1)} for name, mg in (("shut", shut), ("open", opened))]
+    return {"rest": None if rest is None else plain(rest), "lift": 0.0 if rest is None else round(min(100.0, max(0.0, rest)) / 100 * LIFT_PX, 1), "limit": plain(limit), "limit_px": round(limit / 100 * LIFT_PX, 1), "lift_px": LIFT_PX,
+            "source": "read, engine off" if read is not None else f"recorded, {trace.name}" if trace and rest is not None else "", "bars": bars, "expected": {"mg": plain(round(expected)), "x": round(expected / top * BAR_PX, 1)} if expected else None,
+            "state": "failed" if rest is not None and rest > limit else "sound" if rest is not None else ""}
+
+
+def _lever(percent: float, radius: float = LEVER_PX) -> tuple[float, float]:
+    angle = radians(155 - 1.3 * min(105.0, max(-5.0, percent)))
+    return round(LEVER_AT[0] + radius * cos(angle), 1), round(LEVER_AT[1] - radius * sin(angle), 1)
+
+
+def _arc(low: float, high: float, radius: float) -> str:
+    (x1, y1), (x2, y2) = _lever(low, radius), _lever(high, radius)
+    return f"M{x1} {y1}A{radius} {radius} 0 0 1 {x2} {y2}"
+
+
+def turbo(record: JobRecord, workshop: Workshop) -> Drawn:
+    """The lever between its stops: how far it reaches, where it rests, where it stands still."""
+    trace, report = _drive(record, workshop, "turbo", "turbo_actuator")
+    spots = [{"arc": _arc(s, e, LEVER_PX), "says": f"{s:.0f} to {e:.0f} %"} for s, e in (report.dead_spots if report else ())]
+    rest = report.closed_offset if report and report.closed_offset is not None else report.reach[0] if report else None
+    marks = [{"at": p, "from": _lever(p, LEVER_PX + 8), "to": _lever(p, LEVER_PX + 16), "text": _lever(p, LEVER_PX + 30)} for p in (0, 25, 50, 75, 100)]
+    return {"centre": LEVER_AT, "whole": _arc(0, 100, LEVER_PX), "reach": _arc(*report.reach, LEVER_PX) if report else "", "spots": spots, "lever": _lever(rest if rest is not None else 0.0, LEVER_PX - 10), "marks": marks,
+            "report": report, "trace": trace, "travel": travel(record, "turbo_actuator")}
+
+
+def _plate(percent: float) -> tuple[float, float]:
+    """Half the plate of a flap, from its shaft: upright when shut, along the pipe when open."""
+    angle = radians(90 - 0.9 * min(100.0, max(0.0, percent)))
+    return round(52 * cos(angle), 1), round(52 * sin(angle), 1)
+
+
+def inlet_flap(record: JobRecord, workshop: Workshop) -> Drawn:
+    trace, report = _drive(record, workshop, "inlet_flap", "inlet_flap")
+    rest = report.closed_offset if report else None
+    return {"rest": None if rest is None else plain(round(rest, 1)), "plate": _plate(rest if rest is not None else 0.0), "reach": [(plain(round(p)), _plate(p)) for p in report.reach] if report else [], "report": report, "trace": trace}
+
+
+def bypass(record: JobRecord, workshop: Workshop) -> Drawn:
+    traces = recordings_of(record, workshop, "bypass")
+    stands = None
+    if traces:
+        signals = workshop.recordings.signals(record.job.id, traces[-1].id)
+        stands = bypass_stands(signals["bypass_position"], signals["engine_speed"])
+    return {"stands": [{"name": name, "percent": plain(round(p)), "plate": _plate(p)} for name, p in zip(("idle", "driving"), stands, strict=True)] if stands else [], "trace": traces[-1] if traces else None, "travel": travel(record, "bypass_flap")}
+
+
+def swirl(record: JobRecord, workshop: Workshop) -> Drawn:
+    times = [(name, _last(record, "swirl_compare", "s", point=point)) for point, name in (("as_is", "as it is"), ("released", "flaps released"))]
+    top = max([t for _, t in times if t] or [1.0]) * 1.1
+    return {"bars": [{"name": name, "s": plain(t) if t is not None else "", "width": round((t or 0) / top * CHANNELS_PX, 1)} for name, t in times], "travel": travel(record, "swirl_flaps")}
+
+
+def boost(record: JobRecord, workshop: Workshop) -> Drawn:
+    """The pressures of the key-on test on one axis with the band they should agree in, and the leak-down of the last leak test."""
+    read = {c: _last(record, "key_on_pressures", "kPa", channel=c) for c in ("barometer", "manifold", "exhaust")}
+    known = sorted(v for v in read.values() if v is not None)
+    middle = known[len(known) // 2] if known else 98.0
+    low, span = middle - 12.0, 24.0
+
+    def across(kpa: float) -> float:
+        return round(min(1.0, max(0.0, (kpa - low) / span)) * CHANNELS_PX, 1)
+
+    return {"pressures": [{"name": c, "kpa": plain(v) if v is not None else "", "x": across(v) if v is not None else None, "far": v is not None and abs(v - middle) > AGREE_KPA} for c, v in read.items()],
+            "band": (across(middle - AGREE_KPA), across(middle + AGREE_KPA)) if known else None, "leak": leak_down(record), "table": boost_table(_pull(record, workshop))}
+
+
+def _pull(record: JobRecord, workshop: Workshop) -> BoostReport | None:
+    """What the newest recording of a pull says."""
+    for t in reversed(recordings_of(record, workshop, "boost")):
+        c = workshop.recordings.signals(record.job.id, t.id)
+        report = analyse_boost(c["manifold_pressure_target"], c["manifold_pressure"], c.get("vane_command"), c.get("vane_position")) if "manifold_pressure_target" in c else None
+        if report is not None:
+            return report
+    return None
+
+
+def leak_down(record: JobRecord) -> Drawn | None:
+    """The last leak test as a curve, beside the one that would just pass."""
+    acts = [x for x in record.job.of("outcome") if x.data.test == "boost_leak" and x.data.figures]
+    given = acts[-1].data.figures if acts else {}
+    start, end, seconds = (given.get(name) for name in ("start_kpa", "end_kpa", "seconds"))
+    if start is None or end is None or seconds is None or start <= 0 or seconds <= 0 or end > start:
+        return None
+    rate, long = -log(max(end, 0.01 * start) / start) / seconds, max(LEAK_S, seconds)
+
+    def path(per_s: float) -> str:
+        return "M" + "L".join(f"{round(n / 40 * 240, 1)} {round(120 - 110 * exp(-per_s * n / 40 * long), 1)}" for n in range(41))
+
+    return {"measured": path(rate), "mark": path(-log(LEAK_MARK) / LEAK_S), "end": (round(seconds / long * 240, 1), round(120 - 110 * end / start, 1)), "says": f"{plain(start)} to {plain(end)} kPa in {plain(seconds)} s", "long": plain(long)}
+
+
+def travel(record: JobRecord, node: str) -> Drawn | None:
+    """Travel of a vacuum actuator against vacuum, the way up and the way down, in the order it was noted."""
+    noted = [(abs(float(f["kpa"])), float(f["mm"])) for x in record.job.of("outcome") if x.data.test == "vacuum_travel" and x.data.where.node in (node, None) and (f := x.data.figures or {}) and "kpa" in f and "mm" in f]
+    if len(noted) < 2:
+        return None
+    top = max(range(len(noted)), key=lambda n: noted[n][0])
+    most = max(mm for _, mm in noted) or 1.0
+
+    def path(points: list[tuple[float, float]]) -> str:
+        return "M" + "L".join(f"{round(kpa / 80 * 240, 1)} {round(120 - mm / most * 105, 1)}" for kpa, mm in points) if len(points) > 1 else ""
+
+    return {"up": path(noted[:top + 1]), "down": path(noted[top:]), "dots": [(round(kpa / 80 * 240, 1), round(120 - mm / most * 105, 1)) for kpa, mm in noted], "most": plain(most), "ticks": [(p, round(p / 80 * 240)) for p in (0, 20, 40, 60, 80)]}
+
+
+DRAWN: dict[str, Callable[[JobRecord, Workshop], Drawn]] = {"egr": egr, "bypass": bypass, "inlet_flap": inlet_flap, "swirl": swirl, "turbo": turbo, "boost": boost}
