@@ -7,6 +7,7 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.fit import chosen, consent
 from frosty_piston.job.prove import Proof, prove
+from frosty_piston.job.soot import soot_says
 from frosty_piston.job.verdict import Verdict, place
 
 MOST_FIGURES = 3
@@ -70,7 +71,7 @@ def build_report(assessed: Assessed) -> Report:
         complaint=(complaint.data.text + " " if complaint else "") + (f"({'; '.join(symptoms)})" if symptoms else ""), found=found, figures=tuple(shown),
         done=tuple(f"{x.data.action.capitalize()}: {x.data.what}" + (f" (temporary; comes back {x.data.come_back})" if x.data.temporary else "") for x in job.repairs),
         proof=proof, could_not=tuple(f"{s.shape.does}: {s.note}" for s in proof.steps if s.result == "could_not"), warnings=tuple(job.of("warning")),
-        advice=tuple(k.contexts[c].advice for c in job.contexts if k.contexts[c].advice), price=picked.data.price if picked else None, ceiling=yes.data.ceiling if yes else None,
+        advice=(*((soot,) if (soot := soot_says(assessed)) else ()), *(k.contexts[c].advice for c in job.contexts if k.contexts[c].advice)), price=picked.data.price if picked else None, ceiling=yes.data.ceiling if yes else None,
         who_agreed=f"{yes.data.who}, {yes.data.how.replace('_', ' ')}: {yes.data.answer}" if yes else "",
         odometer=f"{plain(odometer.data.value)} {odometer.data.unit}" if odometer else f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else "",
         verdicts_before=tuple(assessed.diagnosis), verdicts_after=tuple(assessed.after),

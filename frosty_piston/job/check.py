@@ -157,6 +157,10 @@ class Checker:
                 return _unit(unit)
             case e.Tick(caution=name):
                 return _one_of("caution", name, k.cautions)
+            case e.SootCause(cause=name):
+                return _one_of("cause", name, k.soot.causes)
+            case e.Action(cleaning=e.Cleaning(way=way)):
+                return _one_of("cleaning.way", way, k.cleaning)
             case e.Reading():
                 return self._reading(data)
             case e.Outcome():

@@ -300,6 +300,14 @@ class Note(Data):
     text: Text
 
 
+class SootCause(Data):
+    """What was asked about a cause of soot: found, or looked at and not found."""
+
+    cause: Id
+    found: Flag
+    note: Text | None = None
+
+
 class Correction(Data):
     corrects: EntryId
     reason: Text
@@ -310,7 +318,7 @@ KINDS: dict[str, type[Data]] = {
     "code_scan": CodeScan, "code_clear": CodeClear, "instrument": Instrument, "reading": Reading, "outcome": Outcome, "trace": Trace,
     "stretch": Stretch, "action": Action, "option": OptionPicked, "consent": Consent, "warning": Warning_, "fit_step": FitStep, "wait": Wait,
     "proof_step": ProofStep, "drive": Drive, "deadline": Deadline, "before": Before, "tick": Tick, "card_change": CardChange,
-    "handover": Handover, "note": Note, "correction": Correction,
+    "handover": Handover, "note": Note, "soot_cause": SootCause, "correction": Correction,
 }
 
 

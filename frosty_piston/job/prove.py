@@ -11,6 +11,7 @@ from frosty_piston.knowledge.shapes import ProofStepShape
 from .assessment import Assessed
 from .entries import Entry
 from .fit import chosen
+from .soot import soot_causes
 from .tape import Job
 from .units import convert
 from .verdict import Verdict
@@ -77,6 +78,9 @@ def prove(assessed: Assessed) -> Proof:
         return Proof("none", "Nothing is repaired yet.", repair, recipe, tuple(steps), pairs, None)
     odds = assessed.suspicion.repairs.get(repair, 0.5)
     status, because = _status(job, steps, pairs)
+    unasked = [c for c in soot_causes(assessed) if c.state == "open"]
+    if status == "proven" and unasked:
+        status, because = "on_trial", f"What made the soot is not asked yet: {', '.join(c.shape.title[0].lower() + c.shape.title[1:] for c in unasked)}. Unasked, it comes back."
     sure = cured_given_pass(odds) if status == "proven" else None
     if sure is not None:
         because += f" Sure to {percent(sure)}: {percent(odds)} before, and a vehicle still broken passes one cold start in about seven (general)."

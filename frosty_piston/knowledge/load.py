@@ -54,6 +54,7 @@ class Knowledge:
     access: dict[str, s.AccessShape]
     tools: dict[str, str]
     cleaning: dict[str, s.CleaningShape]
+    soot: s.SootShape
     cautions: dict[str, s.CautionShape]
     faults: dict[str, s.FaultShape]
     upstream: dict[str, dict[str, float]]
@@ -195,8 +196,15 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
             r.known(name, [key, "repair"], faults[key].repair, repairs)
             for cause in faults[key].killed_by:
                 r.known(name, [key, "killed_by"], cause, faults)
+    soot = r.read("soot.toml", s.SootShape)
+    for name in soot.repairs:
+        r.known("soot.toml", ["repairs"], name, repairs)
     nodes = r.read("nodes.toml", dict[str, s.NodeShape])
     tests = r.read("tests.toml", dict[str, s.TestShape])
+    for key, cause in soot.causes.items():
+        for what, given, allowed in (("faults", cause.faults, faults), ("tests", cause.tests, tests)):
+            for one in given:
+                r.known("soot.toml", ["causes", key, what], one, allowed)
     for key, test in tests.items():
         r.known("tests.toml", [key, "system"], test.system, systems)
         for what, given, allowed in (("access", test.access, access), ("tools", test.tools, tools), ("cautions", test.cautions, cautions), ("if_failed", test.if_failed, cautions)):
@@ -225,7 +233,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     figures = r.read("figures.toml", dict[str, s.FigureShape])
     procedures, proofs, options = _work(r, figures, cautions, tests)
     knowledge = Knowledge(
-        weights.scale, systems, access, tools, cleaning, cautions, faults,
+        weights.scale, systems, access, tools, cleaning, soot, cautions, faults,
         {key: {cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
         repairs, nodes, r.read("channels.toml", dict[str, s.ChannelShape]), parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
         {key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},

@@ -74,6 +74,23 @@ class CleaningShape(Shape):
     cautions: list[str]
 
 
+class SootCauseShape(Shape):
+    """Something that makes soot: why, how it is looked for, the faults that stand for it, the tests that show it."""
+
+    title: str
+    why: str
+    look: str
+    faults: list[str]
+    tests: list[str]
+
+
+class SootShape(Shape):
+    """The causes of soot, and the repairs after which they are asked."""
+
+    repairs: list[str]
+    causes: dict[str, SootCauseShape]
+
+
 class NodeShape(Shape):
     title: str
     words: list[str]

@@ -265,9 +265,12 @@ def soot_in_the_egr(now: datetime) -> dict[str, Any]:
     tape.add("outcome", test="egr_look", outcome="blocked", note="the port into the manifold is down to a finger's width")
     tape.at(150)
     for minutes, before, after in ((30, 9, 17), (25, 17, 24), (15, 24, 25)):
-        tape.add("action", action="cleaned", what="EGR valve and port", where={"node": "egr_valve"}, cleaning={"way": "scrape", "minutes": minutes, "measured": "free width of the port", "unit": "mm", "before": before, "after": after})
+        back_in = {"repair": "egr_passage"} if after == 25 else {}
+        tape.add("action", action="cleaned", what="EGR valve and port", where={"node": "egr_valve"}, **back_in, cleaning={"way": "scrape", "minutes": minutes, "measured": "free width of the port", "unit": "mm", "before": before, "after": after})
         tape.minutes += minutes
     tape.add("outcome", test="egr_look", outcome="clean")
+    tape.add("soot_cause", cause="short_trips", found=True)
+    tape.add("soot_cause", cause="boost_leak", found=False)
     return _file("demo-bus-egr", "Hut supply bus, EGR flow", 4, tape)
 
 

@@ -17,22 +17,22 @@ Step = tuple[str, str]
 
 @dataclass(frozen=True)
 class AirBench:
-    """What a bench holds: its tests in the order they are reached, each with its part; what is cleaned; its part of the
-    engine card, by the test whose needs decide."""
+    """What a bench holds: its tests in the order they are reached, each with its part; what is cleaned, as part, words
+    and the repair it is; the part that is driven."""
 
     title: str
     says: str
     steps: tuple[Step, ...]
-    cleans: tuple[Step, ...] = ()
+    cleans: tuple[tuple[str, str, str], ...] = ()
     drive: str = ""
 
 
 AIR_BENCHES = {
     "egr": AirBench("EGR", "Position, drive, air change, look, cooler, cleaning", (("egr_position", ""), ("actuator_sweep", "egr_valve"), ("egr_air_change", ""), ("egr_actuate", ""), ("egr_look", ""), ("egr_cooler_look", "")),
-                    (("egr_valve", "EGR valve and port"), ("egr_cooler", "EGR cooler")), "egr_valve"),
+                    (("egr_valve", "EGR valve and port", "egr_passage"), ("egr_cooler", "EGR cooler", "egr_cooler")), "egr_valve"),
     "bypass": AirBench("EGR bypass flap", "Against engine speed, rod travel", (("bypass_watch", ""), ("vacuum_travel", "bypass_flap"), ("unplug_compare", "bypass_flap"))),
-    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("actuator_sweep", "inlet_flap"), ("unplug_compare", "inlet_flap")), (("inlet_flap", "inlet flap"),), "inlet_flap"),
-    "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_compare", ""), ("vacuum_travel", "swirl_flaps")), (("swirl_flaps", "manifold and flaps"),)),
+    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("actuator_sweep", "inlet_flap"), ("unplug_compare", "inlet_flap")), (("inlet_flap", "inlet flap", "inlet_flap"),), "inlet_flap"),
+    "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_compare", ""), ("vacuum_travel", "swirl_flaps")), (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),)),
     "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", (("actuator_sweep", "turbo_actuator"), ("actuator_watch", "turbo_actuator"), ("linkage_free", ""), ("unplug_compare", "turbo_actuator"), ("vacuum_travel", "turbo_actuator")), drive="turbo_actuator"),
     "boost": AirBench("Boost", "Pressures, pull, leak test, intake", (("key_on_pressures", ""), ("boost_trace", ""), ("boost_leak", ""), ("intake_look", ""), ("air_filter_look", ""), ("air_mass_check", ""))),
 }
@@ -69,9 +69,9 @@ def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any
     ticked = {x.data.caution for x in record.job.of("tick")}
     sections = [_section(record, workshop, test, node) for test, node in steps_of(record, workshop, bench)]
     cautions = list(dict.fromkeys(c for s in sections for c in s["shape"].cautions))
-    nodes = tuple(node for node, _ in shape.cleans)
+    nodes = tuple(node for node, _, _ in shape.cleans)
     return {"bench": bench, "bench_title": shape.title, "sections": sections, "cells": [x for s in sections for x in s["cells"]], "cautions": cautions, "ticked": ticked,
-            "drawn": DRAWN[bench](record, workshop), "traces": recordings_of(record, workshop, bench), "cleans": shape.cleans, "ways": k.cleaning, "way_cautions": list(dict.fromkeys(c for w in k.cleaning.values() for c in w.cautions)),
+            "drawn": DRAWN[bench](record, workshop), "traces": recordings_of(record, workshop, bench), "cleans": [c[:2] for c in shape.cleans], "ways": k.cleaning, "way_cautions": list(dict.fromkeys(c for w in k.cleaning.values() for c in w.cautions)),
             "log": cleaning_log(record.job, nodes) if nodes else None, "question": part_or_turbo(record.assessed) if bench == "turbo" else None}
 
 
@@ -87,7 +87,7 @@ def _section(record: JobRecord, workshop: Workshop, test: str, node: str) -> dic
 def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A turn of cleaning with its time, and what was measured before and after it."""
     shape = AIR_BENCHES.get(form.raw("bench"))
-    node = form.choice("node", [n for n, _ in shape.cleans] if shape else [])
+    node = form.choice("node", [n for n, _, _ in shape.cleans] if shape else [])
     way = form.choice("way", workshop.knowledge.cleaning)
     minutes = form.figure("minutes", "", 0.5, 6000, needed=True)
     measured, unit = form.text("measured", 80), form.text("unit", 16)
@@ -98,8 +98,10 @@ def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
         form.wrong("measured", "say what was measured, as: free width of the port")
     form.done()
     assert shape is not None and node is not None
+    _, what, repair = next(c for c in shape.cleans if c[0] == node)
+    back_in = {"repair": repair} if form.raw("back_in") == "yes" else {}
     turn = {"way": way, "minutes": minutes, "measured": measured, "unit": unit, "before": before, "after": after}
-    return [form.entry("action", {"action": "cleaned", "what": dict(shape.cleans)[node], "where": {"node": node}, "cleaning": {key: v for key, v in turn.items() if v is not None}})]
+    return [form.entry("action", {"action": "cleaned", "what": what, "where": {"node": node}, **back_in, "cleaning": {key: v for key, v in turn.items() if v is not None}})]
 
 
 def plug(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

@@ -13,6 +13,7 @@ from frosty_piston.core.waiting import (
 )
 from frosty_piston.job.prove import Soak, running_wait, soak_estimate
 from frosty_piston.job.prove import prove as proof_of
+from frosty_piston.job.soot import soot_causes
 from frosty_piston.store.workshop import JobRecord, Workshop, now, stamp
 
 from .forms import Form
@@ -51,7 +52,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     wait, soak = running_wait(record.job, now()), soak_estimate(record.job)
     return {"proof": proof, "recipe": recipe, "remeasure_link": bench_link(record.job.id, test, point) if test else None, "wait": wait, "soak": soak, "curve": _curve(soak),
             "warm": any(s.result == "warm" for s in proof.steps), "codes": list(record.job.of("code")), "ticked": {x.data.caution for x in record.job.of("tick")},
-            "over": record.job.last("handover")}
+            "over": record.job.last("handover"), "soot": soot_causes(record.assessed)}
 
 
 def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -100,7 +101,22 @@ def handover(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     return [form.entry("handover", {"to": to, "note": form.text("note", 1000)})]
 
 
-FORMS = {"step": step, "wait": wait, "end_wait": end_wait, "handover": handover}
+def soot(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """What was asked of the causes of soot; a cause left open stays open."""
+    entries = []
+    for c in soot_causes(record.assessed):
+        said = form.raw(c.id)
+        if said not in ("", "found", "not_found"):
+            form.wrong(c.id, "found, not found, or leave it open")
+        elif said and said != c.state:
+            entries.append(form.entry("soot_cause", {"cause": c.id, "found": said == "found"}, c.id))
+    if not entries:
+        form.wrong("soot", "say of at least one whether it was found")
+    form.done()
+    return entries
+
+
+FORMS = {"soot": soot, "step": step, "wait": wait, "end_wait": end_wait, "handover": handover}
 
 
 @router.get("/jobs/{job_id}/prove")

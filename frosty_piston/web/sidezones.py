@@ -124,7 +124,9 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             place = _place(d.where)
             return f"{short_title(k, d.test)}{', ' + place if place else ''}: {' '.join(filter(None, ((d.outcome or '').replace('_', ' '), figures)))}"
         case "action":
-            return f"{d.action.replace('_', ' ').capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "")
+            turn = d.cleaning
+            measured = f", {turn.measured or 'measured'} {plain(turn.before)} to {plain(turn.after)} {turn.unit or ''}".rstrip() if turn and turn.before is not None and turn.after is not None else ""
+            return f"{d.action.replace('_', ' ').capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "") + (f", {plain(turn.minutes)} min{measured}" if turn else "")
         case "option":
             known_option = k.options.get(d.option)
             return f"{'Picked' if d.chosen else 'Priced'}: {d.title or (known_option.title if known_option else d.option.replace('_', ' '))}" + (f". {d.reason}" if d.reason else "")
@@ -153,6 +155,8 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             return f"Changed: {', '.join(key.replace('_', ' ') for key in d.changes)}"
         case "handover":
             return f"Handed over to {d.to}"
+        case "soot_cause":
+            return f"{k.soot.causes[d.cause].title}: {'found' if d.found else 'not found'}"
         case "correction":
             target = known.get(d.corrects)
             return f"Takes back: {entry_says(target, k, known) if target else d.corrects} ({d.reason})"

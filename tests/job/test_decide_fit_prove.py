@@ -172,7 +172,7 @@ class Stages(unittest.TestCase):
         self.assertEqual({k: (s.now, s.proof.status, s.closed) for k, s in stands.items()},
                          {"demo-van-3": ("measure", "none", False), "demo-groomer-2": ("narrow", "none", False), "demo-patrol": ("measure", "none", False),
                           "demo-old-bear": ("prove", "on_trial", False), "demo-hut-bus": ("prove", "proven", True), "demo-van-5": ("measure", "none", False),
-                          "demo-wagon": ("narrow", "none", False), "demo-bus-egr": ("measure", "none", False)})
+                          "demo-wagon": ("narrow", "none", False), "demo-bus-egr": ("prove", "on_trial", False)})
 
     def test_a_running_wait_is_seen_and_an_old_one_is_not(self):
         now = datetime(2026, 3, 2, 12, tzinfo=UTC)

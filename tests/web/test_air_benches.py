@@ -1,0 +1,193 @@
+"""The benches of the air side: what the card has, what is written, what is drawn of it, and what is asked afterwards."""
+
+import json
+import re
+import unittest
+
+from frosty_piston.core.errors import BadInput
+from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.jobfile import check
+from frosty_piston.job.cleaning import cleaning_log
+from frosty_piston.job.prove import prove
+from frosty_piston.job.soot import soot_causes, soot_says
+from frosty_piston.job.turbo_question import part_or_turbo
+from frosty_piston.knowledge import load_knowledge
+from frosty_piston.rig.air_recordings import bypass_recording, egr_air_recording, pull_recording, rev_recording
+from frosty_piston.store.recordings import Recordings
+from frosty_piston.web.air_benches import AIR_BENCHES
+from tests.cases import MODERN, NORRA, entry, job_file, outcome, reading, scan, symptom
+from tests.web.test_api import WithClient
+from tests.web.test_traces import sweep
+
+K = load_knowledge()
+BASE = "/jobs/case/measure/"
+
+
+def at(*entries, engine=MODERN):
+    return Assessed(job_of(check(job_file(symptom("low_power"), scan(), *entries, engine=engine), K)), K)
+
+
+def turn(before=None, after=None, minutes=20, repair=None, node="egr_valve"):
+    measured = {} if before is None else {"measured": "free width", "unit": "mm", "before": before, "after": after}
+    return entry("action", action="cleaned", what="EGR valve and port", where={"node": node}, **({"repair": repair} if repair else {}), cleaning={"way": "scrape", "minutes": minutes, **measured})
+
+
+class Questions(unittest.TestCase):
+    def test_part_or_turbo_hangs_on_the_lever_by_hand(self):
+        sweep = outcome("actuator_sweep", "dead_spot", node="turbo_actuator")
+        self.assertEqual(part_or_turbo(at(sweep)).settles, "linkage_free")
+        self.assertEqual(part_or_turbo(at(sweep, outcome("linkage_free", "free"))).says, "part")
+        rough = part_or_turbo(at(sweep, outcome("linkage_free", "rough")))
+        self.assertEqual(rough.says, "turbo")
+        self.assertIn("same death", rough.because)
+        self.assertEqual(part_or_turbo(at(outcome("actuator_sweep", "follows", node="turbo_actuator"), outcome("linkage_free", "free"))).says, "neither")
+        self.assertEqual(part_or_turbo(at(outcome("actuator_sweep", "stuck", node="egr_valve"))).settles, "actuator_sweep")
+
+    def test_the_cleaning_log_says_when_it_is_enough(self):
+        job = at(turn(9, 17), turn(17, 24), turn(24, 25)).job
+        log = cleaning_log(job, ("egr_valve",))
+        self.assertEqual([round(t.share, 3) for t in log.turns], [0.5, 0.438, 0.062])
+        self.assertEqual(log.minutes, 60)
+        self.assertIn("6 % of it all", log.says)
+        self.assertIn("worth it", cleaning_log(at(turn(9, 17), turn(17, 24)).job, ("egr_valve",)).says)
+        self.assertIn("not measured", cleaning_log(at(turn()).job, ("egr_valve",)).says)
+        self.assertEqual(cleaning_log(job, ("inlet_flap",)).turns, ())
+
+    def test_what_made_the_soot_is_asked_before_it_is_proven(self):
+        passed = [entry("proof_step", repair="egr_passage", step=s, result="pass", **({"soaked_h": 10} if s == "complaint" else {})) for s in ("remeasure", "clear", "codes", "complaint")]
+        asked = [entry("soot_cause", cause=c, found=c == "short_trips") for c in K.soot.causes]
+        self.assertEqual(soot_causes(at(turn(9, 17))), ())
+        open_ = prove(at(turn(9, 25, repair="egr_passage"), *passed))
+        self.assertEqual(open_.status, "on_trial")
+        self.assertIn("What made the soot is not asked yet: split boost hose", open_.because)
+        whole = at(turn(9, 25, repair="egr_passage"), *passed, *asked)
+        self.assertEqual(prove(whole).status, "proven")
+        self.assertIn("short trips, never hot enough", soot_says(whole))
+        self.assertIn("none found", soot_says(at(turn(9, 25, repair="egr_passage"), *[entry("soot_cause", cause=c, found=False) for c in K.soot.causes])))
+        self.assertEqual(prove(at(entry("action", action="replaced", what="relay", repair="glow_relay"))).status, "on_trial")
+        self.assertEqual(soot_causes(at(entry("action", action="replaced", what="relay", repair="glow_relay"))), ())
+
+    def test_unknown_causes_and_ways_are_refused_by_name(self):
+        for wrong, word in ((entry("soot_cause", cause="goblins", found=True), "boost_leak"), (entry("action", action="cleaned", what="x", cleaning={"way": "dynamite", "minutes": 3}), "scrape")):
+            with self.assertRaises(BadInput) as caught:
+                at(wrong)
+            self.assertIn(word, str(caught.exception.faults))
+
+
+class Benches(WithClient):
+    def setUp(self):
+        super().setUp()
+        self.workshop.import_file(json.dumps(job_file(symptom("low_power"), scan(), engine=MODERN)).encode())
+
+    def keep(self, name, signals):
+        k = self.workshop.knowledge
+        self.workshop.recordings.add(f"rec-{name}", "case", None, name, signals, {c: c for c in signals}, {c: k.channels[c].unit for c in signals})
+        return f"/jobs/case/traces/rec-{name}"
+
+    def last(self):
+        return self.workshop.job("case").job.tape[-1].data
+
+    def test_only_what_the_card_has_is_offered(self):
+        page = self.client.get("/jobs/case/measure").text
+        for bench in AIR_BENCHES.values():
+            self.assertIn(f"<b>{bench.title}</b>", page)
+        bare = {**NORRA, "turbo": "none", "egr": [], "egr_cooler_bypass": "none", "inlet_flap": "none", "swirl_flaps": "none"}
+        self.workshop.import_file(json.dumps(job_file(engine=bare, job_id="bare")).encode())
+        page = self.client.get("/jobs/bare/measure").text
+        for bench in AIR_BENCHES.values():
+            self.assertNotIn(f"<b>{bench.title}</b>", page)
+        self.assertNotIn("step-vacuum_travel", self.client.get(BASE + "turbo").text)
+        self.assertIn("step-vacuum_travel-bypass_flap", self.client.get(BASE + "bypass").text)
+
+    def test_figures_are_drawn_to_measure(self):
+        for point, mg in (("shut", 520), ("open", 260)):
+            self.client.post(BASE + "cell", data={"bench": "egr", "test": "egr_air_change", "unit": "mg", "point": point, "value": str(mg)})
+        page = self.client.get(BASE + "egr").text
+        shut, opened = (float(w) for w in re.findall(r'class="airbar" width="([\d.]+)"', page))
+        self.assertAlmostEqual(shut / opened, 2.0, delta=0.02)
+        self.assertIn("50 % less air", page)
+        self.client.post(BASE + "cell", data={"bench": "egr", "test": "egr_position", "unit": "percent", "point": "engine_off", "value": "40"})
+        lift = float(re.search(r"<g transform=\"translate\(0 (-[\d.]+)\)", self.client.get(BASE + "egr").text)[1])
+        self.assertAlmostEqual(lift, -0.4 * 56, delta=0.1)
+
+    def test_a_leak_test_and_a_rod_are_drawn_as_curves(self):
+        self.client.post(BASE + "figures", data={"bench": "boost", "test": "boost_leak", "start_kpa": "70", "end_kpa": "38", "seconds": "60"})
+        page = self.client.get(BASE + "boost").text
+        self.assertIn("70 to 38 kPa in 60 s", page)
+        self.assertIn("46 % in a minute", page)
+        for kpa, mm in ((0, 0), (30, 5), (60, 10), (30, 6), (0, 0)):
+            self.client.post(BASE + "figures", data={"bench": "swirl", "test": "vacuum_travel", "node": "swirl_flaps", "kpa": str(kpa), "mm": str(mm)})
+        page = self.client.get(BASE + "swirl").text
+        self.assertEqual(len(re.findall(r'class="dot"', page)), 5)
+        up, down = (re.search(rf'class="trace {way}" d="([^"]+)"', page)[1] for way in ("up", "down"))
+        self.assertIn("90.0 67.5", up)
+        self.assertIn("90.0 57.0", down)
+
+    def test_a_fault_stands_at_its_own_form_and_keeps_what_was_typed(self):
+        answer = self.client.post(BASE + "outcome", data={"bench": "egr", "test": "egr_look", "note": "finger wide"})
+        self.assertEqual(answer.status_code, 422)
+        form = re.search(r'<form id="form-outcome-egr_look".*?</form>', answer.text, re.S)[0]
+        self.assertIn("choose one of: clean", form)
+        self.assertIn("finger wide", form)
+        self.assertNotIn("choose one of", re.search(r'<form id="form-outcome-egr_cooler_look".*?</form>', answer.text, re.S)[0])
+
+    def test_a_turn_of_cleaning_is_written_and_the_last_one_is_the_repair(self):
+        given = {"bench": "egr", "node": "egr_valve", "way": "scrape", "minutes": "30", "measured": "free width", "unit": "mm", "before": "9", "after": "17,5"}
+        self.assertIn("before and after stand together", self.client.post(BASE + "cleaning", data={**given, "after": ""}).text)
+        self.assertIn("say what was measured", self.client.post(BASE + "cleaning", data={**given, "measured": ""}).text)
+        self.client.post(BASE + "cleaning", data=given)
+        self.assertEqual((self.last().cleaning.after, self.last().repair), (17.5, None))
+        self.client.post(BASE + "cleaning", data={**given, "back_in": "yes"})
+        self.assertEqual(self.last().repair, "egr_passage")
+        page = self.client.get("/jobs/case/prove").text
+        self.assertIn("What made the soot", page)
+        self.client.post("/jobs/case/prove/soot", data={"oil": "found", "filter": "not_found", "entry_id": "s1"})
+        self.assertEqual({c.id: c.state for c in soot_causes(self.workshop.job("case").assessed) if c.state != "open"}, {"oil": "found", "filter": "not_found"})
+        self.assertIn("say of at least one", self.client.post("/jobs/case/prove/soot", data={}).text)
+
+    def test_unplugging_makes_the_codes_that_follow_noise(self):
+        self.client.post(BASE + "plug", data={"bench": "turbo", "node": "turbo_actuator", "action": "unplugged"})
+        self.workshop.write("case", [{"id": "own", "kind": "code", "data": {"code": "P2562"}}], None)
+        self.assertEqual([c.place for c in self.workshop.job("case").assessed.codes], ["noise"])
+
+    def test_a_pull_is_judged_written_with_its_stretch_and_stands_in_the_boost_table(self):
+        where = self.keep("pull", pull_recording(3, "dead_actuator"))
+        page = self.client.get(where).text
+        self.assertIn("do not get there", page)
+        self.assertEqual(re.search(r'class="here".*?</tr>', page, re.S)[0].count("do not follow"), 1)
+        self.assertEqual(page.count('data-found="yes"'), 3)
+        self.client.post(where + "/air", data={"analysis": "boost", "entry_id": "b1"})
+        self.assertEqual((self.last().test, self.last().outcome, self.last().source.trace), ("boost_trace", "short", "rec-pull"))
+        self.assertIn('class="here"', self.client.get(BASE + "boost").text)
+        self.assertEqual(self.client.post(where + "/air", data={"analysis": "bypass"}).status_code, 422)
+
+    def test_air_change_bypass_and_rev_test_go_on_the_tape(self):
+        where = self.keep("egr", egr_air_recording(2, "blocked_passage"))
+        self.client.post(where + "/air", data={"analysis": "egr_air", "entry_id": "a1"})
+        found = next(v for v in self.workshop.job("case").assessed.now if v.test == "egr_air_change")
+        self.assertEqual((found.judgement.cls, len(found.entries)), ("no_change", 2))
+        where = self.keep("bypass", bypass_recording(1, "broken_spring"))
+        self.client.post(where + "/air", data={"analysis": "bypass", "entry_id": "a2"})
+        self.assertEqual(self.last().outcome, "no_return")
+        for name, fault, point in (("as-is", "choked_manifold", "as_is"), ("released", "healthy", "released")):
+            where = self.keep(name, rev_recording(4, fault))
+            self.assertEqual(self.client.post(where + "/air", data={"analysis": "swirl"}).status_code, 422)
+            self.client.post(where + "/air", data={"analysis": "swirl", "point": point, "entry_id": name})
+        self.assertEqual(next(v for v in self.workshop.job("case").assessed.now if v.test == "swirl_compare").judgement.cls, "better_released")
+        self.assertIn("Rev test, the two recordings", self.client.get(f"{where}?with=rec-as-is").text)
+
+    def test_the_newest_sweep_is_drawn_and_one_that_was_taken_back_is_not(self):
+        r = sweep("stuck")
+        self.keep("stuck", {"vane_command": r.command, "vane_position": r.actual})
+        self.assertIn("everywhere", self.client.get(BASE + "turbo").text)
+        self.workshop.write("case", [{"id": "rec-stuck", "kind": "trace", "data": {"channels": {"vane_command": "x"}, "file": "stuck"}}, {"id": "gone", "kind": "correction", "data": {"corrects": "rec-stuck", "reason": "wrong van"}}], None)
+        self.assertIn("no sweep recorded yet", self.client.get(BASE + "turbo").text)
+        self.assertIsInstance(self.workshop.recordings, Recordings)
+
+    def test_readings_come_with_where_they_were_recorded(self):
+        self.workshop.import_file(json.dumps(job_file(reading("egr_position", 3, "percent", point="engine_off"), engine=MODERN, job_id="plain")).encode())
+        self.assertIn("read, engine off", self.client.get("/jobs/plain/measure/egr").text)
+
+
+if __name__ == "__main__":
+    unittest.main()
