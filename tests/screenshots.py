@@ -2,23 +2,35 @@
 
 from pathlib import Path
 
+from frosty_piston.store.workshop import Workshop
 from tests.browser.pages import shared
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 VIEWS = {
     "yard": "/", "arrive": "/jobs/demo-van-3/arrive", "narrow": "/jobs/demo-van-5/narrow", "plan": "/jobs/demo-van-5/plan", "why": "/jobs/demo-van-5/why/turbo_actuator_motor", "test-card": "/jobs/demo-wagon/measure/test/vacuum_hold?node=stop_line",
     "shelf": "/shelf/faults/vane_mechanism_sticks", "glow-bench": "/jobs/demo-van-3/measure/glow", "relay-bench": "/jobs/demo-patrol/measure/relay",
-    "battery-bench": "/jobs/demo-van-3/measure/battery", "cold-start": "/jobs/demo-van-3/measure/glow#margin", "decide": "/jobs/demo-van-3/decide", "fit": "/jobs/demo-old-bear/fit", "prove": "/jobs/demo-old-bear/prove", "report": "/jobs/demo-hut-bus/report",
+    "battery-bench": "/jobs/demo-van-3/measure/battery", "cold-start": "/jobs/demo-van-3/measure/glow#margin", "egr-bench": "/jobs/demo-bus-egr/measure/egr", "turbo-bench": "/jobs/demo-van-5/measure/turbo", "decide": "/jobs/demo-van-3/decide", "fit": "/jobs/demo-old-bear/fit", "prove": "/jobs/demo-old-bear/prove", "report": "/jobs/demo-hut-bus/report",
 }
+
+
+def _recorded(workshop: Workshop) -> dict[str, str]:
+    """The pages of recordings, whose ids are made when they come in."""
+    at = {t.name: t.id for job in ("demo-van-5", "demo-bus-egr") for t in workshop.recordings.of_job(job)}
+    before, after = at["EGR before cleaning.csv"], at["EGR after cleaning.csv"]
+    return {"recording": f"/jobs/demo-bus-egr/traces/{before}?with={after}&event=egr_position&level=30", "loop": f"/jobs/demo-van-5/traces/{at['vanes warm.csv']}#drive"}
 
 
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     base, browser = shared()["base"], shared()["browser"]
-    for name, path in [*VIEWS.items(), ("dusk", "/jobs/demo-van-3/measure/glow")]:
-        page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="dark" if name == "dusk" else "light")
+    for name, path in {**VIEWS, **_recorded(shared()["workshop"])}.items():
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
         page.goto(base + path)
         page.wait_for_load_state("networkidle")
+        if name in ("recording", "loop"):
+            page.locator("#trace .uplot canvas").wait_for()
+        if name == "loop":
+            page.locator(".drive").scroll_into_view_if_needed()
         page.screenshot(path=OUT / f"{name}.png")
         page.close()
 

@@ -88,7 +88,7 @@ def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> Driv
         return None
     c, a = rows
     scaled = not percent
-    a = _upright(c, a, percent)
+    a = upright(c, a, percent)
     thinner = int(np.ceil(len(t) / MOST_SAMPLES))
     t, c, a, step = t[::thinner], c[::thinner], a[::thinner], step * thinner
     low, high = (float(x) for x in np.percentile(a, [0.5, 99.5]))
@@ -107,8 +107,13 @@ def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> Driv
                        float(np.mean(a[settled] - c[settled])) if settled.sum() >= 3 else None, loose, scaled)
 
 
-def _upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
-    """Turn a signal that runs the other way round; bring one in another unit onto the command."""
+def upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
+    """Answer an actual, shape (N,), beside its command `c` in percent: one that runs the other way round is turned; one in
+    another unit (`percent` False) is scaled onto the command by its middle half.
+
+    >>> upright(np.array([0.0, 50, 100]), np.array([98.0, 50, 2]), True).tolist()
+    [2.0, 50.0, 98.0]
+    """
     backwards = np.ptp(a) > 0 and np.corrcoef(c, a)[0, 1] < -0.3 if np.ptp(c) > 0 else False
     if percent:
         return 100 - a if backwards else a
@@ -300,3 +305,19 @@ def judge_drive(report: DriveReport | None, kind: str = "motor", closed_limit: f
     if report.tau_s + report.tau_u_s < 2 * limit or report.tau_s <= limit:
         return Judgement("sound", "follows", report.tau_s, "s", report.tau_u_s, f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest where it is told.")
     return Judgement("unclear", "unclear", report.tau_s, "s", report.tau_u_s, "The recording is too coarse to tell how fast it follows: record it with more samples a second.")
+
+
+def judge_position(actual: Signal, closed_limit: float = CLOSED_PERCENT, name: str = "The drive") -> Judgement:
+    """Say what a position tells without its command, in percent: how far it went and whether it ever stood shut. Never
+    more than unclear, since nobody knows what was asked of it.
+
+    >>> judge_position(Signal(np.arange(50.0), np.full(50, 31.0)), name="EGR valve").because
+    'EGR valve stands at 31 % throughout. Without its command nobody knows whether it should move: record that too.'
+    """
+    low, high = (float(x) for x in np.percentile(actual.values, [0.5, 99.5]))
+    if high - low < STUCK_RANGE:
+        says = f"{name} stands at {plain(round((low + high) / 2))} % throughout. Without its command nobody knows whether it should move: record that too."
+    else:
+        shut = "comes to rest shut" if low <= closed_limit else f"never stands shut (up to {plain(closed_limit)} % counts, {GENERAL})"
+        says = f"{name} goes from {plain(round(low))} to {plain(round(high))} % and {shut}. How well it follows takes its command: record that too."
+    return Judgement("unclear", "command_missing", high - low, "percent", None, says)

@@ -6,7 +6,7 @@ import numpy as np
 
 from .air import FITS, expected_air_mg, judge_air_mass, judge_egr_air
 from .quantity import Judgement, plain
-from .traces import Signal, beside
+from .traces import Signal, beside, runs
 
 GENERAL = "general figure, check your service data"
 SHUT_PERCENT, OPEN_PERCENT, SPEED_SHARE, LEAST_SAMPLES = 5.0, 30.0, 0.06, 5
@@ -19,12 +19,15 @@ ALIKE_SHARE, LATEST_S, MOVES_KPA = 0.35, 4.0, 2.0
 
 @dataclass(frozen=True, slots=True)
 class AirChange:
-    """Air per stroke with the EGR shut and open, at about the same engine speed, with their uncertainties in mg."""
+    """Air per stroke with the EGR shut and open, at about the same engine speed, with their uncertainties in mg, and the
+    stretches, s, that each was taken from."""
 
     shut_mg: float
     open_mg: float
     shut_u_mg: float
     open_u_mg: float
+    shut_s: tuple[tuple[float, float], ...] = ()
+    open_s: tuple[tuple[float, float], ...] = ()
 
 
 def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> AirChange | None:
@@ -48,11 +51,12 @@ def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> Ai
     steady = ~(np.convolve(moved, np.ones(max(1, int(STEADY_S / step))))[: len(t)] > 0)
     if speed is not None:
         steady &= np.abs(rows[2] / np.median(rows[2]) - 1) <= SPEED_SHARE
-    shut, opened = mg[steady & (valve < SHUT_PERCENT)], mg[steady & (valve > OPEN_PERCENT)]
+    flags = steady & (valve < SHUT_PERCENT), steady & (valve > OPEN_PERCENT)
+    shut, opened = (mg[f] for f in flags)
     if len(shut) < LEAST_SAMPLES or len(opened) < LEAST_SAMPLES:
         return None
     u = [1.25 * float(np.std(x)) / np.sqrt(len(x)) + 1.0 for x in (shut, opened)]
-    return AirChange(float(np.median(shut)), float(np.median(opened)), u[0], u[1])
+    return AirChange(float(np.median(shut)), float(np.median(opened)), u[0], u[1], *(tuple((float(t[r.start]), float(t[r.stop - 1])) for r in runs(f) if r.stop - r.start >= LEAST_SAMPLES) for f in flags))
 
 
 def judge_air_change(change: AirChange | None, expected_mg: float | None = None) -> Judgement:
@@ -150,12 +154,14 @@ def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = No
 
 @dataclass(frozen=True, slots=True)
 class RevTest:
-    """A rev test: seconds from 1500 to 3000 rpm, their uncertainty, the longest plateau in seconds and the speed it stands at."""
+    """A rev test: seconds from 1500 to 3000 rpm, their uncertainty, the longest plateau in seconds, the speed it stands at,
+    and when the run began."""
 
     seconds: float
     u_s: float
     plateau_s: float
     plateau_rpm: float
+    start_s: float
 
 
 def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH, road: Signal | None = None) -> RevTest | None:
@@ -184,7 +190,7 @@ def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH
             run = run + (t[k + 1] - t[k]) if flat else 0.0
             if run > longest:
                 longest, at_rpm = run, float(v[k])
-        found = RevTest(end_s - start_s, speed.step_s / 2, longest, at_rpm)
+        found = RevTest(end_s - start_s, speed.step_s / 2, longest, at_rpm, start_s)
         if best is None or found.seconds < best.seconds:
             best = found
     return best

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .quantity import Judgement, percent, plain
-from .traces import Signal, beside
+from .traces import Signal, beside, runs
 
 GENERAL = "general figure, check your service data"
 PULL_KPA, PULL_S, SETTLES_S = 20.0, 2.0, 1.5
@@ -68,11 +68,11 @@ def analyse_boost(target: Signal, actual: Signal, vane_command: Signal | None = 
         return None
     step = float(np.median(np.diff(t)))
     rest = float(np.percentile(want, 2))
-    runs = [r for r in _runs(want - rest >= PULL_KPA) if t[r.stop - 1] - t[r.start] >= PULL_S]
-    if not runs:
+    pulls = [r for r in runs(want - rest >= PULL_KPA) if t[r.stop - 1] - t[r.start] >= PULL_S]
+    if not pulls:
         return None
     asked, missing, came, over, over_s, swing, period = [], [], [], [], [], [], []
-    for r in runs:
+    for r in pulls:
         gauge, got_gauge = want[r] - rest, got[r] - rest
         settled = t[r] >= t[r.start] + min(SETTLES_S + 0.5, 0.5 * (t[r.stop - 1] - t[r.start]))
         asked.append(float(np.median(gauge[settled])))
@@ -81,22 +81,17 @@ def analyse_boost(target: Signal, actual: Signal, vane_command: Signal | None = 
         came.append(float(t[r][there[0]] - t[r.start]) if len(there) else np.nan)
         above = (got_gauge - gauge)[there[0]:] if len(there) else np.zeros(1)
         over.append(float(np.max(above, initial=0.0)))
-        high = _runs(above > max(OVER_KPA, OVER_SHARE * asked[-1]))
+        high = runs(above > max(OVER_KPA, OVER_SHARE * asked[-1]))
         over_s.append(max((h.stop - h.start for h in high), default=0) * step)
         kpa, seconds = _hunting((got_gauge - gauge)[settled], step)
         swing.append(kpa)
         period.append(seconds)
-    at_limit, follows = _vanes(t, runs, vane_command, vane_position)
+    at_limit, follows = _vanes(t, pulls, vane_command, vane_position)
     noise = float(np.median(np.abs(np.diff(got)))) + 0.5
     reached = [c for c in came if np.isfinite(c)]
-    return BoostReport(len(runs), float(np.median(asked)), float(np.median(missing)), noise + float(np.std(missing)) / np.sqrt(len(missing)), float(np.median(reached)) if reached else None,
+    return BoostReport(len(pulls), float(np.median(asked)), float(np.median(missing)), noise + float(np.std(missing)) / np.sqrt(len(missing)), float(np.median(reached)) if reached else None,
                        float(np.median(over)), float(np.median(over_s)), float(np.median(swing)), float(np.median([p for p in period if p] or [0.0])), at_limit, follows,
-                       tuple((float(t[r.start]), float(t[r.stop - 1])) for r in runs))
-
-
-def _runs(flags: np.ndarray) -> list[slice]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(int)))
-    return [slice(int(s), int(e)) for s, e in zip(edges[::2], edges[1::2], strict=True)]
+                       tuple((float(t[r.start]), float(t[r.stop - 1])) for r in pulls))
 
 
 def _hunting(miss: np.ndarray, step: float) -> tuple[float, float]:
@@ -116,14 +111,14 @@ def _hunting(miss: np.ndarray, step: float) -> tuple[float, float]:
     return float(np.percentile(flat, 95) - np.percentile(flat, 5)) / 2, 2 * float(np.mean(np.diff(last))) * step
 
 
-def _vanes(t: np.ndarray, runs: list[slice], command: Signal | None, position: Signal | None) -> tuple[bool | None, bool | None]:
+def _vanes(t: np.ndarray, pulls: list[slice], command: Signal | None, position: Signal | None) -> tuple[bool | None, bool | None]:
     if command is None or position is None:
         return None, None
     tv, (c, p) = beside([command, position])
     if len(tv) < 10:
         return None, None
     inside = np.zeros(len(tv), bool)
-    for r in runs:
+    for r in pulls:
         inside |= (tv >= t[r.start] + SETTLES_S) & (tv <= t[r.stop - 1])
     if not inside.any():
         return None, None

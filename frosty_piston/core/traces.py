@@ -56,7 +56,7 @@ def cut(s: Signal, start_s: float, end_s: float) -> Signal:
     >>> cut(Signal(np.arange(5.0), np.arange(5.0)), 1, 3).values.tolist()
     [1.0, 2.0, 3.0]
     """
-    inside = (s.times_s >= start_s) & (s.times_s <= end_s)
+    inside = slice(int(np.searchsorted(s.times_s, start_s, "left")), int(np.searchsorted(s.times_s, end_s, "right")))
     return Signal(s.times_s[inside], s.values[inside])
 
 
@@ -198,3 +198,23 @@ def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
     i = int(crossed[0])
     share = (level - s.values[i]) / (s.values[i + 1] - s.values[i])
     return float(s.times_s[i] + share * (s.times_s[i + 1] - s.times_s[i]))
+
+
+def runs(flags: np.ndarray) -> list[slice]:
+    """Answer the stretches, as slices, in which a row of flags, shape (N,), stays true.
+
+    >>> runs(np.array([False, True, True, False, True]))
+    [slice(1, 3, None), slice(4, 5, None)]
+    """
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(int)))
+    return [slice(int(s), int(e)) for s, e in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def spaced(s: Signal, most: int = 100_000) -> Signal:
+    """Answer a channel with every n-th sample only, so that at most `most` are left: enough to be judged, not to be drawn.
+
+    >>> len(spaced(Signal(np.arange(1000.0), np.zeros(1000)), 300))
+    250
+    """
+    every = -(-len(s) // most)
+    return s if every <= 1 else Signal(s.times_s[::every], s.values[::every])

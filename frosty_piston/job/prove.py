@@ -125,12 +125,13 @@ def was_cold(assessed: Assessed, entry: Entry) -> bool:
 
 
 def _pairs(assessed: Assessed, recipe: str) -> tuple[Pair, ...]:
-    """Before beside after, for every place of the proof's tests that failed or was measured twice."""
+    """Before beside after, for every place of the proof's tests that failed or was measured twice; of a repair without a
+    proof of its own, for whatever failed."""
     tests = assessed.knowledge.proofs[recipe].remeasure
     after = {(v.test, str(sorted(v.where.items()))): v for v in assessed.after}
     found = []
     for v in assessed.diagnosis:
-        if v.test in tests:
+        if v.test in tests or not tests and v.judgement.verdict in ("failed", "marginal"):
             twin = after.get((v.test, str(sorted(v.where.items()))))
             if twin or v.judgement.verdict in ("failed", "marginal"):
                 found.append(Pair(v, twin))

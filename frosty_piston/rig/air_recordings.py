@@ -2,11 +2,13 @@
 
 import numpy as np
 
+from frosty_piston.core.air import expected_air_mg
 from frosty_piston.core.traces import Signal
 
 PULLS = ("healthy", "split_hose", "sticking_vanes", "hunting_solenoid", "dead_actuator")
 EGR_AIR = ("healthy", "blocked_passage", "stuck_open")
 BYPASS = ("healthy", "stuck", "broken_spring")
+AIR_MASS = ("healthy", "wrong_sensor", "restricted_intake")
 REVS = ("healthy", "choked_manifold")
 PRESSURES = ("healthy", "blocked_hose")
 DISPLACEMENT_L, CYLINDERS = 2.2, 4
@@ -87,6 +89,19 @@ def egr_air_recording(seed: int, fault: str) -> dict[str, Signal]:
     speed = 1500 + 20 * np.sin(t)
     flow, position, rpm = _written(rng, t, (air, 4.0, 1.0), (_lag(valve, 0.12, step), 0.4, 0.4), (speed, 6.0, 1.0))
     return {"air_mass_stroke": flow, "egr_position": position, "engine_speed": rpm}
+
+
+def air_mass_recording(seed: int, fault: str) -> dict[str, Signal]:
+    """Two light and three heavy loads, EGR shut: air in mg per stroke, manifold in kPa, intake in C, valve in percent."""
+    rng, step = _rng(seed, AIR_MASS, fault), 0.02
+    t = np.arange(0, 50, step)
+    pressure = _lag(np.interp(t // 10, range(5), np.concatenate([rng.uniform(97, 110, 2), np.sort(rng.uniform(145, 195, 3))])), 0.5, step)
+    intake = 25 + (pressure - 98) / 4
+    full = np.array([expected_air_mg(p, DISPLACEMENT_L, CYLINDERS, c) for p, c in zip(pressure, intake, strict=True)]) * float(rng.uniform(0.96, 1.04))
+    load = np.clip((pressure - 115) / 15, 0, 1)
+    air = {"healthy": full, "wrong_sensor": full * float(rng.uniform(0.6, 0.8)), "restricted_intake": full * (1 - float(rng.uniform(0.2, 0.35)) * load)}[fault]
+    flow, manifold, celsius, position = _written(rng, t, (air, 6.0, 1.0), (pressure, 0.6, 1.0), (intake, 0.2, 1.0), (np.full(len(t), 1.0), 0.4, 0.4))
+    return {"air_mass_stroke": flow, "manifold_pressure": manifold, "intake_temp": celsius, "egr_position": position}
 
 
 def bypass_recording(seed: int, fault: str) -> dict[str, Signal]:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from frosty_piston.core.actuators import analyse_drive, judge_drive
 from frosty_piston.core.air import judge_swirl
-from frosty_piston.core.air_recorded import air_change, judge_air_change, judge_alike, judge_bypass, rev_test
+from frosty_piston.core.air_recorded import air_change, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
 from frosty_piston.core.boost import analyse_boost, judge_boost
 
 from . import air_recordings as air
@@ -33,6 +33,12 @@ def _egr(seed: int, fault: str) -> str:
     return judge_air_change(air_change(r["egr_position"], r["air_mass_stroke"], r["engine_speed"]), EXPECTED_MG).cls
 
 
+def _air_mass(seed: int, fault: str) -> str:
+    r = air.air_mass_recording(seed, fault)
+    judged = expected_over(r["air_mass_stroke"], r["manifold_pressure"], air.DISPLACEMENT_L, air.CYLINDERS, r["intake_temp"], r["egr_position"]).judgement
+    return judged.cls + (" restriction" if "a restriction" in judged.because else "")
+
+
 def _bypass(seed: int, fault: str) -> str:
     r = air.bypass_recording(seed, fault)
     return judge_bypass(r["bypass_position"], r["engine_speed"]).cls
@@ -53,6 +59,7 @@ KINDS: dict[str, tuple[dict[str, str], Callable[[int, str], str]]] = {
     **{f"drive by {kind}": ({f: "follows" if f == "healthy" else f for f in FAULTS}, _drive(kind)) for kind in ("motor", "vacuum")},
     "pull": ({"healthy": "reaches", "split_hose": "short", "dead_actuator": "short actuator", "sticking_vanes": "over", "hunting_solenoid": "hunts"}, _pull),
     "EGR air change": ({"healthy": "flows", "blocked_passage": "no_change", "stuck_open": "low_when_shut"}, _egr),
+    "air mass": ({"healthy": "fits", "wrong_sensor": "reads_low", "restricted_intake": "reads_low restriction"}, _air_mass),
     "bypass flap": ({"healthy": "follows", "stuck": "stuck", "broken_spring": "no_return"}, _bypass),
     "rev test": ({"healthy": "same", "choked_manifold": "better_released"}, _revs),
     "filter pressures": ({"healthy": "alike", "blocked_hose": "creeps"}, _alike),

@@ -9,8 +9,9 @@ from frosty_piston.core.actuators import DriveReport, analyse_drive, sweeps
 from frosty_piston.core.air_recorded import bypass_stands
 from frosty_piston.core.boost import BoostReport, analyse_boost
 from frosty_piston.core.quantity import plain
+from frosty_piston.core.traces import spaced
 from frosty_piston.job.judging.air import expected_at_atmosphere
-from frosty_piston.job.judging.recorded import DRIVES
+from frosty_piston.job.judging.recorded import DRIVES, drive_of
 from frosty_piston.job.units import convert
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
@@ -24,7 +25,7 @@ LEVER_AT, LEVER_PX = (170.0, 178.0), 122.0
 LEAK_MARK, LEAK_S = 0.8, 60.0
 AGREE_KPA = 2.0
 # The channels a recording needs to belong to a bench.
-WANTED = {"egr": (("egr_command", "egr_position"), ("egr_position", "air_mass_stroke")), "bypass": (("bypass_position", "engine_speed"),), "inlet_flap": (DRIVES["inlet_flap"][:2],),
+WANTED = {"egr": (("egr_command", "egr_position"), ("egr_command", "egr_position_sensor_v"), ("egr_position", "air_mass_stroke")), "bypass": (("bypass_position", "engine_speed"),), "inlet_flap": (DRIVES["inlet_flap"][:2],),
           "swirl": (("engine_speed",),), "turbo": (DRIVES["turbo_actuator"][:2],), "boost": (("manifold_pressure_target", "manifold_pressure"), ("air_mass_stroke", "manifold_pressure"))}
 
 
@@ -37,22 +38,21 @@ def recordings_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Tra
 @lru_cache(maxsize=32)
 def _report(recordings: Recordings, job_id: str, trace_id: str, node: str) -> DriveReport | None:
     signals = recordings.signals(job_id, trace_id)
-    command, position, _ = DRIVES[node]
-    return analyse_drive(signals[command], signals[position])
+    found = drive_of(node, signals)
+    return analyse_drive(spaced(signals[found[0]]), spaced(signals[found[1]]), found[2]) if found else None
 
 
 def _drive(record: JobRecord, workshop: Workshop, bench: str, node: str) -> tuple[TraceInfo | None, DriveReport | None]:
     """The newest recording of a drive, a sweep both ways before any other, and what it says."""
-    command, position, _ = DRIVES[node]
-    mine = [t for t in recordings_of(record, workshop, bench) if {command, position} <= {c.channel for c in t.channels}]
-    swept = [t for t in mine if _swept(workshop.recordings, record.job.id, t.id, command)]
+    mine = [t for t in recordings_of(record, workshop, bench) if drive_of(node, [c.channel for c in t.channels])]
+    swept = [t for t in mine if _swept(workshop.recordings, record.job.id, t.id, DRIVES[node][0])]
     newest = (swept or mine or [None])[-1]
     return (newest, _report(workshop.recordings, record.job.id, newest.id, node)) if newest else (None, None)
 
 
 @lru_cache(maxsize=64)
 def _swept(recordings: Recordings, job_id: str, trace_id: str, command: str) -> bool:
-    c = recordings.signals(job_id, trace_id)[command].values
+    c = spaced(recordings.signals(job_id, trace_id)[command]).values
     return bool(sweeps(c, c))
 
 
@@ -115,7 +115,7 @@ def bypass(record: JobRecord, workshop: Workshop) -> Drawn:
     stands = None
     if traces:
         signals = workshop.recordings.signals(record.job.id, traces[-1].id)
-        stands = bypass_stands(signals["bypass_position"], signals["engine_speed"])
+        stands = bypass_stands(spaced(signals["bypass_position"]), spaced(signals["engine_speed"]))
     return {"stands": [{"name": name, "percent": plain(round(p)), "plate": _plate(p)} for name, p in zip(("idle", "driving"), stands, strict=True)] if stands else [], "trace": traces[-1] if traces else None, "travel": travel(record, "bypass_flap")}
 
 
@@ -141,12 +141,17 @@ def boost(record: JobRecord, workshop: Workshop) -> Drawn:
 
 def _pull(record: JobRecord, workshop: Workshop) -> BoostReport | None:
     """What the newest recording of a pull says."""
-    for t in reversed(recordings_of(record, workshop, "boost")):
-        c = workshop.recordings.signals(record.job.id, t.id)
-        report = analyse_boost(c["manifold_pressure_target"], c["manifold_pressure"], c.get("vane_command"), c.get("vane_position")) if "manifold_pressure_target" in c else None
-        if report is not None:
-            return report
-    return None
+    reports = (_boost_report(workshop.recordings, record.job.id, t.id) for t in reversed(recordings_of(record, workshop, "boost")))
+    return next((r for r in reports if r is not None), None)
+
+
+@lru_cache(maxsize=32)
+def _boost_report(recordings: Recordings, job_id: str, trace_id: str) -> BoostReport | None:
+    signals = recordings.signals(job_id, trace_id)
+    c = {name: spaced(signals[name]) for name in ("manifold_pressure_target", "manifold_pressure", "vane_command", "vane_position") if name in signals}
+    if "manifold_pressure_target" not in c or "manifold_pressure" not in c:
+        return None
+    return analyse_boost(c["manifold_pressure_target"], c["manifold_pressure"], c.get("vane_command"), c.get("vane_position"))
 
 
 def leak_down(record: JobRecord) -> Drawn | None:

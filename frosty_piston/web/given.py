@@ -56,6 +56,7 @@ async def read_upload(request: Request) -> Upload | None:
     if not isinstance(file, UploadFile):
         return None
     data = await file.read(MOST_UPLOAD_BYTES + 1)
+    await given.close()
     if len(data) > MOST_UPLOAD_BYTES:
         raise HTTPException(413)
     name = "".join(c for c in (file.filename or "recording").replace("\\", "/").rsplit("/", 1)[-1] if c.isprintable())

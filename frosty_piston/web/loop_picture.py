@@ -4,11 +4,11 @@ from typing import Any
 
 import numpy as np
 
-from frosty_piston.core.actuators import DriveReport, sweeps
+from frosty_piston.core.actuators import DriveReport, sweeps, upright
 from frosty_piston.core.traces import Signal, beside
-from frosty_piston.job.judging.recorded import DRIVES
+from frosty_piston.job.judging.recorded import drive_of
 
-SIZE, EDGE, MOST = 260, 30, 900
+SIZE, EDGE, MOST, MOST_WAYS = 260, 30, 3000, 12
 LOW, HIGH = -5.0, 105.0
 
 
@@ -27,22 +27,32 @@ def _any_way(c: np.ndarray) -> list[tuple[int, slice]]:
     return [(int(way[s]), slice(int(s), int(e))) for s, e in zip([0, *edges], [*edges, len(c)], strict=True) if e - s > 1 and way[s]]
 
 
-def _path(c: np.ndarray, a: np.ndarray) -> str:
-    every = max(1, int(np.ceil(len(c) / MOST)))
-    return "M" + "L".join(f"{_x(x)} {_y(y)}" for x, y in zip(c[::every], a[::every], strict=True)) if len(c) else ""
+def _path(c: np.ndarray, a: np.ndarray, most: int) -> str:
+    every = max(1, -(-len(c) // most))
+    xs = np.round(EDGE + (c[::every] - LOW) / (HIGH - LOW) * SIZE, 1)
+    ys = np.round(EDGE + (HIGH - np.clip(a[::every], LOW, HIGH)) / (HIGH - LOW) * SIZE, 1)
+    return "M" + "L".join(f"{x:g} {y:g}" for x, y in zip(xs.tolist(), ys.tolist(), strict=True)) if len(c) else ""
+
+
+def _some(ways: list[tuple[int, slice]], wanted: int) -> list[slice]:
+    """The ways in one direction, spread over the recording when there are too many to draw."""
+    found = [r for way, r in ways if way == wanted]
+    return found if len(found) <= MOST_WAYS else [found[i] for i in np.linspace(0, len(found) - 1, MOST_WAYS).astype(int)]
 
 
 def loop_picture(channels: dict[str, Signal], node: str, report: DriveReport | None) -> dict[str, Any] | None:
     """The paths of the way up and the way down, the line of a perfect drive, and what the report found. None when command
     and position are never recorded together."""
-    command, position, _ = DRIVES[node]
+    found = drive_of(node, channels)
+    if found is None:
+        return None
+    command, position, percent = found
     t, (c, a) = beside([channels[command], channels[position]])
     if len(t) < 4:
         return None
-    if np.ptp(c) > 0 and np.ptp(a) > 0 and np.corrcoef(c, a)[0, 1] < -0.3:
-        a = 100 - a
+    a = upright(c, a, percent)
     ways = sweeps(c, c) or _any_way(c)
-    up, down = (" ".join(_path(c[r], a[r]) for way, r in ways if way == wanted) for wanted in (1, -1))
+    up, down = (" ".join(_path(c[r], a[r], max(2, MOST // len(some))) for r in some) for some in (_some(ways, 1), _some(ways, -1)))
     spots = [{"x": _x(s), "width": round(_x(e) - _x(s), 1), "says": f"{s:.0f} to {e:.0f} %"} for s, e in (report.dead_spots if report else ())]
     marks = [{"at": p, "x": _x(p), "y": _y(p)} for p in (0, 25, 50, 75, 100)]
     return {"up": up, "down": down, "ideal": f"M{_x(0)} {_y(0)}L{_x(100)} {_y(100)}", "spots": spots, "marks": marks, "size": SIZE + 2 * EDGE, "left": EDGE, "top": EDGE, "inner": SIZE,

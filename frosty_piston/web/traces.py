@@ -2,6 +2,7 @@
 
 from functools import lru_cache
 from typing import Any
+from urllib.parse import urlencode
 
 import numpy as np
 from fastapi import APIRouter, Request
@@ -10,14 +11,14 @@ from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.core.quantity import plain
-from frosty_piston.core.traces import Signal, cut, event_s, signal, thin
+from frosty_piston.core.traces import Signal, cut, event_s, signal, spaced, thin
 from frosty_piston.formats.channel_map import converted, guess, mapped, shape_of
 from frosty_piston.formats.csv_recording import MOST_BYTES
 from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.recording import Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
-from frosty_piston.job.judging.recorded import drives_in, judged_drive
+from frosty_piston.job.judging.recorded import drive_of, drives_in, judged_drive, judged_position, without_command
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -27,12 +28,13 @@ from .given import GivenForm, GivenUpload, GivenWorkshop
 from .jobform import submit
 from .boost_table import boost_table
 from .loop_picture import loop_picture
-from .page import Kept, job_page, person
+from .page import Kept, job_page, person, render
 
 router = APIRouter()
 LIST, MAP, VIEW = "traces/_list.html", "traces/_map.html", "traces/_view.html"
 FIRST_ROWS, MOST_POINTS, SHOWN_FIRST = 5, 4000, 4
 GAP_STEPS = 8.0
+MOST_AT_ONCE = 500_000
 
 
 @lru_cache(maxsize=2)
@@ -175,18 +177,32 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
              "f": statistics_of(parts[c.channel]) if c.channel in parts and len(parts[c.channel]) else None} for c in trace.channels]
     others = [t for t in workshop.recordings.of_job(record.job.id) if t.id != trace_id and t.id not in record.job.gone]
     other = next((t for t in others if t.id == asked.raw("with")), None)
-    within = {c: cut(s, start, end) for c, s in signals.items()}
-    found = _analysed(record, workshop, within)
-    return {"trace": trace, "start": start, "end": end, "picked": picked, "rows": rows, "others": others, "other": other, "shift": _shift(workshop, record, trace, other, asked) if other else None,
+    waits = sum(len(cut(s, start, end)) for s in signals.values()) > MOST_AT_ONCE and asked.raw("judged") != "yes"
+    judged = {"found": [], "drives": [], "rev_pair": None} if waits else judged_parts(record, workshop, signals, start, end, other)
+    asks = urlencode({"start": start, "end": end, **({"with": other.id} if other else {})}) + "".join(f"&channel={c}" for c in picked)
+    return {**judged, "waits": waits, "asks": asks,
+            "trace": trace, "start": start, "end": end, "picked": picked, "rows": rows, "others": others, "other": other, "shift": _shift(workshop, record, trace, other, asked) if other else None,
             "sentences": [in_words(_title(workshop, c), next(i.unit for i in trace.channels if i.channel == c), s) for c, s in parts.items() if len(s)],
             "stretches": [x for x in record.job.of("stretch") if x.data.trace == trace_id], "asked_event": asked.raw("event") if asked.raw("event") in signals else "", "asked_level": asked.raw("level"),
-            "drives": _drives(record, workshop, within), "found": [{"a": a, "table": boost_table(a.boost)} for a in found],
-            "rev_pair": swirl_of_two(within, workshop.recordings.signals(record.job.id, other.id)) if other and not record.job.engine.rules_out(workshop.knowledge.tests["swirl_compare"].needs) else None, "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"], "styles": ["/static/vendor/uplot-1.6.32.min.css"]}
+            "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"], "styles": ["/static/vendor/uplot-1.6.32.min.css"]}
+
+
+def _judged_part(signals: dict[str, Signal], start: float, end: float) -> dict[str, Signal]:
+    """What is judged of a stretch: long recordings with every n-th sample."""
+    return {c: spaced(cut(s, start, end)) for c, s in signals.items()}
+
+
+def judged_parts(record: JobRecord, workshop: Workshop, signals: dict[str, Signal], start: float, end: float, other: TraceInfo | None) -> dict[str, Any]:
+    """Everything that is judged of a stretch of a recording, and of the one beside it."""
+    within = _judged_part(signals, start, end)
+    swirl = bool(other) and not record.job.engine.rules_out(workshop.knowledge.tests["swirl_compare"].needs)
+    return {"found": [{"a": a, "table": boost_table(a.boost)} for a in _analysed(record, workshop, within)], "drives": _drives(record, workshop, within),
+            "rev_pair": swirl_of_two(within, _judged_part(workshop.recordings.signals(record.job.id, other.id), *other.span)) if swirl and other else None}
 
 
 def _first_look(channels: list[str]) -> list[str]:
     """What is shown first: a drive that can be judged, else the first channels."""
-    for command, position in (("egr_command", "egr_position"), ("manifold_pressure_target", "manifold_pressure"), ("vane_command", "vane_position"), ("inlet_flap_command", "inlet_flap_position"), ("egr_position", "air_mass_stroke"), ("bypass_position", "engine_speed")):
+    for command, position in (("egr_command", "egr_position"), ("egr_command", "egr_position_sensor_v"), ("manifold_pressure_target", "manifold_pressure"), ("vane_command", "vane_position"), ("inlet_flap_command", "inlet_flap_position"), ("egr_position", "air_mass_stroke"), ("bypass_position", "engine_speed")):
         if command in channels and position in channels:
             return [command, position]
     return channels[:SHOWN_FIRST]
@@ -204,10 +220,10 @@ def _shift(workshop: Workshop, record: JobRecord, trace: TraceInfo, other: Trace
 
 def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[dict[str, Any]]:
     judge, found = Judge(record.job, workshop.knowledge, record.job.live), []
-    for node in drives_in(channels):
+    for node in (*drives_in(channels), *without_command(channels)):
         if record.job.engine.rules_out(workshop.knowledge.nodes[node].needs):
             continue
-        report, judged = judged_drive(judge, node, channels)
+        report, judged = judged_drive(judge, node, channels) if drive_of(node, channels) else (None, judged_position(judge, node, channels))
         found.append({"node": node, "title": workshop.knowledge.nodes[node].title, "judgement": judged, "report": report, "picture": loop_picture(channels, node, report),
                       "can_write": judged.cls in workshop.knowledge.tests["actuator_sweep"].outcomes})
     return found
@@ -228,6 +244,14 @@ def _asked(request: Request) -> Form:
 def trace_page(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
     return job_page(request, record, "traces", VIEW, show(record, workshop, trace_id, _asked(request)))
+
+
+@router.get("/jobs/{job_id}/traces/{trace_id}/judged")
+def judged(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop) -> Response:
+    """What a long recording says, for the page that shows it already."""
+    record, asked = workshop.job(job_id), _asked(request)
+    asked.values["judged"] = ["yes"]
+    return render(request, "traces/_judged.html", job=record.job, kept=Kept(), **show(record, workshop, trace_id, asked))
 
 
 @router.get("/api/v1/jobs/{job_id}/traces")
@@ -268,7 +292,7 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     trace_id, node = form.raw("trace"), form.raw("node")
     trace = workshop.recordings.info(record.job.id, trace_id)
     start, end = _range(form, trace)
-    channels = {c: cut(s, start, end) for c, s in workshop.recordings.signals(record.job.id, trace_id).items()}
+    channels = _judged_part(workshop.recordings.signals(record.job.id, trace_id), start, end)
     if node not in drives_in(channels):
         form.wrong("node", "command and position of that part are not both in this recording")
         form.done()
@@ -283,7 +307,7 @@ def air(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
     """What the recording says of the air path goes on the tape, worked out anew here."""
     trace_id = form.raw("trace")
     start, end = _range(form, workshop.recordings.info(record.job.id, trace_id))
-    channels = {c: cut(s, start, end) for c, s in workshop.recordings.signals(record.job.id, trace_id).items()}
+    channels = _judged_part(workshop.recordings.signals(record.job.id, trace_id), start, end)
     a = next((x for x in _analysed(record, workshop, channels) if x.name == form.raw("analysis")), None)
     if a is None or not a.writes:
         form.wrong("analysis", a.judgement.because if a else "this recording does not hold what that needs")

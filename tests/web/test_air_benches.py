@@ -4,7 +4,10 @@ import json
 import re
 import unittest
 
+import numpy as np
+
 from frosty_piston.core.errors import BadInput
+from frosty_piston.core.traces import Signal
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.cleaning import cleaning_log
@@ -13,7 +16,7 @@ from frosty_piston.job.soot import soot_causes, soot_says
 from frosty_piston.job.turbo_question import part_or_turbo
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.air_recordings import bypass_recording, egr_air_recording, pull_recording, rev_recording
-from frosty_piston.store.recordings import Recordings
+from frosty_piston.rig.recordings import drive_recording
 from frosty_piston.web.air_benches import AIR_BENCHES
 from tests.cases import MODERN, NORRA, entry, job_file, outcome, reading, scan, symptom
 from tests.web.test_api import WithClient
@@ -176,13 +179,51 @@ class Benches(WithClient):
         self.assertEqual(next(v for v in self.workshop.job("case").assessed.now if v.test == "swirl_compare").judgement.cls, "better_released")
         self.assertIn("Rev test, the two recordings", self.client.get(f"{where}?with=rec-as-is").text)
 
+    def test_a_position_in_volts_is_judged_like_one_in_percent(self):
+        r = next(r for n in range(80) if not (r := drive_recording(n, "dead_spot")).percent and r.actual.step_s <= 0.1)
+        where = self.keep("volts", {"egr_command": r.command, "egr_position_sensor_v": r.actual})
+        page = self.client.get(where).text
+        self.assertIn("a dead spot", page)
+        self.assertIn("hatch-egr_valve", page)
+        self.client.post(where + "/drive", data={"node": "egr_valve", "entry_id": "v1"})
+        self.assertEqual(self.last().outcome, "dead_spot")
+        self.assertIn("dead-says", page)
+
+    def test_without_its_command_a_position_is_described_and_not_judged(self):
+        where = self.keep("alone", {"egr_position": sweep("healthy").actual})
+        page = self.client.get(where).text
+        self.assertIn("How well it follows takes its command", page)
+        self.assertNotIn('id="drive-egr_valve"', page)
+        self.assertEqual(self.client.post(where + "/drive", data={"node": "egr_valve"}).status_code, 422)
+
+    def test_a_long_recording_opens_at_once_and_is_judged_by_a_request_of_its_own(self):
+        t = np.arange(0, 6000, 0.02)
+        want = 100 + 80 * (t % 60 > 50)
+        where = self.keep("long", {"manifold_pressure_target": Signal(t, want), "manifold_pressure": Signal(t, 100 + 0.5 * (want - 100))})
+        page = self.client.get(where).text
+        self.assertNotIn("Boost asked against boost got", page)
+        says = self.client.get(re.search(r'hx-get="([^"]+)"', page[page.index("A long recording") - 300:])[1].replace("&amp;", "&")).text
+        self.assertIn("50 % of it", says)
+        self.assertIn("Boost asked against boost got", self.client.get(where + "?judged=yes").text)
+        self.client.post(where + "/air", data={"analysis": "boost", "judged": "yes", "entry_id": "l1"})
+        self.assertEqual(self.last().outcome, "short")
+
+    def test_pressures_are_compared_while_the_engine_stands(self):
+        t = np.arange(0, 20, 0.1)
+        rpm = np.where(t < 8, 0.0, 800.0)
+        where = self.keep("key-on", {"engine_speed": Signal(t, rpm), "barometer": Signal(t, np.full(len(t), 98.0)), "dpf_pressure": Signal(t, np.where(t < 8, 0.1, 3.0)), "manifold_pressure": Signal(t, np.where(t < 8, 112.0, 150.0))})
+        page = self.client.get(where).text
+        self.assertIn('data-name="engine stands"', page)
+        self.client.post(where + "/air", data={"analysis": "key_on", "entry_id": "k1"})
+        found = {v.where["channel"]: v.judgement for v in self.workshop.job("case").assessed.now if v.test == "key_on_pressures"}
+        self.assertEqual({name: (j.value, j.verdict) for name, j in found.items()}, {"barometer": (98.0, "marginal"), "manifold": (112.0, "marginal"), "differential": (0.1, "sound")})
+
     def test_the_newest_sweep_is_drawn_and_one_that_was_taken_back_is_not(self):
         r = sweep("stuck")
         self.keep("stuck", {"vane_command": r.command, "vane_position": r.actual})
         self.assertIn("everywhere", self.client.get(BASE + "turbo").text)
         self.workshop.write("case", [{"id": "rec-stuck", "kind": "trace", "data": {"channels": {"vane_command": "x"}, "file": "stuck"}}, {"id": "gone", "kind": "correction", "data": {"corrects": "rec-stuck", "reason": "wrong van"}}], None)
         self.assertIn("no sweep recorded yet", self.client.get(BASE + "turbo").text)
-        self.assertIsInstance(self.workshop.recordings, Recordings)
 
     def test_readings_come_with_where_they_were_recorded(self):
         self.workshop.import_file(json.dumps(job_file(reading("egr_position", 3, "percent", point="engine_off"), engine=MODERN, job_id="plain")).encode())

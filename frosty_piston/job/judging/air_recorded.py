@@ -4,16 +4,21 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from frosty_piston.core.air import judge_swirl
+import numpy as np
+
+from frosty_piston.core.air import judge_key_on, judge_swirl
 from frosty_piston.core.air_recorded import AirChange, RevTest, air_change, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
 from frosty_piston.core.boost import BoostReport, analyse_boost, judge_boost
 from frosty_piston.core.quantity import Judgement, plain
-from frosty_piston.core.traces import Signal
+from frosty_piston.core.traces import Signal, cut, runs
 
 from .air import expected_at_atmosphere
 
 if TYPE_CHECKING:
     from ..verdicts import Judge
+
+KEY_ON = {"barometer": "barometer", "manifold": "manifold_pressure", "exhaust": "exhaust_pressure_1", "differential": "dpf_pressure"}
+STANDS_RPM, STANDS_S = 50.0, 1.0
 
 Channels = dict[str, Signal]
 Written = tuple[str, dict[str, Any]]
@@ -24,7 +29,7 @@ class Analysed:
     """What a recording says of one thing. `test`: the test it answers, empty when it answers none of the vocabulary.
 
     `writes`: kind and data of the entries it makes. `found`: figures to show, name and text. `stretches`: where in the
-    recording it was found, s. `points`: where a reading may belong, for the technician to say.
+    recording it was found, from, to in s, and what stands there. `points`: where a reading may belong, for the technician to say.
     """
 
     name: str
@@ -33,7 +38,7 @@ class Analysed:
     judgement: Judgement
     writes: tuple[Written, ...] = ()
     found: tuple[tuple[str, str], ...] = ()
-    stretches: tuple[tuple[float, float], ...] = ()
+    stretches: tuple[tuple[float, float, str], ...] = ()
     points: tuple[str, ...] = ()
     boost: BoostReport | None = None
 
@@ -49,7 +54,7 @@ def boost_side(judge: "Judge", c: Channels) -> Analysed | None:
                  ("Nine tenths after", "never" if report.to_90_s is None else f"{plain(round(report.to_90_s, 1))} s"), ("Most too much", f"{plain(round(report.overshoot_kpa, 1))} kPa for {plain(round(report.over_s, 1))} s"),
                  ("Swings by", "it stands" if not report.hunting_kpa else f"{plain(round(report.hunting_kpa, 1))} kPa every {plain(round(report.period_s, 1))} s"))
     writes = () if report is None else (("outcome", {"test": "boost_trace", "outcome": judged.cls, "note": judged.because}),)
-    return Analysed("boost", "Boost asked against boost got", "boost_trace", judged, writes, found, report.stretches if report else (), boost=report)
+    return Analysed("boost", "Boost asked against boost got", "boost_trace", judged, writes, found, tuple((s, e, judged.cls.replace("_", " ")) for s, e in report.stretches) if report else (), boost=report)
 
 
 def egr_air(judge: "Judge", c: Channels) -> Analysed | None:
@@ -58,7 +63,8 @@ def egr_air(judge: "Judge", c: Channels) -> Analysed | None:
         return None
     change = air_change(valve, c["air_mass_stroke"], c.get("engine_speed"))
     judged = judge_air_change(change, expected_at_atmosphere(judge))
-    return Analysed("egr_air", "Air mass with the EGR shut and open", "egr_air_change", judged, _air_readings(change), _air_found(change))
+    return Analysed("egr_air", "Air mass with the EGR shut and open", "egr_air_change", judged, _air_readings(change), _air_found(change),
+                    () if change is None else (*((s, e, "shut") for s, e in change.shut_s), *((s, e, "open") for s, e in change.open_s)))
 
 
 def _air_readings(change: AirChange | None) -> tuple[Written, ...]:
@@ -100,7 +106,26 @@ def swirl(judge: "Judge", c: Channels) -> Analysed | None:
     if run is None:
         return None
     because = f"{plain(round(run.seconds, 2))} ± {plain(round(run.u_s, 2))} s from 1,500 to 3,000 rpm" + (f", hanging {plain(round(run.plateau_s, 1))} s near {plain(round(run.plateau_rpm))} rpm" if run.plateau_s > 0.3 else "") + ". The second run, with the flaps as they are or released, makes the comparison."
-    return Analysed("swirl", "Rev test", "swirl_compare", Judgement("unclear", "timed", run.seconds, "s", run.u_s, because), (("reading", {"test": "swirl_compare", "value": round(run.seconds, 2), "unit": "s"}),), points=("as_is", "released"))
+    return Analysed("swirl", "Rev test", "swirl_compare", Judgement("unclear", "timed", run.seconds, "s", run.u_s, because), (("reading", {"test": "swirl_compare", "value": round(run.seconds, 2), "unit": "s"}),), stretches=((run.start_s, run.start_s + run.seconds, "1,500 to 3,000"),), points=("as_is", "released"))
+
+
+def key_on(judge: "Judge", c: Channels) -> Analysed | None:
+    """The pressures while the engine stands still with the key on."""
+    named = {name: c[channel] for name, channel in KEY_ON.items() if channel in c}
+    if "engine_speed" not in c or len(named) < 2:
+        return None
+    stands = [r for r in runs(c["engine_speed"].values < STANDS_RPM) if c["engine_speed"].times_s[r.stop - 1] - c["engine_speed"].times_s[r.start] >= STANDS_S]
+    if not stands:
+        return None
+    times = c["engine_speed"].times_s
+    start, end = float(times[stands[0].start]), float(times[stands[0].stop - 1])
+    kpa = {name: float(np.median(part.values)) for name, s in named.items() if len(part := cut(s, start, end))}
+    judged = judge_key_on(kpa)
+    worst = max(judged.values(), key=lambda j: ("sound", "unclear", "marginal", "failed").index(j.verdict)) if judged else None
+    if worst is None:
+        return None
+    return Analysed("key_on", "Pressures with the engine standing", "key_on_pressures", worst, tuple(("reading", {"test": "key_on_pressures", "where": {"channel": name}, "value": round(v, 1), "unit": "kPa"}) for name, v in kpa.items()),
+                    tuple((name.capitalize(), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()), ((start, end, "engine stands"),))
 
 
 def filter_pressures(judge: "Judge", c: Channels) -> Analysed | None:
@@ -112,7 +137,7 @@ def filter_pressures(judge: "Judge", c: Channels) -> Analysed | None:
     return Analysed("filter_pressures", "Pressures before and after the filter", "", judged, writes)
 
 
-ANALYSES: dict[str, Callable[["Judge", Channels], Analysed | None]] = {"boost": boost_side, "egr_air": egr_air, "air_sensor": air_sensor, "bypass": bypass, "swirl": swirl, "filter_pressures": filter_pressures}
+ANALYSES: dict[str, Callable[["Judge", Channels], Analysed | None]] = {"boost": boost_side, "egr_air": egr_air, "air_sensor": air_sensor, "bypass": bypass, "swirl": swirl, "key_on": key_on, "filter_pressures": filter_pressures}
 
 
 def analysed(judge: "Judge", channels: Channels) -> list[Analysed]:

@@ -1,10 +1,11 @@
 """Recordings that a job file carries in place, judged as the test they were made for."""
 
+from collections.abc import Collection
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from frosty_piston.core.actuators import DriveReport, analyse_drive, judge_drive
+from frosty_piston.core.actuators import DriveReport, analyse_drive, judge_drive, judge_position
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.traces import Signal, signal
 
@@ -17,22 +18,47 @@ if TYPE_CHECKING:
 
 # A drive by its channels: command, position; the part it is; the engine card's field that says how it is driven.
 DRIVES = {"egr_valve": ("egr_command", "egr_position", "egr_drive"), "turbo_actuator": ("vane_command", "vane_position", "turbo"), "inlet_flap": ("inlet_flap_command", "inlet_flap_position", "inlet_flap")}
+IN_VOLTS = {"egr_valve": "egr_position_sensor_v"}
 CLOSED_LIMIT = {"turbo_actuator": 10.0}
 TIME_NAMES = ("time", "time_s", "t")
 
 
-def drives_in(channels: "set[str] | dict[str, Signal]") -> list[str]:
+def drive_of(node: str, channels: Collection[str]) -> tuple[str, str, bool] | None:
+    """The channels of a part's command and position, and whether the position is in percent; None when one is missing."""
+    command, position, _ = DRIVES[node]
+    if command in channels and position in channels:
+        return command, position, True
+    volts = IN_VOLTS.get(node)
+    return (command, volts, False) if command in channels and volts in channels else None
+
+
+def drives_in(channels: Collection[str]) -> list[str]:
     """The parts whose command and position are both among some channels."""
-    return [node for node, (command, position, _) in DRIVES.items() if command in channels and position in channels]
+    return [node for node in DRIVES if drive_of(node, channels)]
+
+
+def without_command(channels: Collection[str]) -> list[str]:
+    """The parts whose position alone was recorded."""
+    return [node for node, (command, position, _) in DRIVES.items() if position in channels and command not in channels]
+
+
+def _closed_limit(judge: "Judge", node: str) -> float:
+    return judge.figure("egr_closed_percent") if node == "egr_valve" else CLOSED_LIMIT.get(node, 5.0)
 
 
 def judged_drive(judge: "Judge", node: str, channels: dict[str, Signal]) -> tuple[DriveReport | None, Judgement]:
     """What a recording says of one drive of this engine."""
-    command, position, field = DRIVES[node]
-    kind = "vacuum" if "vacuum" in str(getattr(judge.job.engine, field) or "") else "motor"
-    report = analyse_drive(channels[command], channels[position])
-    limit = judge.figure("egr_closed_percent") if node == "egr_valve" else CLOSED_LIMIT.get(node, 5.0)
-    return report, judge_drive(report, kind, limit, judge.k.nodes[node].title)
+    found = drive_of(node, channels)
+    assert found is not None
+    command, position, percent = found
+    kind = "vacuum" if "vacuum" in str(getattr(judge.job.engine, DRIVES[node][2]) or "") else "motor"
+    report = analyse_drive(channels[command], channels[position], percent)
+    return report, judge_drive(report, kind, _closed_limit(judge, node), judge.k.nodes[node].title)
+
+
+def judged_position(judge: "Judge", node: str, channels: dict[str, Signal]) -> Judgement:
+    """What its position alone says of a drive."""
+    return judge_position(channels[DRIVES[node][1]], _closed_limit(judge, node), judge.k.nodes[node].title)
 
 
 def channels_of(entry: e.Entry) -> dict[str, Signal]:
@@ -64,4 +90,6 @@ def recorded(judge: "Judge") -> list[Verdict]:
             for node in drives_in(channels):
                 where = where_of(x.data.where) | {"node": node}
                 found.append(Verdict("actuator_sweep", where, judged_drive(judge, node, channels)[1], (x.id,)))
+            for node in without_command(channels):
+                found.append(Verdict("actuator_sweep", where_of(x.data.where) | {"node": node}, judged_position(judge, node, channels), (x.id,)))
     return found
