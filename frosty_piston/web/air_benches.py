@@ -8,7 +8,7 @@ from frosty_piston.job.turbo_question import part_or_turbo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import test_card
-from .air_drawings import DRAWN, recordings_of
+from .air_drawings import DRAWN, loop_of, recordings_of, travel
 from .cells import fill
 from .forms import Form
 
@@ -28,10 +28,10 @@ class AirBench:
 
 
 AIR_BENCHES = {
-    "egr": AirBench("EGR", "Position, drive, air change, look, cooler, cleaning", (("egr_position", ""), ("actuator_sweep", "egr_valve"), ("egr_air_change", ""), ("egr_actuate", ""), ("egr_look", ""), ("egr_cooler_look", "")),
+    "egr": AirBench("EGR", "Position, drive, air change, look, cooler, cleaning", (("egr_position", ""), ("actuator_sweep", "egr_valve"), ("egr_air_change", ""), ("egr_actuate", ""), ("egr_look", ""), ("egr_cooler_look", ""), ("vacuum_travel", "egr_valve")),
                     (("egr_valve", "EGR valve and port", "egr_passage"), ("egr_cooler", "EGR cooler", "egr_cooler")), "egr_valve"),
     "bypass": AirBench("EGR bypass flap", "Against engine speed, rod travel", (("bypass_watch", ""), ("vacuum_travel", "bypass_flap"), ("unplug_compare", "bypass_flap"))),
-    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("actuator_sweep", "inlet_flap"), ("unplug_compare", "inlet_flap")), (("inlet_flap", "inlet flap", "inlet_flap"),), "inlet_flap"),
+    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("actuator_sweep", "inlet_flap"), ("vacuum_travel", "inlet_flap"), ("unplug_compare", "inlet_flap")), (("inlet_flap", "inlet flap", "inlet_flap"),), "inlet_flap"),
     "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_compare", ""), ("vacuum_travel", "swirl_flaps")), (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),)),
     "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", (("actuator_sweep", "turbo_actuator"), ("actuator_watch", "turbo_actuator"), ("linkage_free", ""), ("unplug_compare", "turbo_actuator"), ("vacuum_travel", "turbo_actuator")), drive="turbo_actuator"),
     "boost": AirBench("Boost", "Pressures, pull, leak test, intake", (("key_on_pressures", ""), ("boost_trace", ""), ("boost_leak", ""), ("intake_look", ""), ("air_filter_look", ""), ("air_mass_check", ""))),
@@ -53,7 +53,7 @@ def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
 
 
 def _by_vacuum(record: JobRecord, node: str) -> bool:
-    field = {"bypass_flap": "egr_cooler_bypass", "swirl_flaps": "swirl_flaps", "turbo_actuator": "turbo"}[node]
+    field = {"egr_valve": "egr_drive", "inlet_flap": "inlet_flap", "bypass_flap": "egr_cooler_bypass", "swirl_flaps": "swirl_flaps", "turbo_actuator": "turbo"}[node]
     return "vacuum" in str(getattr(record.job.engine, field) or "vacuum")
 
 
@@ -67,7 +67,7 @@ def on_card(record: JobRecord, workshop: Workshop, bench: str) -> bool:
 def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any]:
     k, shape = workshop.knowledge, AIR_BENCHES[bench]
     ticked = {x.data.caution for x in record.job.of("tick")}
-    sections = [_section(record, workshop, test, node) for test, node in steps_of(record, workshop, bench)]
+    sections = [_section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)]
     cautions = list(dict.fromkeys(c for s in sections for c in s["shape"].cautions))
     nodes = tuple(node for node, _, _ in shape.cleans)
     return {"bench": bench, "bench_title": shape.title, "sections": sections, "cells": [x for s in sections for x in s["cells"]], "cautions": cautions, "ticked": ticked,
@@ -75,13 +75,13 @@ def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any
             "log": cleaning_log(record.job, nodes) if nodes else None, "question": part_or_turbo(record.assessed) if bench == "turbo" else None}
 
 
-def _section(record: JobRecord, workshop: Workshop, test: str, node: str) -> dict[str, Any]:
+def _section(record: JobRecord, workshop: Workshop, bench: str, test: str, node: str) -> dict[str, Any]:
     """A test of the bench: its cells, and the verdicts that stand in none of them."""
     k = workshop.knowledge
     cells = fill(record, test_card.cells_of(record, k, test, node, False))
     in_cells = {x.entry.id for x in cells if x.entry and x.verdict}
     mine = [v for v in record.assessed.now if v.test == test and test_card.of_node(record, k, v, node) and not (len(v.entries) == 1 and v.entries[0] in in_cells)]
-    return {"test": test, "node": node, "shape": k.tests[test], "cells": cells, "mine": mine, "key": f"{test}-{node}" if node else test}
+    return {"test": test, "node": node, "shape": k.tests[test], "cells": cells, "mine": mine, "travel": travel(record, node) if test == "vacuum_travel" else None, "loop": loop_of(record, workshop, bench, node) if test == "actuator_sweep" else None, "key": f"{test}-{node}" if node else test}
 
 
 def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

@@ -18,6 +18,7 @@ from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .boost_table import boost_table
+from .loop_picture import loop_picture
 
 Drawn = dict[str, Any]
 LIFT_PX, BAR_PX, CHANNELS_PX = 56.0, 150.0, 300.0
@@ -54,6 +55,18 @@ def _drive(record: JobRecord, workshop: Workshop, bench: str, node: str) -> tupl
 def _swept(recordings: Recordings, job_id: str, trace_id: str, command: str) -> bool:
     c = spaced(recordings.signals(job_id, trace_id)[command]).values
     return bool(sweeps(c, c))
+
+
+def loop_of(record: JobRecord, workshop: Workshop, bench: str, node: str) -> Drawn | None:
+    """The loop picture of the newest sweep, with the name of its recording."""
+    trace, report = _drive(record, workshop, bench, node)
+    return _loop(workshop.recordings, record.job.id, trace.id, trace.name, node, report) if trace else None
+
+
+@lru_cache(maxsize=32)
+def _loop(recordings: Recordings, job_id: str, trace_id: str, name: str, node: str, report: DriveReport | None) -> Drawn | None:
+    picture = loop_picture({c: spaced(s) for c, s in recordings.signals(job_id, trace_id).items() if c.startswith(DRIVES[node][0].rsplit("_", 1)[0])}, node, report)
+    return {"picture": picture, "name": name} if picture else None
 
 
 def _last(record: JobRecord, test: str, unit: str, **where: str) -> float | None:
@@ -95,7 +108,7 @@ def turbo(record: JobRecord, workshop: Workshop) -> Drawn:
     rest = report.closed_offset if report and report.closed_offset is not None else report.reach[0] if report else None
     marks = [{"at": p, "from": _lever(p, LEVER_PX + 8), "to": _lever(p, LEVER_PX + 16), "text": _lever(p, LEVER_PX + 30)} for p in (0, 25, 50, 75, 100)]
     return {"centre": LEVER_AT, "whole": _arc(0, 100, LEVER_PX), "reach": _arc(*report.reach, LEVER_PX) if report else "", "spots": spots, "lever": _lever(rest if rest is not None else 0.0, LEVER_PX - 10), "marks": marks,
-            "report": report, "trace": trace, "travel": travel(record, "turbo_actuator")}
+            "report": report, "trace": trace}
 
 
 def _plate(percent: float) -> tuple[float, float]:
@@ -116,13 +129,13 @@ def bypass(record: JobRecord, workshop: Workshop) -> Drawn:
     if traces:
         signals = workshop.recordings.signals(record.job.id, traces[-1].id)
         stands = bypass_stands(spaced(signals["bypass_position"]), spaced(signals["engine_speed"]))
-    return {"stands": [{"name": name, "percent": plain(round(p)), "plate": _plate(p)} for name, p in zip(("idle", "driving"), stands, strict=True)] if stands else [], "trace": traces[-1] if traces else None, "travel": travel(record, "bypass_flap")}
+    return {"stands": [{"name": name, "percent": plain(round(p)), "plate": _plate(p)} for name, p in zip(("idle", "driving"), stands, strict=True)] if stands else [], "trace": traces[-1] if traces else None}
 
 
 def swirl(record: JobRecord, workshop: Workshop) -> Drawn:
     times = [(name, _last(record, "swirl_compare", "s", point=point)) for point, name in (("as_is", "as it is"), ("released", "flaps released"))]
     top = max([t for _, t in times if t] or [1.0]) * 1.1
-    return {"bars": [{"name": name, "s": plain(t) if t is not None else "", "width": round((t or 0) / top * CHANNELS_PX, 1)} for name, t in times], "travel": travel(record, "swirl_flaps")}
+    return {"bars": [{"name": name, "s": plain(t) if t is not None else "", "width": round((t or 0) / top * CHANNELS_PX, 1)} for name, t in times]}
 
 
 def boost(record: JobRecord, workshop: Workshop) -> Drawn:
@@ -171,7 +184,7 @@ def leak_down(record: JobRecord) -> Drawn | None:
 
 def travel(record: JobRecord, node: str) -> Drawn | None:
     """Travel of a vacuum actuator against vacuum, the way up and the way down, in the order it was noted."""
-    noted = [(abs(float(f["kpa"])), float(f["mm"])) for x in record.job.of("outcome") if x.data.test == "vacuum_travel" and x.data.where.node in (node, None) and (f := x.data.figures or {}) and "kpa" in f and "mm" in f]
+    noted = [(abs(float(f["kpa"])), float(f["mm"])) for x in record.job.of("outcome") if x.data.test == "vacuum_travel" and x.data.where.node == node and (f := x.data.figures or {}) and "kpa" in f and "mm" in f]
     if len(noted) < 2:
         return None
     top = max(range(len(noted)), key=lambda n: noted[n][0])
