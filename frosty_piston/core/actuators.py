@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .quantity import Judgement, plain
-from .traces import Signal, beside, refresh_s, without_stairs
+from .traces import Signal, beside, refresh_s, runs, without_stairs
 
 GENERAL = "general figure, check your service data"
 SLOW_S = {"motor": 0.3, "vacuum": 1.0}
@@ -305,6 +305,21 @@ def judge_drive(report: DriveReport | None, kind: str = "motor", closed_limit: f
     if report.tau_s + report.tau_u_s < 2 * limit or report.tau_s <= limit:
         return Judgement("sound", "follows", report.tau_s, "s", report.tau_u_s, f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest where it is told.")
     return Judgement("unclear", "unclear", report.tau_s, "s", report.tau_u_s, "The recording is too coarse to tell how fast it follows: record it with more samples a second.")
+
+
+def dead_stretches(command: Signal, report: DriveReport) -> tuple[tuple[float, float], ...]:
+    """Answer the stretches, s, in which the command went through a dead spot of a report.
+
+    >>> t = np.arange(0, 40, 0.1)
+    >>> c = Signal(t, np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0]))
+    >>> a = Signal(t, np.where((c.values > 40) & (c.values < 60), 40.0, c.values))
+    >>> [(round(s), round(e)) for s, e in dead_stretches(c, analyse_drive(c, a))]
+    [(9, 13), (27, 31)]
+    """
+    inside = np.zeros(len(command), bool)
+    for start, end in report.dead_spots:
+        inside |= (command.values >= start) & (command.values <= end)
+    return tuple((float(command.times_s[r.start]), float(command.times_s[r.stop - 1])) for r in runs(inside) if r.stop - r.start > 1)
 
 
 def judge_position(actual: Signal, closed_limit: float = CLOSED_PERCENT, name: str = "The drive") -> Judgement:

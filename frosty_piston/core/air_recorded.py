@@ -56,7 +56,7 @@ def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> Ai
     if len(shut) < LEAST_SAMPLES or len(opened) < LEAST_SAMPLES:
         return None
     u = [1.25 * float(np.std(x)) / np.sqrt(len(x)) + 1.0 for x in (shut, opened)]
-    return AirChange(float(np.median(shut)), float(np.median(opened)), u[0], u[1], *(tuple((float(t[r.start]), float(t[r.stop - 1])) for r in runs(f) if r.stop - r.start >= LEAST_SAMPLES) for f in flags))
+    return AirChange(float(np.median(shut)), float(np.median(opened)), u[0], u[1], *(_stretches(t, f) for f in flags))
 
 
 def judge_air_change(change: AirChange | None, expected_mg: float | None = None) -> Judgement:
@@ -72,12 +72,14 @@ def judge_air_change(change: AirChange | None, expected_mg: float | None = None)
 
 @dataclass(frozen=True, slots=True)
 class AirOver:
-    """What a recording says of the air mass, and the figures it hangs on: mg per stroke, manifold in kPa, intake in C."""
+    """What a recording says of the air mass, the figures it hangs on (mg per stroke, manifold in kPa, intake in
+    C), and the stretches, s, in which it is off."""
 
     judgement: Judgement
     air_mg: float | None = None
     manifold_kpa: float | None = None
     intake_c: float | None = None
+    stretches: tuple[tuple[float, float], ...] = ()
 
 
 def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinders: int, intake: Signal | None = None, position: Signal | None = None) -> AirOver:
@@ -106,9 +108,14 @@ def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinder
     if np.ptp(kpa) > RANGE_KPA and (~load).sum() >= LEAST_SAMPLES and abs(np.median(ratio[~load]) - 1) <= FITS and np.median(ratio[load]) < 1 - FITS:
         missing = f"{round((1 - float(np.median(ratio[load]))) * 100)} %"
         says = f"It fits at low load and falls {missing} short above {plain(round(float(kpa[load].min())))} kPa: a restriction, not the sensor ({GENERAL})."
-        return AirOver(Judgement("failed", "reads_low", float(np.median(mg[load])), "mg", 0.1 * float(np.median(want[load])), says), *(float(np.median(x[load])) for x in (mg, kpa, celsius)))
+        return AirOver(Judgement("failed", "reads_low", float(np.median(mg[load])), "mg", 0.1 * float(np.median(want[load])), says), *(float(np.median(x[load])) for x in (mg, kpa, celsius)), _stretches(t[shut], load))
     middle = float(np.median(kpa))
-    return AirOver(judge_air_mass(float(np.median(ratio)) * (at := expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)))), at), float(np.median(ratio)) * at, middle, float(np.median(celsius)))
+    return AirOver(judge_air_mass(float(np.median(ratio)) * (at := expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)))), at), float(np.median(ratio)) * at, middle, float(np.median(celsius)), _stretches(t[shut], np.abs(ratio - 1) > FITS))
+
+
+def _stretches(t: np.ndarray, flags: np.ndarray) -> tuple[tuple[float, float], ...]:
+    """From when to when the flags stay true, for five samples or more."""
+    return tuple((float(t[r.start]), float(t[r.stop - 1])) for r in runs(flags) if r.stop - r.start >= LEAST_SAMPLES)
 
 
 def bypass_stands(position: Signal, speed: Signal) -> tuple[float, float] | None:
@@ -123,6 +130,15 @@ def bypass_stands(position: Signal, speed: Signal) -> tuple[float, float] | None
     _, (flap, rpm) = beside([position, speed])
     idle, driving = flap[rpm < IDLE_RPM], flap[rpm > DRIVES_RPM]
     return (float(np.median(idle)), float(np.median(driving))) if min(len(idle), len(driving)) >= LEAST_SAMPLES else None
+
+
+def bypass_at(speed: Signal) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
+    """Answer the stretches, s, at idle and above 1800 rpm.
+
+    >>> bypass_at(Signal(np.arange(20.0), np.array([800.0] * 10 + [2400.0] * 10)))
+    (((0.0, 9.0),), ((10.0, 19.0),))
+    """
+    return _stretches(speed.times_s, speed.values < IDLE_RPM), _stretches(speed.times_s, speed.values > DRIVES_RPM)
 
 
 def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = None) -> Judgement:

@@ -25,6 +25,26 @@ READINGS = {
     ("hunts", None): "Sticking vanes or the solenoid.",
 }
 
+# The boost table: class and whether the vanes follow, then boost, what the vanes are told, what they do, what it points at.
+TABLE = (
+    ("short", True, "low", "closed, at the limit", "follow", "leak, exhaust or intake restriction, worn turbo"),
+    ("short", False, "low", "closed, at the limit", "do not follow", "actuator, linkage or vane mechanism"),
+    ("over", False, "too high, then cut", "to open", "lag", "vanes sticking"),
+    ("hunts", False, "hunts", "hunt", "lag", "vanes sticking, or the solenoid"),
+    ("reaches", True, "as asked, a code stored", "fine", "fine", "comes and goes: connector or dead spot, record longer"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class BoostRow:
+    """A row of the boost table; `here` when a recording falls into it."""
+
+    boost: str
+    told: str
+    does: str
+    points_at: str
+    here: bool
+
 
 @dataclass(frozen=True, slots=True)
 class BoostReport:
@@ -153,3 +173,17 @@ def judge_boost(report: BoostReport | None) -> Judgement:
         tail = READINGS["short", known] if report.vane_at_limit is not False else "The vanes are not told to close fully: the control holds back for another reason, look at its codes."
         return Judgement("failed", "short", report.shortfall_kpa, "kPa", u, f"{head}; {plain(round(report.shortfall_kpa, 1))} kPa are missing, {percent(report.shortfall_kpa / asked)} of it{came} ({GENERAL}). {tail}")
     return Judgement("sound", "reaches", report.shortfall_kpa, "kPa", u, f"{head}; it comes within {plain(round(abs(report.shortfall_kpa), 1))} kPa of it{came}.")
+
+
+def boost_table(report: BoostReport | None) -> list[BoostRow]:
+    """Answer the rows of the boost table, the one the recording falls into marked; none is when the vanes were not recorded.
+
+    >>> t = np.arange(0, 12, 0.1)
+    >>> asked, vane = np.where((t > 3) & (t < 9), 180.0, 100.0), Signal(t, np.where((t > 3) & (t < 9), 95.0, 20.0))
+    >>> report = analyse_boost(Signal(t, asked), Signal(t, 100 + 0.6 * (asked - 100)), vane, vane)
+    >>> [row.points_at for row in boost_table(report) if row.here]
+    ['leak, exhaust or intake restriction, worn turbo']
+    """
+    cls = judge_boost(report).cls
+    follows = report.vane_follows if report is not None and (cls != "short" or report.vane_at_limit) else None
+    return [BoostRow(boost, told, does, says, follows is not None and (cls, follows) == (row, wanted)) for row, wanted, boost, told, does, says in TABLE]

@@ -25,6 +25,11 @@ class Signal:
         return float(np.median(np.diff(self.times_s))) if len(self) > 1 else 0.0
 
     @property
+    def longest_step_s(self) -> float:
+        """What is still no gap: a second, or eight times the usual step."""
+        return max(1.0, LONGEST_GAP_STEPS * self.step_s)
+
+    @property
     def span(self) -> tuple[float, float]:
         return (float(self.times_s[0]), float(self.times_s[-1])) if len(self) else (0.0, 0.0)
 
@@ -48,6 +53,30 @@ def signal(times_s: np.ndarray, values: np.ndarray) -> Signal:
         raise ValueError("the time runs backwards")
     last = np.append(np.diff(times_s) > 0, True)[: len(times_s)]
     return Signal(times_s[last], values[last])
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelFigures:
+    """A channel in figures: how far it goes, its mean, first and last value, samples a second (0 when unknown), gaps."""
+
+    low: float
+    high: float
+    mean: float
+    first: float
+    last: float
+    rate_hz: float
+    gaps: int
+
+
+def figures_of(s: Signal) -> ChannelFigures:
+    """Answer a channel of one sample or more in figures. A gap: over a second and over eight times the usual step.
+
+    >>> figures_of(Signal(np.array([0.0, 0.5, 1.0, 9.0]), np.array([1.0, 2.0, 3.0, 6.0])))
+    ChannelFigures(low=1.0, high=6.0, mean=3.0, first=1.0, last=6.0, rate_hz=2.0, gaps=1)
+    """
+    step, v = s.step_s, s.values
+    gaps = int((np.diff(s.times_s) > s.longest_step_s).sum())
+    return ChannelFigures(float(v.min()), float(v.max()), float(v.mean()), float(v[0]), float(v[-1]), 1 / step if step else 0.0, gaps)
 
 
 def cut(s: Signal, start_s: float, end_s: float) -> Signal:
@@ -98,7 +127,7 @@ def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.
     """
     if not len(s):
         return np.full(len(at_s), np.nan)
-    longest = max(1.0, LONGEST_GAP_STEPS * s.step_s) if longest_gap_s is None else longest_gap_s
+    longest = s.longest_step_s if longest_gap_s is None else longest_gap_s
     place = np.searchsorted(s.times_s, at_s, side="right") - 1
     found = s.values[np.maximum(place, 0)]
     age = at_s - s.times_s[np.maximum(place, 0)]
@@ -113,7 +142,7 @@ def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> 
     """
     if not len(s):
         return np.full(len(at_s), np.nan)
-    longest = max(1.0, LONGEST_GAP_STEPS * s.step_s) if longest_gap_s is None else longest_gap_s
+    longest = s.longest_step_s if longest_gap_s is None else longest_gap_s
     after = np.clip(np.searchsorted(s.times_s, at_s, side="left"), 0, len(s) - 1)
     gap = s.times_s[after] - s.times_s[np.maximum(after - 1, 0)]
     outside = (at_s < s.times_s[0]) | (at_s > s.times_s[-1])

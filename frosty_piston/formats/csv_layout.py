@@ -11,7 +11,7 @@ from frosty_piston.core.errors import BadInput
 SAMPLE_BYTES, SAMPLE_LINES, MOST_COLUMNS, MOST_LINE_BYTES = 256_000, 400, 2000, 1_000_000
 DELIMITERS = (";", "\t", ",", "|")
 DISGUISES = ((b"PK\x03\x04", "a zip file (a spreadsheet, perhaps): save it as CSV first"), (b"\x1f\x8b", "a gzip file: unpack it first"), (b"%PDF", "a PDF: a table in it cannot be read here"),
-             (b"MDF ", "an MDF recording: give its file the ending .mf4"), (b"\x89PNG", "a picture"), (b"\xff\xd8\xff", "a picture"))
+             (b"\x89PNG", "a picture"), (b"\xff\xd8\xff", "a picture"))
 TIME_NAMES = re.compile(r"^(rel(ative)?[ _]?|elapsed[ _]?|log[ _]?|sample[ _]?)?(time|timestamp|time ?stamp|t|clock|date ?time|seconds|zeit)([ _]?(s|sec|ms|stamp|axis|rel))?$", re.I)
 UNIT_WORDS = {"s", "sec", "ms", "min", "h", "hh:mm:ss", "v", "mv", "a", "ma", "%", "percent", "rpm", "1/min", "/min", "km/h", "mph", "kpa", "hpa", "mbar", "bar", "psi", "mpa", "pa", "°c", "degc", "c", "°f", "degf", "f",
               "mg", "mg/str", "mg/stroke", "mg/hub", "g/s", "kg/h", "ppm", "g", "ml", "l", "mm3", "mm³", "mm3/str", "mm", "nm", "n m", "ohm", "-", "", "none", "km", "m", "bool", "deg", "°"}

@@ -1,5 +1,6 @@
 """Recordings in MDF 4 (ASAM MDF, a public standard), in and out."""
 
+import hashlib
 import io
 from collections.abc import Mapping
 
@@ -42,7 +43,7 @@ def read_mdf(data: bytes) -> Recording:
     if not columns:
         raise BadInput("The MDF file holds no channel of figures.")
     start = min(float(t[0]) for t in times.values() if len(t))
-    return Recording(tuple(columns), {i: t - start for i, t in times.items()}, values, rows, unread, tuple(notes), "mdf:" + "|".join(c.name for c in columns)[:200])
+    return Recording(tuple(columns), {i: t - start for i, t in times.items()}, values, rows, unread, tuple(notes), "mdf:" + hashlib.sha256("\x1f".join(f"{c.name} {c.unit}" for c in columns).encode()).hexdigest()[:16])
 
 
 def write_mdf(channels: Mapping[str, tuple[Signal, str]]) -> bytes:

@@ -15,6 +15,10 @@ class Turn:
     entry: Entry
     share: float | None
 
+    @property
+    def percent(self) -> int | None:
+        return None if self.share is None else round(self.share * 100)
+
 
 @dataclass(frozen=True, slots=True)
 class CleaningLog:

@@ -34,9 +34,9 @@ AIR_BENCHES = {
     "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("actuator_sweep", "inlet_flap"), ("vacuum_travel", "inlet_flap"), ("unplug_compare", "inlet_flap")), (("inlet_flap", "inlet flap", "inlet_flap"),), "inlet_flap"),
     "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_compare", ""), ("vacuum_travel", "swirl_flaps")), (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),)),
     "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", (("actuator_sweep", "turbo_actuator"), ("actuator_watch", "turbo_actuator"), ("linkage_free", ""), ("unplug_compare", "turbo_actuator"), ("vacuum_travel", "turbo_actuator")), drive="turbo_actuator"),
-    "boost": AirBench("Boost", "Pressures, pull, leak test, intake", (("key_on_pressures", ""), ("boost_trace", ""), ("boost_leak", ""), ("intake_look", ""), ("air_filter_look", ""), ("air_mass_check", ""))),
+    "boost": AirBench("Air and boost", "Pressures, pull, leak test, intake, air mass", (("key_on_pressures", ""), ("boost_trace", ""), ("boost_leak", ""), ("intake_look", ""), ("air_filter_look", ""), ("air_mass_check", ""))),
 }
-FIRST_CARD_TEST = {"egr": "egr_position", "bypass": "bypass_watch", "swirl": "swirl_compare", "turbo": "boost_trace", "boost": "boost_trace"}
+FIRST_CARD_TEST = {"egr": "egr_position", "bypass": "bypass_watch", "swirl": "swirl_compare", "turbo": "boost_trace", "boost": "intake_look"}
 
 
 def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:

@@ -2,12 +2,13 @@
 
 from collections.abc import Callable
 from functools import lru_cache
-from math import cos, exp, log, radians, sin
+from math import cos, radians, sin
 from typing import Any
 
-from frosty_piston.core.actuators import DriveReport, analyse_drive, sweeps
+from frosty_piston.core.actuators import STUCK_RANGE, DriveReport, analyse_drive, sweeps
+from frosty_piston.core.air import AGREE_KPA, LEAK_LEFT, LEAK_S, leak_down_kpa
 from frosty_piston.core.air_recorded import bypass_stands
-from frosty_piston.core.boost import BoostReport, analyse_boost
+from frosty_piston.core.boost import BoostReport, analyse_boost, boost_table
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.traces import spaced
 from frosty_piston.job.judging.air import expected_at_atmosphere
@@ -17,14 +18,11 @@ from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .boost_table import boost_table
 from .loop_picture import loop_picture
 
 Drawn = dict[str, Any]
-LIFT_PX, BAR_PX, CHANNELS_PX = 56.0, 150.0, 300.0
+LIFT_PX, BAR_PX, BARS_AT, TIMES_PX, AXIS_AT, AXIS_PX = 56.0, 150.0, 470.0, 210.0, 100.0, 300.0
 LEVER_AT, LEVER_PX = (170.0, 178.0), 122.0
-LEAK_MARK, LEAK_S = 0.8, 60.0
-AGREE_KPA = 2.0
 # The channels a recording needs to belong to a bench.
 WANTED = {"egr": (("egr_command", "egr_position"), ("egr_command", "egr_position_sensor_v"), ("egr_position", "air_mass_stroke")), "bypass": (("bypass_position", "engine_speed"),), "inlet_flap": (DRIVES["inlet_flap"][:2],),
           "swirl": (("engine_speed",),), "turbo": (DRIVES["turbo_actuator"][:2],), "boost": (("manifold_pressure_target", "manifold_pressure"), ("air_mass_stroke", "manifold_pressure"))}
@@ -85,9 +83,9 @@ def egr(record: JobRecord, workshop: Workshop) -> Drawn:
     shut, opened = (_last(record, "egr_air_change", "mg", point=p) for p in ("shut", "open"))
     expected = expected_at_atmosphere(Judge(record.job, workshop.knowledge, record.job.live))
     top = max([x for x in (shut, opened, expected) if x] or [1.0]) * 1.1
-    bars = [{"name": name, "mg": plain(round(mg)) if mg is not None else "", "width": round((mg or 0) / top * BAR_PX, 1)} for name, mg in (("shut", shut), ("open", opened))]
+    bars = [{"name": name, "mg": plain(round(mg)) if mg is not None else "", "width": round((mg or 0) / top * BAR_PX, 1), "y": y} for name, mg, y in (("shut", shut, 62), ("open", opened, 118))]
     return {"rest": None if rest is None else plain(rest), "lift": 0.0 if rest is None else round(min(100.0, max(0.0, rest)) / 100 * LIFT_PX, 1), "limit": plain(limit), "limit_px": round(limit / 100 * LIFT_PX, 1), "lift_px": LIFT_PX,
-            "source": "read, engine off" if read is not None else f"recorded, {trace.name}" if trace and rest is not None else "", "bars": bars, "expected": {"mg": plain(round(expected)), "x": round(expected / top * BAR_PX, 1)} if expected else None,
+            "source": "read, engine off" if read is not None else f"recorded, {trace.name}" if trace and rest is not None else "", "bars": bars, "expected": {"mg": plain(round(expected)), "x": round(BARS_AT + expected / top * BAR_PX, 1)} if expected else None,
             "state": "failed" if rest is not None and rest > limit else "sound" if rest is not None else ""}
 
 
@@ -104,11 +102,11 @@ def _arc(low: float, high: float, radius: float) -> str:
 def turbo(record: JobRecord, workshop: Workshop) -> Drawn:
     """The lever between its stops: how far it reaches, where it rests, where it stands still."""
     trace, report = _drive(record, workshop, "turbo", "turbo_actuator")
-    spots = [{"arc": _arc(s, e, LEVER_PX), "says": f"{s:.0f} to {e:.0f} %"} for s, e in (report.dead_spots if report else ())]
+    spots = [{"arc": _arc(s, e, LEVER_PX), "says": f"{s:.0f} to {e:.0f} %", "y": 52 + 52 * n} for n, (s, e) in enumerate(report.dead_spots[:2] if report else ())]
     rest = report.closed_offset if report and report.closed_offset is not None else report.reach[0] if report else None
     marks = [{"at": p, "from": _lever(p, LEVER_PX + 8), "to": _lever(p, LEVER_PX + 16), "text": _lever(p, LEVER_PX + 30)} for p in (0, 25, 50, 75, 100)]
     return {"centre": LEVER_AT, "whole": _arc(0, 100, LEVER_PX), "reach": _arc(*report.reach, LEVER_PX) if report else "", "spots": spots, "lever": _lever(rest if rest is not None else 0.0, LEVER_PX - 10), "marks": marks,
-            "report": report, "trace": trace}
+            "report": report, "trace": trace, "still": bool(report) and report.reach[1] - report.reach[0] < STUCK_RANGE}
 
 
 def _plate(percent: float) -> tuple[float, float]:
@@ -135,7 +133,7 @@ def bypass(record: JobRecord, workshop: Workshop) -> Drawn:
 def swirl(record: JobRecord, workshop: Workshop) -> Drawn:
     times = [(name, _last(record, "swirl_compare", "s", point=point)) for point, name in (("as_is", "as it is"), ("released", "flaps released"))]
     top = max([t for _, t in times if t] or [1.0]) * 1.1
-    return {"bars": [{"name": name, "s": plain(t) if t is not None else "", "width": round((t or 0) / top * CHANNELS_PX, 1)} for name, t in times]}
+    return {"bars": [{"name": name, "s": plain(t) if t is not None else "", "width": round((t or 0) / top * TIMES_PX, 1), "y": 58 + 62 * n} for n, (name, t) in enumerate(times)]}
 
 
 def boost(record: JobRecord, workshop: Workshop) -> Drawn:
@@ -146,10 +144,11 @@ def boost(record: JobRecord, workshop: Workshop) -> Drawn:
     low, span = middle - 12.0, 24.0
 
     def across(kpa: float) -> float:
-        return round(min(1.0, max(0.0, (kpa - low) / span)) * CHANNELS_PX, 1)
+        return round(min(1.0, max(0.0, (kpa - low) / span)) * AXIS_PX, 1)
 
-    return {"pressures": [{"name": c, "kpa": plain(v) if v is not None else "", "x": across(v) if v is not None else None, "far": v is not None and abs(v - middle) > AGREE_KPA} for c, v in read.items()],
-            "band": (across(middle - AGREE_KPA), across(middle + AGREE_KPA)) if known else None, "leak": leak_down(record), "table": boost_table(_pull(record, workshop))}
+    band = (across(middle - AGREE_KPA), across(middle + AGREE_KPA)) if known else None
+    return {"pressures": [{"y": 66 + 42 * n, "name": c, "kpa": plain(v) if v is not None else "", "x": across(v) if v is not None else None, "far": v is not None and abs(v - middle) > AGREE_KPA} for n, (c, v) in enumerate(read.items())],
+            "band": {"x": AXIS_AT + band[0], "width": round(band[1] - band[0], 1), "middle": round(AXIS_AT + (band[0] + band[1]) / 2, 1)} if band else None, "leak": leak_down(record), "table": boost_table(_pull(record, workshop))}
 
 
 def _pull(record: JobRecord, workshop: Workshop) -> BoostReport | None:
@@ -174,12 +173,12 @@ def leak_down(record: JobRecord) -> Drawn | None:
     start, end, seconds = (given.get(name) for name in ("start_kpa", "end_kpa", "seconds"))
     if start is None or end is None or seconds is None or start <= 0 or seconds <= 0 or end > start:
         return None
-    rate, long = -log(max(end, 0.01 * start) / start) / seconds, max(LEAK_S, seconds)
+    long = max(LEAK_S, seconds)
 
-    def path(per_s: float) -> str:
-        return "M" + "L".join(f"{round(n / 40 * 240, 1)} {round(120 - 110 * exp(-per_s * n / 40 * long), 1)}" for n in range(41))
+    def path(end_kpa: float, in_s: float) -> str:
+        return "M" + "L".join(f"{round(n / 40 * 240, 1)} {round(120 - 110 * leak_down_kpa(start, end_kpa, in_s, n / 40 * long) / start, 1)}" for n in range(41))
 
-    return {"measured": path(rate), "mark": path(-log(LEAK_MARK) / LEAK_S), "end": (round(seconds / long * 240, 1), round(120 - 110 * end / start, 1)), "says": f"{plain(start)} to {plain(end)} kPa in {plain(seconds)} s", "long": plain(long)}
+    return {"measured": path(end, seconds), "mark": path(LEAK_LEFT * start, LEAK_S), "end": (round(seconds / long * 240, 1), round(120 - 110 * end / start, 1)), "says": f"{plain(start)} to {plain(end)} kPa in {plain(seconds)} s", "long": plain(long)}
 
 
 def travel(record: JobRecord, node: str) -> Drawn | None:

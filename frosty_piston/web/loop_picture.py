@@ -12,12 +12,12 @@ SIZE, EDGE, MOST, MOST_WAYS = 260, 30, 3000, 12
 LOW, HIGH = -5.0, 105.0
 
 
-def _x(percent: float) -> float:
-    return round(EDGE + (percent - LOW) / (HIGH - LOW) * SIZE, 1)
+def _x(percent: Any) -> Any:
+    return EDGE + (percent - LOW) / (HIGH - LOW) * SIZE
 
 
-def _y(percent: float) -> float:
-    return round(EDGE + (HIGH - min(HIGH, max(LOW, percent))) / (HIGH - LOW) * SIZE, 1)
+def _y(percent: Any) -> Any:
+    return EDGE + (HIGH - np.clip(percent, LOW, HIGH)) / (HIGH - LOW) * SIZE
 
 
 def _any_way(c: np.ndarray) -> list[tuple[int, slice]]:
@@ -29,8 +29,7 @@ def _any_way(c: np.ndarray) -> list[tuple[int, slice]]:
 
 def _path(c: np.ndarray, a: np.ndarray, most: int) -> str:
     every = max(1, -(-len(c) // most))
-    xs = np.round(EDGE + (c[::every] - LOW) / (HIGH - LOW) * SIZE, 1)
-    ys = np.round(EDGE + (HIGH - np.clip(a[::every], LOW, HIGH)) / (HIGH - LOW) * SIZE, 1)
+    xs, ys = np.round(_x(c[::every]), 1), np.round(_y(a[::every]), 1)
     return "M" + "L".join(f"{x:g} {y:g}" for x, y in zip(xs.tolist(), ys.tolist(), strict=True)) if len(c) else ""
 
 
@@ -53,7 +52,7 @@ def loop_picture(channels: dict[str, Signal], node: str, report: DriveReport | N
     a = upright(c, a, percent)
     ways = sweeps(c, c) or _any_way(c)
     up, down = (" ".join(_path(c[r], a[r], max(2, MOST // len(some))) for r in some) for some in (_some(ways, 1), _some(ways, -1)))
-    spots = [{"x": _x(s), "width": round(_x(e) - _x(s), 1), "says": f"{s:.0f} to {e:.0f} %"} for s, e in (report.dead_spots if report else ())]
-    marks = [{"at": p, "x": _x(p), "y": _y(p)} for p in (0, 25, 50, 75, 100)]
-    return {"up": up, "down": down, "ideal": f"M{_x(0)} {_y(0)}L{_x(100)} {_y(100)}", "spots": spots, "marks": marks, "size": SIZE + 2 * EDGE, "left": EDGE, "top": EDGE, "inner": SIZE,
-            "foot": EDGE + SIZE, "middle": EDGE + SIZE / 2, "rest": _y(report.closed_offset) if report and report.closed_offset is not None else None, "name": EDGE + SIZE + 22}
+    spots = [{"x": round(_x(s), 1), "width": round(_x(e) - _x(s), 1), "says": f"{s:.0f} to {e:.0f} %"} for s, e in (report.dead_spots if report else ())]
+    marks = [{"at": p, "x": round(_x(p), 1), "y": round(float(_y(p)), 1)} for p in (0, 25, 50, 75, 100)]
+    return {"up": up, "down": down, "ideal": f"M{_x(0):.1f} {_y(0):.1f}L{_x(100):.1f} {_y(100):.1f}", "spots": spots, "marks": marks, "size": SIZE + 2 * EDGE, "left": EDGE, "top": EDGE, "inner": SIZE,
+            "foot": EDGE + SIZE, "middle": EDGE + SIZE / 2, "name": EDGE + SIZE + 22}

@@ -12,27 +12,28 @@ from frosty_piston.job.proposals import NextTest
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
+from .air_benches import AIR_BENCHES
+
 SHOWN_SUSPECTS, SHOWN_TESTS, SHOWN_TAPE = 7, 5, 12
 PATTERN_BITS = 0.7
 BENCHES = {
     "glow_resistance": "glow", "glow_lamp_test": "glow", "glow_current": "glow", "glow_bench_heat": "glow", "glow_relay": "relay", "glow_on_time": "relay",
-    "egr_position": "egr", "egr_air_change": "egr", "egr_actuate": "egr", "egr_look": "egr", "egr_cooler_look": "egr", "bypass_watch": "bypass", "swirl_compare": "swirl", "linkage_free": "turbo",
-    "boost_trace": "boost", "boost_leak": "boost", "key_on_pressures": "boost", "air_mass_check": "boost",
     "battery_rest": "battery", "battery_crank": "battery", "crank_speed": "battery", "cable_drop": "battery", "start_aid_compare": "battery", "cold_soak_temps": "battery",
 }
-ANCHORED = ("egr", "bypass", "inlet_flap", "swirl", "turbo", "boost")
-# Tests that belong to a bench only on a part.
-NODE_BENCHES = {("actuator_sweep", "egr_valve"): "egr", ("actuator_sweep", "inlet_flap"): "inlet_flap", ("actuator_sweep", "turbo_actuator"): "turbo", ("actuator_watch", "turbo_actuator"): "turbo", ("unplug_compare", "turbo_actuator"): "turbo"}
+# The steps of the air side's benches: a test, with its part where it has one.
+AIR_STEPS = {step: bench for bench, shape in AIR_BENCHES.items() for step in shape.steps}
 STATE_WORDS = {"engine_cold": "Engine is cold now", "engine_hot": "Engine is hot now", "raised": "Vehicle is raised", "customer_waits": "The customer waits"}
 METHODS = {"glow_resistance": "ohm", "glow_lamp_test": "lamp", "glow_current": "current", "glow_bench_heat": "heat"}
 
 
 def bench_link(job_id: str, test: str, point: str | None = None, node: str | None = None) -> str:
-    bench = BENCHES.get(test) or NODE_BENCHES.get((test, node or ""))
+    if (test, node or "") in AIR_STEPS:
+        return f"/jobs/{job_id}/measure/{AIR_STEPS[test, node or '']}#step-{test}{f'-{node}' if node else ''}"
+    bench = BENCHES.get(test)
     if bench is None:
         return f"/jobs/{job_id}/measure/test/{test}" + (f"?node={node}" if node else "")
     query = f"?method={METHODS[test]}" + (f"&point={point}" if point else "") if test in METHODS else ""
-    return f"/jobs/{job_id}/measure/{bench}{query}" + (f"#step-{test}{f'-{node}' if (test, node or '') in NODE_BENCHES else ''}" if bench in ANCHORED else "")
+    return f"/jobs/{job_id}/measure/{bench}{query}"
 
 
 def test_link(job_id: str, n: NextTest) -> str:

@@ -10,15 +10,17 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.errors import BadInput, Fault, NotHere
+from frosty_piston.core.actuators import dead_stretches
+from frosty_piston.core.boost import boost_table
 from frosty_piston.core.quantity import plain
-from frosty_piston.core.traces import Signal, cut, event_s, signal, spaced, thin
+from frosty_piston.core.traces import Signal, cut, event_s, figures_of, signal, spaced, thin
 from frosty_piston.formats.channel_map import converted, guess, mapped, shape_of
 from frosty_piston.formats.csv_recording import MOST_BYTES
 from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.recording import Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
-from frosty_piston.job.judging.recorded import drive_of, drives_in, judged_drive, judged_position, without_command
+from frosty_piston.job.judging.recorded import DRIVES, drive_of, drives_in, judged_drive, judged_position, without_command
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -26,14 +28,12 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .forms import Form
 from .given import GivenForm, GivenUpload, GivenWorkshop
 from .jobform import submit
-from .boost_table import boost_table
 from .loop_picture import loop_picture
 from .page import Kept, job_page, person, render
 
 router = APIRouter()
 LIST, MAP, VIEW = "traces/_list.html", "traces/_map.html", "traces/_view.html"
 FIRST_ROWS, MOST_POINTS, SHOWN_FIRST = 5, 4000, 4
-GAP_STEPS = 8.0
 MOST_AT_ONCE = 500_000
 
 
@@ -152,19 +152,11 @@ def _range(asked: Form, trace: TraceInfo) -> tuple[float, float]:
     return (start, end) if end > start else (first, last)
 
 
-def statistics_of(s: Signal) -> dict[str, Any]:
-    """A channel in figures: how far it goes, its mean, how often it was written, its gaps."""
-    steps = np.diff(s.times_s)
-    gaps = int((steps > max(1.0, GAP_STEPS * s.step_s)).sum()) if len(steps) else 0
-    return {"low": plain(float(s.values.min())), "high": plain(float(s.values.max())), "mean": plain(float(np.mean(s.values))), "first": plain(float(s.values[0])), "last": plain(float(s.values[-1])),
-            "rate": plain(1 / s.step_s) if s.step_s else "", "samples": len(s), "gaps": gaps}
-
-
 def in_words(title: str, unit: str, s: Signal) -> str:
     """A channel in one plain sentence, for those who cannot see the chart."""
-    f = statistics_of(s)
-    sentence = f"{title} goes from {f['low']} to {f['high']} {unit}".rstrip() + f", {f['mean']} on average; it begins at {f['first']} and ends at {f['last']}"
-    return sentence + (f", with {f['gaps']} {'gap' if f['gaps'] == 1 else 'gaps'}." if f["gaps"] else ".")
+    f = figures_of(s)
+    sentence = f"{title} goes from {plain(f.low)} to {plain(f.high)} {unit}".rstrip() + f", {plain(f.mean)} on average; it begins at {plain(f.first)} and ends at {plain(f.last)}"
+    return sentence + (f", with {f.gaps} {'gap' if f.gaps == 1 else 'gaps'}." if f.gaps else ".")
 
 
 def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> dict[str, Any]:
@@ -174,7 +166,7 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
     picked = [c for c in asked.all("channel") if c in signals] or _first_look(list(signals))
     parts = {c: cut(signals[c], start, end) for c in picked}
     rows = [{"channel": c.channel, "title": _title(workshop, c.channel), "unit": c.unit, "on": c.channel in picked, "column": c.column,
-             "f": statistics_of(parts[c.channel]) if c.channel in parts and len(parts[c.channel]) else None} for c in trace.channels]
+             "f": figures_of(parts[c.channel]) if c.channel in parts and len(parts[c.channel]) else None} for c in trace.channels]
     others = [t for t in workshop.recordings.of_job(record.job.id) if t.id != trace_id and t.id not in record.job.gone]
     other = next((t for t in others if t.id == asked.raw("with")), None)
     waits = sum(len(cut(s, start, end)) for s in signals.values()) > MOST_AT_ONCE and asked.raw("judged") != "yes"
@@ -196,7 +188,7 @@ def judged_parts(record: JobRecord, workshop: Workshop, signals: dict[str, Signa
     """Everything that is judged of a stretch of a recording, and of the one beside it."""
     within = _judged_part(signals, start, end)
     swirl = bool(other) and not record.job.engine.rules_out(workshop.knowledge.tests["swirl_compare"].needs)
-    return {"found": [{"a": a, "table": boost_table(a.boost)} for a in _analysed(record, workshop, within)], "drives": _drives(record, workshop, within),
+    return {"found": [{"a": a, "table": boost_table(a.boost) if a.boost else []} for a in _analysed(record, workshop, within)], "drives": _drives(record, workshop, within),
             "rev_pair": swirl_of_two(within, _judged_part(workshop.recordings.signals(record.job.id, other.id), *other.span)) if swirl and other else None}
 
 
@@ -224,7 +216,7 @@ def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) 
         if record.job.engine.rules_out(workshop.knowledge.nodes[node].needs):
             continue
         report, judged = judged_drive(judge, node, channels) if drive_of(node, channels) else (None, judged_position(judge, node, channels))
-        found.append({"node": node, "title": workshop.knowledge.nodes[node].title, "judgement": judged, "report": report, "picture": loop_picture(channels, node, report),
+        found.append({"node": node, "title": workshop.knowledge.nodes[node].title, "judgement": judged, "report": report, "picture": loop_picture(channels, node, report), "stretches": dead_stretches(channels[DRIVES[node][0]], report) if report else (),
                       "can_write": judged.cls in workshop.knowledge.tests["actuator_sweep"].outcomes})
     return found
 

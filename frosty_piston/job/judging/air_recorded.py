@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from frosty_piston.core.air import judge_key_on, judge_swirl
-from frosty_piston.core.air_recorded import AirChange, RevTest, air_change, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
+from frosty_piston.core.air_recorded import AirChange, RevTest, air_change, bypass_at, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
 from frosty_piston.core.boost import BoostReport, analyse_boost, judge_boost
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.traces import Signal, cut, runs
@@ -89,7 +89,8 @@ def air_sensor(judge: "Judge", c: Channels) -> Analysed | None:
     assert over.manifold_kpa is not None and over.intake_c is not None
     figures = {"air_mg_stroke": round(over.air_mg, 1), "manifold_kpa": round(over.manifold_kpa, 1), "intake_c": round(over.intake_c, 1)}
     return Analysed("air_sensor", "Air mass against displacement and pressure", "air_mass_check", over.judgement, (("outcome", {"test": "air_mass_check", "figures": figures, "note": over.judgement.because}),),
-                    (("Air, EGR shut", f"{plain(round(over.air_mg))} mg"), ("Manifold", f"{plain(round(over.manifold_kpa))} kPa"), ("Intake", f"{plain(round(over.intake_c))} °C")))
+                    (("Air, EGR shut", f"{plain(round(over.air_mg))} mg"), ("Manifold", f"{plain(round(over.manifold_kpa))} kPa"), ("Intake", f"{plain(round(over.intake_c))} °C")),
+                    tuple((s, e, over.judgement.cls.replace("_", " ")) for s, e in over.stretches) if over.judgement.verdict == "failed" else ())
 
 
 def bypass(judge: "Judge", c: Channels) -> Analysed | None:
@@ -97,7 +98,8 @@ def bypass(judge: "Judge", c: Channels) -> Analysed | None:
         return None
     judged = judge_bypass(c["bypass_position"], c["engine_speed"])
     writes = () if judged.cls == "unclear" else (("outcome", {"test": "bypass_watch", "outcome": judged.cls, "note": judged.because}),)
-    return Analysed("bypass", "Bypass flap against engine speed", "bypass_watch", judged, writes)
+    idle, driving = bypass_at(c["engine_speed"])
+    return Analysed("bypass", "Bypass flap against engine speed", "bypass_watch", judged, writes, stretches=(*((s, e, "idle") for s, e in idle), *((s, e, "driving") for s, e in driving)))
 
 
 def swirl(judge: "Judge", c: Channels) -> Analysed | None:

@@ -9,11 +9,19 @@
 
   async function ask(from, to) {
     const mine = ++asking;
-    const answers = [await fetch(box.dataset.url + "?" + query(from, to)).then((r) => r.json())];
-    if (box.dataset.other) {
-      const there = box.dataset.others.trim().split(" "), shift = Number(box.dataset.shift), both = channels.filter((c) => there.includes(c.channel));
-      const url = box.dataset.other + "?" + both.map((c) => "channel=" + c.channel).join("&") + "&most=1600&start=" + (from - shift) + "&end=" + (to - shift);
-      if (both.length) answers.push(await fetch(url).then((r) => r.json()));
+    const says = document.getElementById("trace-fault"), got = (url) => fetch(url).then((r) => { if (!r.ok) throw new Error(String(r.status)); return r.json(); });
+    const answers = [];
+    try {
+      answers.push(await got(box.dataset.url + "?" + query(from, to)));
+      if (box.dataset.other) {
+        const there = box.dataset.others.trim().split(" "), shift = Number(box.dataset.shift), both = channels.filter((c) => there.includes(c.channel));
+        const url = box.dataset.other + "?" + both.map((c) => "channel=" + c.channel).join("&") + "&most=1600&start=" + (from - shift) + "&end=" + (to - shift);
+        if (both.length) answers.push(await got(url));
+      }
+      if (says) says.hidden = true;
+    } catch {
+      if (says) { says.textContent = "The recording cannot be reached just now; the picture stays as it was."; says.hidden = false; }
+      return null;
     }
     if (mine !== asking) return null;
     const tables = [];
@@ -80,6 +88,19 @@
   };
   const KEYS = { ArrowLeft: "left", ArrowRight: "right", "+": "in", "=": "in", "-": "out", 0: "whole" };
 
+  function wheel(e) {
+    const wide = view[1] - view[0];
+    if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) {
+      const d = Math.max(whole[0] - view[0], Math.min(whole[1] - view[1], Math.sign(e.deltaX || e.deltaY) * wide / 8));
+      e.preventDefault();
+      if (d) go(view[0] + d, view[1] + d);
+    } else if (e.ctrlKey) {
+      const at = chart.posToVal(e.clientX - chart.over.getBoundingClientRect().left, "x"), k = e.deltaY > 0 ? 1.4 : 1 / 1.4;
+      e.preventDefault();
+      go(at - (at - view[0]) * k, at + (view[1] - at) * k);
+    }
+  }
+
   function touches() {
     const down = new Map();
     let from = null;
@@ -117,6 +138,7 @@
     chart.setScale("x", { min: view[0], max: view[1] });
     box.dataset.view = view[0].toFixed(3) + " " + view[1].toFixed(3);
     box.addEventListener("keydown", (e) => { const move = moves[KEYS[e.key]]; if (move) { e.preventDefault(); e.stopPropagation(); move(); } });
+    box.addEventListener("wheel", wheel, { passive: false });
     touches();
     new ResizeObserver(() => { if (chart && Math.abs(chart.width - box.clientWidth) > 2) chart.setSize({ width: box.clientWidth, height: chart.height }); }).observe(box);
   }
