@@ -38,6 +38,25 @@ class Traces(BrowserTest):
         self.press("Write this down")
         self.page.locator("#tape .says", has_text="egr valve: sticks").wait_for()
 
+    def test_the_wheel_moves_and_zooms_and_a_lost_connection_is_said(self):
+        self.view()
+        self.page.get_by_role("button", name="Zoom in").click()
+        whole = self.page.locator("#trace").get_attribute("data-first"), self.page.locator("#trace").get_attribute("data-last")
+        self.page.wait_for_function("w => { const [a, b] = document.getElementById('trace').dataset.view.split(' '); return b - a < 0.6 * (w[1] - w[0]); }", arg=[float(w) for w in whole])
+        seen = self.page.locator("#trace").get_attribute("data-view")
+        self.page.locator("#trace .u-over").hover()
+        self.page.keyboard.down("Shift")
+        self.page.mouse.wheel(0, 120)
+        self.page.keyboard.up("Shift")
+        self.page.wait_for_function("s => document.getElementById('trace').dataset.view !== s", arg=seen)
+        self.assertGreater(self.shown()[0], float(seen.split()[0]))
+        self.page.route("**/points?**", lambda route: route.abort())
+        self.page.get_by_role("button", name="Whole").click()
+        self.sees("cannot be reached just now")
+        self.page.unroute("**/points?**")
+        self.page.get_by_role("button", name="Whole").click()
+        self.page.locator("#trace-fault").wait_for(state="hidden")
+
     def test_keys_buttons_and_mouse_zoom_and_the_fields_follow(self):
         self.view()
         whole = self.shown()
