@@ -23,7 +23,8 @@ def build_parser() -> argparse.ArgumentParser:
         if name == "demo":
             one.add_argument("--reset", action="store_true", help="throw the demo data away and make it anew")
     one = commands.add_parser("assess", help="print the assessment of a job file as JSON", description="Print the assessment of a job file as JSON.")
-    one.add_argument("file", type=Path, metavar="FILE", help="a .fpjob.json file, or - for standard input")
+    one.add_argument("file", type=Path, metavar="FILE", nargs="?", help="a .fpjob.json file, or - for standard input")
+    one.add_argument("--lines", action="store_true", help="read one job file a line from standard input and answer one line each")
     one = commands.add_parser("import", help="bring job files into a workshop", description="Bring job files into a workshop.")
     one.add_argument("files", type=Path, nargs="+", metavar="FILE")
     one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
@@ -68,10 +69,18 @@ def _bytes_of(path: Path) -> bytes:
 
 
 def _assess(args: argparse.Namespace) -> int:
-    from frosty_piston.job import assessment, jobfile
+    from frosty_piston.job import jobfile
+    from frosty_piston.job.answer import assess, assess_line
 
-    result = assessment.assess(jobfile.read(_bytes_of(args.file)))
-    print(json.dumps(result, indent=2, ensure_ascii=False))
+    if args.lines:
+        for line in sys.stdin.buffer:
+            if line.strip():
+                sys.stdout.write(json.dumps(assess_line(line), ensure_ascii=False, separators=(",", ":")) + "\n")
+                sys.stdout.flush()
+        return 0
+    if args.file is None:
+        raise BadInput("name a job file, or - for standard input; or --lines for one job file a line")
+    print(json.dumps(assess(jobfile.read(_bytes_of(args.file))), indent=2, ensure_ascii=False))
     return 0
 
 

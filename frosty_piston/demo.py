@@ -10,7 +10,8 @@ from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.job.own import OwnCode
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.rig.demo_recordings import Columns, demo_recordings
-from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES, demo_jobs
+from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
+from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.workshop import Workshop, now
 
 
@@ -38,7 +39,7 @@ def _open(workshop: Workshop, job: dict[str, Any], recorded: list[tuple[str, Col
     """Open a job with its recordings. Where something was cleaned, the first one was made before that and the rest after,
     and what they say of the air path is written down."""
     job_id, entries = job["job"]["id"], job["entries"]
-    cut_at = next((n for n, x in enumerate(entries) if x["data"].get("action") == "cleaned"), len(entries))
+    cut_at = next((n for n, x in enumerate(entries) if recorded and x["data"].get("action") == "cleaned"), len(entries))
     workshop.add_file(jobfile.check({**job, "entries": entries[:cut_at]}, workshop.knowledge))
     cleaned = cut_at < len(entries)
     for n, (name, columns) in enumerate(recorded):

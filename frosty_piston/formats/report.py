@@ -3,14 +3,15 @@
 from dataclasses import dataclass
 
 from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.words import spoken
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Entry
-from frosty_piston.job.fit import chosen, consent
-from frosty_piston.job.prove import Proof, prove
+from frosty_piston.job.fit import PieceState, chosen, consent, pieces_of
+from frosty_piston.job.prove import Pair, Proof, owner_words, prove
 from frosty_piston.job.soot import soot_says
 from frosty_piston.job.verdict import Verdict, place
 
-MOST_FIGURES = 3
+MOST_FIGURES, WORTH_A_LINE, WATCH_FROM = 3, 0.03, 0.05
 
 
 @dataclass(frozen=True)
@@ -25,14 +26,20 @@ class Shown:
 
 @dataclass(frozen=True)
 class Report:
+    """What the owner reads: found, done, proven and how sure, still open, watch for; and the record behind it."""
+
     complaint: str
-    found: str
+    found: tuple[str, ...]
     figures: tuple[Shown, ...]
     done: tuple[str, ...]
     proof: Proof
-    could_not: tuple[str, ...]
+    proven: str
+    open: tuple[str, ...]
+    watch: tuple[str, ...]
+    reasons: tuple[str, ...]
     warnings: tuple[Entry, ...]
     advice: tuple[str, ...]
+    pieces: tuple[PieceState, ...]
     price: int | None
     ceiling: int | None
     who_agreed: str
@@ -44,9 +51,10 @@ class Report:
 
 
 def figure(v: Verdict) -> str:
+    """A verdict as a figure stays what was measured; without one, its class in words."""
     j = v.judgement
     if j.value is None:
-        return j.cls.replace("_", " ")
+        return spoken(j.cls)
     return f"{plain(j.value)} {j.unit or ''}".strip()
 
 
@@ -54,26 +62,83 @@ def build_report(assessed: Assessed) -> Report:
     """Put the report of a job together from its tape alone."""
     job, k, proof = assessed.job, assessed.knowledge, prove(assessed)
     complaint = job.last("complaint")
-    symptoms = [k.symptoms[s].title for s, x in job.symptoms.items() if x.data.present]
-    bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"] or [v for v in assessed.diagnosis if v.judgement.verdict == "marginal"]
-    twins = {(v.test, str(sorted(v.where.items()))): v for v in assessed.after}
-    shown = []
-    for v in bad[:MOST_FIGURES]:
-        twin = twins.get((v.test, str(sorted(v.where.items()))))
-        shown.append(Shown(f"{k.tests[v.test].title}{', ' + place(v) if place(v) else ''}", figure(v), figure(twin) if twin else "", v.judgement.because))
-    top = assessed.suspicion.suspects[0]
-    repaired = [x for x in job.repairs if x.data.repair]
-    fault = next((s for s in assessed.suspicion.suspects if repaired and s.fault != "unlisted" and k.faults[s.fault].repair == repaired[-1].data.repair), top)
-    found = f"{fault.title} ({percent(fault.probability)} sure before the repair)." if assessed.evidence else "Nothing was found yet."
+    symptoms = [k.symptoms[s].title for s in job.complaints]
     picked, yes = chosen(job), consent(job)
-    odometer = job.condition("odometer")
     return Report(
-        complaint=(complaint.data.text + " " if complaint else "") + (f"({'; '.join(symptoms)})" if symptoms else ""), found=found, figures=tuple(shown),
-        done=tuple(f"{x.data.action.capitalize()}: {x.data.what}" + (f" (temporary; comes back {x.data.come_back})" if x.data.temporary else "") for x in job.repairs),
-        proof=proof, could_not=tuple(f"{s.shape.does}: {s.note}" for s in proof.steps if s.result == "could_not"), warnings=tuple(job.of("warning")),
-        advice=(*((soot,) if (soot := soot_says(assessed)) else ()), *(k.contexts[c].advice for c in job.contexts if k.contexts[c].advice)), price=picked.data.price if picked else None, ceiling=yes.data.ceiling if yes else None,
-        who_agreed=f"{yes.data.who}, {yes.data.how.replace('_', ' ')}: {yes.data.answer}" if yes else "",
-        odometer=f"{plain(odometer.data.value)} {odometer.data.unit}" if odometer else f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else "",
+        complaint=(complaint.data.text + " " if complaint else "") + (f"({'; '.join(symptoms)})" if symptoms else ""),
+        found=_found(assessed), figures=_figures(assessed, proof), done=tuple(_act_says(x) for x in job.repairs), proof=proof,
+        proven=owner_words(proof, k), open=tuple(m.because for m in proof.missing), watch=_watch(assessed),
+        reasons=_reasons(assessed), warnings=tuple(job.of("warning")), advice=_advice(assessed), pieces=pieces_of(job),
+        price=picked.data.price if picked else None, ceiling=yes.data.ceiling if yes else None,
+        who_agreed=f"{yes.data.who}, {spoken(yes.data.how)}: {yes.data.answer}" if yes else "", odometer=_odometer(assessed),
         verdicts_before=tuple(assessed.diagnosis), verdicts_after=tuple(assessed.after),
-        suspects=tuple((s.title, percent(s.probability), s.because) for s in assessed.suspicion.suspects if s.probability >= 0.03) if assessed.evidence else (),
-        parked=tuple((c.entry.data.code, c.title) for c in assessed.codes if c.place == "parked"))
+        suspects=_suspects(assessed), parked=tuple((c.entry.data.code, c.title) for c in assessed.codes if c.place == "parked"))
+
+
+def _found(assessed: Assessed) -> tuple[str, ...]:
+    """What was found: for every repair the likeliest of the faults that it cures, as it stood at the repair."""
+    k, found = assessed.knowledge, []
+    for time in assessed.suspicion.chain:
+        if time.done is None or time.before is None or not time.done.is_repair:
+            continue
+        stood = sorted(((time.before.odds(f), f) for f in k.repairs[time.done.entry.data.repair].cures if f in time.space.place), reverse=True)
+        if stood:
+            found.append(f"{k.faults[stood[0][1]].title} ({percent(stood[0][0])} sure before the repair).")
+    if found:
+        return tuple(dict.fromkeys(found))
+    top = assessed.suspicion.suspects[0]
+    return (f"{top.title} ({percent(top.probability)} sure).",) if assessed.evidence else ("Nothing was found yet.",)
+
+
+def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
+    """The three figures that show it, each before and after; before a repair what failed, or is marginal."""
+    k = assessed.knowledge
+    pairs = sorted(proof.pairs, key=lambda p: p.before.judgement.verdict != "failed")
+    if not pairs:
+        bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"] or [v for v in assessed.diagnosis if v.judgement.verdict == "marginal"]
+        pairs = [Pair(v, None) for v in bad]
+    return tuple(Shown(f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}", figure(p.before),
+                       figure(p.after) if p.after else "", p.before.judgement.because) for p in pairs[:MOST_FIGURES])
+
+
+def _act_says(x: Entry) -> str:
+    d = x.data
+    back = f" (temporary; comes back {d.come_back})" if d.temporary and d.come_back else " (temporary)" if d.temporary else ""
+    return f"{spoken(d.action).capitalize()}: {d.what}{back}"
+
+
+def _watch(assessed: Assessed) -> tuple[str, ...]:
+    """What may still be wrong, for the owner to watch; only after a repair."""
+    if not assessed.job.repairs:
+        return ()
+    k = assessed.knowledge
+    left = [s for s in assessed.suspicion.suspects[:-1] if s.probability >= WATCH_FROM][:MOST_FIGURES]
+    return tuple(f"{s.title} ({percent(s.probability)}): {k.faults[s.fault].shows}." for s in left)
+
+
+def _reasons(assessed: Assessed) -> tuple[str, ...]:
+    """What could not be done, and why."""
+    k = assessed.knowledge
+    steps = {**k.proofs.checks, **k.proofs.resets, **k.proofs.conditions}
+    said = [x for x in assessed.job.of("proof_step") if x.data.result == "could_not"]
+    return tuple((k.faults[x.data.about].title if x.data.about else steps[x.data.step].does) + f": {x.data.reason}" for x in said)
+
+
+def _advice(assessed: Assessed) -> tuple[str, ...]:
+    k, soot = assessed.knowledge, soot_says(assessed)
+    return (*((soot,) if soot else ()), *(k.contexts[c].advice for c in assessed.job.contexts if k.contexts[c].advice))
+
+
+def _odometer(assessed: Assessed) -> str:
+    job = assessed.job
+    said = job.condition("odometer")
+    if said:
+        return f"{plain(said.data.value)} {said.data.unit}"
+    return f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else ""
+
+
+def _suspects(assessed: Assessed) -> tuple[tuple[str, str, str], ...]:
+    """The suspects as they stood at the last repair."""
+    if not assessed.evidence:
+        return ()
+    return tuple((s.title, percent(s.probability), s.because) for s in assessed.found.suspects if s.probability >= WORTH_A_LINE)

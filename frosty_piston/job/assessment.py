@@ -6,21 +6,22 @@ from typing import Any
 
 from frosty_piston.core.plugs import PLUG_KINDS
 from frosty_piston.core.starting import GENERAL_CRANK_RPM, GENERAL_RATIO
+from frosty_piston.core.words import spoken
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .access import access_reached, states
 from .codes_seen import CodeSeen, codes_seen
 from .evidence import Evidence, gather
 from .instruments import Instruments
+from .failed import failed_cylinders
 from .jobfile import JobFile
 from .own import NOTHING_OWN, Own
 from .proposals import Proposals
-from .suspicion import Suspicion
+from .proof_evidence import with_proof
+from .suspicion import Done, Suspicion
 from .tape import Job
-from .verdict import Verdict
+from .verdict import Verdict, latest_of_each
 from .verdicts import Judge
-
-FORMAT, VERSION = "frosty-piston/assessment", 1
 
 
 def job_of(file: JobFile) -> Job:
@@ -36,46 +37,93 @@ class Assessed:
     own: Own = NOTHING_OWN
 
     @cached_property
+    def judged(self) -> list[list[Verdict]]:
+        """The verdicts of each time: the latest reading of a place wins within one time."""
+        return [Judge(self.job, self.knowledge, entries).all() for entries in self.job.times]
+
+    @property
     def diagnosis(self) -> list[Verdict]:
-        """The verdicts the diagnosis rests on: everything measured before a repair."""
-        return Judge(self.job, self.knowledge, self.job.rounds.diagnosis).all()
+        """The verdicts on which the last repair rests: the latest of each place before it; all, while nothing is done."""
+        if not self.job.repairs:
+            return self.now
+        return latest_of_each([v for verdicts in self.judged[: self.after_time] for v in verdicts])
+
+    @cached_property
+    def after_time(self) -> int:
+        """The number of the time in which the last repair was done already."""
+        last = self.job.repairs[-1].id if self.job.repairs else None
+        return next((n + 1 for n, act in enumerate(self.job.acts) if act.id == last), 0)
 
     @cached_property
     def after(self) -> list[Verdict]:
-        """The verdicts of what was measured after the repair."""
-        return Judge(self.job, self.knowledge, self.job.rounds.after).all()
+        """The verdicts of what was measured after the last repair."""
+        return latest_of_each([v for verdicts in self.judged[self.after_time:] for v in verdicts]) if self.job.repairs else []
 
     @cached_property
     def now(self) -> list[Verdict]:
         """The verdicts by the latest reading at each place."""
-        if not self.job.repairs:
-            return self.diagnosis
-        return Judge(self.job, self.knowledge, self.job.live).all()
+        return self.judged[0] if len(self.judged) == 1 else latest_of_each([v for verdicts in self.judged for v in verdicts])
 
     @cached_property
-    def evidence(self) -> list[Evidence]:
-        return gather(self.job, self.knowledge, self.diagnosis, self.codes, self.own)
+    def codes_of(self) -> list[list[CodeSeen]]:
+        return [codes_seen(self.job, self.knowledge, self.own, entries) for entries in self.job.times]
 
-    @cached_property
+    @property
     def codes(self) -> list[CodeSeen]:
-        """The codes the diagnosis rests on, sorted into what bears on the complaint, noise and parked."""
-        return codes_seen(self.job, self.knowledge, self.own, self.job.rounds.diagnosis)
+        """The codes of the job, sorted into what bears on the complaint, noise and parked."""
+        return [c for codes in self.codes_of for c in codes]
 
     @cached_property
+    def course(self) -> list[Suspicion]:
+        """What was believed at the end of each time, by all that was known until then."""
+        found: list[Suspicion] = []
+        for number in range(len(self.job.times)):
+            evidence = gather(self.job, self.knowledge, number, self.judged[number], self.codes_of[number], self.own)
+            before, done = (found[-1], self.done(number - 1)) if found else (None, None)
+            if done:
+                evidence = with_proof(self.job, self.knowledge, number, evidence)
+            found.append(Suspicion(self.job, self.knowledge, evidence, before, done))
+        return found
+
+    def done(self, number: int) -> Done:
+        """What an act took away. A family is cured only when every cylinder that had failed is done."""
+        act = self.job.acts[number]
+        d, k = act.data, self.knowledge
+        cures, takes = k.taken(d.repair, d.action, d.option, d.temporary)
+        says = f"{spoken(d.action).capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "")
+        failed = failed_cylinders(self, d.repair, number + 1)
+        if d.cylinders and failed and not failed <= set(d.cylinders):
+            missing = ", ".join(map(str, sorted(failed - set(d.cylinders))))
+            return Done(act, f"{says}; cylinder {missing} had failed too", (), takes)
+        return Done(act, says, cures, takes)
+
+    @property
+    def evidence(self) -> list[Evidence]:
+        """All evidence of the job."""
+        return self.suspicion.all_evidence
+
+    @property
     def suspicion(self) -> Suspicion:
-        return Suspicion(self.job, self.knowledge, self.evidence)
+        """What may be wrong now."""
+        return self.course[-1]
+
+    @property
+    def found(self) -> Suspicion:
+        """What was believed when the last repair was done; what is believed now, while nothing is."""
+        return self.course[self.after_time - 1] if self.job.repairs else self.suspicion
 
     def go_on_from(self, earlier: "Assessed") -> "Assessed":
         """Take over what was thought through before, when what came since moves nothing; answers itself."""
-        same = (earlier.knowledge is self.knowledge and earlier.own is self.own and earlier.job.engine == self.job.engine and earlier.evidence == self.evidence
+        same = (earlier.knowledge is self.knowledge and earlier.own is self.own and earlier.job.engine == self.job.engine and len(earlier.course) == len(self.course)
+                and all(a.evidence == b.evidence and a.done == b.done for a, b in zip(earlier.course, self.course, strict=True))
                 and access_reached(earlier.job, self.knowledge) == access_reached(self.job, self.knowledge) and states(earlier.job, self.knowledge) == states(self.job, self.knowledge))
         if same:
-            self.__dict__["suspicion"], self.__dict__["proposals"] = earlier.suspicion, earlier.proposals
+            self.__dict__["course"], self.__dict__["proposals"] = earlier.course, earlier.proposals
         return self
 
     @cached_property
     def proposals(self) -> Proposals:
-        return Proposals(self.job, self.knowledge, self.suspicion, self.evidence, self.own)
+        return Proposals(self.job, self.knowledge, self.suspicion, self.own)
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:
@@ -113,7 +161,7 @@ class Assessed:
         if engine.glow not in PLUG_KINDS:
             found.append("glow rod_12v (not on the engine card)")
         if engine.glow_nominal_ohm is None:
-            ref = Judge(self.job, self.knowledge, self.job.rounds.diagnosis).reference()
+            ref = Judge(self.job, self.knowledge, self.job.times[0]).reference()
             found.append(f"glow_nominal_ohm {ref.ohm:g} ({ref.source})")
         if "glow_resistance" in tests:
             meter = instruments.ohmmeter()
@@ -124,33 +172,3 @@ class Assessed:
         if "glow_lamp_test" in tests and not instruments.lamp_w():
             found.append("test lamp 5 W (general)")
         return found
-
-    def as_json(self) -> dict[str, Any]:
-        """The assessment in its open form."""
-        s = self.suspicion
-        return {
-            "format": FORMAT, "version": VERSION,
-            "verdicts": [{"test": v.test, "where": v.where, "verdict": v.judgement.verdict, "class": v.judgement.cls, "value": _rounded(v.judgement.value),
-                          "unit": v.judgement.unit, "uncertainty": _rounded(v.judgement.uncertainty), "entries": list(v.entries),
-                          "because": v.judgement.because} for v in self.now],
-            "suspects": [{"fault": x.fault, "system": x.system or None, "probability": round(x.probability, 4), "for": _ids(x.speaks_for),
-                          "against": _ids(x.speaks_against), "because": x.because} for x in s.suspects],
-            "next_tests": [{"test": n.test, "where": n.where, "minutes": n.minutes, "access": list(n.access), "gain_bits": round(n.gain_bits, 4),
-                            "because": n.because} for n in self.proposals.next_tests],
-            "conflicts": [{"entries": list(c.entries), "because": c.because} for c in s.conflicts],
-            "cautions": list(self.cautions),
-            "assumed": list(self.assumed),
-        }
-
-
-def _ids(moved: Any) -> list[str]:
-    return list(dict.fromkeys(i for m in moved for i in m.entries))
-
-
-def _rounded(value: float | None) -> float | None:
-    return None if value is None else float(f"{value:.6g}")
-
-
-def assess(file: JobFile, knowledge: Knowledge | None = None) -> dict[str, Any]:
-    """Assess a job file: the same JSON the command line prints."""
-    return Assessed(job_of(file), knowledge or load_knowledge()).as_json()

@@ -8,6 +8,7 @@ from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import Fault
+from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
@@ -53,7 +54,7 @@ def said(error: ValidationError, base: str = "") -> list[Fault]:
             if colon and " " not in head:
                 loc, says = (*loc, *head.split(".")), tail
         else:
-            says = PLAIN.get(kind) or one["msg"][0].lower() + one["msg"][1:].replace("Input should", "must")
+            says = PLAIN.get(kind) or inside(one["msg"]).replace("Input should", "must")
         path = path_of(loc, base)
         says = says.replace("input should", "must")
         told = faults.get(path)
@@ -159,8 +160,14 @@ class Checker:
                 return _one_of("caution", name, k.cautions)
             case e.SootCause(cause=name):
                 return _one_of("cause", name, k.soot.causes)
-            case e.Action(cleaning=e.Cleaning(way=way)):
-                return _one_of("cleaning.way", way, k.cleaning)
+            case e.Action():
+                return self._action(data)
+            case e.OptionPicked(option=option) | e.Consent(option=str(option)):
+                return [f for one in option.split("+") for f in _one_of("option", one, k.options)]
+            case e.Trim(cylinder=cylinder) if self.cylinders and cylinder > self.cylinders:
+                return [("cylinder", f"this engine has {self.cylinders} cylinders")]
+            case e.Circuit():
+                return _circuit(data)
             case e.Reading():
                 return self._reading(data)
             case e.Outcome():
@@ -170,7 +177,7 @@ class Checker:
             case e.Trace(file=None, columns=None):
                 return [("file", "a recording names a file or carries its columns")]
             case e.FitStep(plan=plan):
-                return _one_of("plan", plan, k.procedures) or self._fit(data)
+                return _one_of("plan", plan, k.repairs) or self._fit(data)
             case e.ProofStep():
                 return self._proof(data)
             case e.Correction(corrects=target) if target not in self.known_ids:
@@ -214,6 +221,8 @@ class Checker:
         shape, faults = self.knowledge.tests[data.test], []
         if data.outcome is None and not data.figures:
             faults.append(("outcome", f"an outcome or figures are wanted: {', '.join(shape.outcomes) or ', '.join(shape.figures)}"))
+        if data.blocked is not None and data.test != "vacuum_section":
+            faults.append(("blocked", "only a section of a circuit is tested with parts blocked off"))
         if data.outcome is not None and data.outcome not in shape.outcomes:
             faults.append(("outcome", f"must be one of {', '.join(shape.outcomes)}" if shape.outcomes else f"{data.test} has no named outcomes"))
         for key in data.figures or {}:
@@ -222,13 +231,25 @@ class Checker:
         return faults + self._where(data.test, data.where)
 
     def _fit(self, data: e.FitStep) -> list[tuple[str, str]]:
-        steps = [s.id for s in self.knowledge.procedures[data.plan].steps]
+        steps = self.knowledge.repairs[data.plan].step_ids
         faults = [] if data.step in steps else [("step", f"must be one of {', '.join(steps)}")]
         return faults + [(f"ticks[{i}]", "no such caution") for i, c in enumerate(data.ticks or []) if c not in self.knowledge.cautions]
 
+    def _action(self, data: e.Action) -> list[tuple[str, str]]:
+        k = self.knowledge
+        faults = _one_of("cleaning.way", data.cleaning.way, k.cleaning) if data.cleaning else []
+        faults += _one_of("repair", data.repair, k.repairs) if data.repair else []
+        faults += _one_of("option", data.option, k.options) if data.option else []
+        wrong = [c for c in data.cylinders or [] if self.cylinders and c > self.cylinders]
+        return faults + [("cylinders", f"this engine has {self.cylinders} cylinders") for _ in wrong[:1]]
+
     def _proof(self, data: e.ProofStep) -> list[tuple[str, str]]:
-        steps = [s.id for s in self.knowledge.proofs[self.knowledge.proof_for(data.repair)].steps]
+        k = self.knowledge
+        steps = [*k.proofs.checks, *k.proofs.resets, *k.proofs.conditions]
         faults = [] if data.step in steps else [("step", f"must be one of {', '.join(steps)}")]
+        faults += [] if data.repair == "general" else _one_of("repair", data.repair, k.repairs)
+        faults += _one_of("about", data.about, k.faults) if data.about else []
+        faults += _one_of("why", data.why, k.proofs.reasons) if data.why else []
         if data.result == "could_not" and not data.reason:
             faults.append(("reason", "say why it could not be done"))
         return faults
@@ -248,6 +269,18 @@ def _one_of(key: str, given: str, known: Any) -> list[tuple[str, str]]:
         return []
     near = [name for name in known if given[:4] and given[:4] in name][:6]
     return [(key, f"{given!r} is not known here" + (f"; near: {', '.join(near)}" if near else f"; known: {', '.join(list(known)[:8])} ..."))]
+
+
+def _circuit(data: e.Circuit) -> list[tuple[str, str]]:
+    """Ids stand once, and every hose runs between ports of parts that are there."""
+    ids = [x.id for x in (*data.parts, *data.hoses)]
+    faults = [("parts", f"{one!r} stands twice") for one in dict.fromkeys(i for i in ids if ids.count(i) > 1)]
+    parts = {x.id for x in data.parts}
+    for n, hose in enumerate(data.hoses):
+        for key, end in (("from", hose.from_), ("to", hose.to)):
+            if end.partition(".")[0] not in parts:
+                faults.append((f"hoses[{n}].{key}", f"{end!r} is no port of a part that is named"))
+    return faults
 
 
 def _unit(unit: str) -> list[tuple[str, str]]:

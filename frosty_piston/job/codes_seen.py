@@ -80,7 +80,7 @@ def _one(job: Job, k: Knowledge, own: Own, entry: e.Entry, noise: set[str]) -> C
         return placed("parked", "of a module that cannot bear on the complaint")
     if not group:
         return placed("unknown", "in the workshop's own words; it moves no odds" if mine else "not known here: look it up in your service data, then give it your own text")
-    complaint = [s for s, x in job.symptoms.items() if x.data.present]
+    complaint = list(job.complaints)
     if complaint and not _bears(k, group, complaint):
         return placed("parked", "speaks for nothing that the complaint speaks for")
     if entry.data.status == "history":

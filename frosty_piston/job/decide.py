@@ -1,22 +1,38 @@
-"""Decide: the options of a job side by side, with what each really costs."""
+"""Decide: what can be done, alone or together, what it costs, what it leaves, and what to hear before money is spent."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
+from itertools import combinations
+
+import numpy as np
 
 from frosty_piston.core import plug_life
-from frosty_piston.core.costing import Costed, Option, cost_options, price_of
-from frosty_piston.knowledge.shapes import OptionShape
+from frosty_piston.core.costing import Costed, Option as CostOption, cost_options, price_of
+from frosty_piston.core.quantity import percent
+from frosty_piston.core.suspects.next_test import likeliest_sets
+from frosty_piston.core.words import inside
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.repairs import Option
 
 from .assessment import Assessed
+from .failed import Condemned, condemned
+from .tape import Job
+from .where import test_place
 
 YEARLY_KM = 15_000.0
-WEIGHED_FROM = 0.04
 GENERAL_ODOMETER_KM = 150_000.0
+WEIGHED_FROM, TOGETHER_FROM, LEFT_FROM = 0.04, 0.03, 0.02
+MOST_REPAIRS, MOST_TOGETHER = 5, 3
 DIAGNOSIS_HOURS = 1.5
+LOOK_MIN = 15.0
+COIN = 100
+PRICED = ("price", "parts", "labour_h", "access_h", "consumables", "days", "warranty_months")
 
 
 @dataclass(frozen=True)
 class Prices:
-    """What the workshop charges, money in the smallest coin, and what was typed for single options."""
+    """What the workshop charges, money in the smallest coin, and what was typed for single options: its part, hours,
+    hours to reach it, consumables, days, months of warranty."""
 
     rate: int = 95_000
     tax_percent: float = 25.0
@@ -26,106 +42,270 @@ class Prices:
 
 
 @dataclass(frozen=True)
-class Weighed:
-    """An option with its cost, the plan that carries it out, how its odds came about, and which cylinders."""
+class Offer:
+    """One option, or several together: what it cures and leaves, what it costs. `estimated`: no price was typed."""
 
+    id: str
+    options: tuple[Option, ...]
+    repairs: tuple[str, ...]
     costed: Costed
-    repair: str
-    plan: str
+    leaves: tuple[tuple[str, float], ...]
+    estimated: bool
+    cylinders: tuple[int, ...]
+    because: str
+
+    @property
+    def title(self) -> str:
+        return " and ".join([self.options[0].title, *(inside(o.title) for o in self.options[1:])])
+
+    @property
+    def cures(self) -> float:
+        return self.costed.option.cures
+
+
+@dataclass(frozen=True)
+class Advice:
+    """Something to hear before money is spent, with where it is done; `before`: going on asks for a reason."""
+
+    says: str
+    where: dict[str, object] | None
+    before: bool
+
+
+def typed_on_tape(job: Job, k: Knowledge) -> dict[str, dict[str, float]]:
+    """What was typed for single options on this job: the latest price on the tape for each."""
+    typed: dict[str, dict[str, float]] = {}
+    for x in job.of("option"):
+        if x.data.option in k.options and not x.data.chosen:
+            given = {name: getattr(x.data, name) for name in PRICED if name in x.data.model_fields_set}
+            typed[x.data.option] = {name: value for name, value in given.items() if value is not None}
+    return typed
+
+
+def chance_needed(assessed: Assessed) -> dict[str, float]:
+    """The chance that each repair is needed for this complaint, alone or with others, likeliest first."""
+    suspicion = assessed.suspicion
+    rows = likeliest_sets(suspicion.weighed.sets)
+    groups, repairs = suspicion.needed(rows)
+    weight = np.bincount(groups, weights=suspicion.weighed.sets[rows], minlength=len(repairs))
+    found: dict[str, float] = {}
+    for names, p in zip(repairs, weight / weight.sum(), strict=True):
+        for name in names:
+            found[name] = found.get(name, 0.0) + float(p)
+    return dict(sorted(found.items(), key=lambda item: -item[1]))
+
+
+def _needed_together(assessed: Assessed) -> list[tuple[str, ...]]:
+    """The groups of repairs that are likely needed together, likeliest first."""
+    suspicion = assessed.suspicion
+    rows = likeliest_sets(suspicion.weighed.sets)
+    groups, repairs = suspicion.needed(rows)
+    weight = np.bincount(groups, weights=suspicion.weighed.sets[rows], minlength=len(repairs))
+    many = [(float(p), names) for names, p in zip(repairs, weight / weight.sum(), strict=True) if len(names) > 1]
+    return [names for p, names in sorted(many, reverse=True) if p >= TOGETHER_FROM][:MOST_TOGETHER]
+
+
+def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
+    """Lay what can be done side by side, cheapest expected first: every option of the repairs that may well be
+    needed, and the cheapest of each together where more than one fault stands."""
+    needed = {r: p for r, p in chance_needed(assessed).items() if p >= WEIGHED_FROM}
+    asked = [x.data.option for x in assessed.job.since_failure if x.kind == "option"]
+    named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options}
+    repairs = list(dict.fromkeys([*list(needed)[:MOST_REPAIRS], *named]))
+    singles = [(option,) for r in repairs for option in _options(assessed, r)]
+    drafts = [_draft(assessed, options, prices) for options in singles]
+    cheapest: dict[str, tuple[float, Option]] = {}
+    for draft in drafts:
+        option, price = draft.options[0], price_of(draft.cost, prices.rate, prices.tax_percent)[0]
+        worth = price / max(draft.cost.cures, 0.01) if not option.shape.temporary else float("inf")
+        cheapest[option.repair] = min(cheapest.get(option.repair, (float("inf"), option)), (worth, option), key=lambda x: x[0])
+    high = [r for r, p in needed.items() if p >= 0.2]
+    groups = list(dict.fromkeys([*_needed_together(assessed), *combinations(high[:3], 2)]))
+    for names in groups:
+        options = tuple(cheapest[r][1] for r in names if r in cheapest)
+        if len(options) > 1 and not any(set(names) <= set(o.repairs) for o in options):
+            drafts.append(_draft(assessed, options, prices))
+    return _costed(drafts, prices)
+
+
+@dataclass(frozen=True)
+class _Draft:
+    options: tuple[Option, ...]
+    cost: CostOption
+    leaves: tuple[tuple[str, float], ...]
+    estimated: bool
     cylinders: tuple[int, ...]
     because: str
 
 
-def condemned(assessed: Assessed) -> tuple[dict[int, str], set[int]]:
-    """Answer the plugs that failed or are tired, with the class, and those condemned from the connector alone."""
-    bad: dict[int, str] = {}
-    at_plug: set[int] = set()
-    cleared: set[int] = set()
-    for v in assessed.diagnosis:
-        c = v.where.get("cylinder")
-        if not isinstance(c, int) or v.test not in ("glow_resistance", "glow_lamp_test", "glow_current", "glow_bench_heat"):
-            continue
-        at_part = v.where.get("point") == "plug" or v.test == "glow_bench_heat"
-        if v.judgement.verdict in ("failed", "marginal"):
-            bad.setdefault(c, v.judgement.cls)
-            if at_part:
-                at_plug.add(c)
-        elif at_part and v.judgement.verdict == "sound":
-            cleared.add(c)
-    bad = {c: cls for c, cls in bad.items() if c not in cleared or c in at_plug}
-    return bad, set(bad) - at_plug
-
-
-def weigh_options(assessed: Assessed, prices: Prices) -> list[Weighed]:
-    """Lay the options side by side: those of every repair that may well be needed."""
-    k, odds = assessed.knowledge, assessed.suspicion.repairs
-    bad, _ = condemned(assessed)
-    shapes = {key: shape for key, shape in k.options.items()
-              if odds.get(shape.repair, 0) >= WEIGHED_FROM and not (shape.count == "dead" and (not bad or len(bad) == assessed.job.cylinders))}
-    drafts = {key: _option(assessed, key, shape, prices, bad) for key, shape in shapes.items()}
-    drafts = _with_next_steps(drafts, shapes, odds, prices)
-    costed = cost_options([option for option, _, _ in drafts.values()], prices.rate, prices.tax_percent, prices.standstill_per_day)
-    return [Weighed(c, shapes[key].repair, shapes[key].plan, drafts[key][1], drafts[key][2]) for key, c in zip(drafts, costed, strict=True)]
-
-
-def _with_next_steps(drafts: dict[str, tuple[Option, tuple[int, ...], str]], shapes: dict[str, OptionShape], odds: dict[str, float],
-                     prices: Prices) -> dict[str, tuple[Option, tuple[int, ...], str]]:
-    """What follows when a repair does not cure: another look, and the cheapest option of the likeliest other repair."""
-    prices_by_repair: dict[str, int] = {}
-    for key, (option, _, _) in drafts.items():
-        price = price_of(option, prices.rate, prices.tax_percent)[0]
-        repair = shapes[key].repair
-        prices_by_repair[repair] = min(price, prices_by_repair.get(repair, price))
+def _costed(drafts: list[_Draft], prices: Prices) -> list[Offer]:
+    """Cost the offers. What follows when one does not cure: another look, and the cheapest of what it leaves."""
     look = round(DIAGNOSIS_HOURS * prices.rate * (1 + prices.tax_percent / 100))
-    found = {}
-    for key, (option, cylinders, because) in drafts.items():
-        others = [r for r in prices_by_repair if r != shapes[key].repair]
-        likeliest = max(others, key=lambda r: odds.get(r, 0), default=None)
-        found[key] = (replace(option, next_step=look + (prices_by_repair[likeliest] if likeliest else 0)), cylinders, because)
+    price = {d.cost.id: price_of(d.cost, prices.rate, prices.tax_percent)[0] for d in drafts}
+    costs = []
+    for draft in drafts:
+        others = [price[d.cost.id] for d in drafts if not set(_repairs(d)) & set(_repairs(draft)) and not d.options[0].shape.temporary]
+        costs.append(replace(draft.cost, next_step=look + min(others, default=0)))
+    costed = cost_options(costs, prices.rate, prices.tax_percent, prices.standstill_per_day)
+    costed = [_at_typed_price(d, c, prices) for d, c in zip(drafts, costed, strict=True)]
+    offers = [Offer(d.cost.id, d.options, _repairs(d), c, d.leaves, d.estimated, d.cylinders, d.because) for d, c in zip(drafts, costed, strict=True)]
+    return sorted((_whole_coins(o) if o.estimated else o for o in offers), key=lambda o: o.costed.expected)
+
+
+def _at_typed_price(draft: _Draft, costed: Costed, prices: Prices) -> Costed:
+    """Where the whole price of every option was typed, it stands in place of the sum."""
+    given = [prices.typed.get(o.id, {}).get("price") for o in draft.options]
+    if any(g is None for g in given):
+        return costed
+    price = round(sum(g for g in given if g is not None))
+    return replace(costed, price=price, expected=costed.expected - costed.price + price)
+
+
+def _whole_coins(offer: Offer) -> Offer:
+    """An estimate pretends no small change."""
+    def whole(amount: int | None) -> int | None:
+        return None if amount is None else round(amount / COIN) * COIN
+
+    names = ("price", "parts", "labour", "tax", "if_not_cured", "if_back", "if_broken", "standstill", "expected", "per_warranted_month")
+    return replace(offer, costed=replace(offer.costed, **{name: whole(getattr(offer.costed, name)) for name in names}))
+
+
+def _repairs(draft: _Draft) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(r for o in draft.options for r in o.repairs))
+
+
+def _options(assessed: Assessed, repair: str) -> list[Option]:
+    """The options of a repair that make sense here: only the failed ones, when some failed and some did not."""
+    k, job = assessed.knowledge, assessed.job
+    bad = condemned(k, repair, assessed.now)
+    found = []
+    for option in k.repairs[repair].options.values():
+        if option.shape.pieces == "failed" and (not bad.cylinders or len(bad.cylinders) == job.cylinders):
+            continue
+        if all(job.engine.rules_out(k.faults[f].needs) for f in option.cures) and option.cures:
+            continue
+        found.append(option)
     return found
 
 
-def _option(assessed: Assessed, key: str, shape: OptionShape, prices: Prices, bad: dict[int, str]) -> tuple[Option, tuple[int, ...], str]:
-    job, k = assessed.job, assessed.knowledge
+def cylinders_of(assessed: Assessed, option: Option) -> tuple[int, ...]:
+    """The cylinders that an option works on; empty where it is not done cylinder by cylinder."""
+    if option.shape.pieces == "all":
+        return tuple(range(1, assessed.job.cylinders + 1))
+    return condemned(assessed.knowledge, option.repair, assessed.diagnosis).cylinders if option.shape.pieces else ()
+
+
+def _draft(assessed: Assessed, options: tuple[Option, ...], prices: Prices) -> _Draft:
+    suspicion, k = assessed.suspicion, assessed.knowledge
+    singles = [_single(assessed, o, prices) for o in options]
+    cures, present = suspicion.cured_by([(o.cures, o.takes) for o in options])
+    names = suspicion.space.names
+    leaves = tuple(sorted(((names[i], float(p)) for i, p in enumerate(present) if p >= LEFT_FROM), key=lambda x: -x[1]))
+    reached = _access_hours(k, options, prices)
+    because = "; ".join(dict.fromkeys(because for _, because in singles))
+    cost = singles[0][0] if len(singles) == 1 else _together([c for c, _ in singles])
+    cost = replace(cost, cures=min(max(cures, 0.0), 1.0), access_h=reached if reached is not None else cost.access_h)
+    cylinders = tuple(dict.fromkeys(c for o in options for c in cylinders_of(assessed, o)))
+    typed = all({"parts", "price"} & set(prices.typed.get(o.id, {})) for o in options)
+    return _Draft(options, cost, leaves, not typed, cylinders, because)
+
+
+def _together(costs: list[CostOption]) -> CostOption:
+    """Several options as one: what it takes adds up, the longest wait counts, and each may come back or break."""
+    none_back = float(np.prod([1 - c.comes_back for c in costs]))
+    breaks = 1 - float(np.prod([1 - c.breaks for c in costs]))
+    harm = sum(c.breaks * c.break_cost for c in costs)
+    warranted = [c.warranty_months for c in costs if c.warranty_months]
+    return CostOption("+".join(c.id for c in costs), " + ".join(c.title for c in costs), sum(c.parts for c in costs), sum(c.labour_h for c in costs),
+                      sum(c.access_h for c in costs), sum(c.consumables for c in costs), 0.0, 1 - none_back, breaks,
+                      round(harm / breaks) if breaks else 0, 0, max(c.days for c in costs), min(warranted, default=0))
+
+
+def _access_hours(k: Knowledge, options: tuple[Option, ...], prices: Prices) -> float | None:
+    """Hours to reach what is done, each state of the vehicle counted once. None: a figure of its own, or typed."""
+    if any("access_h" in prices.typed.get(o.id, {}) or o.shape.access_figure for o in options):
+        return None
+    states = dict.fromkeys(a for o in options for r in o.repairs for a in k.repairs[r].shape.access)
+    return sum(k.access[a].minutes for a in states) / 60
+
+
+def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOption, str]:
+    """One option as it is costed, and where the odds that it comes back are from."""
+    job, k, shape = assessed.job, assessed.knowledge, option.shape
+    repair = k.repairs[option.repair].shape
 
     def figure(name: str) -> float:
-        return job.engine.limit(name) or k.general(name)
+        own = job.engine.limit(name)
+        return k.general(name) if own is None else own
 
-    cylinders = tuple(range(1, job.cylinders + 1)) if shape.count == "all" else tuple(sorted(bad)) if shape.count == "dead" else ()
-    pieces = len(cylinders) or 1
-    typed = prices.typed.get(key, {})
-    cures = assessed.suspicion.repairs[shape.repair]
-    comes_back, breaks, because = 0.03, 0.0, "general figure"
-    if shape.repair == "glow_plugs":
+    bad, cylinders = condemned(k, option.repair, assessed.diagnosis), cylinders_of(assessed, option)
+    pieces, typed = len(cylinders) or 1, prices.typed.get(option.id, {})
+    part_min = shape.part_minutes if shape.part_minutes is not None else repair.part_minutes * shape.parts
+    each = figure(shape.minutes_figure) if shape.minutes_figure else repair.minutes * shape.minutes / 60
+    hours = typed.get("labour_h", each * pieces + repair.minutes * shape.minutes_once / 60)
+    reach = figure(shape.access_figure) if shape.access_figure else sum(k.access[a].minutes for a in repair.access) / 60
+    back, breaks, because = _risks(job, option, bad, cylinders)
+    break_h = figure(shape.break_figure) if shape.break_figure else shape.break_minutes / 60
+    return CostOption(
+        option.id, option.title, round(typed.get("parts", part_min / 60 * prices.rate)) * pieces, hours, typed.get("access_h", reach),
+        round(typed.get("consumables", 0)), 0.0, back, breaks, round(break_h * prices.rate), 0,
+        typed.get("days", shape.days), round(typed.get("warranty_months", shape.warranty_months))), because
+
+
+def _risks(job: Job, option: Option, bad: Condemned, cylinders: tuple[int, ...]) -> tuple[float, float, str]:
+    """The chance that it comes back within a year, that something breaks on the way out, and where they are from."""
+    shape, failed = option.shape, len(bad.cylinders)
+    back, breaks, because = shape.back, shape.breaks, "general figure"
+    if shape.wears and cylinders:
         age = job.vehicle.odometer_km or GENERAL_ODOMETER_KM
-        failed = len(bad)
-        if shape.count == "dead":
-            comes_back = plug_life.next_failure_chance(age, failed, job.cylinders, YEARLY_KM)
+        if shape.pieces == "failed":
+            back = plug_life.next_failure_chance(age, failed, job.cylinders, YEARLY_KM)
             because = (f"{failed} of {job.cylinders} gone at {round(age / 1000)} 000 km: one of the other {job.cylinders - failed} follows within "
-                       f"{YEARLY_KM / 1000:g} 000 km with {round(comes_back * 100)} % (Weibull, shape 3)")
+                       f"{YEARLY_KM / 1000:g} 000 km with {round(back * 100)} % (Weibull, shape 3)")
         else:
-            comes_back = plug_life.new_set_failure_chance(plug_life.life_scale(age, failed, job.cylinders), job.cylinders, YEARLY_KM)
+            back = plug_life.new_set_failure_chance(plug_life.life_scale(age, failed, job.cylinders), job.cylinders, YEARLY_KM)
             because = "all new: next to none in the first year"
-        breaks = plug_life.snap_chance(len(bad) if cylinders else 0, max(0, len(cylinders) - len(bad)))
-    option = Option(
-        key, shape.title, int(typed.get("part", shape.part)) * pieces, typed.get("hours", figure(shape.hours_each)) * (pieces if shape.repair == "glow_plugs" and "hours" not in typed else 1),
-        typed.get("access", figure(shape.access) if shape.access else 0.0), int(typed.get("consumables", 0)), cures, comes_back, breaks,
-        round(figure("snap_extra_hours") * prices.rate), 0, typed.get("days", 0.0), int(typed.get("warranty", shape.warranty_months)))
-    return option, cylinders, because
+    if shape.snaps:
+        breaks = plug_life.snap_chance(failed if cylinders else 0, max(0, len(cylinders) - failed))
+    return back, breaks, because
 
 
-def warnings(assessed: Assessed) -> list[str]:
-    """What a technician should hear before money is spent."""
-    found = []
-    bad, only_connector = condemned(assessed)
-    if only_connector:
-        names = ", ".join(map(str, sorted(only_connector)))
-        found.append(f"Cylinder {names} condemned from the connector alone: a broken wire reads the same. Repeat it at the plug before it is pulled.")
-    unread = [c for c in range(1, assessed.job.cylinders + 1) if not any(v.where.get("cylinder") == c for v in assessed.diagnosis)]
-    if bad and unread:
-        found.append(f"Cylinder {', '.join(map(str, unread))} never read: the count of dead plugs is a guess.")
+def advice(assessed: Assessed) -> list[Advice]:
+    """What a technician should hear before money is spent: what the leading suspect still lacks, and what is a guess."""
+    k, found = assessed.knowledge, []
+    for repair in list(chance_needed(assessed))[:2]:
+        shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
+        if shape.at_part and bad.afar:
+            test = next((v for v in assessed.now if v.where.get("cylinder") in bad.afar and v.judgement.verdict == "failed"), None)
+            where = {"point": shape.at_part.points[0]} if shape.at_part.points else {}
+            place = test_place(k, test.test, where) if test else None
+            names = ", ".join(map(str, sorted(bad.afar)))
+            found.append(Advice(f"Cylinder {names} condemned from the connector alone: a broken wire reads the same. Repeat it at the {shape.at_part.word} before it is pulled.", place, True))
+        unread = [c for c in range(1, assessed.job.cylinders + 1) if not any(v.where.get("cylinder") == c for v in assessed.now)]
+        if bad.cylinders and unread and any(o.shape.pieces for o in k.repairs[repair].options.values()):
+            found.append(Advice(f"Cylinder {', '.join(map(str, unread))} never read: the count is a guess.", None, False))
+    buy = assessed.proposals.before_you_buy
     top = assessed.suspicion.suspects[0]
-    if top.probability < 0.8 and assessed.proposals.next_tests:
+    if buy and buy.test.minutes <= LOOK_MIN and not any(a.before for a in found):
+        says = f"{top.title} stands at {percent(top.probability)}. {buy.test.minutes:g} minutes would tell: {inside(buy.test.title)}."
+        found.append(Advice(says, test_place(k, buy.test.test, buy.test.where), True))
+    elif top.probability < 0.8 and assessed.proposals.next_tests:
         n = assessed.proposals.next_tests[0]
-        found.append(f"The leading suspect stands at {round(top.probability * 100)} %. {n.minutes:g} minutes more would tell: {n.title[0].lower()}{n.title[1:]}.")
+        says = f"The leading suspect stands at {percent(top.probability)}. {n.minutes:g} minutes more would tell: {inside(n.title)}."
+        found.append(Advice(says, test_place(k, n.test, n.where), False))
     return found
+
+
+def picked_options(job: Job, k: Knowledge) -> tuple[Option, ...]:
+    """The options the technician picked last, since a proof last failed; several that were picked together."""
+    chosen = [x for x in job.since_failure if x.kind == "option" and x.data.chosen]
+    if not chosen:
+        return ()
+    batch = chosen[-1].data.option.split("+") if "+" in chosen[-1].data.option else [chosen[-1].data.option]
+    return tuple(k.options[o] for o in batch if o in k.options)
+
+
+def offer_says(offers: Iterable[Offer]) -> list[dict[str, object]]:
+    """The offers in their open form."""
+    return [{"offer": o.id, "options": [x.id for x in o.options], "repairs": list(o.repairs), "cures": round(o.cures, 4), "estimated": o.estimated,
+             "leaves": [{"fault": f, "probability": round(p, 4)} for f, p in o.leaves], "price": o.costed.price, "expected": o.costed.expected} for o in offers]

@@ -1,9 +1,10 @@
 """The engine card and the vehicle as a job file carries them."""
 
 import re
+from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
 
 from frosty_piston.core.errors import Fault
 from frosty_piston.knowledge import Knowledge
@@ -19,7 +20,16 @@ def _written_time(value: Any) -> Any:
     return value
 
 
-Moment = Annotated[AwareDatetime, BeforeValidator(_written_time)]
+FIRST_YEAR, LAST_YEAR = 1970, 2200
+
+
+def _in_our_time(value: datetime) -> datetime:
+    if not FIRST_YEAR <= value.year <= LAST_YEAR:
+        raise ValueError(f"must lie between {FIRST_YEAR} and {LAST_YEAR}")
+    return value
+
+
+Moment = Annotated[AwareDatetime, BeforeValidator(_written_time), AfterValidator(_in_our_time)]
 
 
 def _within(low: float, high: float) -> Any:

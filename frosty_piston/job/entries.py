@@ -4,17 +4,20 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from .engine import Figure, Flag, Moment
 
 Text = Annotated[str, Field(min_length=1, max_length=4000)]
 Short = Annotated[str, Field(min_length=1, max_length=200)]
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}$")]
+OptionIds = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}(\+[a-z][a-z0-9_]{0,59}){0,4}$")]
 EntryId = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9._:-]*$")]
 Cylinder = Annotated[int, Field(strict=True, ge=1, le=16)]
 Money = Annotated[int, Field(strict=True, ge=0, le=100_000_000_000)]
 Chance = Annotated[float, Field(strict=True, ge=0, le=1)]
+AXES = ("distance_km", "starts", "hours")
+Span = Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, le=1_000_000)]
 Hours = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=1000)]
 
 
@@ -44,6 +47,7 @@ class Conditions(Data):
     soaked_h: Hours | None = None
     key_off: Flag | None = None
     engine_running: Flag | None = None
+    battery_v: Annotated[float, Field(strict=True, ge=0, le=60)] | None = None
 
 
 class Complaint(Data):
@@ -51,10 +55,30 @@ class Complaint(Data):
     since: Short | None = None
 
 
+class Return(Data):
+    """When the complaint came back once, counted since the last clear or repair: on one axis."""
+
+    distance_km: Span | None = None
+    starts: Span | None = None
+    hours: Span | None = None
+
+    @model_validator(mode="after")
+    def _one_axis(self) -> "Return":
+        if sum(getattr(self, axis) is not None for axis in AXES) != 1:
+            raise ValueError("name one of distance_km, starts, hours")
+        return self
+
+
 class Symptom(Data):
+    """`comes_and_goes`: its absence now says nothing. `returns`: when it came back, each since the last clear or repair.
+    `returns_about`: "about every so much", when none was timed."""
+
     symptom: Id
     present: Flag = True
     note: Text | None = None
+    comes_and_goes: Flag = False
+    returns: Annotated[list[Return], Field(max_length=200)] = []
+    returns_about: Return | None = None
 
 
 class Context(Data):
@@ -67,6 +91,7 @@ class Condition(Data):
     name: Id
     value: Figure
     unit: str
+    at_zero: Literal["no_restart", "crawl", "unknown"] | None = None
 
 
 class State(Data):
@@ -134,6 +159,7 @@ class Outcome(Data):
     where: Where = Where()
     outcome: Id | None = None
     figures: dict[Id, Figure | Flag] | None = None
+    blocked: Annotated[list[Short], Field(max_length=100)] | None = None
     conditions: Conditions | None = None
     instrument: Short | None = None
     note: Text | None = None
@@ -177,6 +203,7 @@ class Action(Data):
     what: Short
     where: Where = Where()
     repair: Id | None = None
+    option: Id | None = None
     cylinders: list[Cylinder] | None = None
     temporary: Flag = False
     come_back: Short | None = None
@@ -185,9 +212,9 @@ class Action(Data):
 
 
 class OptionPicked(Data):
-    """An option as it was weighed; `chosen` when the technician picked it."""
+    """An option as it was weighed, or several together joined by a plus; `chosen` when the technician picked it."""
 
-    option: Id
+    option: OptionIds
     title: Short | None = None
     parts: Money = 0
     labour_h: Hours = 0
@@ -205,7 +232,11 @@ class OptionPicked(Data):
 
 
 class Consent(Data):
-    option: Id | None = None
+    """`options`: what was asked together; `grew`: what made the work grow, for a second word."""
+
+    option: OptionIds | None = None
+    options: list[Id] | None = None
+    grew: Text | None = None
     answer: Literal["yes", "no"]
     ceiling: Money | None = None
     who: Short
@@ -230,14 +261,17 @@ class Hardware(Data):
 
 
 class FitStep(Data):
+    """`part`: something was noted at the step, which goes on. `back`: what is no longer on the bench, by the entry that took it off."""
+
     plan: Id
     step: Id
-    state: Literal["done", "skipped"] = "done"
+    state: Literal["done", "skipped", "part"] = "done"
     cylinder: Cylinder | None = None
     reason: Text | None = None
     torque_nm: Annotated[float, Field(strict=True, ge=0, le=2000)] | None = None
     pieces: Annotated[int, Field(strict=True, ge=0, le=200)] | None = None
     hardware: Annotated[list[Hardware], Field(max_length=60)] | None = None
+    back: Annotated[list[Short], Field(max_length=60)] | None = None
     ticks: list[Id] | None = None
     compared: dict[Id, tuple[Annotated[str, Field(max_length=80)], Annotated[str, Field(max_length=80)]]] | None = None
 
@@ -248,11 +282,77 @@ class Wait(Data):
     state: Literal["started", "ended"] = "started"
     until: Moment | None = None
     ends: EntryId | None = None
+    seen: Text | None = None
+    step: Short | None = None
+
+
+class Piece(Data):
+    """A piece that broke off or fell: where it went, where it is now, its length against a whole one. The latest of a name stands."""
+
+    name: Short
+    went: Literal["bore", "valley", "floor", "unknown"] = "unknown"
+    now: Literal["missing", "recovered", "left"] = "missing"
+    length_mm: Annotated[float, Field(strict=True, gt=0, le=2000)] | None = None
+    whole_mm: Annotated[float, Field(strict=True, gt=0, le=2000)] | None = None
+    where: Short | None = None
+
+
+class CircuitPart(Data):
+    id: Id
+    kind: Id
+    title: Short
+
+
+class CircuitHose(Data):
+    id: Id
+    from_: Annotated[str, Field(alias="from", max_length=120)]
+    to: Annotated[str, Field(max_length=120)]
+    length_mm: Annotated[float, Field(strict=True, gt=0, le=20_000)] | None = None
+    bore_mm: Annotated[float, Field(strict=True, gt=0, le=50)] | None = None
+    mark: Short | None = None
+    heat: Literal["exhaust", "engine", "cool"] | None = None
+    age_years: Annotated[float, Field(strict=True, ge=0, le=100)] | None = None
+    access_min: Annotated[float, Field(strict=True, ge=0, le=1000)] | None = None
+    last_hands: Flag | None = None
+
+
+class Circuit(Data):
+    """A vacuum circuit as it stands: all its parts and hoses."""
+
+    parts: Annotated[list[CircuitPart], Field(max_length=200)]
+    hoses: Annotated[list[CircuitHose], Field(max_length=400)]
+
+
+class Trim(Data):
+    """The trim code of an injector, its case kept, and where it was read."""
+
+    cylinder: Cylinder
+    code: Annotated[str, Field(min_length=1, max_length=80)]
+    from_: Annotated[Literal["part", "unit", "sheet"], Field(alias="from")]
+
+
+class ResetStep(Data):
+    plan: Id
+    step: Id
+    result: Literal["done", "refused", "skipped"]
+    because: Text | None = None
+
+
+class TopUp(Data):
+    """DEF filled in: how much, from where, at which distance."""
+
+    litres: Annotated[float, Field(strict=True, gt=0, le=2000)]
+    source: Short
+    at_km: Annotated[float, Field(strict=True, ge=0, le=10_000_000)] | None = None
 
 
 class ProofStep(Data):
+    """`about`: the fault that a step `suspect` is about; `why`: the reason picked from the list of the step."""
+
     repair: Id
     step: Id
+    about: Id | None = None
+    why: Id | None = None
     result: Literal["pass", "fail", "could_not"]
     reason: Text | None = None
     before: Short | None = None
@@ -261,9 +361,26 @@ class ProofStep(Data):
 
 
 class Drive(Data):
-    distance_km: Annotated[float, Field(strict=True, ge=0, le=100_000)]
+    """A drive, or starts, or hours of running. What was not read is no witness: codes count when they were read, or when
+    `codes_back` is named, empty too; the complaint when it is said whether it came back."""
+
+    distance_km: Annotated[float, Field(strict=True, ge=0, le=100_000)] | None = None
+    starts: Annotated[float, Field(strict=True, ge=0, le=100_000)] | None = None
+    hours: Annotated[float, Field(strict=True, ge=0, le=100_000)] | None = None
     conditions: Short | None = None
+    codes_read: Flag | None = None
     codes_back: list[Short] = []
+    complaint_back: Flag | None = None
+
+    @model_validator(mode="after")
+    def _something_driven(self) -> "Drive":
+        if all(getattr(self, axis) is None for axis in AXES):
+            raise ValueError("name distance_km, starts or hours")
+        return self
+
+    @property
+    def read(self) -> bool:
+        return self.codes_read if self.codes_read is not None else "codes_back" in self.model_fields_set
 
 
 class Deadline(Data):
@@ -317,7 +434,7 @@ KINDS: dict[str, type[Data]] = {
     "complaint": Complaint, "symptom": Symptom, "context": Context, "condition": Condition, "state": State, "lamp": Lamp, "code": Code,
     "code_scan": CodeScan, "code_clear": CodeClear, "instrument": Instrument, "reading": Reading, "outcome": Outcome, "trace": Trace,
     "stretch": Stretch, "action": Action, "option": OptionPicked, "consent": Consent, "warning": Warning_, "fit_step": FitStep, "wait": Wait,
-    "proof_step": ProofStep, "drive": Drive, "deadline": Deadline, "before": Before, "tick": Tick, "card_change": CardChange,
+    "piece": Piece, "circuit": Circuit, "trim": Trim, "reset_step": ResetStep, "top_up": TopUp, "proof_step": ProofStep, "drive": Drive, "deadline": Deadline, "before": Before, "tick": Tick, "card_change": CardChange,
     "handover": Handover, "note": Note, "soot_cause": SootCause, "correction": Correction,
 }
 

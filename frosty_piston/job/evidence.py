@@ -6,6 +6,7 @@ from threading import Lock
 import numpy as np
 
 from frosty_piston.core.suspects.space import Finding, Space, log_chance
+from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import NOT_SEEN, SEEN, TestFinding
 
@@ -14,7 +15,7 @@ from .own import Own, capped_times
 from .tape import Job
 from .verdict import Verdict, place
 
-ABSENT_WEIGHT, CONSEQUENCE_WEIGHT, VAIN_TIMES = 0.5, 0.3, 0.08
+ABSENT_WEIGHT, CONSEQUENCE_WEIGHT = 0.5, 0.3
 KEPT_ROWS = 120
 _KEEPING = Lock()
 MANY_CIRCUITS, IN_COMMON = 3, "many_circuits"
@@ -26,7 +27,8 @@ class Evidence:
     """One piece of evidence: what it says, the entries it rests on, its outcome and how fully it counts (0..1).
 
     `reasons`: the knowledge's because for each fault it is about. `factors`: for what only makes faults likelier
-    or less likely, how many times; then `finding` is None. `pattern`: it is the workshop's own experience.
+    or less likely, how many times; then `finding` is None. `pattern`: it is the workshop's own experience. `if_left`:
+    the chance of it when something that explains the complaint is left, and when nothing is.
     """
 
     says: str
@@ -37,6 +39,7 @@ class Evidence:
     reasons: dict[str, str]
     factors: dict[str, float] | None = None
     pattern: bool = False
+    if_left: tuple[float, float] | None = None
 
     def log_likelihood(self, space: Space) -> np.ndarray:
         """How likely each set of faults makes this, in logs, tempered by how fully it was measured; shape (N,)."""
@@ -61,9 +64,11 @@ def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     return row
 
 
-def gather(job: Job, k: Knowledge, verdicts: list[Verdict], codes: list[CodeSeen], own: Own) -> list[Evidence]:
-    """Gather all evidence of the diagnosis in the order in which it came; `verdicts` and `codes` are those of its entries."""
-    found = [*_patterns(job, k, own), *_symptoms(job, k, {v.test for v in verdicts}), *_contexts(job, k), *_codes(job, k, codes), *_repairs_in_vain(job, k), *_tests(job, k, verdicts)]
+def gather(job: Job, k: Knowledge, number: int, verdicts: list[Verdict], codes: list[CodeSeen], own: Own) -> list[Evidence]:
+    """Gather the evidence of one time of a job in the order in which it came; `verdicts` and `codes` are those of its
+    entries. What is true of the visit as a whole speaks in the first."""
+    found = [*_symptoms(job, k, number, {v.test for v in verdicts}), *_codes(job, k, codes), *_tests(job, k, verdicts)]
+    found += [*_patterns(job, k, own), *_contexts(job, k), *_absent_codes(job, k, codes)] if number == 0 else []
     at = job.position
     return sorted(found, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
 
@@ -79,16 +84,18 @@ def _patterns(job: Job, k: Knowledge, own: Own) -> list[Evidence]:
     return found
 
 
-def _symptoms(job: Job, k: Knowledge, tested: set[str]) -> list[Evidence]:
-    """What was noticed. Where a test has said the same since, the test alone speaks: they are one witness."""
+def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str]) -> list[Evidence]:
+    """What was noticed. Where a test has said the same since, the test alone speaks: they are one witness. That what
+    comes and goes is not there now says nothing."""
     found = []
-    for name, entry in job.symptoms.items():
+    for name, entry in {x.data.symptom: x for x in job.times[number] if x.kind == "symptom"}.items():
         shape = k.symptoms[name]
-        if shape.told_by in tested:
+        if shape.told_by in tested or entry.data.comes_and_goes and not entry.data.present:
             continue
         outcome = SEEN if entry.data.present else NOT_SEEN
-        says = shape.title if entry.data.present else f"Not so: {shape.title[0].lower()}{shape.title[1:]}"
-        found.append(Evidence(says, (entry.id,), k.symptom_findings[name], outcome, 1.0, {f: b for f, (_, b) in shape.speaks.items()}))
+        says = shape.title if entry.data.present else f"Not so: {inside(shape.title)}"
+        reasons = {f: b for f, (_, b) in shape.speaks.items()}
+        found.append(Evidence(says, (entry.id,), k.symptom_findings[name], outcome, 1.0, reasons))
     return found
 
 
@@ -117,37 +124,29 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
         names = ", ".join(dict.fromkeys(c.code for c in hits))
         causes = tuple(dict.fromkeys(code for c in hits for code in c.follows))
         weight = max(c.weight for c in hits) * (CONSEQUENCE_WEIGHT if causes or len(circuits) >= MANY_CIRCUITS and group in circuits else 1.0)
-        says = f"{names}: {shape.title[0].lower()}{shape.title[1:]}" + (f", likely a consequence of {', '.join(causes)}" if causes else "")
+        says = f"{names}: {inside(shape.title)}" + (f", likely a consequence of {', '.join(causes)}" if causes else "")
         found.append(Evidence(says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}))
         if shape.clears:
             found.append(Evidence(f"{names} was set by a module that works", ids, None, "", 1.0, {f: b for f, (_, b) in shape.clears.items()},
                                   {f: n for f, (n, _) in shape.clears.items()}))
-    return found + _absent_codes(job, k, set(seen) | {c.group for c in codes})
+    return found
 
 
-def _absent_codes(job: Job, k: Knowledge, seen: set[str]) -> list[Evidence]:
+def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
     """What a full read-out did not show. A fault counts as unseen once, by the code that it brings most often, at
     half weight, since not every control unit watches everything. Codes cleared before the visit: nothing is said."""
-    scan = next((x for x in job.rounds.diagnosis if x.kind == "code_scan"), None)
+    scan = next((x for x in job.times[0] if x.kind == "code_scan"), None)
     if scan is None or job.codes_lost or job.engine.injection in NO_COMMON_CODES:
         return []
+    seen = {c.group for c in codes}
     likeliest: dict[str, tuple[float, str]] = {}
     for group in k.groups:
         if group not in seen and group != IN_COMMON:
             for fault, row in k.group_findings[group].shows.items():
                 likeliest[fault] = max(likeliest.get(fault, (0.0, "")), (float(row[1]), group))
     factors = {fault: (1 - p) ** ABSENT_WEIGHT for fault, (p, _) in likeliest.items()}
-    reasons = {fault: f"no code of: {k.groups[group].title[0].lower()}{k.groups[group].title[1:]}" for fault, (_, group) in likeliest.items()}
+    reasons = {fault: f"no code of: {inside(k.groups[group].title)}" for fault, (_, group) in likeliest.items()}
     return [Evidence("Codes read, and these are absent", (scan.id,), None, "", ABSENT_WEIGHT, reasons, factors)]
-
-
-def _repairs_in_vain(job: Job, k: Knowledge) -> list[Evidence]:
-    found = []
-    for repair in job.rounds.repaired_in_vain:
-        faults = [f for f, shape in k.faults.items() if shape.repair == repair]
-        acts = tuple(x.id for x in job.repairs if x.data.repair == repair)
-        found.append(Evidence("Repaired already, and the proof failed", acts, None, "", 1.0, dict.fromkeys(faults, "this was repaired and it is no better"), dict.fromkeys(faults, VAIN_TIMES)))
-    return found
 
 
 def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:

@@ -1,10 +1,11 @@
-"""Fit: where a work plan stands, what still lies on the bench, and what may be ticked next."""
+"""Fit: where a work plan stands, what still lies on the bench, which pieces are missing, and what may be ticked next."""
 
 from dataclasses import dataclass
 
 from frosty_piston.core import plug_life
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.shapes import ProcedureShape, StepShape
+from frosty_piston.knowledge.repair_shapes import StepShape
+from frosty_piston.knowledge.repairs import Repair
 
 from .entries import Entry, Hardware
 from .tape import Job
@@ -23,18 +24,23 @@ class StepState:
     torque_general: bool
 
     @property
+    def ticked(self) -> tuple[Entry, ...]:
+        return tuple(x for x in self.entries if x.data.state != "part")
+
+    @property
     def state(self) -> str:
-        if not self.entries:
-            return "open"
+        if not self.ticked:
+            return "begun" if self.entries else "open"
         if self.cylinders_left:
             return "part"
-        return "skipped" if self.entries[-1].data.state == "skipped" else "done"
+        return "skipped" if self.ticked[-1].data.state == "skipped" else "done"
 
 
 @dataclass(frozen=True)
-class Piece:
-    """One piece on the hardware map: the step it came off at, its place in the order, and whether it is back."""
+class Fastener:
+    """One line of the hardware map: its own id, the step it came off at, its place in the order, and whether it is back."""
 
+    id: str
     order: int
     step: str
     hardware: Hardware
@@ -42,17 +48,50 @@ class Piece:
 
 
 @dataclass(frozen=True)
+class PieceState:
+    """A piece that broke or fell, as it stands by the latest word on it."""
+
+    name: str
+    entry: Entry
+
+    @property
+    def missing(self) -> bool:
+        d = self.entry.data
+        return d.now == "missing" or d.now == "left" and d.went in ("bore", "unknown")
+
+    @property
+    def short_mm(self) -> float | None:
+        """How much of a whole one is not there, when both were measured."""
+        d = self.entry.data
+        return round(d.whole_mm - d.length_mm, 2) if d.whole_mm and d.length_mm and d.length_mm < d.whole_mm else None
+
+
+@dataclass(frozen=True)
 class PlanState:
+    """Where a plan stands. `out`, `back_in`: old parts off and new parts on, as counted at their steps."""
+
     id: str
-    shape: ProcedureShape
+    repair: Repair
     steps: tuple[StepState, ...]
-    pieces: tuple[Piece, ...]
+    map: tuple[Fastener, ...]
     out: int
     back_in: int
 
     @property
     def finished(self) -> bool:
         return all(s.state in ("done", "skipped") for s in self.steps)
+
+    @property
+    def begun(self) -> bool:
+        return any(s.entries for s in self.steps)
+
+    @property
+    def on_bench(self) -> tuple[Fastener, ...]:
+        return tuple(f for f in self.map if not f.back)
+
+    @property
+    def current(self) -> StepState | None:
+        return next((s for s in self.steps if s.state in ("open", "begun", "part")), None)
 
     def step(self, step_id: str) -> StepState:
         return next(s for s in self.steps if s.shape.id == step_id)
@@ -64,30 +103,45 @@ class PlanState:
             return []
         order = [s.shape.id for s in self.steps]
         refitted = {t for s in self.steps if s.state in ("done", "skipped") for t in s.shape.refits}
-        taken = [s for s in self.steps if s.state != "open" and any(s.shape.id in other.shape.refits for other in self.steps)]
+        refitting = {t for s in self.steps for t in s.shape.refits}
         last = max(order.index(t) for t in targets)
-        return [s.shape.does for s in taken if order.index(s.shape.id) > last and s.shape.id not in refitted]
+        later = [s for s in self.steps if s.entries and s.shape.id in refitting and order.index(s.shape.id) > last]
+        return [s.shape.does for s in later if s.shape.id not in refitted and not self._all_back(s.shape.id)]
+
+    def _all_back(self, step_id: str) -> bool:
+        taken = [f for f in self.map if f.step == step_id]
+        return bool(taken) and all(f.back for f in taken)
 
 
-def plan_state(job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...]) -> PlanState:
-    """Fold the fit entries of a job into the state of one plan; `cylinders`: those the plan works on."""
-    shape = k.procedures[plan]
+def plan_state(job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...] = (), act: str | None = None) -> PlanState:
+    """Fold the fit entries of a job into the state of one plan; `cylinders`: those the plan works on; `act`: the way
+    it is done, which leaves out the steps of other ways."""
+    repair = k.repairs[plan]
     entries = [x for x in job.since_failure if x.kind == "fit_step" and x.data.plan == plan]
     steps = []
-    for step in shape.steps:
+    for step in repair.steps_for(act):
         mine = tuple(x for x in entries if x.data.step == step.id)
-        done = {x.data.cylinder for x in mine}
-        left = tuple(c for c in cylinders if c not in done) if step.per_cylinder and None not in done else ()
+        done = {x.data.cylinder for x in mine if x.data.state != "part"}
+        left = tuple(c for c in cylinders if c not in done) if step.per_piece and None not in done else ()
         torque, general = torque_for(job, k, step)
-        steps.append(StepState(step, mine, left if mine or not step.per_cylinder else (), torque, general))
-    refitted = {t for s in steps if s.entries and s.entries[-1].data.state == "done" for t in s.shape.refits}
-    pieces = [(x.data.step, h) for x in entries for h in x.data.hardware or []]
-    ledger = {"out": 0, "in": 0}
-    for x in entries:
-        way = next((s.pieces for s in shape.steps if s.id == x.data.step), None)
-        if way and x.data.pieces:
-            ledger[way] += x.data.pieces
-    return PlanState(plan, shape, tuple(steps), tuple(Piece(i + 1, step, h, step in refitted) for i, (step, h) in enumerate(pieces)), ledger["out"], ledger["in"])
+        steps.append(StepState(step, mine, left if done or not step.per_piece else (), torque, general))
+    refitted = {t for s in steps if s.ticked and s.ticked[-1].data.state == "done" for t in s.shape.refits}
+    back = {name for x in entries for name in x.data.back or []}
+    taken = [(x.id if len(x.data.hardware) == 1 else f"{x.id}.{n}", x.data.step, h) for x in entries for n, h in enumerate(x.data.hardware or [])]
+    fasteners = tuple(Fastener(key, i + 1, step, h, step in refitted or key in back) for i, (key, step, h) in enumerate(taken))
+    ways = {s.id: s.parts for s in repair.steps}
+    counted = {way: sum(x.data.pieces or 0 for x in entries if ways.get(x.data.step) == way) for way in ("out", "in")}
+    return PlanState(plan, repair, tuple(steps), fasteners, counted["out"], counted["in"])
+
+
+def pieces_of(job: Job) -> tuple[PieceState, ...]:
+    """The pieces that broke or fell on this job, each by the latest word on it."""
+    return tuple(PieceState(name, x) for name, x in {x.data.name: x for x in job.of("piece")}.items())
+
+
+def missing_pieces(job: Job) -> tuple[PieceState, ...]:
+    """The pieces that bar starting, cranking and proof."""
+    return tuple(p for p in pieces_of(job) if p.missing)
 
 
 def torque_fault(state: StepState, given_nm: float | None, explained: bool) -> str | None:
@@ -102,10 +156,15 @@ def torque_fault(state: StepState, given_nm: float | None, explained: bool) -> s
     return None
 
 
-def differing(plan: PlanState, compared: dict[str, list[str]]) -> list[str]:
-    """Answer in what the new part differs from the old one. A resistance may: the old part has failed."""
-    return [row.asks.lower() for row in plan.shape.compare if row.id != "resistance_ohm" and row.id in compared and all(compared[row.id])
-            and len({text.replace(",", ".").lower() for text in compared[row.id]}) > 1]
+def _alike(text: str) -> str:
+    """What was typed of a part, so that `12 V` and `12V`, `27,5` and `27.5 mm` are the same."""
+    return "".join(text.replace(",", ".").lower().split()).removesuffix("mm").removesuffix("ohm")
+
+
+def differing(repair: Repair, compared: dict[str, list[str]]) -> list[str]:
+    """Answer in what the new part differs from the old one. What the old part failed by may."""
+    return [row.asks.lower() for row in repair.compare if not row.differs and row.id in compared and all(compared[row.id])
+            and len({_alike(text) for text in compared[row.id]}) > 1]
 
 
 def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, bool]:
@@ -113,17 +172,14 @@ def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, b
     if step.torque is None:
         return None, False
     card, thread = job.engine.limit(step.torque), job.engine.choice("glow_plug_thread")
-    if step.torque == "glow_plug_breakaway_nm":
-        found = plug_life.breakaway(thread, card)
+    by_thread = {"glow_plug_breakaway_nm": plug_life.breakaway, "glow_plug_fitting_nm": plug_life.fitting}.get(step.torque)
+    if by_thread:
+        found = by_thread(thread, card)
         return found.nm, found.general
-    if step.torque == "glow_plug_fitting_nm":
-        found = plug_life.fitting(thread, card)
-        return found.nm, found.general
-    return (card, False) if card else (k.figures[step.torque].general, True)
+    return (k.figures[step.torque].general, True) if card is None else (card, False)
 
 
 def chosen(job: Job) -> Entry | None:
-    """The option picked last; a failed proof asks for a new one."""
     """The option the technician picked last, since a proof last failed."""
     return next((x for x in reversed(job.since_failure) if x.kind == "option" and x.data.chosen), None)
 
@@ -131,3 +187,51 @@ def chosen(job: Job) -> Entry | None:
 def consent(job: Job) -> Entry | None:
     """What the owner last said; a failed proof asks for a new word."""
     return next((x for x in reversed(job.since_failure) if x.kind == "consent"), None)
+
+
+def agreed_for(job: Job, option: str | None) -> bool:
+    """Whether the owner said yes to one of the options picked, by itself or with the whole. The last word counts."""
+    picked = chosen(job)
+    since = job.position[picked.id] if picked else -1
+    said = False
+    for x in job.since_failure:
+        if x.kind == "consent" and (job.position[x.id] > since or x.data.option == (picked.data.option if picked else None)):
+            if x.data.option in (None, option) or picked is not None and x.data.option == picked.data.option:
+                said = x.data.answer == "yes"
+    return said
+
+
+def agreed(job: Job) -> bool:
+    """Whether the owner said yes to all that was picked last."""
+    picked = chosen(job)
+    return all(agreed_for(job, o) for o in (picked.data.option.split("+") if picked else [None]))
+
+
+def above_ceiling(job: Job) -> bool:
+    """Whether the price of what was picked is above what the owner agreed to."""
+    yes, picked = consent(job), chosen(job)
+    known = picked is not None and yes is not None and yes.data.ceiling is not None and picked.data.price is not None
+    return known and picked.data.price > yes.data.ceiling  # type: ignore[union-attr,operator]
+
+
+@dataclass(frozen=True)
+class ToDo:
+    """One repair of what was picked: its option, the cylinders it is about, its plan, and the act that did it."""
+
+    option_id: str
+    repair: str
+    act: str
+    cylinders: tuple[int, ...]
+    plan: PlanState
+    entry: Entry | None
+    temporary: bool
+    title: str
+
+
+def done_since(job: Job, repair: str) -> Entry | None:
+    """The act that did a repair since it was last picked, if it was done."""
+    picked = chosen(job)
+    since = job.position[picked.id] if picked else -1
+    acts = {x.id for x in job.repairs}
+    found = [x for x in job.since_failure if x.id in acts and x.data.repair == repair and job.position[x.id] > since]
+    return found[-1] if found else None

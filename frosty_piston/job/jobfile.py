@@ -1,5 +1,6 @@
 """The open job file: read with every fault named, written in one canonical form."""
 
+import hashlib
 import json
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
@@ -16,7 +17,7 @@ from .entries import Entry
 MOST_BYTES = 64 * 1024 * 1024
 MOST_FAULTS = 200
 FORMAT, VERSION = "frosty-piston/job", 1
-TOP_KEYS = {"format", "version", "job", "vehicle", "engine", "entries"}
+TOP_KEYS = {"format", "version", "job", "vehicle", "engine", "entries", "chain"}
 
 
 class JobHead(BaseModel):
@@ -50,6 +51,28 @@ class JobFile:
 def canonical(value: Any) -> str:
     """Write JSON in the one form that compares byte for byte: sorted keys, two spaces, UTF-8."""
     return json.dumps(value, sort_keys=True, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def chain_of(entries: list[dict[str, Any]]) -> dict[str, str]:
+    """The chain of a tape: for each entry the SHA-256 of its canonical form and of the hash before it."""
+    chain: dict[str, str] = {}
+    before = ""
+    for raw in entries:
+        before = hashlib.sha256((before + canonical(raw)).encode()).hexdigest()
+        chain[raw["id"]] = before
+    return chain
+
+
+def chain_faults(chain: Any, entries: list[dict[str, Any]]) -> list[Fault]:
+    """Name the first entry at which a chain breaks: it, or one before it, was changed after it was written."""
+    if not isinstance(chain, dict):
+        return [Fault("chain", "must be an object")]
+    wanted = chain_of(entries)
+    broken = next((i for i in wanted if chain.get(i) != wanted[i]), None)
+    strange = next((i for i in chain if i not in wanted), None)
+    if broken is not None:
+        return [Fault(f"chain.{broken}", "does not fit: this entry or one before it was changed")]
+    return [Fault(f"chain.{str(strange)[:60]}", "no such entry")] if strange is not None else []
 
 
 def parse(data: bytes) -> Any:
@@ -122,6 +145,8 @@ def check(value: Any, knowledge: Knowledge) -> JobFile:
                 checker.faults.append(Fault("entries", f"more than {MOST_FAULTS} faults; the rest from entries[{index + 1}] on is not listed"))
                 break
     faults += checker.faults
+    if "chain" in value and isinstance(entries, list) and not faults:
+        faults += chain_faults(value["chain"], entries)
     if faults:
         raise BadInput(faults)
     return JobFile(parts["job"], parts["vehicle"], parts["engine"], tuple(c for c in checked if c), value)

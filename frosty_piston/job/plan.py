@@ -85,7 +85,7 @@ def part_odds(assessed: Assessed) -> dict[str, float]:
 
 def _state(assessed: Assessed, key: str, part: PartShape, odds: float, suspects: tuple[Suspect, ...]) -> PartState:
     k, engine = assessed.knowledge, assessed.job.engine
-    mine = [v for v in assessed.diagnosis if _at(k, key, part, v)]
+    mine = [v for v in assessed.now if _at(k, key, part, v)]
     codes = _codes(assessed, part)
     verdict = _worst(mine)
     cleared = odds < CLEARED_BELOW and verdict == "sound"

@@ -16,6 +16,7 @@ from frosty_piston.core.suspects.next_test import (
     sure_enough,
 )
 from frosty_piston.core.suspects.space import outcome_chances
+from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
@@ -26,7 +27,7 @@ from .suspicion import Suspicion
 from .tape import Job
 
 LEAST_GAIN_BITS, MOST_PROPOSED = 0.015, 20
-OPEN_SEARCH_MIN = 480.0
+OPEN_SEARCH_MIN, NOTHING_LEFT_MIN = 480.0, 5.0
 GROUPS_APART = 24
 LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 CLEARS_TO = 1 / 3
@@ -77,8 +78,9 @@ class _Candidate:
 class Proposals:
     """What to do next on a job. `own`: the workshop's patterns and the tools it lacks."""
 
-    def __init__(self, job: Job, k: Knowledge, suspicion: Suspicion, evidence: list[Evidence], own: Own):
-        self.job, self.k, self.suspicion, self.evidence, self.own = job, k, suspicion, evidence, own
+    def __init__(self, job: Job, k: Knowledge, suspicion: Suspicion, own: Own):
+        self.job, self.k, self.suspicion, self.own = job, k, suspicion, own
+        self.evidence = _still_standing(suspicion)
         self.states = a.states(job, k)
         self.still = a.minutes_to(k, a.access_reached(job, k))
         self.left_out: list[LeftOut] = []
@@ -94,11 +96,14 @@ class Proposals:
         known = [n for n in np.argsort(-chance, kind="stable") if repairs[n]][:GROUPS_APART]
         renamed = np.full(len(repairs), len(known))
         renamed[known] = np.arange(len(known))
+        groups = renamed[groups]
         cost = [sum(self._repair_min(r) for r in repairs[n]) for n in known]
-        return rows, Belief(weight, renamed[groups], np.array([*cost, OPEN_SEARCH_MIN]))
+        if self.suspicion.left is not None:
+            groups = np.where(self.suspicion.left[rows], groups, len(known) + 1)
+        return rows, Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]))
 
     def _repair_min(self, repair: str) -> float:
-        shape = self.k.repairs[repair]
+        shape = self.k.repairs[repair].shape
         return shape.minutes + shape.part_minutes
 
     def _candidates(self):
@@ -106,7 +111,7 @@ class Proposals:
         settled = {e.finding.id for e in self.evidence if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])}
         condemned = _plug_condemned(self.evidence)
         dead = "no_start" in self.job.symptoms and self.job.symptoms["no_start"].data.present
-        told = {shape.told_by for s in self.job.symptoms if (shape := self.k.symptoms[s]).told_whole}
+        told = {shape.told_by for s in (self.job.symptoms if self.suspicion.before is None else ()) if (shape := self.k.symptoms[s]).told_whole}
         missing: dict[str, LeftOut] = {}
         odds = self.suspicion.weighed.faults[:-1]
         alive = {f for f, p, explains in zip(self.suspicion.space.faults, odds, self.suspicion.explains, strict=True) if explains and p >= LEAST_ODDS}
@@ -155,7 +160,7 @@ class Proposals:
     def _unswayed(self) -> tuple[Belief, list[Proposal]] | None:
         """Belief and ranking by the findings alone, when a workshop pattern had a say."""
         sets = self.suspicion.without_patterns
-        if sets is None:
+        if sets is None or self.suspicion.before is not None:
             return None
         rows, belief = self._belief(sets)
         tests = [replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows)) for c in self.candidates]
@@ -184,12 +189,11 @@ class Proposals:
     def _title(self, c: _Candidate) -> str:
         shape = self.k.tests[c.known.test]
         spot = shape.at[c.way.point].title if c.way.point in shape.at else self.k.nodes[c.where["node"]].title if "node" in c.where else c.where.get("channel", "").replace("_", " ")
-        return shape.title + (f", {spot[0].lower()}{spot[1:]}" if spot else "")
+        return shape.title + (f", {inside(spot)}" if spot else "")
 
     def _short(self, c: _Candidate) -> str:
         title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
-        title = title if title[1:2].isupper() else title[0].lower() + title[1:]
-        return title + (f" ({self.k.nodes[c.where['node']].title.lower()})" if "node" in c.where else "")
+        return inside(title) + (f" ({self.k.nodes[c.where['node']].title.lower()})" if "node" in c.where else "")
 
     @cached_property
     def _members(self) -> np.ndarray:
@@ -270,7 +274,7 @@ class Proposals:
     def stop_rule(self) -> str:
         """The stop rule in one sentence, with what being wrong costs against what another test takes."""
         sure, (repair, odds) = self.sure, next(iter(self.suspicion.repairs.items()))
-        head = f"{percent(odds)} that “{self.k.repairs[repair].title[0].lower()}{self.k.repairs[repair].title[1:]}” alone cures"
+        head = f"{percent(odds)} that “{inside(self.k.repairs[repair].title)}” alone cures"
         cost = f"being wrong is expected to cost {round(sure.wrong_min)} min of work and parts"
         if not self.ranked:
             return f"No test is left that would tell more: {head}; {cost}."
@@ -283,6 +287,17 @@ class Proposals:
 
 def _word(outcome: str) -> str:
     return outcome.removeprefix("all_").removeprefix("glow_").replace("_", " ")
+
+
+def _still_standing(suspicion: Suspicion) -> list[Evidence]:
+    """The evidence that need not be gathered again: what was found in this time, and what was found before of parts
+    that nothing was done to since."""
+    done: set[str] = set()
+    standing: list[Evidence] = []
+    for time in reversed(suspicion.chain):
+        standing += [e for e in time.evidence if not (e.finding and done & set(e.finding.shows))]
+        done |= set(time.done.cures) if time.done else set()
+    return standing
 
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:

@@ -1,149 +1,399 @@
-"""Prove: how far a repair is proven, and what is still missing."""
+"""Prove: how far a repair is proven, and in one list what is still missing."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, field
 from datetime import datetime
 
-from frosty_piston.core.proving import cured_given_pass
-from frosty_piston.core.quantity import percent
+from frosty_piston.core.proving import clean_until
+from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.waiting import TAU_H, TOUCHABLE_C, cold_soaked_after_h, fitted_tau_h, hours_until
-from frosty_piston.knowledge.shapes import ProofStepShape
+from frosty_piston.core.words import inside, listed
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, ResetShape
 
 from .assessment import Assessed
 from .entries import Entry
-from .fit import chosen
-from .soot import soot_causes
+from .failed import BAD
+from .fit import missing_pieces
+from .proof_evidence import (
+    CLEAN_DRIVE,
+    COLD_HOURS,
+    Returns,
+    came_back,
+    condition_steps,
+    conditions_of,
+    counts,
+    driven,
+    is_witness,
+    returns_of,
+    witnesses_of,
+)
 from .tape import Job
 from .units import convert
-from .verdict import Verdict
+from .verdict import Verdict, place, same_place
+from .where import test_place
 
-SOAK_HOURS = 8.0
+PROVEN_FROM, STOOD_HIGH, CLEARS = 0.95, 0.2, 1 / 3
 GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0
+WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
+PROVE, NO_CODES = "prove", ("inline_pump", "rotary_pump")
 
 
 @dataclass(frozen=True)
 class ProofStepState:
-    shape: ProofStepShape
+    """One step of the proof: what it asks, the last word on it, and what became of it: `open`, `pass`, `fail`,
+    `could_not`, `warm` (no cold start), `denied` (its reading says otherwise), `optional`."""
+
+    id: str
+    kind: str
+    shape: CheckShape | ConditionShape | ResetShape
     entry: Entry | None
     result: str
     note: str
+    needed: bool = True
+    link: dict[str, object] | None = None
 
 
 @dataclass(frozen=True)
 class Pair:
-    """One place measured before and after the repair."""
+    """One place that was measured before and after a repair."""
 
     before: Verdict
     after: Verdict | None
 
 
 @dataclass(frozen=True)
+class Missing:
+    """One thing that is missing before the job counts as proven, with where it is done."""
+
+    what: str
+    id: str
+    where: dict[str, object]
+    because: str
+
+
+@dataclass(frozen=True)
 class Proof:
-    """How proven a job is: `none` (nothing repaired), `open`, `on_trial`, `proven`, `failed`, with the reason."""
+    """How proven a job is: `none` (nothing repaired), `on_trial`, `proven`, `failed`; how sure; what is missing."""
 
     status: str
-    because: str
-    repair: str
-    recipe: str
-    steps: tuple[ProofStepState, ...]
-    pairs: tuple[Pair, ...]
     sure: float | None
+    missing: tuple[Missing, ...]
+    steps: tuple[ProofStepState, ...] = ()
+    pairs: tuple[Pair, ...] = ()
+    repairs: tuple[str, ...] = ()
+    because: str = ""
+    notes: dict[str, str] = field(default_factory=dict)
 
-
-def repair_of(assessed: Assessed) -> str | None:
-    """The repair under proof: that of the last repairing action, else of the option picked."""
-    acts = [x for x in assessed.job.repairs if x.data.repair]
-    if acts:
-        return acts[-1].data.repair
-    picked = chosen(assessed.job)
-    shape = assessed.knowledge.options.get(picked.data.option) if picked else None
-    return shape.repair if shape else None
+    @property
+    def word(self) -> str:
+        return WORDS[self.status]
 
 
 def prove(assessed: Assessed) -> Proof:
-    """Fold the proof entries of a job. Only a cold start after a cold soak makes it proven."""
-    job, k = assessed.job, assessed.knowledge
-    repair = repair_of(assessed) or "general"
-    recipe = k.proof_for(repair)
-    last_repair = max((job.position[x.id] for x in job.repairs), default=-1)
-    entries = {x.data.step: x for x in job.of("proof_step") if job.position[x.id] > last_repair}
-    steps = []
-    for shape in k.proofs[recipe].steps:
-        entry = entries.get(shape.id)
+    """Fold the proof of a job. Proven needs every failed finding read again, every suspect that stood high dealt with,
+    the complaint's own condition passed, what must be learned done, nothing temporary, no piece missing, and the
+    chance that nothing is left at 95 % or more."""
+    return _Prover(assessed).proof()
+
+
+class _Prover:
+    def __init__(self, assessed: Assessed):
+        self.assessed, self.job, self.k = assessed, assessed.job, assessed.knowledge
+        self.number = assessed.after_time
+        acts = [x for x in self.job.repairs if x.data.repair in self.k.repairs]
+        self.repairs = tuple(dict.fromkeys(x.data.repair for x in acts))
+        since = {x.id for n in range(self.number, len(self.job.times)) for x in self.job.times[n]}
+        self.said = {x.data.step: x for x in self.job.live if x.kind == "proof_step" and x.id in since}
+        self.since = since
+
+    def proof(self) -> Proof:
+        if not self.job.repairs:
+            return Proof("none", None, (), because="Nothing is repaired yet.")
+        pairs, steps = self.pairs(), self.steps()
+        sure = self.assessed.suspicion.sure or 0.0
+        missing = tuple(self._missing(pairs, steps, sure))
+        failed = [m for m in missing if m.what == "failed"]
+        status = "failed" if failed else "on_trial" if missing else "proven"
+        return Proof(status, sure, missing, steps, pairs, self.repairs, self._because(status, missing, sure))
+
+    def _because(self, status: str, missing: tuple[Missing, ...], sure: float) -> str:
+        if status == "proven":
+            return f"Everything that failed was read again and is sound, the complaint's own condition is passed. Sure to {percent(sure)}."
+        if status == "failed":
+            return f"{missing[0].because} Back to Narrow: what was measured since counts."
+        more = f" And {len(missing) - 1} more." if len(missing) > 1 else ""
+        return f"{missing[0].because}{more} Sure to {percent(sure)} until now."
+
+    # before beside after
+
+    def pairs(self) -> tuple[Pair, ...]:
+        """Every place that failed before a repair, with its latest reading after one. A reading further up the wire
+        takes in the part behind it."""
+        found: dict[tuple[object, ...], Pair] = {}
+        for time, verdicts in enumerate(self.assessed.judged):
+            for v in verdicts:
+                key = same_place(v)
+                known = found.get(key)
+                if known is not None:
+                    found[key] = Pair(known.before, v)
+                elif time < self.number and v.judgement.verdict in BAD:
+                    found[key] = Pair(v, None)
+        latest = {same_place(v): v for v in self.assessed.after}
+        return tuple(p if p.after else Pair(p.before, self._further_up(p.before, latest)) for p in found.values())
+
+    def _further_up(self, v: Verdict, latest: dict[tuple[object, ...], Verdict]) -> Verdict | None:
+        for point in self.k.tests[v.test].taken_in_at.get(str(v.where.get("point", "")), []):
+            seen = latest.get(same_place(Verdict(v.test, {**v.where, "point": point}, v.judgement, v.entries, hot=v.hot, dosing=v.dosing)))
+            if seen is not None and seen.judgement.verdict == "sound":
+                return seen
+        return None
+
+    # the steps
+
+    def steps(self) -> tuple[ProofStepState, ...]:
+        checks, resets = self.k.proofs.checks, self.k.proofs.resets
+        named = [c for r in self.repairs for c in self.k.repairs[r].checks]
+        own = [c for c in dict.fromkeys(named) if c not in ("clear", "codes")]
+        wired = self.job.engine.injection not in NO_CODES
+        found = [self._check("remeasure", checks["remeasure"])]
+        found += [self._check(c, checks[c]) for c in own]
+        found += [self._reset(key, resets[key], needed) for key, needed in self._resets()]
+        found += [self._check(c, checks[c]) for c in ("clear", "codes") if wired]
+        said = {}
+        for n in range(self.number, len(self.job.times)):
+            said |= condition_steps(self.job, self.k, n)
+        own = conditions_of(self.job, self.k)
+        return (*found, *(self._condition(c, said.get(c), c in own) for c in witnesses_of(self.job, self.k)))
+
+    def _resets(self) -> Iterator[tuple[str, bool]]:
+        """What must be learned or reset after what was done, and whether this engine card asks for it."""
+        acts = {x.data.repair: x.data.action for x in self.job.repairs}
+        seen: set[str] = set()
+        for repair in self.repairs:
+            for key in self.k.repairs[repair].resets:
+                shape = self.k.proofs.resets[key]
+                if key not in seen and (not shape.acts or acts[repair] in shape.acts):
+                    seen.add(key)
+                    yield key, shape.always or self.job.engine.choice(shape.card) == "yes"
+
+    def _check(self, key: str, shape: CheckShape) -> ProofStepState:
+        entry = self.said.get(key)
         result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
-        if entry and result == "pass" and shape.needs_cold and not was_cold(assessed, entry):
+        if entry and result == "pass":
+            against = [v for v in self.assessed.after if v.test in shape.reading and v.judgement.verdict == "failed"]
+            if against:
+                result, note = "denied", f"Its reading says otherwise: {against[-1].judgement.because}"
+        if result == "open" and not shape.what:
+            result = "optional"
+        return ProofStepState(key, "check", shape, entry, result, note)
+
+    def _reset(self, key: str, shape: ResetShape, needed: bool) -> ProofStepState:
+        entry = self.said.get(key)
+        done = next((x for x in reversed(self.job.live) if x.kind == "reset_step" and x.id in self.since and x.data.step == key), None)
+        if entry is None and done is not None:
+            result = {"done": "pass", "refused": "fail", "skipped": "could_not"}[done.data.result]
+            return ProofStepState(key, "reset", shape, done, result, done.data.because or "", needed)
+        result = entry.data.result if entry else "open" if needed else "optional"
+        return ProofStepState(key, "reset", shape, entry, result, (entry.data.reason or "") if entry else "", needed)
+
+    def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
+        shape = self.k.proofs.conditions[key]
+        result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
+        if result == "pass" and entry is not None and not counts(self.job, shape, entry):
             result, note = "warm", "started before it was cold-soaked: no proof of a cold start"
-        steps.append(ProofStepState(shape, entry, result, note))
-    pairs = _pairs(assessed, recipe)
-    if not job.repairs:
-        return Proof("none", "Nothing is repaired yet.", repair, recipe, tuple(steps), pairs, None)
-    odds = assessed.suspicion.repairs.get(repair, 0.5)
-    status, because = _status(job, steps, pairs)
-    unasked = [c for c in soot_causes(assessed) if c.state == "open"]
-    if status == "proven" and unasked:
-        status, because = "on_trial", f"What made the soot is not asked yet: {', '.join(c.shape.title[0].lower() + c.shape.title[1:] for c in unasked)}. Unasked, it comes back."
-    sure = cured_given_pass(odds) if status == "proven" else None
-    if sure is not None:
-        because += f" Sure to {percent(sure)}: {percent(odds)} before, and a vehicle still broken passes one cold start in about seven (general)."
-    return Proof(status, because, repair, recipe, tuple(steps), pairs, sure)
+        timed = [v for v in self.assessed.after if shape.reading and v.test == shape.reading]
+        if timed and timed[-1].judgement.verdict == "failed":
+            result, note = "fail" if result == "fail" else "denied", timed[-1].judgement.because
+        elif timed and timed[-1].judgement.verdict == "sound" and result == "open":
+            result, note = "pass", timed[-1].judgement.because
+        if result == "open" and key == CLEAN_DRIVE and self._driven_clean():
+            result, note = "pass", "by the drive written down"
+        link = test_place(self.k, shape.reading) if shape.reading else None
+        result = "optional" if result == "open" and not own else result
+        return ProofStepState(key, "condition", shape, entry, result, note, own, link)
+
+    def _drives(self) -> list[Entry]:
+        return [x for x in self.job.of("drive") if x.id in self.since and is_witness(x)]
+
+    def _driven_clean(self) -> bool:
+        drives = self._drives()
+        return bool(drives) and not any(came_back(self.job, x) for x in drives)
+
+    # what is missing
+
+    def _missing(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...], sure: float) -> Iterator[Missing]:
+        yield from self._failed(pairs, steps)
+        yield from self._pieces_and_temporary()
+        yield from self._rereads(pairs, steps)
+        yield from self._suspects()
+        yield from self._open_steps(steps)
+        yield from self._certainty(steps, sure)
+
+    def _failed(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
+        for s in steps:
+            if s.kind == "condition" and s.result == "fail":
+                yield Missing("failed", s.id, self._at(s.id), f"Not cured: {inside(s.shape.does)} failed.")
+            elif s.kind == "condition" and s.result == "denied":
+                yield Missing("failed", s.id, s.link or self._at(s.id), f"Not cured: {s.note}")
+        for x in self._drives():
+            if came_back(self.job, x):
+                yield Missing("failed", "drive", {"page": PROVE, "at": "drives"}, "Not cured: it came back on the drive.")
+        said = self.said.get("remeasure")
+        if said is not None and said.data.result == "fail":
+            yield Missing("failed", "remeasure", self._at("remeasure"), "Not cured: what failed, read again, failed again.")
+        for p in pairs:
+            if p.after is not None and p.after.judgement.verdict == "failed" and self._since_repair(p.after):
+                yield Missing("failed", p.after.test, test_place(self.k, p.after.test, p.after.where), f"Not cured: {p.after.judgement.because}")
+
+    def _since_repair(self, v: Verdict) -> bool:
+        return any(i in self.since for i in v.entries)
+
+    def _pieces_and_temporary(self) -> Iterator[Missing]:
+        for piece in missing_pieces(self.job):
+            yield Missing("piece", piece.name, {"page": "fit", "at": "pieces"}, f"A piece is missing: {piece.name}. No start, no proof until it is found.")
+        lasting = {x.data.repair: self.job.position[x.id] for x in self.job.repairs if not x.data.temporary}
+        for x in self.job.repairs:
+            if x.data.temporary and lasting.get(x.data.repair, -1) < self.job.position[x.id]:
+                back = f", come back {x.data.come_back}" if x.data.come_back else ""
+                yield Missing("temporary", x.data.repair, {"page": "decide"}, f"Temporary repair ({x.data.what}){back}.")
+
+    def _rereads(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
+        excused = next((s for s in steps if s.id == "remeasure"), None)
+        for p in pairs:
+            again = p.after.judgement.verdict if p.after else ""
+            if p.before.judgement.verdict != "failed" or again == "sound":
+                continue
+            if again == "failed" and self._since_repair(p.after):  # type: ignore[arg-type]
+                continue
+            if again != "failed" and excused is not None and excused.result == "could_not":
+                continue
+            where = place(p.before)
+            title = self.k.tests[p.before.test].title
+            says = "read again, and not sound" if p.after else "not read again"
+            yield Missing("reread", p.before.test, test_place(self.k, p.before.test, p.before.where),
+                          f"{title}{', ' + where if where else ''}: {says}.")
+
+    def _suspects(self) -> Iterator[Missing]:
+        suspicion, reasons = self.assessed.suspicion, self._reasons()
+        cured = {f for s in suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
+        for fault in suspicion.space.faults:
+            stood = suspicion.at_repair(fault) or 0.0
+            if stood <= STOOD_HIGH or fault in cured or fault in reasons or self._cleared(fault):
+                continue
+            says = f"{self.k.faults[fault].title} stood at {percent(stood)} at the repair, and nothing was done about it: repair it, clear it by a test, or say why not."
+            yield Missing("suspect", fault, {"page": f"why/{fault}"}, says)
+
+    def _reasons(self) -> set[str]:
+        steps = [x for x in self.job.of("proof_step") if x.id in self.since and x.data.step == "suspect"]
+        return {x.data.about for x in steps if x.data.about and x.data.result == "could_not" and x.data.reason}
+
+    def _cleared(self, fault: str) -> bool:
+        """Whether a test since found it sound, in full, and speaks clearly against it."""
+        for time in self.assessed.suspicion.chain[1:]:
+            for e in time.evidence:
+                if e.finding and fault in e.finding.shows and e.outcome == e.finding.outcomes[0] and e.weight > 0.99 and not e.finding.id.startswith("symptom."):
+                    if e.finding.shows[fault][0] <= CLEARS * e.finding.general[0]:
+                        return True
+        return False
+
+    def _open_steps(self, steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
+        for s in steps:
+            if s.kind == "reset" and s.needed and s.result in ("open", "fail", "could_not"):
+                yield Missing("reset", s.id, self._at(s.id), f"{s.shape.does}: {'still to do' if s.result == 'open' else s.note or 'not done'}.")
+            elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "could_not"):
+                yield Missing("condition", s.id, s.link or self._at(s.id), self._condition_says(s))
+            elif s.kind == "check" and s.id not in ("remeasure", "suspect"):
+                yield from self._open_check(s)
+
+    def _open_check(self, s: ProofStepState) -> Iterator[Missing]:
+        assert isinstance(s.shape, CheckShape)
+        if s.result in ("denied", "fail"):
+            yield Missing(s.shape.what or "reread", s.id, self._at(s.id), f"{s.shape.does}: {s.note or 'failed'}.")
+        elif s.shape.what == "codes" and s.result == "open" and not self._codes_read():
+            yield Missing("codes", s.id, self._at(s.id), "The codes of all modules were not read since.")
+        elif s.shape.what == "fluid" and s.result == "open":
+            yield Missing("fluid", s.id, self._at(s.id), f"{s.shape.does}: still to do.")
+
+    def _condition_says(self, s: ProofStepState) -> str:
+        if s.result == "warm":
+            return f"{s.shape.does}: {s.note}."
+        return f"{s.shape.does}: {'still to come' if s.result == 'open' else 'could not be done, and no reason stands for it'}."
+
+    def _codes_read(self) -> bool:
+        """Whether the codes were read since the repair: a read-out after a clear, or a drive that noted them."""
+        cleared = any(x.kind == "code_clear" and x.id in self.since for x in self.job.live)
+        scans = any(x.kind == "code_scan" and x.id in self.since for x in self.job.live)
+        return cleared and scans or any(x.data.read for x in self._drives())
+
+    def _certainty(self, steps: tuple[ProofStepState, ...], sure: float) -> Iterator[Missing]:
+        if sure >= PROVEN_FROM:
+            return
+        more = still_to_drive(self.assessed)
+        more_proof = [s for s in steps if s.kind == "condition" and s.result == "optional"]
+        if more is not None and more[1] > 0:
+            yield Missing("drive", "drive", {"page": PROVE, "at": "drives"}, f"Sure to {percent(sure)}: {plain(round(more[1]))} {more[0].unit} more, clean, would make it {percent(PROVEN_FROM)}.")
+        elif more_proof:
+            yield Missing("certainty", more_proof[0].id, self._at(more_proof[0].id), f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. More of it: {inside(more_proof[0].shape.does)}.")
+        else:
+            yield Missing("certainty", "sure", {"page": "narrow"}, f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would tell.")
+
+    def _at(self, step: str) -> dict[str, object]:
+        return {"page": PROVE, "at": f"proof-{step}"}
 
 
-def _status(job: Job, steps: list[ProofStepState], pairs: tuple[Pair, ...]) -> tuple[str, str]:
-    failed = [s for s in steps if s.result == "fail"]
-    if failed:
-        return "failed", f"Not cured: {failed[0].shape.does[0].lower()}{failed[0].shape.does[1:]} failed. Back to Narrow; what was measured since counts."
-    worse = [p for p in pairs if p.after and p.after.judgement.verdict == "failed"]
-    if worse:
-        return "failed", f"Not cured: {worse[0].after.judgement.because} Press Failed at its step: the search goes on with what was measured since."
-    temporary = [x for x in job.repairs if x.data.temporary]
-    if temporary:
-        return "on_trial", f"Temporary repair ({temporary[-1].data.what}), come back {temporary[-1].data.come_back or 'for the lasting one'}."
-    cold = [s for s in steps if s.shape.needs_cold]
-    if any(s.result != "pass" for s in cold):
-        why = next(s for s in cold if s.result != "pass")
-        return "on_trial", {"open": "The cold proof is still to come.", "warm": f"On trial: {why.note}."}.get(why.result, f"The cold proof could not be done: {why.note}.")
-    missing = [s for s in steps if s.result == "open"]
-    if missing:
-        return "on_trial", f"Still to do: {', '.join(s.shape.does[0].lower() + s.shape.does[1:] for s in missing)}."
-    skipped = [s for s in steps if s.result == "could_not" and s.shape.id == "remeasure"]
-    if skipped:
-        return "on_trial", f"The failing reading was not repeated: {skipped[0].note}."
-    return "proven", "Every step passed, the cold start cold-soaked."
+def odds_before_drives(assessed: Assessed) -> float | None:
+    """How sure the cure was before the drives of this time: what the drives multiply."""
+    suspicion = assessed.suspicion
+    sure = suspicion.sure
+    ids = {x.id for x in assessed.job.of("drive")}
+    for e in suspicion.evidence:
+        if sure is not None and e.if_left and set(e.entries) & ids:
+            left, cured = e.if_left
+            odds = sure / max(1 - sure, 1e-12) * left / cured
+            sure = odds / (1 + odds)
+    return sure
 
 
-def was_cold(assessed: Assessed, entry: Entry) -> bool:
-    """Tell whether a cold proof was really cold: hours standing written down, or a cold-soak wait that had ended."""
-    if entry.data.soaked_h is not None:
-        return entry.data.soaked_h >= SOAK_HOURS
-    job = assessed.job
-    for x in job.live[: job.position[entry.id]]:
-        if x.kind == "wait" and x.data.wait == "cold_soak":
-            if x.data.state == "ended":
-                return True
-            if x.data.until and entry.at and entry.at >= x.data.until:
-                return True
-    return False
-
-
-def _pairs(assessed: Assessed, recipe: str) -> tuple[Pair, ...]:
-    """Before beside after, for every place of the proof's tests that failed or was measured twice; of a repair without a
-    proof of its own, for whatever failed."""
-    tests = assessed.knowledge.proofs[recipe].remeasure
-    after = {(v.test, str(sorted(v.where.items()))): v for v in assessed.after}
-    found = []
-    for v in assessed.diagnosis:
-        if v.test in tests or not tests and v.judgement.verdict in ("failed", "marginal"):
-            twin = after.get((v.test, str(sorted(v.where.items()))))
-            if twin or v.judgement.verdict in ("failed", "marginal"):
-                found.append(Pair(v, twin))
-    read = {p.before.where.get("cylinder") for p in found if p.after}
-    return tuple(p for p in found if p.after or p.before.where.get("cylinder") not in read)
+def still_to_drive(assessed: Assessed, wanted: float = PROVEN_FROM) -> tuple[Returns, float] | None:
+    """How much more it must stay clean until the cure is so sure; None when no return is known or none would do."""
+    returns, odds = returns_of(assessed.job), odds_before_drives(assessed)
+    if returns is None or odds is None:
+        return None
+    span = clean_until(returns.timed, odds, wanted, returns.about)
+    if span is None:
+        return None
+    trip = driven(assessed.job, len(assessed.job.times) - 1, returns.axis)
+    return returns, max(0.0, span - (0.0 if trip.back else trip.span))
 
 
 def running_wait(job: Job, now: datetime) -> Entry | None:
     """The wait that is still running, the one that ends last."""
-    ended = {x.data.ends for x in job.of("wait") if x.data.state == "ended"}
-    running = [x for x in job.of("wait") if x.data.state == "started" and x.id not in ended and x.data.until and x.data.until > now]
+    running = [x for x in open_waits(job) if x.data.until and x.data.until > now]
     return max(running, key=lambda x: x.data.until, default=None)
+
+
+def open_waits(job: Job) -> list[Entry]:
+    """The waits that were begun and not ended by anybody, whether their time is over or not."""
+    ended = {x.data.ends for x in job.of("wait") if x.data.state == "ended"}
+    return [x for x in job.of("wait") if x.data.state == "started" and x.id not in ended]
+
+
+def cold_start_to_come(proof: Proof) -> bool:
+    """Whether a cold proof is still missing: then the engine is left to stand."""
+    return any(s.kind == "condition" and isinstance(s.shape, ConditionShape) and s.shape.needs_cold and s.result in ("open", "warm") for s in proof.steps)
+
+
+def owner_words(proof: Proof, k: Knowledge) -> str:
+    """How proven it is, in the owner's words."""
+    if proof.status == "proven":
+        return f"Proven: measured again and tried in its own conditions; sure to {percent(proof.sure or 0.0)}."
+    if proof.status == "failed":
+        return "Not cured yet: the search goes on."
+    names = {"reread": "a reading to repeat", "suspect": "another suspect to settle", "condition": "the trial in its own conditions", "drive": "more driving", "reset": "something to learn or reset",
+             "codes": "the codes to read again", "temporary": "the lasting repair", "piece": "a piece to find", "fluid": "a level or leak to look at", "certainty": "more certainty"}
+    kinds = list(dict.fromkeys(names[m.what] for m in proof.missing if m.what in names))
+    return f"On trial: still missing {listed(kinds)}." if kinds else "Nothing is repaired yet."
 
 
 @dataclass(frozen=True)
@@ -167,7 +417,7 @@ def soak_estimate(job: Job) -> Soak:
     fitted = _fitted_tau(job, around)
     tau = fitted or job.engine.limit("soak_tau_h") or TAU_H["engine_closed"]
     return Soak(start, around, tau, fitted is not None, coolant is None or ambient is None, hours_until(TOUCHABLE_C, start, around, tau),
-                max(SOAK_HOURS, cold_soaked_after_h(start, around, tau)))
+                max(COLD_HOURS, cold_soaked_after_h(start, around, tau)))
 
 
 def _fitted_tau(job: Job, around: float) -> float | None:

@@ -1,13 +1,14 @@
-"""What made the soot: asked after every repair of a part that soot has closed."""
+"""What made the soot: asked before the vehicle leaves, when a fault that soot makes was repaired."""
 
 from dataclasses import dataclass
 
 from frosty_piston.core.quantity import percent
+from frosty_piston.core.words import inside, spoken
 from frosty_piston.knowledge.shapes import SootCauseShape
 
 from .assessment import Assessed
 
-WORTH_SAYING = 0.05
+WORTH_SAYING, MOSTLY = 0.05, 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,25 +21,33 @@ class CauseState:
     because: str
 
 
+def soot_was_it(assessed: Assessed) -> bool:
+    """Whether what was repaired was most likely closed by soot: a broken wire of the same part was not."""
+    k, suspicion = assessed.knowledge, assessed.suspicion
+    for time in suspicion.chain:
+        if time.done is None or time.before is None or not time.done.is_repair:
+            continue
+        stood = {f: time.before.odds(f) for f in k.repairs[time.done.entry.data.repair].cures if f in suspicion.space.place}
+        if sum(p for f, p in stood.items() if f in k.soot.made_by_soot) > MOSTLY * max(sum(stood.values()), 1e-9):
+            return True
+    return False
+
+
 def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
-    """The causes to ask about, empty when no repair of a part that soot closes was done. What was said last counts."""
+    """The causes to ask about, empty when soot was not the cause. What was said last counts."""
     k, job = assessed.knowledge, assessed.job
-    if not any(x.data.repair in k.soot.repairs for x in job.repairs):
+    if not soot_was_it(assessed):
         return ()
     said = {x.data.cause: "found" if x.data.found else "not_found" for x in job.of("soot_cause")}
-    odds = {s.fault: s.probability for s in assessed.suspicion.suspects}
     found = []
     for key, shape in k.soot.causes.items():
         tested = [v for v in assessed.now if v.test in shape.tests and v.judgement.verdict in ("sound", "failed", "marginal")]
-        likely = max((odds.get(f, 0.0) for f in shape.faults), default=0.0)
-        because = f"{k.tests[tested[-1].test].title}: {tested[-1].judgement.cls.replace('_', ' ')}." if tested else f"Stands at {percent(likely)} on the heat list." if likely >= WORTH_SAYING else ""
+        odds = [assessed.found.odds(f) for f in shape.faults if f in assessed.found.space.place]
+        likely = max(odds, default=0.0)
+        because = f"{k.tests[tested[-1].test].title}: {spoken(tested[-1].judgement.cls)}." if tested else ""
+        because = because or (f"Stood at {percent(likely)} before the repair." if likely >= WORTH_SAYING else "")
         found.append(CauseState(key, shape, said.get(key, "open"), because))
     return tuple(found)
-
-
-def _inside(title: str) -> str:
-    """A title inside a sentence; a short form keeps its capitals."""
-    return title if title[1:2].isupper() else title[0].lower() + title[1:]
 
 
 def soot_says(assessed: Assessed) -> str:
@@ -47,5 +56,6 @@ def soot_says(assessed: Assessed) -> str:
     if not causes:
         return ""
     found, unasked = [c for c in causes if c.state == "found"], [c for c in causes if c.state == "open"]
-    says = f"What made the soot: {', '.join(f'{_inside(c.shape.title)}, {c.shape.why}' for c in found)}." if found else "What made the soot: none found."
-    return says + (f" Not asked: {', '.join(_inside(c.shape.title) for c in unasked)}." if unasked else "")
+    named = ", ".join(f"{inside(c.shape.title)}, {c.shape.why}" for c in found)
+    says = f"What made the soot: {named}." if found else "What made the soot: none found."
+    return says + (f" Not asked: {', '.join(inside(c.shape.title) for c in unasked)}." if unasked else "")

@@ -1,14 +1,19 @@
-"""The six stages of a job: where it stands, what each holds, what is next."""
+"""The six stages of a job: where it stands and what each holds."""
 
 from dataclasses import dataclass
+from datetime import datetime
+
+from frosty_piston.core.quantity import percent
 
 from .assessment import Assessed
-from .decide import condemned
-from .fit import chosen, consent, plan_state
+from .fit import agreed, chosen, consent
+from .next_step import NextStep, next_step
 from .prove import Proof, prove
+from .work import all_done, to_do
 
 STAGES = ("arrive", "narrow", "measure", "decide", "fit", "prove")
 TITLES = {s: s.capitalize() for s in STAGES}
+PROOF_WORDS = {"none": "", "on_trial": "on trial", "proven": "proven", "failed": "failed"}
 
 
 @dataclass(frozen=True)
@@ -21,13 +26,18 @@ class StageState:
 
 @dataclass(frozen=True)
 class Standing:
-    """Where a job stands: its stages, the one to work in, the next step in words, how proven, whether closed."""
+    """Where a job stands: its stages, the one to work in, what is next once no wait holds it, how proven, whether closed."""
 
+    assessed: Assessed
     stages: tuple[StageState, ...]
     now: str
-    next_step: str
+    after_waits: NextStep
     proof: Proof
     closed: bool
+
+    def next_at(self, moment: datetime | None) -> NextStep:
+        """What is next at a moment: the wait that runs, else the work."""
+        return next_step(self.assessed, self.proof, moment)
 
 
 def _count(number: int, one: str, many: str | None = None) -> str:
@@ -37,68 +47,64 @@ def _count(number: int, one: str, many: str | None = None) -> str:
 def standing(assessed: Assessed) -> Standing:
     """Work out where a job stands from what is on its tape."""
     job, proof = assessed.job, prove(assessed)
+    following = next_step(assessed, proof, waiting=False)
     complaint = any(True for _ in job.of("complaint", "symptom"))
     codes = sum(1 for _ in job.of("code"))
-    scanned = codes or job.last("code_scan") is not None or job.codes_lost
-    measured = [v for v in assessed.now]
-    bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
-    picked, yes = chosen(job), consent(job)
-    agreed = yes is not None and yes.data.answer == "yes"
-    fitted = job.fitted
-    closed = job.last("handover") is not None
+    scanned = bool(codes) or job.last("code_scan") is not None or job.codes_lost
+    measured, bad = assessed.now, [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
+    yes, fitted = agreed(job), all_done(assessed)
     holds = {
-        "arrive": ", ".join(filter(None, (_count(len(job.symptoms), "symptom") if job.symptoms else "", _count(codes, "code") if codes else "no codes yet" if not scanned else "codes read"))),
-        "narrow": f"{assessed.suspicion.suspects[0].title}, {round(assessed.suspicion.suspects[0].probability * 100)} %" if complaint else "",
+        "arrive": ", ".join(filter(None, (_count(len(job.complaints), "symptom") if job.complaints else "", _codes_say(codes, scanned)))),
+        "narrow": _narrow_says(assessed) if complaint else "",
         "measure": f"{_count(len(measured), 'reading')}, {len(bad)} failed" if measured else "",
-        "decide": ("agreed" if agreed else "owner said no" if yes else "picked, not agreed") if picked or yes else "",
-        "fit": "fitted" if fitted else _fit_holds(assessed),
-        "prove": {"none": "", "open": "", "on_trial": "on trial", "proven": "proven", "failed": "failed"}[proof.status],
+        "decide": _decide_says(assessed), "fit": "fitted" if fitted else _fit_says(assessed), "prove": _prove_says(proof),
     }
-    done = {"arrive": complaint and bool(scanned), "narrow": bool(measured), "measure": bool(bad) and (picked is not None), "decide": agreed, "fit": fitted,
-            "prove": proof.status == "proven"}
-    now = next((s for s in STAGES if not done[s]), "prove")
-    if fitted:
-        now = "prove"
-    elif agreed:
-        now = "fit"
-    elif picked:
-        now = "decide"
-    elif complaint and now == "narrow" and scanned:
-        now = "measure" if measured else "narrow"
-    if proof.status == "failed":
-        now = "narrow"
+    done = {"arrive": complaint and scanned, "narrow": bool(measured), "measure": bool(bad) and chosen(job) is not None, "decide": yes, "fit": fitted, "prove": proof.status == "proven"}
+    now = _now(assessed, done, complaint, scanned, proof, following)
     stages = tuple(StageState(s, TITLES[s], "now" if s == now else "done" if done[s] else "open", holds[s]) for s in STAGES)
-    return Standing(stages, now, _next_step(assessed, now, complaint, bool(scanned), proof, closed), proof, closed)
+    return Standing(assessed, stages, now, following, proof, job.last("handover") is not None)
 
 
-def _fit_holds(assessed: Assessed) -> str:
-    picked = chosen(assessed.job)
-    shape = assessed.knowledge.options.get(picked.data.option) if picked else None
-    if shape is None:
-        return ""
-    plan = plan_state(assessed.job, assessed.knowledge, shape.plan, ())
-    done = sum(1 for s in plan.steps if s.state != "open")
-    return f"{done} of {len(plan.steps)} steps" if done else ""
+def _now(assessed: Assessed, done: dict[str, bool], complaint: bool, scanned: bool, proof: Proof, following: NextStep) -> str:
+    if proof.status == "failed" and done["fit"]:
+        return "narrow"
+    if done["fit"]:
+        return "prove"
+    if done["decide"]:
+        return "fit"
+    if chosen(assessed.job):
+        return "decide"
+    if complaint and scanned:
+        return "decide" if following.kind == "decide" else "measure" if assessed.now else "narrow"
+    return "arrive"
 
 
-def _next_step(assessed: Assessed, now: str, complaint: bool, scanned: bool, proof: Proof, closed: bool) -> str:
-    if closed:
-        return "Handed over"
-    if not complaint:
-        return "Write down the complaint"
-    if not scanned:
-        return "Read the codes, or say there are none"
-    if now in ("narrow", "measure"):
-        top = assessed.suspicion.suspects[0]
-        _, only_connector = condemned(assessed)
-        if top.probability > 0.9 and only_connector:
-            return f"Read cylinder {', '.join(map(str, sorted(only_connector)))} again at the plug itself"
-        if top.probability > 0.9 and assessed.diagnosis:
-            return f"{top.title}: decide"
-        tests = assessed.proposals.next_tests
-        return tests[0].title if tests else "Decide: no test left that would tell more"
-    if now == "decide":
-        return "Get the owner's yes and ceiling"
-    if now == "fit":
-        return "Fit, step by step"
-    return {"proven": "Hand over"}.get(proof.status, next((s.shape.does for s in proof.steps if s.result == "open"), proof.because))
+def _codes_say(codes: int, scanned: bool) -> str:
+    return _count(codes, "code") if codes else "codes read" if scanned else "no codes yet"
+
+
+def _narrow_says(assessed: Assessed) -> str:
+    top = assessed.suspicion.suspects[0]
+    return f"{top.title}, {percent(top.probability)}" if top.probability >= 0.02 or not assessed.job.repairs else "little left"
+
+
+def _decide_says(assessed: Assessed) -> str:
+    job = assessed.job
+    said = consent(job)
+    if agreed(job):
+        return "agreed"
+    if said is not None and said.data.answer == "no":
+        return "owner said no"
+    return "picked, not agreed" if chosen(job) else ""
+
+
+def _fit_says(assessed: Assessed) -> str:
+    work = to_do(assessed)
+    steps = [s for w in work for s in w.plan.steps]
+    done = sum(1 for s in steps if s.state in ("done", "skipped"))
+    on_bench = sum(len(w.plan.on_bench) for w in work)
+    return (f"{done} of {len(steps)} steps" + (f", {on_bench} on the bench" if on_bench else "")) if done or on_bench else ""
+
+
+def _prove_says(proof: Proof) -> str:
+    return PROOF_WORDS[proof.status] + (f", {percent(proof.sure)}" if proof.sure and proof.status in ("on_trial", "proven") else "")

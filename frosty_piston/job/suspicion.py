@@ -7,14 +7,17 @@ from typing import NamedTuple
 import numpy as np
 
 from frosty_piston.core.quantity import percent
+from frosty_piston.core.suspects.carried import carried, log_weights, still_explaining
 from frosty_piston.core.suspects.next_test import likeliest_sets, repair_groups
 from frosty_piston.core.suspects.odds import Weighed, conflicts, trail, weigh
 from frosty_piston.core.suspects.space import UNLISTED, Space, build_space, log_prior
+from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 
 from .engine import EngineCard
+from .entries import Entry
 from .evidence import Evidence
-from .tape import Job
+from .tape import CHANGES_NO_PART, Job
 
 UNLISTED_PER_THOUSAND = 15.0
 MOVED_BITS = 0.15
@@ -22,6 +25,7 @@ EXPLAINS_RATIO = 1.5
 COMMONLY_KILLS = 0.2
 PASSENGER = float(np.log(2))
 ENGINES_KEPT = 4
+TINY = 1e-300
 
 
 class Moved(NamedTuple):
@@ -107,12 +111,29 @@ def possible_faults(k: Knowledge, engine: EngineCard) -> tuple[str, ...]:
 
 
 @dataclass(frozen=True)
+class Done:
+    """What an act on the tape takes away: the faults, and the chance that it does."""
+
+    entry: Entry
+    says: str
+    cures: tuple[str, ...]
+    takes: float
+
+    @property
+    def is_repair(self) -> bool:
+        return self.entry.data.action != CHANGES_NO_PART
+
+
+@dataclass(frozen=True)
 class Suspicion:
-    """All evidence of a job weighed. What few ask for is worked out when it is first asked for."""
+    """The evidence of one time of a job weighed on the vehicle as it was then: what was believed before it, less what
+    was done since. What few ask for is worked out when it is first asked for."""
 
     job: Job
     knowledge: Knowledge
     evidence: list[Evidence]
+    before: "Suspicion | None" = None
+    done: Done | None = None
 
     @cached_property
     def engine(self) -> Engine:
@@ -123,19 +144,120 @@ class Suspicion:
         return self.engine.space
 
     @cached_property
+    def prior(self) -> np.ndarray:
+        """The log weight of each set before this time's evidence."""
+        if self.before is None or self.done is None:
+            return self.engine.prior
+        return log_weights(carried(self.space, self.before.weighed.sets, self.done.cures, self.done.takes))
+
+    @property
     def rows(self) -> list[np.ndarray]:
         """How likely each set of faults makes each piece of evidence, in logs."""
-        return [e.log_likelihood(self.space) for e in self.evidence]
+        return self._walked[0]
+
+    @property
+    def unexplained(self) -> np.ndarray:
+        """The share of each set, at the end of this time, in which the complaint never came from its faults."""
+        return self._walked[1]
+
+    @cached_property
+    def _walked(self) -> tuple[list[np.ndarray], np.ndarray]:
+        """The rows of the evidence. A proof says the same of a set that still explains the complaint and of one that
+        never did: there the complaint came from something unlisted, and no repair took it away."""
+        share, rows = self._unexplained_before, []
+        for e in self.evidence:
+            if e.if_left is None:
+                rows.append(e.log_likelihood(self.space))
+                continue
+            if_left, if_cured = e.if_left
+            mixed = (1 - share) * np.where(self.left, if_left, if_cured) + share * if_left
+            share = share * if_left / mixed
+            rows.append(np.log(mixed).astype(np.float32))
+        return rows, share
+
+    @cached_property
+    def _unexplained_before(self) -> np.ndarray:
+        if self.before is None or self.done is None:
+            return np.zeros(len(self.space.held))
+        weight = self.before.weighed.sets
+        share = np.where(self.before.explaining, 0.0, 1.0) if self.before.before is None else self.before.unexplained
+        moved = carried(self.space, weight * share, self.done.cures, self.done.takes)
+        return moved / np.maximum(carried(self.space, weight, self.done.cures, self.done.takes), TINY)
+
+    @cached_property
+    def told(self) -> np.ndarray:
+        """How likely each set makes all that was found until now, in logs; contexts, patterns and proofs left out."""
+        told = np.zeros(len(self.space.held), np.float32) if self.before is None else self.before.told.copy()
+        for e, row in zip(self.evidence, self.rows, strict=True):
+            if e.finding:
+                told += row
+        return told
+
+    @cached_property
+    def explaining(self) -> np.ndarray:
+        """Which sets explain the complaint by all that was found until now, shape (N,). Every one that holds a fault,
+        as long as nothing was found that it could explain."""
+        if self.found_something:
+            return still_explaining(self.space, self.told)
+        explaining = np.ones(len(self.space.held), bool)
+        explaining[self.space.empty_at] = False
+        return explaining
+
+    @property
+    def left(self) -> np.ndarray | None:
+        """Which sets still explain the complaint, by what was found before this time; None before the first repair."""
+        return None if self.before is None else self.before.explaining
+
+    @cached_property
+    def found_something(self) -> bool:
+        found = any(e.finding and e.outcome != e.finding.outcomes[0] for e in self.evidence)
+        return found or self.before is not None and self.before.found_something
+
+    @cached_property
+    def sure(self) -> float | None:
+        """The chance that nothing is left that explains the complaint; None before the first repair."""
+        return None if self.left is None else float((self.weighed.sets * (1 - self.unexplained))[~self.left].sum())
+
+    def cured_by(self, acts: list[tuple[tuple[str, ...], float]]) -> tuple[float, np.ndarray]:
+        """Answer the chance that some acts together would leave nothing that explains the complaint, and the chance
+        that each fault is there after them, shape (F + 1,)."""
+        share = np.where(self.explaining, 0.0, 1.0) if self.before is None else self.unexplained
+        sets, lost = self.weighed.sets, self.weighed.sets * share
+        for cures, takes in acts:
+            sets, lost = carried(self.space, sets, cures, takes), carried(self.space, lost, cures, takes)
+        left = self.explaining
+        return float((sets - lost)[~left].sum()), self.space.present(sets)
 
     @cached_property
     def weighed(self) -> Weighed:
-        return weigh(self.space, self.engine.prior, self.rows)
+        return weigh(self.space, self.prior, self.rows)
 
     @cached_property
     def without_patterns(self) -> np.ndarray | None:
         """The chance of each set by what was found alone; None when no workshop pattern had a say."""
         kept = [row for e, row in zip(self.evidence, self.rows, strict=True) if not e.pattern]
         return None if len(kept) == len(self.evidence) else weigh(self.space, self.engine.prior, kept).sets
+
+    @property
+    def chain(self) -> "list[Suspicion]":
+        """All times of the job until this one."""
+        return [*(self.before.chain if self.before else ()), self]
+
+    def odds(self, fault: str) -> float:
+        return float(self.weighed.faults[self.space.place[fault]])
+
+    def at_repair(self, fault: str) -> float | None:
+        """The chance of a fault when its repair was done, by the evidence before it alone: its last repair, else the
+        latest one. None before the first repair."""
+        repaired = [s for s in self.chain if s.done and s.done.is_repair and s.before]
+        if not repaired:
+            return None
+        its_own = [s for s in repaired if s.done and fault in s.done.cures]
+        return (its_own or repaired)[-1].before.odds(fault)  # type: ignore[union-attr]
+
+    @cached_property
+    def all_evidence(self) -> list[Evidence]:
+        return [e for s in self.chain for e in s.evidence]
 
     @cached_property
     def suspects(self) -> tuple[Suspect, ...]:
@@ -144,11 +266,25 @@ class Suspicion:
         for index, fault in enumerate(self.space.faults):
             pro, con = self._moved(index, fault)
             p = float(self.weighed.faults[index])
-            found.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, _because(k.faults[fault].shows, pro, con, p)))
+            because = self._carried_because(fault) + _because(k.faults[fault].shows, pro, con, p, self.before is not None)
+            found.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, because))
         found.sort(key=lambda s: (-s.probability, s.fault))
         pro, con = self._moved(-1, UNLISTED)
         return (*found, Suspect(UNLISTED, "Something not on this list", "", float(self.weighed.faults[-1]), pro, con,
                                 "Kept open: no list is whole. It grows when the findings fit none of the others."))
+
+    def _carried_because(self, fault: str) -> str:
+        """What the repair before this time did to a fault, in words."""
+        if self.before is None or self.done is None:
+            return ""
+        was = percent(self.before.odds(fault))
+        if fault in self.done.cures:
+            return f"Stood at {was}; {inside(self.done.says)}, which takes it away in {percent(self.done.takes)}. "
+        return f"Stood at {was} when this was done: {inside(self.done.says)}. "
+
+    def moved_by(self, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
+        """What moved a fault up and down in this time, strongest first."""
+        return self._moved(self.space.place[fault], fault)
 
     def _moved(self, index: int, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
         bits = self.weighed.moved[:, index]
@@ -161,7 +297,7 @@ class Suspicion:
         """Which faults explain something that was found, shape (F,). The others, there or not, are no part of this
         complaint: nothing is repaired or tested for them here. All of them, as long as nothing was found."""
         found = np.zeros(len(self.space.faults), bool)
-        for e in self.evidence:
+        for e in self.all_evidence:
             at = e.finding.outcomes.index(e.outcome) if e.finding else 0
             if e.finding and at:
                 for fault, row in e.finding.shows.items():
@@ -173,24 +309,21 @@ class Suspicion:
         """What each of some sets of faults needs for this complaint to be cured: the group of each, the repairs of
         each group. A fault without which the rest of its set explains the findings at least half as well is a
         passenger and needs nothing here, unless it is what kills another of the set."""
-        repair_of = tuple(self.knowledge.faults[f].repair for f in self.space.faults)
+        repair_of = tuple(self.knowledge.repair_of[f] for f in self.space.faults)
         held = self.space.held[rows]
         left = [self.space.without(rows, column) for column in range(self.space.most)]
-        told, *told_without = self._told(np.stack([rows, *left]))
+        told, *told_without = self.told[np.stack([rows, *left])]
         explains = np.append(self.explains, [False, False])[held]
         counts = np.zeros(held.shape, bool)
         for column in range(self.space.most):
-            kills = np.any([self.engine.kills[held[:, column], held[:, other]] for other in range(self.space.most) if other != column], axis=0)
-            counts[:, column] = explains[:, column] & ((left[column] == rows) | (told - told_without[column] > PASSENGER)) | kills
+            others = [other for other in range(self.space.most) if other != column]
+            kills = np.any([self.engine.kills[held[:, column], held[:, other]] for other in others], axis=0)
+            sole = left[column] == self.space.empty_at if self.before is None else np.zeros(len(rows), bool)
+            misses = (told - told_without[column] > PASSENGER) & (left[column] != rows)
+            counts[:, column] = explains[:, column] & (sole | misses) | kills
+        if self.left is not None:
+            counts[~self.left[rows]] = False
         return repair_groups(self.space, repair_of, rows, counts)
-
-    def _told(self, places: np.ndarray) -> np.ndarray:
-        """How likely some sets make all that was found, in logs, contexts and patterns left out; the shape of `places`."""
-        told = np.zeros(places.shape, np.float32)
-        for e, row in zip(self.evidence, self.rows, strict=True):
-            if e.finding:
-                told += row[places]
-        return told
 
     @cached_property
     def repairs(self) -> dict[str, float]:
@@ -198,7 +331,7 @@ class Suspicion:
         rows = likeliest_sets(self.weighed.sets)
         groups, repairs = self.needed(rows)
         by_group = np.bincount(groups, weights=self.weighed.sets[rows], minlength=len(repairs)) / self.weighed.sets[rows].sum()
-        odds = dict.fromkeys((self.knowledge.faults[f].repair for f in self.space.faults), 0.0)
+        odds = dict.fromkeys((self.knowledge.repair_of[f] for f in self.space.faults), 0.0)
         for names, p in zip(repairs, by_group, strict=True):
             if len(names) == 1:
                 odds[names[0]] += float(p)
@@ -207,7 +340,8 @@ class Suspicion:
     @cached_property
     def conflicts(self) -> tuple[ConflictFound, ...]:
         said = [i for i, e in enumerate(self.evidence) if e.finding is not None]
-        return tuple(self._conflict([said[i] for i in group]) for group in conflicts([self.rows[i] for i in said]))
+        tried = slice(None) if self.before else slice(self.space.empty_at)
+        return tuple(self._conflict([said[i] for i in group]) for group in conflicts([self.rows[i][tried] for i in said]))
 
     def _conflict(self, group: list[int]) -> ConflictFound:
         members = [self.evidence[i] for i in group]
@@ -226,20 +360,24 @@ class Suspicion:
     @cached_property
     def trails(self) -> np.ndarray:
         """The odds of each fault before anything was found and after each piece of evidence in the order of the tape."""
-        return trail(self.space, self.engine.prior, self.rows)
+        return trail(self.space, self.prior, self.rows)
 
     def trail_of(self, fault: str) -> list[Step]:
-        """How the odds of one fault went along the tape, by what each finding is taken for now."""
+        """How the odds of one fault went along the tape, repairs among the steps, by what each finding is taken for now."""
         column = self.trails[:, self.space.place[fault]]
-        return [Step("Before anything was found", (), float(column[0])),
-                *(Step(e.says, e.entries, float(p)) for e, p in zip(self.evidence, column[1:], strict=True))]
+        begun = self.before.trail_of(fault) if self.before else []
+        first = Step(self.done.says, (self.done.entry.id,), float(column[0])) if self.done else Step("Before anything was found", (), float(column[0]))
+        return [*begun, first, *(Step(e.says, e.entries, float(p)) for e, p in zip(self.evidence, column[1:], strict=True))]
 
 
-def _because(shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float) -> str:
+def _because(shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float, since_repair: bool = False) -> str:
     def told(moved: tuple[Moved, ...]) -> str:
         return "; ".join(m.says + (f" ({m.because})" if m.because else "") for m in moved[:3])
 
-    sentence = f"For it: {told(pro)}." if pro else f"Nothing found speaks for it; {percent(p)} is what its base rate leaves."
+    if since_repair and not pro and not con:
+        return f"{percent(p)} is what is left; nothing found since moves it."
+    nothing = "Nothing found since speaks for it." if since_repair else f"Nothing found speaks for it; {percent(p)} is what its base rate leaves."
+    sentence = f"For it: {told(pro)}." if pro else nothing
     if con:
         sentence += f" Against it: {told(con)}."
     return sentence + (f" It shows as: {shows}." if not pro and shows else "")

@@ -5,13 +5,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
 
-from frosty_piston.knowledge import load_knowledge
-
 from . import entries as e
 from .engine import EngineCard, Vehicle
 
-REPAIRING = ("replaced", "repaired")
-REPAIRING_WHEN_NAMED = ("cleaned", "adjusted", "removed")
+REPAIRING = ("replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in")
+CHANGES_NO_PART = "disturbed"
+ALWAYS_OF_BEFORE = ("context", "before", "complaint")
 
 
 def voided(tape: Iterable[e.Entry]) -> dict[str, str]:
@@ -65,8 +64,18 @@ class Job:
 
     @cached_property
     def symptoms(self) -> dict[str, e.Entry]:
-        """The latest word on each symptom."""
-        return {x.data.symptom: x for x in self.of("symptom")}
+        """The complaint: the latest word on each symptom before the first repair, and those first named since."""
+        found: dict[str, e.Entry] = {}
+        for number, entries in enumerate(self.times):
+            for x in entries:
+                if x.kind == "symptom" and (number == 0 or x.data.symptom not in found):
+                    found[x.data.symptom] = x
+        return found
+
+    @cached_property
+    def complaints(self) -> tuple[str, ...]:
+        """The symptoms that were there when it came in."""
+        return tuple(name for name, x in self.symptoms.items() if x.data.present)
 
     @cached_property
     def contexts(self) -> dict[str, e.Entry]:
@@ -80,9 +89,49 @@ class Job:
         return early or "codes_cleared_before_visit" in self.contexts or any(x.data.cleared_codes for x in self.of("before"))
 
     @cached_property
+    def acts(self) -> tuple[e.Entry, ...]:
+        """What changed the vehicle, in its order: repairs, and what was merely disturbed. All name the repair they are."""
+        found = [x for x in self.of("action") if x.data.repair and x.data.action in (*REPAIRING, CHANGES_NO_PART)]
+        timed = all(x.at for x in found)
+        return tuple(sorted(found, key=lambda x: (x.at if timed else 0, self.position[x.id])))  # type: ignore[arg-type,return-value]
+
+    @cached_property
     def repairs(self) -> tuple[e.Entry, ...]:
-        """The actions that changed the vehicle for good; a cleaning counts when it names the repair it is."""
-        return tuple(x for x in self.of("action") if x.data.action in REPAIRING or x.data.action in REPAIRING_WHEN_NAMED and x.data.repair)
+        """The acts that were meant to mend something."""
+        return tuple(x for x in self.acts if x.data.action != CHANGES_NO_PART)
+
+    def _follows(self, x: e.Entry, act: e.Entry) -> bool:
+        """Whether an entry came after an act: by its time when both have one, else by its place on the tape."""
+        if x.at and act.at and x.at != act.at:
+            return x.at > act.at
+        return self.position[x.id] > self.position[act.id]
+
+    @cached_property
+    def time_of(self) -> dict[str, int]:
+        """How many acts came before each entry. A stored code speaks of the vehicle as it was when codes were last
+        cleared, whenever it is read; what went on before the visit speaks of the vehicle as it came."""
+        found: dict[str, int] = {}
+        acts, cleared = self.acts, 0
+        numbers = {act.id: n for n, act in enumerate(acts)}
+        for x in self.live:
+            number = numbers.get(x.id)
+            at = sum(self._follows(x, act) for act in acts) if number is None else number
+            if x.kind == "code_clear":
+                cleared = at
+            if x.kind in ("code", "code_scan") and getattr(x.data, "status", "") not in ("cleared_and_back", "cleared-and-back"):
+                at = min(at, cleared)
+            found[x.id] = 0 if x.kind in ALWAYS_OF_BEFORE else at
+        return found
+
+    @cached_property
+    def times(self) -> tuple[tuple[e.Entry, ...], ...]:
+        """The entries of each time: before the first act, between every two, after the last."""
+        if not self.acts:
+            return (self.live,)
+        found: list[list[e.Entry]] = [[] for _ in range(len(self.acts) + 1)]
+        for x in self.live:
+            found[self.time_of[x.id]].append(x)
+        return tuple(tuple(entries) for entries in found)
 
     @cached_property
     def since_failure(self) -> tuple[e.Entry, ...]:
@@ -97,10 +146,6 @@ class Job:
         return any(x.id in done for x in self.since_failure)
 
     @cached_property
-    def rounds(self) -> "Rounds":
-        return _rounds(self)
-
-    @cached_property
     def unplugged_glow(self) -> bool:
         state = False
         for x in self.of("action"):
@@ -108,32 +153,3 @@ class Job:
                 state = x.data.action == "unplugged"
         return state
 
-
-@dataclass(frozen=True)
-class Rounds:
-    """What the diagnosis rests on, what was measured after the repair, and what was repaired in vain."""
-
-    diagnosis: tuple[e.Entry, ...]
-    after: tuple[e.Entry, ...]
-    repaired_in_vain: frozenset[str]
-
-
-def _rounds(job: Job) -> Rounds:
-    """Readings after a repair belong to its proof. Once a proof failed, the search goes on: what was read of a
-    repaired part before its repair no longer counts, and the repair itself speaks against its faults."""
-    live = job.live
-    repairs = {x.id for x in job.repairs}
-    at = [i for i, x in enumerate(live) if x.id in repairs]
-    if not at:
-        return Rounds(live, (), frozenset())
-    failed = [i for i, x in enumerate(live) if x.kind == "proof_step" and x.data.result == "fail"]
-    if not failed or failed[-1] < at[0]:
-        return Rounds(live[: at[0]], live[at[0]:], frozenset())
-    done = [i for i in at if i < failed[-1]]
-    later = [i for i in at if i > failed[-1]]
-    end = later[0] if later else len(live)
-    vain = frozenset(live[i].data.repair for i in done if live[i].data.repair)
-    k = load_knowledge()
-    about = {test for repair in vain for test in k.proofs[k.proof_for(repair)].remeasure}
-    old = {i for i in range(done[-1]) if live[i].kind in ("reading", "outcome") and live[i].data.test in about}
-    return Rounds(tuple(x for i, x in enumerate(live[:end]) if i not in old), live[end:], vain)

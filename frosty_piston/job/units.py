@@ -10,7 +10,7 @@ UNITS = {
     "mbar": "millibar", "kPa": "kilopascal", "bar": "bar", "psi": "psi", "inHg": "inHg", "mmHg": "mmHg", "degC": "degC", "degF": "degF",
     "km": "kilometer", "mi": "mile", "mm": "millimeter", "g": "gram", "mg": "milligram", "ml": "milliliter", "l": "liter",
     "percent": "percent", "s": "second", "min": "minute", "rpm": "revolutions_per_minute", "mm3": "millimeter**3",
-    "kg/h": "kilogram/hour", "m3/h": "meter**3/hour", "ppm": "ppm", "N m": "newton*meter",
+    "m": "meter", "h": "hour", "count": "count", "kg/h": "kilogram/hour", "m3/h": "meter**3/hour", "ppm": "ppm", "N m": "newton*meter",
 }
 ALSO = {
     "Ω": "ohm", "ohms": "ohm", "kΩ": "kohm", "MΩ": "Mohm", "Mohms": "Mohm", "kohms": "kohm", "volt": "V", "volts": "V", "amp": "A", "amps": "A",

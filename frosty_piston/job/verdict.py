@@ -38,3 +38,17 @@ def place(verdict: Verdict) -> str:
         words.append(f"at {POINT_WORDS[point]}" if point in POINT_WORDS else point.replace("_", " "))
     words += [str(w[key]).replace("_", " ") for key in ("bank", "node", "pin", "channel") if key in w]
     return " ".join(words)
+
+
+def same_place(v: Verdict) -> tuple[object, ...]:
+    """What makes two verdicts one of the same place: test, where, hot or cold, dosing or not."""
+    return (v.test, tuple(sorted((key, str(value)) for key, value in v.where.items())), v.hot, v.dosing)
+
+
+def latest_of_each(verdicts: list[Verdict]) -> list[Verdict]:
+    """The last verdict of every place, in the order of the list."""
+    found: dict[tuple[object, ...], Verdict] = {}
+    for v in verdicts:
+        found.pop(same_place(v), None)
+        found[same_place(v)] = v
+    return list(found.values())

@@ -15,6 +15,8 @@ from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.core.suspects.space import BLUR, Finding
 
 from . import shapes as s
+from .repair_shapes import ActShape, ProofPieces
+from .repairs import Option, Repair, act_of, read_repairs
 from .whole import whole
 
 HERE = Path(__file__).parent
@@ -58,7 +60,11 @@ class Knowledge:
     cautions: dict[str, s.CautionShape]
     faults: dict[str, s.FaultShape]
     upstream: dict[str, dict[str, float]]
-    repairs: dict[str, s.RepairShape]
+    repairs: dict[str, Repair]
+    options: dict[str, Option]
+    repair_of: dict[str, str]
+    acts: dict[str, ActShape]
+    proofs: ProofPieces
     nodes: dict[str, s.NodeShape]
     channels: dict[str, s.ChannelShape]
     parts: dict[str, s.PartShape]
@@ -74,9 +80,8 @@ class Knowledge:
     codes: dict[str, CodeEntry]
     figures: dict[str, s.FigureShape]
     choices: dict[str, s.ChoiceShape]
-    procedures: dict[str, s.ProcedureShape]
-    proofs: dict[str, s.ProofShape]
-    options: dict[str, s.OptionShape]
+    benches: dict[str, list[tuple[str, str]]]
+    bench_of: dict[tuple[str, str], str]
 
     def general(self, figure: str) -> float:
         """The general figure by id; every figure that is asked for by code has one."""
@@ -90,11 +95,14 @@ class Knowledge:
         best = max(((len(w), n) for n, shape in self.nodes.items() for w in shape.words if w.replace("-", " ").replace("_", " ") in text), default=None)
         return best[1] if best else None
 
-    def proof_for(self, repair: str) -> str:
-        return repair if repair in self.proofs else "general"
+    def taken(self, repair: str, act: str, option: str | None = None, temporary: bool = False) -> tuple[tuple[str, ...], float]:
+        """Which faults an act takes away, and the chance that it does."""
+        return act_of(self, repair, act, option, temporary)
 
 
-class _Reader:
+class Reader:
+    """Reads knowledge files; what is wrong with one is said with file, line and key."""
+
     def __init__(self, folder: Path):
         self.folder = folder
 
@@ -143,7 +151,7 @@ def complaint(name: str, rows: list[str], path: list[str], reason: str) -> str:
 class _Weights:
     """Turns words into chances; what it cannot turn it names with file, line and key."""
 
-    def __init__(self, reader: _Reader, scale: dict[str, float]):
+    def __init__(self, reader: Reader, scale: dict[str, float]):
         self.reader, self.scale = reader, scale
 
     def chance(self, name: str, path: list[str], given: str | float) -> float:
@@ -180,7 +188,7 @@ class _Weights:
 @lru_cache(maxsize=4)
 def load_knowledge(folder: Path = HERE) -> Knowledge:
     """Read and check all knowledge files of a folder. Raises BadKnowledge with file, line, key and reason."""
-    r = _Reader(folder)
+    r = Reader(folder)
     weights = _Weights(r, r.read("scale.toml", dict[str, float]))
     systems = r.read("systems.toml", dict[str, str])
     access, tools = r.read("access.toml", dict[str, s.AccessShape]), r.read("tools.toml", dict[str, str])
@@ -190,15 +198,13 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         for caution in way.cautions:
             r.known("cleaning.toml", [key, "cautions"], caution, cautions)
     faults, fault_system = _faults(r, systems)
-    repairs = r.read("repairs.toml", dict[str, s.RepairShape])
     for name in r.many("faults"):
         for key in r.raw(name)[0]:
-            r.known(name, [key, "repair"], faults[key].repair, repairs)
             for cause in faults[key].killed_by:
                 r.known(name, [key, "killed_by"], cause, faults)
     soot = r.read("soot.toml", s.SootShape)
-    for name in soot.repairs:
-        r.known("soot.toml", ["repairs"], name, repairs)
+    for name in soot.made_by_soot:
+        r.known("soot.toml", ["made_by_soot"], name, faults)
     nodes = r.read("nodes.toml", dict[str, s.NodeShape])
     tests = r.read("tests.toml", dict[str, s.TestShape])
     for key, cause in soot.causes.items():
@@ -231,19 +237,32 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
             r.known("contexts.toml", [f"{key}.moves", fault], fault, faults)
     groups, codes, group_file = _codes(r, systems, faults)
     figures = r.read("figures.toml", dict[str, s.FigureShape])
-    procedures, proofs, options = _work(r, figures, cautions, tests)
+    benches = r.read("benches.toml", dict[str, list[tuple[str, str]]])
+    for bench, bench_steps in benches.items():
+        for test_name, node_name in bench_steps:
+            r.known("benches.toml", [bench], test_name, tests)
+            if node_name:
+                r.known("benches.toml", [bench], node_name, nodes)
+    choices = r.read("card_choices.toml", dict[str, s.ChoiceShape])
+    work = read_repairs(r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures})
+    for key, reset in work.proofs.resets.items():
+        if reset.card:
+            r.known("proof_pieces.toml", ["resets", key, "card"], reset.card, choices)
+    for key, symptom in symptoms.items():
+        if symptom.proved_by:
+            r.known("symptoms.toml", [key, "proved_by"], symptom.proved_by, work.proofs.conditions)
     knowledge = Knowledge(
         weights.scale, systems, access, tools, cleaning, soot, cautions, faults,
         {key: {cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
-        repairs, nodes, r.read("channels.toml", dict[str, s.ChannelShape]), parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
+        work.repairs, work.options, work.repair_of, work.acts, work.proofs, nodes, r.read("channels.toml", dict[str, s.ChannelShape]), parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
         {key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},
         groups, {key: weights.two(group_file[key], [f"groups.{key}"], f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
-        codes, figures, r.read("card_choices.toml", dict[str, s.ChoiceShape]), procedures, proofs, options)
+        codes, figures, choices, benches, {step: bench for bench, steps in benches.items() for step in steps})
     whole(knowledge, r.says)
     return knowledge
 
 
-def _faults(r: _Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape], dict[str, str]]:
+def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape], dict[str, str]]:
     faults: dict[str, s.FaultShape] = {}
     fault_system: dict[str, str] = {}
     for name in r.many("faults"):
@@ -257,7 +276,7 @@ def _faults(r: _Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape
     return faults, fault_system
 
 
-def _parts(r: _Reader, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]) -> tuple[dict[str, s.PartShape], dict[str, str]]:
+def _parts(r: Reader, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]) -> tuple[dict[str, s.PartShape], dict[str, str]]:
     parts = r.read("plan.toml", dict[str, s.PartShape])
     part_of: dict[str, str] = {}
     for key, part in parts.items():
@@ -271,35 +290,7 @@ def _parts(r: _Reader, faults: dict[str, s.FaultShape], tests: dict[str, s.TestS
     return parts, part_of
 
 
-def _work(r: _Reader, figures: dict[str, s.FigureShape], cautions: dict[str, s.CautionShape],
-          tests: dict[str, s.TestShape]) -> tuple[dict[str, s.ProcedureShape], dict[str, s.ProofShape], dict[str, s.OptionShape]]:
-    procedures = {Path(n).stem: r.read(n, s.ProcedureShape) for n in r.many("procedures")}
-    for name, procedure in procedures.items():
-        file, ids = f"procedures/{name}.toml", [step.id for step in procedure.steps]
-        for part in (*procedure.steps, *procedure.trouble):
-            for one in part.cautions:
-                r.known(file, ["cautions"], one, cautions)
-        for step in procedure.steps:
-            for one in step.refits:
-                r.known(file, [step.id, "refits"], one, ids)
-            if step.torque:
-                r.known(file, [step.id, "torque"], step.torque, figures)
-    options = r.read("options.toml", dict[str, s.OptionShape])
-    for key, option in options.items():
-        r.known("options.toml", [key, "plan"], option.plan, procedures)
-        for figure in filter(None, (option.hours_each, option.access)):
-            r.known("options.toml", [key], figure, figures)
-    proofs = r.read("proofs.toml", dict[str, s.ProofShape])
-    for key, proof in proofs.items():
-        for one in proof.remeasure:
-            r.known("proofs.toml", [key, "remeasure"], one, tests)
-        for proof_step in proof.steps:
-            for one in proof_step.cautions:
-                r.known("proofs.toml", [key, "cautions"], one, cautions)
-    return procedures, proofs, options
-
-
-def _findings(r: _Reader, weights: _Weights, tests: dict[str, s.TestShape], faults: dict[str, s.FaultShape],
+def _findings(r: Reader, weights: _Weights, tests: dict[str, s.TestShape], faults: dict[str, s.FaultShape],
               nodes: dict[str, s.NodeShape]) -> dict[str, list[TestFinding]]:
     found: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):
@@ -334,7 +325,7 @@ def _lesser(weights: _Weights, name: str, path: list[str], shape: s.FindingShape
     return lesser
 
 
-def _codes(r: _Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
+def _codes(r: Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
     files: dict[str, s.CodesFile] = {name: r.read(name, s.CodesFile) for name in r.many("codes")}
     groups = {key: group for file in files.values() for key, group in file.groups.items()}
     codes: dict[str, CodeEntry] = {}

@@ -29,7 +29,6 @@ class FaultShape(Shape):
     title: str
     per_thousand: Annotated[float, Field(gt=0, lt=500)]
     shows: Because
-    repair: str
     needs: dict[str, list[CardValue]] = {}
     killed_by: dict[str, tuple[Chance, Because]] = {}
     dies_of: list[str] = []
@@ -57,14 +56,6 @@ class ChannelShape(Shape):
     numbered: bool = False
 
 
-class RepairShape(Shape):
-    """What a repair takes: minutes of work, and its parts as minutes of workshop time."""
-
-    title: str
-    minutes: Annotated[float, Field(gt=0, le=6000)]
-    part_minutes: Annotated[float, Field(ge=0, le=6000)]
-
-
 class CleaningShape(Shape):
     """A way to clean: usual minutes of one turn, what to watch."""
 
@@ -85,9 +76,9 @@ class SootCauseShape(Shape):
 
 
 class SootShape(Shape):
-    """The causes of soot, and the repairs after which they are asked."""
+    """The causes of soot, and the faults that soot makes: they are asked when one of them was repaired."""
 
-    repairs: list[str]
+    made_by_soot: list[str]
     causes: dict[str, SootCauseShape]
 
 
@@ -105,6 +96,7 @@ class SymptomShape(Shape):
     comes_and_goes: bool = False
     told_by: str = ""
     told_whole: bool = False
+    proved_by: str = ""
     cautions: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
 
@@ -137,6 +129,7 @@ class TestShape(Shape):
     overload: bool = False
     outcomes: dict[str, Verdict] = {}
     figures: list[str] = []
+    flags: list[str] = []
     points: list[str] = []
     channels: list[str] = []
     pins: list[str] = []
@@ -145,6 +138,7 @@ class TestShape(Shape):
     trace: bool = False
     plain: bool = True
     at: dict[str, PointShape] = {}
+    taken_in_at: dict[str, list[str]] = {}
 
 
 class SpeaksShape(Shape):
@@ -175,14 +169,6 @@ class CodeGroupShape(Shape):
     follows: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
     clears: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
-
-
-class TroubleShape(Shape):
-    """What to do when a step goes wrong in a known way."""
-
-    title: str
-    does: list[str]
-    cautions: list[str] = []
 
 
 CodeId = Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]
@@ -217,60 +203,3 @@ class FigureShape(Shape):
 class ChoiceShape(Shape):
     title: str
     choices: list[str]
-
-
-class CompareShape(Shape):
-    id: str
-    asks: str
-    unit: str
-    card: str | None = None
-
-
-class StepShape(Shape):
-    id: str
-    does: str
-    why: str = ""
-    minutes: float = 0
-    cautions: list[str] = []
-    hardware: bool = False
-    per_cylinder: bool = False
-    torque: str | None = None
-    torque_is_limit: bool = False
-    pieces: Literal["in", "out"] | None = None
-    consumables: list[str] = []
-    new: list[str] = []
-    refits: list[str] = []
-    compare: bool = False
-
-
-class ProcedureShape(Shape):
-    title: str
-    repairs: list[str]
-    compare: list[CompareShape]
-    steps: list[StepShape]
-    trouble: list[TroubleShape] = []
-
-
-class ProofStepShape(Shape):
-    id: str
-    does: str
-    passes: str
-    needs_cold: bool = False
-    cautions: list[str] = []
-
-
-class ProofShape(Shape):
-    title: str
-    remeasure: list[str]
-    steps: list[ProofStepShape]
-
-
-class OptionShape(Shape):
-    title: str
-    repair: str
-    plan: str
-    count: Literal["dead", "all", "one"]
-    part: int
-    hours_each: str
-    access: str | None = None
-    warranty_months: int

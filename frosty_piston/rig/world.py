@@ -31,8 +31,14 @@ VEHICLES: list[tuple[dict[str, Any], str]] = [
     ({"name": "Snow plough Old Bear", "odometer_km": 412500, "plate": "SP 1", "owner": "Ski-slope service"}, "Gamla P6-30"),
     ({"name": "Hut supply bus", "odometer_km": 228900, "plate": "HB 7", "owner": "Hut wardens"}, "Norra D4-22"),
     ({"name": "Lift service wagon", "odometer_km": 301700, "plate": "LS 4", "owner": "Ski-slope service"}, "Gamla P6-30"),
+    ({"name": "Dog team carrier", "odometer_km": 142800, "plate": "DT 1", "owner": "Avalanche patrol"}, "Norra D4-22"),
+    ({"name": "Ski school bus", "odometer_km": 211300, "plate": "SB 2", "owner": "Ski school"}, "Norra D4-22"),
+    ({"name": "Summit shuttle", "odometer_km": 176500, "plate": "SU 1", "owner": "Hut wardens"}, "Norra D4-22"),
+    ({"name": "Mast crew van", "odometer_km": 88200, "plate": "MC 1", "owner": "Mast crew"}, "Norra D4-22"),
     ({"name": "Avalanche patrol car", "odometer_km": 58400, "plate": "AP 2", "owner": "Avalanche patrol"}, "Tind T3-15"),
 ]
+
+CARRIER, SCHOOL_BUS, SHUTTLE, MAST_VAN, PATROL = range(6, 11)
 
 
 @dataclass
@@ -70,7 +76,7 @@ def _meter_entry(tape: Tape, meter: SimulatedMeter) -> None:
     tape.add("instrument", instrument="meter", lead_zero=meter.lead_ohm, unit="ohm", accuracy_percent=meter.accuracy_percent, accuracy_digits=3, resolution=meter.resolution_ohm)
 
 
-def _arrive(tape: Tape, text: str, symptoms: list[str], contexts: list[str], ambient: float, odometer: float) -> None:
+def arrive(tape: Tape, text: str, symptoms: list[str], contexts: list[str], ambient: float, odometer: float) -> None:
     tape.add("complaint", text=text)
     for s in symptoms:
         tape.add("symptom", symptom=s)
@@ -80,13 +86,13 @@ def _arrive(tape: Tape, text: str, symptoms: list[str], contexts: list[str], amb
     tape.add("condition", name="odometer", value=odometer, unit="km")
 
 
-def _file(job_id: str, title: str, vehicle: int, tape: Tape) -> dict[str, Any]:
+def job_file(job_id: str, title: str, vehicle: int, tape: Tape) -> dict[str, Any]:
     data, card = VEHICLES[vehicle]
     return {"format": "frosty-piston/job", "version": 1, "job": {"id": job_id, "title": title, "opened_at": tape.start.isoformat(timespec="seconds").replace("+00:00", "Z")},
             "vehicle": data, "engine": next(c for c in CARDS if c["name"] == card), "entries": tape.entries}
 
 
-def _iso(moment: datetime) -> str:
+def iso(moment: datetime) -> str:
     return moment.astimezone(UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
 
 
@@ -94,38 +100,38 @@ def measuring(now: datetime) -> dict[str, Any]:
     """Rescue van 3: half measured at the harness connector."""
     meter = SimulatedMeter(seed=3)
     tape = Tape(now - timedelta(hours=3), "Sunniva")
-    _arrive(tape, "Cranks for ages in the morning, then shakes and fogs the yard until it is warm", ["hard_start_cold", "white_smoke_start", "rough_idle_cold"], ["short_trips"], -8, 184200)
+    arrive(tape, "Cranks for ages in the morning, then shakes and fogs the yard until it is warm", ["hard_start_cold", "white_smoke_start", "rough_idle_cold"], ["short_trips"], -8, 184200)
     tape.add("before", text="Battery changed by the owner in autumn", cleared_codes=False)
     tape.add("code", code="P0672", status="stored", module="engine")
     tape.add("code", code="P0670", status="pending", module="engine")
     tape.add("code_scan", module="all")
-    tape.add("deadline", until=_iso(now + timedelta(hours=20)), standstill_per_day=150_000, why="Night watch on the north slope")
+    tape.add("deadline", until=iso(now + timedelta(hours=20)), standstill_per_day=150_000, why="Night watch on the north slope")
     tape.at(40)
     tape.reading("battery_rest", 12.61, "V", point="battery_1")
     tape.reading("crank_speed", 212, "rpm")
     _meter_entry(tape, meter)
     _plugs(tape, meter, "harness_connector", [0.80, None, 0.82, 2.60])
-    return _file("demo-van-3", "Rescue van 3, hard start", 0, tape)
+    return job_file("demo-van-3", "Rescue van 3, hard start", 0, tape)
 
 
 def narrowing(now: datetime) -> dict[str, Any]:
     """Slope groomer 2: just in, starts when plugged in, codes cleared by somebody."""
     tape = Tape(now - timedelta(minutes=50), "Torvald")
-    _arrive(tape, "Will not fire below minus ten unless the block heater was on", ["no_start_cold", "starts_with_block_heater"], ["codes_cleared_before_visit"], -12, 61800)
+    arrive(tape, "Will not fire below minus ten unless the block heater was on", ["no_start_cold", "starts_with_block_heater"], ["codes_cleared_before_visit"], -12, 61800)
     tape.add("before", text="The last driver cleared everything before bringing it", cleared_codes=True)
     tape.add("code_scan", module="all")
     tape.add("lamp", lamp="Wait to start (glow)", state="on")
-    return _file("demo-groomer-2", "Slope groomer 2, no start", 2, tape)
+    return job_file("demo-groomer-2", "Slope groomer 2, no start", 2, tape)
 
 
 def deciding(now: datetime) -> dict[str, Any]:
     """Avalanche patrol car: the module gives nothing out, prices on the table."""
     meter = SimulatedMeter(seed=11, lead_ohm=0.15)
     tape = Tape(now - timedelta(hours=26), "Ylva")
-    _arrive(tape, "Starts badly when cold, wait lamp never on", ["hard_start_cold", "glow_lamp_absent"], [], -4, 58400)
+    arrive(tape, "Starts badly when cold, wait lamp never on", ["hard_start_cold", "glow_lamp_absent"], [], -4, 58400)
     tape.add("code", code="P0683", status="stored", module="engine")
     tape.add("code_scan", module="all")
-    tape.add("deadline", until=_iso(now + timedelta(days=3)), standstill_per_day=90_000, why="Patrol has a spare until Friday")
+    tape.add("deadline", until=iso(now + timedelta(days=3)), standstill_per_day=90_000, why="Patrol has a spare until Friday")
     tape.at(60)
     tape.reading("battery_rest", 12.58, "V", point="battery_1")
     tape.reading("crank_speed", 228, "rpm")
@@ -135,7 +141,7 @@ def deciding(now: datetime) -> dict[str, Any]:
         tape.reading("glow_relay", meter.volts(volts), "V", point=point)
     tape.reading("glow_relay", meter.volts(0.1), "V", {"loaded": True}, point="output")
     tape.add("warning", text="Brake hose left front is cracked to the cord", urgency="soon", place="left front", owner="accepted")
-    return _file("demo-patrol", "Avalanche patrol car, no glow", 6, tape)
+    return job_file("demo-patrol", "Avalanche patrol car, no glow", PATROL, tape)
 
 
 def _arrived_open_plug(tape: Tape, meter: SimulatedMeter, ohms: list[float | None], cylinder: int) -> None:
@@ -167,9 +173,9 @@ def on_trial(now: datetime) -> dict[str, Any]:
     """Snow plough Old Bear: fitted, soaking for the cold start."""
     meter = SimulatedMeter(seed=5)
     tape = Tape(now - timedelta(hours=9), "Torvald")
-    _arrive(tape, "Needs three tries every morning, blue-white fog", ["hard_start_cold", "white_smoke_start"], ["stood_long"], -5, 412500)
+    arrive(tape, "Needs three tries every morning, blue-white fog", ["hard_start_cold", "white_smoke_start"], ["stood_long"], -5, 412500)
     tape.add("code_scan", module="none fitted")
-    tape.add("deadline", until=_iso(now + timedelta(hours=44)), standstill_per_day=200_000, why="Snow is forecast")
+    tape.add("deadline", until=iso(now + timedelta(hours=44)), standstill_per_day=200_000, why="Snow is forecast")
     tape.at(50)
     tape.reading("battery_rest", 12.52, "V", point="battery_1")
     tape.reading("crank_speed", 188, "rpm")
@@ -191,15 +197,15 @@ def on_trial(now: datetime) -> dict[str, Any]:
     tape.add("proof_step", repair="glow_plugs", step="codes", result="could_not", reason="no control unit that keeps codes")
     tape.add("proof_step", repair="glow_plugs", step="idle", result="pass")
     tape.at((now - tape.start).total_seconds() / 60 - 190)
-    tape.add("wait", wait="cold_soak", what="cold soak, nobody starts it", until=_iso(now + timedelta(hours=6, minutes=40)))
-    return _file("demo-old-bear", "Snow plough Old Bear, hard start", 3, tape)
+    tape.add("wait", wait="cold_soak", what="cold soak, nobody starts it", until=iso(now + timedelta(hours=6, minutes=40)))
+    return job_file("demo-old-bear", "Snow plough Old Bear, hard start", 3, tape)
 
 
 def finished(now: datetime) -> dict[str, Any]:
     """Hut supply bus: proven and handed over, with its whole tape."""
     meter = SimulatedMeter(seed=7)
     tape = Tape(now - timedelta(days=12, hours=2), "Sunniva")
-    _arrive(tape, "Long crank on frosty mornings, smokes white, fine once warm", ["hard_start_cold", "white_smoke_start", "rough_idle_cold"], ["short_trips"], -6, 228900)
+    arrive(tape, "Long crank on frosty mornings, smokes white, fine once warm", ["hard_start_cold", "white_smoke_start", "rough_idle_cold"], ["short_trips"], -6, 228900)
     tape.add("code", code="P0673", status="stored", module="engine")
     tape.add("code_scan", module="all")
     tape.at(30)
@@ -223,23 +229,23 @@ def finished(now: datetime) -> dict[str, Any]:
         tape.add("proof_step", repair="glow_plugs", step=name, result="pass")
         if name == "clear":
             tape.add("code_clear", module="all", reason="proof of the repair")
-    tape.add("wait", wait="cold_soak", what="cold soak, nobody starts it", until=_iso(tape.start + timedelta(hours=15)))
+    tape.add("wait", wait="cold_soak", what="cold soak, nobody starts it", until=iso(tape.start + timedelta(hours=15)))
     tape.at(60 * 22)
     tape.add("condition", name="ambient", value=-9, unit="degC")
     tape.add("tick", caution="no_start_spray")
     tape.add("proof_step", repair="glow_plugs", step="cold_start", result="pass", reason="fired on the first turn at -9 degC")
     tape.add("handover", to="Hut warden", note="A longer drive once a week")
-    return _file("demo-hut-bus", "Hut supply bus, hard start", 4, tape)
+    return job_file("demo-hut-bus", "Hut supply bus, hard start", 4, tape)
 
 
 def reduced_power(now: datetime) -> dict[str, Any]:
     """Rescue van 5: reduced power on the pass, codes of several kinds, one of them made by unplugging."""
     tape = Tape(now - timedelta(hours=2, minutes=10), "Ylva")
-    _arrive(tape, "Falls into reduced power on the climb, fine again after a restart", ["limp_mode", "low_power", "hesitation_midrange"], ["heavy_tow"], 3, 96300)
+    arrive(tape, "Falls into reduced power on the climb, fine again after a restart", ["limp_mode", "low_power", "hesitation_midrange"], ["heavy_tow"], 3, 96300)
     for code, status, module in (("P0299", "stored", "engine"), ("P2263", "stored", "engine"), ("P0672", "history", "engine"), ("B1620", "stored", "airbag")):
         tape.add("code", code=code, status=status, module=module)
     tape.add("code_scan", module="all")
-    tape.add("deadline", until=_iso(now + timedelta(hours=30)), standstill_per_day=150_000, why="Only van with the winch")
+    tape.add("deadline", until=iso(now + timedelta(hours=30)), standstill_per_day=150_000, why="Only van with the winch")
     tape.at(35)
     for channel, kpa in (("barometer", 96.2), ("manifold", 96.0), ("exhaust", 96.4), ("differential", 0.1)):
         tape.reading("key_on_pressures", kpa, "kPa", channel=channel)
@@ -250,13 +256,13 @@ def reduced_power(now: datetime) -> dict[str, Any]:
     tape.add("action", action="unplugged", what="turbo actuator connector")
     tape.add("code", code="P2562", status="stored", module="engine")
     tape.add("action", action="plugged_in", what="turbo actuator connector")
-    return _file("demo-van-5", "Rescue van 5, reduced power", 1, tape)
+    return job_file("demo-van-5", "Rescue van 5, reduced power", 1, tape)
 
 
 def soot_in_the_egr(now: datetime) -> dict[str, Any]:
     """Hut supply bus: a choked EGR passage, recorded before and after the cleaning."""
     tape = Tape(now - timedelta(hours=5), "Sunniva")
-    _arrive(tape, "Engine lamp, dull below 2,000, short runs between the huts", ["emissions_message", "hesitation_midrange"], ["short_trips"], -2, 231400)
+    arrive(tape, "Engine lamp, dull below 2,000, short runs between the huts", ["emissions_message", "hesitation_midrange"], ["short_trips"], -2, 231400)
     tape.add("code", code="P0401", status="stored", module="engine")
     tape.add("code_scan", module="all")
     tape.at(25)
@@ -271,18 +277,13 @@ def soot_in_the_egr(now: datetime) -> dict[str, Any]:
     tape.add("outcome", test="egr_look", outcome="clean")
     tape.add("soot_cause", cause="short_trips", found=True)
     tape.add("soot_cause", cause="boost_leak", found=False)
-    return _file("demo-bus-egr", "Hut supply bus, EGR flow", 4, tape)
+    return job_file("demo-bus-egr", "Hut supply bus, EGR flow", 4, tape)
 
 
 def will_not_stop(now: datetime) -> dict[str, Any]:
     """Lift service wagon: runs on with the key off since its oil service."""
     tape = Tape(now - timedelta(minutes=35), "Torvald")
-    _arrive(tape, "Runs on after the key is off, since the oil change last week", ["wont_stop"], ["recent_oil_service"], 1, 301700)
+    arrive(tape, "Runs on after the key is off, since the oil change last week", ["wont_stop"], ["recent_oil_service"], 1, 301700)
     tape.add("symptom", symptom="hard_brake_pedal", present=False)
     tape.add("code_scan", module="none fitted")
-    return _file("demo-wagon", "Lift service wagon, will not stop", 5, tape)
-
-
-def demo_jobs(now: datetime) -> list[dict[str, Any]]:
-    """The jobs of the demo, dated back from now."""
-    return [measuring(now), narrowing(now), deciding(now), on_trial(now), finished(now), reduced_power(now), will_not_stop(now), soot_in_the_egr(now)]
+    return job_file("demo-wagon", "Lift service wagon, will not stop", 5, tape)

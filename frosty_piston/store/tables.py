@@ -42,6 +42,7 @@ class JobRow(Table):
     vehicle_name: Mapped[str] = mapped_column(String(120))
     stage: Mapped[str] = mapped_column(String(20), default="arrive")
     next_step: Mapped[str] = mapped_column(String(200), default="")
+    next_where: Mapped[dict | None] = mapped_column(JSON)
     status: Mapped[str] = mapped_column(String(20), default="none")
     suspect: Mapped[str] = mapped_column(String(120), default="")
     waiting_for: Mapped[str | None] = mapped_column(String(200))

@@ -14,13 +14,16 @@ from uuid import uuid4
 from sqlalchemy import Engine, func, insert, select, update
 from sqlalchemy.orm import Session
 
+from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Conflict, NotHere
+from frosty_piston.core.quantity import percent
 from frosty_piston.job import jobfile
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.check import Checker, kept
 from frosty_piston.job.decide import Prices
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Entry
+from frosty_piston.job.next_step import wait_says
 from frosty_piston.job.prove import running_wait
 from frosty_piston.job.stages import Standing, standing
 from frosty_piston.job.tape import Job
@@ -80,6 +83,12 @@ class Workshop:
         self.recordings = Recordings(engine)
         self.shelf = Shelf(engine, self.knowledge, self._own_changed)
 
+    def reckon_anew(self) -> None:
+        """After a new version of the program: what the lists show of open jobs is worked out again."""
+        if self.setting("reckoned").get("by") != __version__:
+            self._own_changed(None)
+            self.save_setting("reckoned", {"by": __version__})
+
     def close(self) -> None:
         self.engine.dispose()
 
@@ -122,7 +131,8 @@ class Workshop:
         head = {**raw["job"], "id": job_id}
         with Session(self._writing) as session, session.begin():
             if session.get(JobRow, job_id) is not None:
-                if jobfile.canonical(self._export(session, job_id)) == jobfile.canonical({**raw, "job": head}):
+                given = {key: part for key, part in raw.items() if key != "chain"}
+                if jobfile.canonical(self._export(session, job_id)) == jobfile.canonical({**given, "job": head}):
                     return job_id, False
                 raise Conflict(f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its entries, or give the file another id.")
             opened = file.head.opened_at or now()
@@ -222,11 +232,12 @@ class Workshop:
     def _index(self, row: JobRow, record: JobRecord) -> None:
         """Update the columns the yard is served from."""
         s, job = record.standing, record.job
-        row.stage, row.next_step, row.status, row.closed = s.now, s.next_step[:200], s.proof.status, s.closed
+        row.stage, row.next_step, row.status, row.closed = s.now, s.after_waits.does[:200], s.proof.status, s.closed
+        row.next_where = s.after_waits.where
         top = record.assessed.suspicion.suspects[0]
-        row.suspect = f"{top.title}, {round(top.probability * 100)} %" if record.assessed.evidence else ""
+        row.suspect = f"{top.title}, {percent(top.probability)}" if record.assessed.evidence and not job.repairs else ""
         wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
-        row.waiting_for, row.waiting_until = (wait.data.what, wait.data.until) if wait else (None, None)
+        row.waiting_for, row.waiting_until = (wait_says(wait.data.wait, wait.data.what)[:200], wait.data.until) if wait else (None, None)
         deadline = job.last("deadline")
         row.deadline = deadline.data.until if deadline else None
 
@@ -349,6 +360,7 @@ def _same(kept: dict[str, Any], sent: dict[str, Any]) -> bool:
 def open_workshop(folder: Path, knowledge: Knowledge | None = None) -> Iterator[Workshop]:
     """Open the workshop in a folder, and close it again."""
     workshop = Workshop(open_database(folder), knowledge)
+    workshop.reckon_anew()
     try:
         yield workshop
     finally:

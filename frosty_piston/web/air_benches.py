@@ -17,24 +17,22 @@ Step = tuple[str, str]
 
 @dataclass(frozen=True)
 class AirBench:
-    """What a bench holds: its tests in the order they are reached, each with its part; what is cleaned, as part, words
-    and the repair it is; the part that is driven."""
+    """What a bench holds beside its tests: what is cleaned, as part, words and the repair it is; the part that is driven."""
 
     title: str
     says: str
-    steps: tuple[Step, ...]
     cleans: tuple[tuple[str, str, str], ...] = ()
     drive: str = ""
 
 
 AIR_BENCHES = {
-    "egr": AirBench("EGR", "Position, drive, air change, look, cooler, cleaning", (("egr_position", ""), ("actuator_sweep", "egr_valve"), ("egr_air_change", ""), ("egr_actuate", ""), ("egr_look", ""), ("egr_cooler_look", ""), ("vacuum_travel", "egr_valve")),
+    "egr": AirBench("EGR", "Position, drive, air change, look, cooler, cleaning",
                     (("egr_valve", "EGR valve and port", "egr_passage"), ("egr_cooler", "EGR cooler", "egr_cooler")), "egr_valve"),
-    "bypass": AirBench("EGR bypass flap", "Against engine speed, rod travel", (("bypass_watch", ""), ("vacuum_travel", "bypass_flap"), ("unplug_compare", "bypass_flap"))),
-    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("actuator_sweep", "inlet_flap"), ("vacuum_travel", "inlet_flap"), ("unplug_compare", "inlet_flap")), (("inlet_flap", "inlet flap", "inlet_flap"),), "inlet_flap"),
-    "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_compare", ""), ("vacuum_travel", "swirl_flaps")), (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),)),
-    "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", (("actuator_sweep", "turbo_actuator"), ("actuator_watch", "turbo_actuator"), ("linkage_free", ""), ("unplug_compare", "turbo_actuator"), ("vacuum_travel", "turbo_actuator")), drive="turbo_actuator"),
-    "boost": AirBench("Air and boost", "Pressures, pull, leak test, intake, air mass", (("key_on_pressures", ""), ("boost_trace", ""), ("boost_leak", ""), ("intake_look", ""), ("air_filter_look", ""), ("air_mass_check", ""))),
+    "bypass": AirBench("EGR bypass flap", "Against engine speed, rod travel"),
+    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("inlet_flap", "inlet flap", "inlet_flap"),), "inlet_flap"),
+    "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),)),
+    "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", drive="turbo_actuator"),
+    "boost": AirBench("Air and boost", "Pressures, pull, leak test, intake, air mass"),
 }
 FIRST_CARD_TEST = {"egr": "egr_position", "bypass": "bypass_watch", "swirl": "swirl_compare", "turbo": "boost_trace", "boost": "intake_look"}
 
@@ -43,7 +41,7 @@ def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
     """The tests of a bench that this engine card has."""
     k, engine = workshop.knowledge, record.job.engine
     found = []
-    for test, node in AIR_BENCHES[bench].steps:
+    for test, node in k.benches[bench]:
         if engine.rules_out(k.tests[test].needs) or node in k.nodes and engine.rules_out(k.nodes[node].needs):
             continue
         if test == "vacuum_travel" and not _by_vacuum(record, node):

@@ -8,6 +8,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.errors import BadInput
+from frosty_piston.job.answer import answer
 from frosty_piston.job import jobfile
 from frosty_piston.job.schema import job_file_schema
 
@@ -49,7 +50,7 @@ async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) ->
 
 @router.get("/jobs/{job_id}/assessment")
 def get_assessment(job_id: str, workshop: GivenWorkshop) -> Response:
-    result = workshop.job(job_id).assessed.as_json()
+    result = answer(workshop.job(job_id).assessed, workshop.prices())
     return Response(json.dumps(result, ensure_ascii=False, indent=2), media_type="application/json")
 
 

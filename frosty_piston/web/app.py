@@ -19,7 +19,7 @@ from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Conflict, FrostyPistonError, NotHere
 from frosty_piston.store.workshop import Workshop
 
-from . import api, arrive, decide, fit, measure, narrow, plan, prove, report, search, shelf, tape, traces, why, yard
+from . import api, arrive, decide, did, fit, measure, narrow, plan, prove, report, search, shelf, tape, traces, why, yard
 from .page import render
 
 HERE = Path(__file__).parent
@@ -71,7 +71,7 @@ def create_app(workshop: Workshop) -> FastAPI:
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
     app.add_middleware(Guard)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for screen in (yard, arrive, narrow, why, plan, traces, measure, decide, fit, prove, report, tape, shelf, search, api):
+    for screen in (yard, arrive, narrow, why, plan, traces, measure, decide, fit, did, prove, report, tape, shelf, search, api):
         app.include_router(screen.router)
     app.add_exception_handler(FrostyPistonError, _refused)
     app.add_exception_handler(HTTPException, _http)

@@ -9,6 +9,7 @@ from frosty_piston.core.codes import STATUSES, decode, read_block
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import exact
 from frosty_piston.job.entries import Entry
+from frosty_piston.job.proof_evidence import returns_of
 from frosty_piston.job.units import typed
 from frosty_piston.store.workshop import JobRecord, Workshop, stamp
 
@@ -24,6 +25,8 @@ WORK = "arrive/_work.html"
 TEMPERATURES = (("ambient", "Outside"), ("coolant", "Coolant"))
 LAMPS = ("Check engine", "Wait to start (glow)", "Emissions", "Particulate filter", "DEF", "Battery", "Oil pressure", "Reduced power")
 MOST_BLOCK = 20_000
+CONDITIONS = (("ambient", "degC", -60, 60), ("coolant", "degC", -60, 150), ("odometer", "km", 0, 5_000_000),
+              ("countdown_km", "km", 0, 10_000), ("countdown_starts", "count", 0, 1000))
 
 
 def _as_typed(entry: Entry | None, unit: str) -> str:
@@ -43,6 +46,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     return {
         "complaint": job.last("complaint"), "codes": codes, "statuses": STATUSES, "temperatures": TEMPERATURES, "lamps": LAMPS,
         "present": job.symptoms, "around": job.contexts, "lamps_on": list(job.of("lamp")), "odometer": _as_typed(job.condition("odometer"), "km"),
+        "countdown": {name: _as_typed(job.condition(name), unit) for name, unit in (("countdown_km", "km"), ("countdown_starts", "count"))},
+        "returns": returns_of(job), "return_axes": RETURN_AXES, "complaints": [(s, k.symptoms[s].title) for s in job.complaints], "dosing": job.engine.scr is not False,
         "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES}, "before": job.last("before"), "deadline": job.last("deadline"),
         "scanned": job.last("code_scan"), "cleared": job.last("code_clear"), "visits": workshop.visits(record.vehicle_id, job.id),
         "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
@@ -60,6 +65,31 @@ def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     name = form.choice("symptom", workshop.knowledge.symptoms)
     form.done()
     return [form.entry("symptom", {"symptom": name, "present": form.raw("present") != "no"})]
+
+
+def returns(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """How often the complaint comes back: after how far each time, or about every so much. One axis for the job."""
+    name = form.choice("symptom", record.job.complaints)
+    axis = form.choice("axis", [a for a, _ in RETURN_AXES])
+    timed = []
+    for text in form.raw("after").replace(";", " ").split():
+        try:
+            timed.append(float(text.replace(",", ".")))
+        except ValueError:
+            form.wrong("after", f"{text[:12]!r} is no figure; write each return, parted by spaces, as 60 100 80")
+    if any(not 0 < t <= 1_000_000 for t in timed):
+        form.wrong("after", "each lies above 0; counted since the codes were last cleared, or since it last came back")
+    about = form.figure("about", "", 0.01, 1_000_000)
+    if not timed and about is None and not form.faults:
+        form.wrong("after", "write when it came back, or about how often")
+    known = returns_of(record.job)
+    factor, unit = (1 / 60, "hours") if axis == "minutes" else (1.0, str(axis))
+    if known and known.axis != unit:
+        form.wrong("axis", f"this job counts in {known.unit}; take that back first")
+    form.done()
+    data = {"symptom": name, "present": True, "comes_and_goes": True, "returns": [{unit: t * factor} for t in timed],
+            "returns_about": {unit: about * factor} if about else None}
+    return [form.entry("symptom", data)]
 
 
 def context(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -130,7 +160,7 @@ def lamp(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
 def conditions(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Temperatures and odometer; only what changed becomes an entry."""
     entries = []
-    for name, unit, low, high in (("ambient", "degC", -60, 60), ("coolant", "degC", -60, 150), ("odometer", "km", 0, 5_000_000)):
+    for name, unit, low, high in CONDITIONS:
         text = form.raw(name)
         if not text or form.figure(name, unit, low, high) is None:
             continue
@@ -156,7 +186,8 @@ def deadline(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     return [form.entry("deadline", {"until": stamp(until), "standstill_per_day": cost or 0, "why": why})]
 
 
-FORMS = {"complaint": complaint, "symptom": symptom, "context": context, "code": code, "block": block, "scan": scan, "clear": clear, "lamp": lamp,
+RETURN_AXES = (("distance_km", "km"), ("starts", "starts"), ("minutes", "minutes"), ("hours", "hours"))
+FORMS = {"complaint": complaint, "symptom": symptom, "returns": returns, "context": context, "code": code, "block": block, "scan": scan, "clear": clear, "lamp": lamp,
          "conditions": conditions, "before": before, "deadline": deadline}
 
 

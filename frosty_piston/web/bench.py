@@ -19,7 +19,7 @@ from fastapi import Request
 from sqlalchemy import insert
 
 from frosty_piston.job import jobfile
-from frosty_piston.rig.world import demo_jobs
+from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.tables import EntryRow, JobRow
 from frosty_piston.store.workshop import Workshop, open_workshop
 

@@ -1,4 +1,4 @@
-"""Decide: options side by side, the owner's yes with a ceiling, written warnings."""
+"""Decide: what can be done side by side, the owner's yes with a ceiling, written warnings."""
 
 from dataclasses import replace
 from typing import Any
@@ -7,94 +7,129 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
-from frosty_piston.core.quantity import percent
-from frosty_piston.job.decide import Prices, Weighed, warnings, weigh_options
-from frosty_piston.job.fit import chosen, consent
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.words import inside
+from frosty_piston.job.decide import Offer, Prices, advice, typed_on_tape, weigh_offers
+from frosty_piston.job.fit import above_ceiling, agreed, chosen, consent
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import job_page
+from .sidezones import place_link
 
 router = APIRouter()
 WORK = "decide/_work.html"
 PARTS = (("parts", "parts"), ("labour", "labour"), ("tax", "tax"), ("if_not_cured", "if it does not cure"), ("if_back", "if it comes back"),
          ("if_broken", "if something breaks"), ("standstill", "standing still"))
+SHOWN, LEFT_SHOWN = 4, 3
 
 
 def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
-    """The workshop's prices with what was typed on this job: the latest price on the tape for each option."""
-    typed: dict[str, dict[str, float]] = {}
-    for x in record.job.of("option"):
-        if x.data.option in workshop.knowledge.options and not x.data.chosen:
-            d = x.data
-            given = {"part": d.parts, "hours": d.labour_h, "access": d.access_h if "access_h" in d.model_fields_set else None, "consumables": d.consumables, "days": d.days, "warranty": d.warranty_months}
-            typed[d.option] = {key: value for key, value in given.items() if value is not None}
+    """The workshop's prices; for single options what was typed for this engine card, and on this job."""
+    k, own = workshop.knowledge, workshop.setting(f"prices:{record.job.engine.name}")
+    typed = {option: {n: float(v) for n, v in given.items()} for option, given in own.items() if option in k.options}
     deadline = record.job.last("deadline")
-    return replace(workshop.prices(), typed=typed, standstill_per_day=deadline.data.standstill_per_day if deadline else 0)
+    return replace(workshop.prices(), typed={**typed, **typed_on_tape(record.job, k)}, standstill_per_day=deadline.data.standstill_per_day if deadline else 0)
 
 
-def option_view(w: Weighed, most: int, currency: str) -> dict[str, Any]:
-    """An option as bars: each part of the expected cost with its width, and the break-even in words."""
-    c = w.costed
+def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> dict[str, Any]:
+    """An offer as bars: each part of the expected cost with its width; what it cures and leaves; break-even in words."""
+    c, k = o.costed, workshop.knowledge
     bars, at = [], 0.0
     for name, label in PARTS:
-        amount = getattr(c, name)
-        if amount:
+        if amount := getattr(c, name):
             width = amount / most * 100
             bars.append({"name": name, "label": label, "amount": amount, "x": round(at, 2), "width": round(width, 2)})
             at += width
+    leaves = [{"fault": f, "title": k.faults[f].title if f in k.faults else "something not listed", "percent": percent(p)} for f, p in o.leaves]
     even = f"Worth it above {percent(c.break_even)} sure." if c.break_even is not None else ""
-    return {"w": w, "c": c, "hours": c.option.labour_h + c.option.access_h, "bars": bars, "even": even, "cures": percent(c.option.cures), "back": percent(c.option.comes_back), "breaks": percent(c.option.breaks)}
+    days = "today" if c.option.days < 0.5 else f"in {plain(c.option.days)} days" if c.option.days != 1 else "tomorrow"
+    single = o.options[0] if len(o.options) == 1 else None
+    pieces = len(o.cylinders) or 1
+    return {"o": o, "c": c, "single": single, "unit_part": round(c.option.parts / pieces), "hours": c.option.labour_h + c.option.access_h, "bars": bars, "even": even, "cures": percent(o.cures),
+            "back": percent(c.option.comes_back), "breaks": percent(c.option.breaks), "leaves": leaves[:LEFT_SHOWN], "days": days,
+            "temporary": any(x.shape.temporary for x in o.options), "repairs": [k.repairs[r].title for r in o.repairs]}
+
+
+def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list[dict[str, Any]]:
+    """The offers by what they repair, the likeliest first; what does two together stands on top."""
+    k, most = workshop.knowledge, max((o.costed.expected for o in offers), default=1)
+    found: dict[str, list[Offer]] = {}
+    for o in offers:
+        found.setdefault("together" if len(o.options) > 1 else o.options[0].repair, []).append(o)
+    suspicion = record.assessed.suspicion
+
+    def stands(key: str) -> float:
+        return 2.0 if key == "together" else max((suspicion.odds(f) for f in k.repairs[key].cures if f in suspicion.space.place), default=0.0)
+
+    groups = []
+    for key in sorted(found, key=lambda key: -stands(key)):
+        views = [offer_view(record, workshop, o, most) for o in found[key]]
+        title = "More than one fault stands: both together" if key == "together" else k.repairs[key].title
+        groups.append({"key": key, "title": title, "odds": "" if key == "together" else percent(stands(key)), "first": views[:SHOWN], "more": views[SHOWN:]})
+    return groups
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    prices = prices_of(record, workshop)
-    options = sorted(weigh_options(record.assessed, prices), key=lambda w: w.costed.expected)
-    most = max((w.costed.expected for w in options), default=1)
+    prices, k = prices_of(record, workshop), workshop.knowledge
+    offers = weigh_offers(record.assessed, prices)
     picked, yes = chosen(record.job), consent(record.job)
-    above = picked is not None and yes is not None and yes.data.ceiling is not None and picked.data.price is not None and picked.data.price > yes.data.ceiling
-    return {"options": [option_view(w, most, prices.currency) for w in options], "prices": prices, "picked": picked, "yes": yes, "above": above,
-            "warn": warnings(record.assessed), "warnings": list(record.job.of("warning")), "typed": prices.typed}
+    asked = picked.data.option.split("+") if picked else []
+    heard = [{"says": a.says, "link": place_link(record.job.id, a.where) if a.where else "", "before": a.before} for a in advice(record.assessed)]
+    return {"groups": _grouped(record, workshop, offers), "prices": prices, "picked": picked, "yes": yes, "above": above_ceiling(record.job), "heard": heard,
+            "cheapest": offers[0].id if offers else "", "agreed": agreed(record.job), "consents": list(record.job.of("consent")),
+            "asked_for": [(o, k.options[o].title) for o in asked if o in k.options], "warnings": list(record.job.of("warning")), "typed": prices.typed}
 
 
 def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """The prices of one option, as they are today."""
+    """The prices of one option: on this job, and for the next one of this engine card."""
     option = form.choice("option", workshop.knowledge.options)
-    part, hours, access = form.money("part", needed=True), form.figure("hours", "", 0, 200), form.figure("access", "", 0, 200)
-    other, days, warranty = form.money("consumables"), form.figure("days", "", 0, 365), form.whole("warranty", 0, 120)
+    part, hours, access = form.money("parts", needed=True), form.figure("labour_h", "", 0, 200), form.figure("access_h", "", 0, 200)
+    other, days, warranty = form.money("consumables"), form.figure("days", "", 0, 365), form.whole("warranty_months", 0, 120)
     form.done()
-    return [form.entry("option", {"option": option, "parts": part, "labour_h": hours if hours is not None else 0.0, "access_h": access, "consumables": other or 0, "days": days or 0.0, "warranty_months": warranty or 0})]
+    given = {"parts": part, "labour_h": hours, "access_h": access, "consumables": other or 0, "days": days or 0.0, "warranty_months": warranty or 0}
+    given = {name: value for name, value in given.items() if value is not None}
+    if record.job.engine.name != "Engine not named":
+        key = f"prices:{record.job.engine.name}"
+        workshop.save_setting(key, {**workshop.setting(key), str(option): given})
+    return [form.entry("option", {"option": option, **given})]
 
 
 def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """The technician picks; another than the cheapest needs a reason."""
-    options = {w.costed.option.id: w for w in weigh_options(record.assessed, prices_of(record, workshop))}
-    name = form.choice("option", options)
+    """The technician picks; another than the cheapest, or one that still lacks its reading, needs a reason."""
+    offers = {o.id: o for o in weigh_offers(record.assessed, prices_of(record, workshop))}
+    name = form.raw("option")
+    if name not in offers:
+        form.wrong("option", "choose one of the offers on this page")
     reason = form.text("reason", 400)
     form.done()
-    picked = options[name]
-    cheapest = min(options.values(), key=lambda w: w.costed.expected)
+    picked, cheapest = offers[name], next(iter(offers.values()))
     if picked is not cheapest and not reason:
-        form.wrong("reason", f"{cheapest.costed.option.title} is expected to cost less; say why this one")
+        form.wrong("reason", f"“{cheapest.title}” is expected to cost less; say why this one")
+    lacking = next((a for a in advice(record.assessed) if a.before), None)
+    if lacking and not reason:
+        form.wrong("reason", f"Say why it goes on without it: {inside(lacking.says)}")
     form.done()
     c, o = picked.costed, picked.costed.option
-    return [form.entry("option", {"option": name, "title": o.title, "parts": o.parts, "labour_h": o.labour_h, "access_h": o.access_h, "consumables": o.consumables,
-                                  "price": c.price, "expected": c.expected, "cures": round(o.cures, 4), "comes_back": round(o.comes_back, 4), "breaks": round(o.breaks, 4),
-                                  "days": o.days, "warranty_months": o.warranty_months, "chosen": True, "reason": reason})]
+    return [form.entry("option", {"option": name, "title": picked.title[:200], "parts": o.parts, "labour_h": o.labour_h, "access_h": o.access_h, "consumables": o.consumables,
+                                  "price": c.price, "expected": c.expected, "cures": round(o.cures, 4), "comes_back": round(o.comes_back, 4),
+                                  "breaks": round(o.breaks, 4), "days": o.days, "warranty_months": o.warranty_months, "chosen": True, "reason": reason})]
 
 
 def consent_form(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     answer, how = form.choice("answer", ("yes", "no")), form.choice("how", ("phone", "in_person", "writing"))
     who = form.text("who", 120, "write who said it")
     ceiling = form.money("ceiling", needed=answer == "yes")
-    declined = form.text("declined", 400)
+    declined, grew = form.text("declined", 400), form.text("grew", 400)
     picked = chosen(record.job)
     if picked is None:
         form.wrong("answer", "pick an option first, so that it is clear what the owner was asked")
+    asked = form.choice("option", [picked.data.option, *picked.data.option.split("+")], needed=False) if picked else None
     form.done()
-    return [form.entry("consent", {"option": picked.data.option if picked else None, "answer": answer, "ceiling": ceiling, "who": who, "how": how, "declined": declined})]
+    return [form.entry("consent", {"option": asked or (picked.data.option if picked else None), "answer": answer, "ceiling": ceiling, "who": who, "how": how,
+                                   "declined": declined, "grew": grew})]
 
 
 def warning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -121,13 +156,12 @@ FORMS = {"rates": rates, "price": price, "pick": pick, "consent": consent_form, 
 @router.get("/jobs/{job_id}/decide")
 def decide(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "decide", WORK, show(record, workshop))
+    view = show(record, workshop)
+    return job_page(request, record, "decide", WORK, {**view, "grew": request.query_params.get("grew", "")[:200]})
 
 
 @router.post("/jobs/{job_id}/decide/{name}")
 def decide_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    return submit(request, workshop, job_id, form, name, FORMS[name], "decide", WORK, show, f"/jobs/{job_id}/decide")
-
-
+    return submit(request, workshop, job_id, form, name, FORMS[name], "decide", WORK, lambda r, w: {**show(r, w), "grew": ""}, f"/jobs/{job_id}/decide")

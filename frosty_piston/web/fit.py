@@ -1,4 +1,4 @@
-"""Fit: the work plan step by step, hardware out and back, torques, new part beside old."""
+"""Fit: the work plan step by step, the hardware map, torques, new part beside old, pieces, waits."""
 
 from typing import Any
 
@@ -6,10 +6,27 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
-from frosty_piston.job.decide import condemned
-from frosty_piston.job.fit import PlanState, chosen, consent, differing, plan_state, torque_fault
+from frosty_piston.core.words import inside
+from frosty_piston.job.decide import chance_needed
+from frosty_piston.job.failed import condemned
+from frosty_piston.job.fit import (
+    PlanState,
+    ToDo,
+    above_ceiling,
+    agreed,
+    agreed_for,
+    chosen,
+    consent,
+    differing,
+    missing_pieces,
+    pieces_of,
+    plan_state,
+    torque_fault,
+)
+from frosty_piston.job.work import to_do
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from . import waits
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
@@ -17,30 +34,35 @@ from .page import in_words, job_page
 
 router = APIRouter()
 WORK = "fit/_work.html"
-DONE_WORDS = {"glow_plugs": "glow plugs", "glow_relay": "glow relay", "glow_harness": "glow harness"}
+WENT = (("bore", "into the bore"), ("valley", "into the valley"), ("floor", "to the floor"), ("unknown", "not known"))
+NOW = (("missing", "missing"), ("recovered", "found, on the bench"), ("left", "left where it is"))
+OFFERED = 6
 
 
-def plan_of(record: JobRecord, workshop: Workshop) -> tuple[PlanState | None, tuple[int, ...], str | None]:
-    """The plan of the option picked, the cylinders it works on, and the repair it is."""
-    picked = chosen(record.job)
-    shape = workshop.knowledge.options.get(picked.data.option) if picked else None
-    if shape is None:
-        return None, (), None
-    bad, _ = condemned(record.assessed)
-    cylinders = tuple(range(1, record.job.cylinders + 1)) if shape.count == "all" else tuple(sorted(bad)) if shape.count == "dead" else ()
-    return plan_state(record.job, workshop.knowledge, shape.plan, cylinders), cylinders, shape.repair
+def plan_asked(record: JobRecord, workshop: Workshop, asked: str) -> tuple[PlanState | None, ToDo | None]:
+    """The plan on the page: the one asked for, else that of the picked work which is not done yet."""
+    work = to_do(record.assessed)
+    mine = next((w for w in work if w.plan.id == asked), None)
+    if mine is None and asked in workshop.knowledge.repairs:
+        bad = condemned(workshop.knowledge, asked, record.assessed.diagnosis)
+        return plan_state(record.job, workshop.knowledge, asked, bad.cylinders), None
+    mine = mine or next((w for w in work if w.entry is None), work[-1] if work else None)
+    return (mine.plan, mine) if mine else (None, None)
 
 
-def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    plan, cylinders, repair = plan_of(record, workshop)
-    yes = consent(record.job)
-    card = {row.id: _on_card(record, row.card) for row in plan.shape.compare if row.card} if plan else {}
-    current = next((s.shape.id for s in plan.steps if s.state in ("open", "part")), None) if plan else None
-    picked = chosen(record.job)
-    above = picked is not None and yes is not None and yes.data.ceiling is not None and (picked.data.price or 0) > yes.data.ceiling
-    return {"plan": plan, "card": card, "above": above, "picked": picked, "cylinders": cylinders, "repair": repair, "agreed": yes is not None and yes.data.answer == "yes", "yes": yes, "current": current,
-            "closed_count": plan is not None and plan.out == plan.back_in, "fitted": record.job.fitted,
-            "compared": next((x.data.compared for x in reversed(record.job.since_failure) if x.kind == "fit_step" and x.data.compared), {}) or {}}
+def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, Any]:
+    k, job = workshop.knowledge, record.job
+    plan, work = plan_asked(record, workshop, asked)
+    all_work = to_do(record.assessed)
+    current = plan.current.shape.id if plan and plan.current else None
+    told = [x for x in job.since_failure if plan and x.kind == "fit_step" and x.data.plan == plan.id and x.data.compared]
+    needed = [r for r in chance_needed(record.assessed)][:OFFERED] if record.assessed.evidence else []
+    return {"plan": plan, "work_done": work, "all_work": all_work, "current": current, "cylinders": work.cylinders if work else (),
+            "card": {row.id: _on_card(record, row.card) for row in plan.repair.compare if row.card} if plan else {}, "picked": chosen(job),
+            "yes": consent(job), "agreed": agreed(job) if chosen(job) else True, "agreed_here": work is None or agreed_for(job, work.option_id),
+            "above": above_ceiling(job), "compared": told[-1].data.compared if told else {}, "pieces": pieces_of(job), "missing": missing_pieces(job),
+            "went": WENT, "piece_now": NOW, "as_typed": waits.as_typed, "plans": [(r, k.repairs[r].title) for r in needed],
+            "ticked": {x.data.caution for x in job.of("tick")}, "temporary": bool(work and work.temporary), **waits.wait_view(record)}
 
 
 def _on_card(record: JobRecord, name: str) -> str:
@@ -50,19 +72,22 @@ def _on_card(record: JobRecord, name: str) -> str:
     return "" if value is None else f"{value:g}" if isinstance(value, float) else in_words(value)
 
 
-def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """Tick one step: cautions first, torque within reach, what came off on the map, last off first on."""
-    k = workshop.knowledge
-    plan, cylinders, _ = plan_of(record, workshop)
+def _plan_of(form: Form, record: JobRecord, workshop: Workshop) -> PlanState:
+    plan, _ = plan_asked(record, workshop, form.raw("plan"))
     if plan is None:
-        form.wrong("step", "pick an option in Decide first")
+        form.wrong("step", "pick an option in Decide first, or open a plan")
         form.done()
     assert plan is not None
+    return plan
+
+
+def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Tick one step: cautions first, torque within reach, last off first on."""
+    k, plan = workshop.knowledge, _plan_of(form, record, workshop)
     step_id = form.choice("step", [s.shape.id for s in plan.steps])
     form.done()
     state = plan.step(str(step_id))
-    skipped = form.raw("state") == "skipped"
-    reason = form.text("reason", 400)
+    skipped, reason = form.raw("state") == "skipped", form.text("reason", 400)
     asked = [c for c in state.shape.cautions if k.cautions[c].tick]
     ticks = [c for c in asked if c in form.all("tick")]
     if not skipped and len(ticks) < len(asked):
@@ -72,81 +97,116 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     still = plan.still_off(str(step_id))
     if still and not reason and not skipped:
         form.wrong("reason", f"still off: {'; '.join(still)}. It came off later, so it goes on first; or say why not")
-    torque = None
-    if state.shape.torque and not skipped:
-        figure = k.figures[state.shape.torque]
-        torque = form.figure("torque", "N m", 0, figure.high * 1.5, needed=not state.shape.torque_is_limit)
-        if fault := torque_fault(state, torque, bool(reason)):
-            form.wrong("torque", fault)
-    pieces = form.whole("pieces", 0, 200) if state.shape.pieces else None
-    cylinder = None
-    if state.shape.per_cylinder and form.raw("cylinder") not in ("", "all"):
-        cylinder = form.whole("cylinder", 1, record.job.cylinders)
-    hardware = _hardware(form) if state.shape.hardware and not skipped else None
-    compared = _compared(form, plan) if state.shape.compare and not skipped else None
+    torque = _torque(form, workshop, state, bool(reason)) if state.torque and not skipped else None
+    pieces = form.whole("pieces", 0, 200) if state.shape.parts else None
+    by_cylinder = state.shape.per_piece and form.raw("cylinder") not in ("", "all")
+    cylinder = form.whole("cylinder", 1, record.job.cylinders) if by_cylinder else None
+    compared = _compared(form, plan) if state.shape.compare and plan.repair.compare and not skipped else None
     form.done()
-    return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "skipped" if skipped else "done", "cylinder": cylinder, "reason": reason, "torque_nm": torque,
-                                    "pieces": pieces, "hardware": hardware, "ticks": ticks or None, "compared": compared})]
+    return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "skipped" if skipped else "done", "cylinder": cylinder, "reason": reason,
+                                    "torque_nm": torque, "pieces": pieces, "ticks": ticks or None, "compared": compared})]
 
 
-def _hardware(form: Form) -> list[dict[str, str]] | None:
-    """What came off, one piece a line: what, where, mark or length, parted by commas."""
-    lines = [line for line in form.raw("hardware").splitlines() if line.strip()]
-    if len(lines) > 60:
-        form.wrong("hardware", "at most 60 pieces at one step")
-        return None
-    found = []
-    for line in lines:
-        parts = [p.strip()[:200] for p in line.split(",", 2)]
-        found.append({key: part for key, part in zip(("what", "where", "mark"), parts, strict=False) if part})
-    return [f for f in found if "what" in f] or None
+def _torque(form: Form, workshop: Workshop, state: Any, explained: bool) -> float | None:
+    figure = workshop.knowledge.figures[state.shape.torque]
+    torque = form.figure("torque", "N m", 0, figure.high * 1.5, needed=not state.shape.torque_is_limit)
+    if fault := torque_fault(state, torque, explained):
+        form.wrong("torque", fault)
+    return torque
+
+
+def hardware(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """One line of the hardware map: what came off, where from, its length or mark."""
+    plan = _plan_of(form, record, workshop)
+    step_id = form.choice("step", [s.shape.id for s in plan.steps])
+    what, where, mark = form.text("what", 120, "say what came off, as bolt M6"), form.text("where", 120), form.text("mark", 120)
+    form.done()
+    line = {key: value for key, value in (("what", what), ("where", where), ("mark", mark)) if value}
+    return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "part", "hardware": [line]})]
+
+
+def back_on(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """One fastener is back in its place; what came off later goes on first, unless it is said why not."""
+    plan = _plan_of(form, record, workshop)
+    off = {f.id: f for f in plan.on_bench}
+    name = form.choice("fastener", off)
+    reason = form.text("reason", 200)
+    form.done()
+    later = [f for f in plan.on_bench if f.order > off[str(name)].order]
+    if later and not reason:
+        form.wrong("fastener", f"{later[-1].hardware.what} came off later and is still on the bench: it goes on first, or say why not")
+    form.done()
+    return [form.entry("fit_step", {"plan": plan.id, "step": off[str(name)].step, "state": "part", "back": [str(name)], "reason": reason})]
+
+
+def piece(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A piece that broke or fell, or the latest word on one."""
+    name = form.text("name", 120, "name the piece, as tip of plug 2")
+    went, state = form.choice("went", [w for w, _ in WENT]), form.choice("now", [n for n, _ in NOW])
+    length, whole = form.figure("length_mm", "mm", 0.1, 2000), form.figure("whole_mm", "mm", 0.1, 2000)
+    where = form.text("where", 120)
+    if state == "recovered" and went == "bore" and (length is None or whole is None):
+        form.wrong("length_mm", "lay it beside a whole one: both lengths are wanted before anyone cranks it")
+    if length and whole and length > whole:
+        form.wrong("length_mm", "longer than a whole one cannot be")
+    form.done()
+    return [form.entry("piece", {"name": name, "went": went, "now": state, "length_mm": length, "whole_mm": whole, "where": where})]
 
 
 def _compared(form: Form, plan: PlanState) -> dict[str, list[str]] | None:
     found: dict[str, list[str]] = {}
-    for row in plan.shape.compare:
+    for row in plan.repair.compare:
         old, new = form.raw(f"old_{row.id}")[:80], form.raw(f"new_{row.id}")[:80]
         if old or new:
             found[row.id] = [old, new]
     if not found:
         form.wrong("compare", "write down at least one thing compared, old and new")
-    differ = differing(plan, found)
+    differ = differing(plan.repair, found)
     if differ and not form.raw("reason"):
         form.wrong("reason", f"old and new differ in {', '.join(differ)}: do not fit it, or say why it is right")
     return found
 
 
 def fitted(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """The repair is done: from here on readings belong to its proof."""
-    plan, cylinders, repair = plan_of(record, workshop)
-    temporary, back = form.raw("temporary") == "yes", form.text("come_back", 120)
-    if plan is None:
-        form.wrong("done", "pick an option in Decide first")
-    elif not plan.finished:
-        left = [s.shape.does for s in plan.steps if s.state in ("open", "part")]
+    """The repair is done: from here on readings speak of the vehicle after it."""
+    plan, work = plan_asked(record, workshop, form.raw("plan"))
+    if plan is None or work is None:
+        form.wrong("done", "pick an option in Decide first, or write down what was done")
+        form.done()
+    assert plan is not None and work is not None
+    temporary, back = work.temporary or form.raw("temporary") == "yes", form.moment("come_back")
+    left = [s.shape.does for s in plan.steps if s.state not in ("done", "skipped")]
+    if left:
         form.wrong("done", f"still open: {'; '.join(left[:3])}")
-    elif plan.out != plan.back_in:
-        form.wrong("done", f"{plan.out} pieces out, {plan.back_in} in: no cranking until the count closes")
-    if temporary and not back:
-        form.wrong("come_back", "say when it comes back for the lasting repair")
+    if plan.on_bench and not left:
+        form.wrong("done", f"still on the bench: {', '.join(f.hardware.what for f in plan.on_bench[:4])}")
+    if missing := missing_pieces(record.job):
+        form.wrong("done", f"a piece is missing: {', '.join(p.name for p in missing)}. Nobody starts it")
+    if plan.out != plan.back_in:
+        form.wrong("done", f"{plan.out} old parts off, {plan.back_in} new parts on: the count does not close")
+    if temporary and back is None and not form.raw("come_back"):
+        form.wrong("come_back", "say on which day it comes back for the lasting repair")
     form.done()
-    done = "repaired" if repair == "glow_harness" else "replaced"
-    what = DONE_WORDS.get(str(repair), str(repair).replace("_", " "))
-    return [form.entry("action", {"action": done, "what": what + (f", cylinder {', '.join(map(str, cylinders))}" if cylinders else ""), "repair": repair,
-                                  "cylinders": list(cylinders) or None, "temporary": temporary, "come_back": back})]
+    part = workshop.knowledge.repairs[work.repair].shape.part
+    what = f"{part}: {inside(work.title)}" + (f", cylinder {', '.join(map(str, work.cylinders))}" if work.cylinders else "")
+    return [form.entry("action", {"action": work.act, "what": what[:200], "repair": work.repair, "option": work.option_id, "cylinders": list(work.cylinders) or None,
+                                  "temporary": temporary, "come_back": back.astimezone().date().isoformat() if back else None})]
 
 
-FORMS = {"step": step, "fitted": fitted}
+FORMS = {"step": step, "hardware": hardware, "back": back_on, "piece": piece, "fitted": fitted, **waits.FORMS}
 
 
 @router.get("/jobs/{job_id}/fit")
 def fit(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "fit", WORK, show(record, workshop))
+    return job_page(request, record, "fit", WORK, show(record, workshop, request.query_params.get("plan", "")))
 
 
 @router.post("/jobs/{job_id}/fit/{name}")
 def fit_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    return submit(request, workshop, job_id, form, f"{name}-{form.raw('step')}" if name == "step" else name, FORMS[name], "fit", WORK, show, f"/jobs/{job_id}/fit")
+    plan = form.raw("plan")
+    key = f"{name}-{form.raw('step')}" if name in ("step", "hardware", "wait") else name
+    back = f"/jobs/{job_id}/fit" + (f"?plan={plan}" if plan in workshop.knowledge.repairs else "")
+    return submit(request, workshop, job_id, form, key, FORMS[name], "fit", WORK, lambda r, w: show(r, w, plan), back)

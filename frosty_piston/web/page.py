@@ -16,11 +16,12 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
+from frosty_piston.core.words import inside
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.job.verdict import place
 from frosty_piston.store.workshop import JobRecord, Workshop, now
 
-from .sidezones import heat_view, tape_view
+from .sidezones import heat_view, next_view, tape_view
 
 HERE = Path(__file__).parent
 MARKS = {"sound": "crystal", "marginal": "drop", "failed": "flame", "unclear": "broken", "implausible": "struck"}
@@ -31,7 +32,7 @@ def templates() -> Environment:
     env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
                       undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
     env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "dated": dated, "ago": ago, "money": money, "coins": coins, "words": in_words,
-                    "lower_first": lower_first, "capital": lambda s: s[:1].upper() + s[1:], "spot": place}
+                    "lower_first": inside, "capital": lambda s: s[:1].upper() + s[1:], "spot": place}
     env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
     return env
 
@@ -41,17 +42,13 @@ WORDS = {"rod_12v": "12 V rod", "fast_7v": "7 V fast", "fast_5v": "5 V fast", "r
          "wiggle_s": "seconds wiggling", "rest_s": "seconds hands off", "dropouts": "dropouts wiggling", "rest_dropouts": "dropouts hands off", "start_kpa": "start, kPa", "end_kpa": "end, kPa",
          "kpa": "vacuum, kPa", "mm": "travel, mm", "flicker_kpa": "needle flicker, kPa", "altitude_m": "altitude, m", "air_mg_stroke": "air, mg per stroke", "manifold_kpa": "manifold, kPa absolute",
          "intake_c": "intake air, °C", "rpm": "speed, rpm", "up_ppm": "before, ppm", "down_ppm": "after, ppm", "expected_ml": "expected, ml", "measured_ml": "measured, ml", "bar": "pressure, bar",
-         "held_bar": "after the wait, bar", "drop_v": "drop, V", "current_a": "current, A", "count": "misfires", "egr": "EGR"}
+         "held_bar": "after the wait, bar", "drop_v": "drop, V", "current_a": "current, A", "count": "misfires", "egr": "EGR", "before_bar": "before the filter, bar", "after_bar": "after the filter, bar", "volts_at_pump": "volts at the pump", "oil_c": "oil, °C",
+         "coolant_c": "coolant, °C", "passes_off": "passes with the key off", "seals_on": "seals with the key on"}
 
 
 def in_words(name: object) -> str:
     """An id as a workshop says it."""
     return WORDS.get(str(name), str(name).replace("_", " "))
-
-
-def lower_first(text: str) -> str:
-    """Begin in the middle of a sentence; EGR and DEF stay as they are."""
-    return text if text[1:2].isupper() else text[:1].lower() + text[1:]
 
 
 def local(at: datetime) -> datetime:
@@ -137,6 +134,6 @@ def job_page(request: Request, record: JobRecord, stage: str, work: str, view: d
              said: str = "") -> Response:
     """Render a job's page, or only its zones when the page asked for a part."""
     workshop: Workshop = request.app.state.workshop
-    context = {"record": record, "job": record.job, "stage": stage, "work": work, "oob": False, "kept": kept or Kept(), "said": said, "standing": record.standing,
+    context = {"record": record, "job": record.job, "stage": stage, "work": work, "oob": False, "kept": kept or Kept(), "said": said, "standing": record.standing, "next": next_view(record),
                "heat": heat_view(record), "tape": tape_view(record, workshop.knowledge), "currency": workshop.prices().currency, **view}
     return render(request, "job/_zones.html" if is_htmx(request) else "job/page.html", status, **context)

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.core.quantity import percent
+from frosty_piston.core.words import inside
 from frosty_piston.job.plan import PartState, plan
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -25,7 +26,7 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
     says = "cleared" if p.cleared else f"{percent(p.odds)} suspected"
     return {"p": p, "percent": percent(p.odds), "link": bench_link(job_id, p.test, p.point or None, p.node or None) if p.test else "", "says": says,
             "opens": short_title(k, p.test) if p.test else "", "class": f"warm-{p.warmth}" + (" cleared" if p.cleared else "") + ("" if p.on_card else " unsaid"),
-            "mark": MARKS.get(p.verdict, "ring"), "label": f"{p.title}: {says}{', ' + ', '.join(p.codes) if p.codes else ''}. Opens {k.tests[p.test].title[0].lower()}{k.tests[p.test].title[1:]}" if p.test else p.title,
+            "mark": MARKS.get(p.verdict, "ring"), "label": f"{p.title}: {says}{', ' + ', '.join(p.codes) if p.codes else ''}. Opens {inside(k.tests[p.test].title)}" if p.test else p.title,
             "suspects": [(s.fault, s.title, percent(s.probability)) for s in p.suspects if s.probability >= LEAST_SHOWN][:SHOWN_SUSPECTS],
             "tests": [(bench_link(job_id, t, None, p.node if "node" in k.tests[t].where else None), short_title(k, t)) for t in p.tests]}
 

@@ -1,104 +1,178 @@
-"""Prove: before beside after, the steps of the proof, the wait for a cold engine, the handover."""
+"""Prove: what is missing, before beside after, the steps, the drive curve, waits, the handover."""
 
-from datetime import timedelta
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
-from frosty_piston.core.waiting import (
-    TOUCHABLE_C,
-    temperature_after,
-)
-from frosty_piston.job.prove import Soak, running_wait, soak_estimate
-from frosty_piston.job.prove import prove as proof_of
+from frosty_piston.core.words import inside
+from frosty_piston.job.entries import Entry
+from frosty_piston.job.fit import missing_pieces
+from frosty_piston.job.proof_evidence import AXES, COLD_HOURS, returns_of
+from frosty_piston.job.prove import Proof, cold_start_to_come, soak_estimate
 from frosty_piston.job.soot import soot_causes
-from frosty_piston.store.workshop import JobRecord, Workshop, now, stamp
+from frosty_piston.knowledge.repair_shapes import CheckShape
+from frosty_piston.store.workshop import JobRecord, Workshop, now
 
+from . import waits
+from .drive_curve import cooling_curve, drive_curve
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import job_page
-from .sidezones import bench_link
+from .sidezones import place_link
 
 router = APIRouter()
 WORK = "prove/_work.html"
-
-
-def _curve(soak: Soak) -> dict[str, Any]:
-    """The cooling curve as it is drawn: 500 wide, 110 high, from the warmest to the outside temperature."""
-    start, around, tau, hours = soak.start_c, soak.around_c, soak.tau_h, soak.cold_h
-    warmest = max(start, around + 1)
-
-    def x(h: float) -> float:
-        return round(36 + h / hours * 500, 1)
-
-    def y(t: float) -> float:
-        return round(12 + (warmest - t) / (warmest - around) * 110, 1)
-
-    points = " ".join(f"{x(hours * n / 40)},{y(temperature_after(hours * n / 40, start, around, tau))}" for n in range(41))
-    touch = soak.touch_h
-    step = 2 if hours <= 16 else 4
-    return {"points": points, "ticks": [(h, x(h)) for h in range(0, int(hours) + 1, step)], "touch": (x(touch), y(TOUCHABLE_C)) if touch else None, "top": round(warmest), "bottom": round(around),
-            "end": (x(hours), y(temperature_after(hours, start, around, tau)))}
+STATE_WORDS = {"pass": "passed", "open": "", "optional": "", "fail": "failed", "could_not": "could not", "warm": "was warm", "denied": "its reading says no"}
+STATE_CLASS = {"pass": "done", "open": "open", "optional": "open", "fail": "fail", "could_not": "skipped", "warm": "part", "denied": "fail"}
+SLACK_H = 0.25
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    proof = proof_of(record.assessed)
-    recipe = workshop.knowledge.proofs[proof.recipe]
-    test = next((p.before.test for p in proof.pairs), recipe.remeasure[0] if recipe.remeasure else None)
-    point = next((str(p.before.where["point"]) for p in proof.pairs if "point" in p.before.where), None)
-    wait, soak = running_wait(record.job, now()), soak_estimate(record.job)
-    return {"proof": proof, "recipe": recipe, "remeasure_link": bench_link(record.job.id, test, point) if test else None, "wait": wait, "soak": soak, "curve": _curve(soak),
-            "warm": any(s.result == "warm" for s in proof.steps), "codes": list(record.job.of("code")), "ticked": {x.data.caution for x in record.job.of("tick")},
-            "over": record.job.last("handover"), "soot": soot_causes(record.assessed)}
+    proof, job, k = record.standing.proof, record.job, workshop.knowledge
+    soak = soak_estimate(job)
+    missing = [{"m": m, "link": place_link(job.id, m.where)} for m in proof.missing]
+    suspects = [{"fault": m.id, "title": k.faults[m.id].title, "says": m.because} for m in proof.missing if m.what == "suspect"]
+    return {"proof": proof, "missing": missing, "suspects_open": suspects, "state_words": STATE_WORDS, "state_class": STATE_CLASS, "soak": soak,
+            "curve": cooling_curve(soak), "cold_to_come": cold_start_to_come(proof), "drive": drive_curve(record.assessed), "axes": AXES,
+            "codes_known": list(dict.fromkeys(decode(x.data.code).code for x in job.of("code"))), "ticked": {x.data.caution for x in job.of("tick")},
+            "reasons_of": {s.id: _reasons(workshop, s.shape) for s in proof.steps}, "suspect_reasons": _reasons(workshop, k.proofs.checks["suspect"]),
+            "over": job.last("handover"), "soot": soot_causes(record.assessed), "barred": missing_pieces(job), "links": _links(record, proof),
+            "drives": [x for x in job.of("drive")], "returns": returns_of(job), **waits.wait_view(record)}
+
+
+def _links(record: JobRecord, proof: Proof) -> dict[str, str]:
+    """Where the reading of a step is made."""
+    found = {s.id: place_link(record.job.id, s.link) for s in proof.steps if s.link}
+    first = next((p for p in proof.pairs if p.after is None), proof.pairs[0] if proof.pairs else None)
+    if first:
+        reread = next((m.where for m in proof.missing if m.what == "reread"), {"page": "measure"})
+        found["remeasure"] = place_link(record.job.id, reread)
+    return found
+
+
+def _reasons(workshop: Workshop, shape: Any) -> list[tuple[str, str]]:
+    """The reasons that may be picked where a step could not be done."""
+    words = workshop.knowledge.proofs.reasons
+    own = list(shape.reasons) if isinstance(shape, CheckShape) else ["refused", "owner_waits"]
+    return [(r, words[r]) for r in (*own, "other")]
 
 
 def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    proof = proof_of(record.assessed)
+    """One step of the proof. It is not passed while its reading says otherwise or is not there."""
+    proof = record.standing.proof
     if proof.status == "none":
-        form.wrong("result", "nothing is repaired yet: finish Fit first")
-    step_id = form.choice("step", [s.shape.id for s in proof.steps])
-    result, reason = form.choice("result", ("pass", "fail", "could_not")), form.text("reason", 400)
+        form.wrong("result", "nothing is repaired yet: finish Fit first, or write down what was done")
+    step_id = form.choice("step", [s.id for s in proof.steps])
+    result, words = form.choice("result", ("pass", "fail", "could_not")), form.text("reason", 400)
+    why = form.choice("why", workshop.knowledge.proofs.reasons, needed=False)
     soaked = form.figure("soaked_h", "", 0, 1000)
-    if result == "could_not" and not reason:
-        form.wrong("reason", "say why it could not be done; it stands on the report")
-    shape = next((s.shape for s in proof.steps if s.shape.id == step_id), None)
-    asked = [c for c in (shape.cautions if shape else ()) if workshop.knowledge.cautions[c].tick]
+    form.done()
+    state = next(s for s in proof.steps if s.id == step_id)
+    asked = [c for c in getattr(state.shape, "cautions", []) if workshop.knowledge.cautions[c].tick]
     if result != "could_not" and any(c not in form.all("tick") for c in asked):
         form.wrong("tick", "read and tick the caution first")
+    reason = ": ".join(filter(None, (workshop.knowledge.proofs.reasons[why] if why else "", words))) or None
+    if result == "could_not" and not reason:
+        form.wrong("reason", "pick why it could not be done, or say it; it stands on the report")
+    if result == "pass":
+        _refuse_pass(form, record, proof, str(step_id))
+    if soaked is not None and getattr(state.shape, "needs_cold", False) and result != "could_not":
+        _ask_back(form, record, soaked)
     form.done()
     entries = [form.entry("tick", {"caution": c}, c) for c in asked if c in form.all("tick")]
     if step_id == "clear" and result == "pass":
         entries.append(form.entry("code_clear", {"module": "all", "reason": "proof of the repair"}, "clear"))
-    entries.append(form.entry("proof_step", {"repair": proof.repair, "step": step_id, "result": result, "reason": reason, "soaked_h": soaked}))
-    return entries
+    if step_id == "codes" and result == "pass":
+        entries.append(form.entry("code_scan", {"module": "all"}, "scan"))
+    repair = proof.repairs[-1] if proof.repairs else "general"
+    return [*entries, form.entry("proof_step", {"repair": repair, "step": step_id, "result": result, "reason": reason, "why": why, "soaked_h": soaked})]
 
 
-def wait(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """Start the wait until cold-soaked; it ends when it ends, whoever looks."""
-    hours = form.figure("hours", "", 0.1, 200, needed=True)
+def _refuse_pass(form: Form, record: JobRecord, proof: Proof, step_id: str) -> None:
+    state = next(s for s in proof.steps if s.id == step_id)
+    rereads = [m for m in proof.missing if m.what == "reread" and m.id != step_id]
+    if step_id == "remeasure" and rereads:
+        form.wrong("result", f"not passed: {inside(rereads[0].because)} Read it first" + (f", and {len(rereads) - 1} more" if len(rereads) > 1 else ""))
+    if state.kind == "condition" and missing_pieces(record.job):
+        form.wrong("result", f"a piece is missing: {missing_pieces(record.job)[0].name}. Nobody starts it")
+    tests = getattr(state.shape, "reading", [])
+    against = [v for v in record.assessed.after if v.test in ([tests] if isinstance(tests, str) else tests) and v.judgement.verdict == "failed"]
+    if against:
+        form.wrong("result", f"its reading says otherwise: {inside(against[-1].judgement.because)}")
+
+
+def _ask_back(form: Form, record: JobRecord, soaked: float) -> None:
+    """Hours of standing that do not fit what was written down are asked back once."""
+    last = _last_run(record)
+    if last is None or soaked < COLD_HOURS or form.raw("hours_sure") == "yes":
+        return
+    at = last.at or record.written.get(last.id)
+    since = (now() - at).total_seconds() / 3600 if at else None
+    if since is not None and soaked > since + SLACK_H:
+        form.wrong("hours_sure", f"{'It was driven' if last.kind == 'drive' else 'The repair was written down'} {waits.as_typed(max(since, 1 / 60))} ago; "
+                                 f"standing {soaked:g} h does not fit. Tick it if the hours are right all the same.")
+
+
+def _last_run(record: JobRecord) -> Entry | None:
+    """The last thing on the tape after which it cannot have stood longer."""
+    found = [*record.job.repairs, *record.job.of("drive")]
+    return max(found, key=lambda x: record.job.position[x.id], default=None)
+
+
+def suspect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Why a suspect that stood high at the repair is left as it is."""
+    proof = record.standing.proof
+    fault = form.choice("fault", [m.id for m in proof.missing if m.what == "suspect"])
+    why, words = form.choice("why", workshop.knowledge.proofs.reasons), form.text("reason", 400)
+    if why == "other" and not words:
+        form.wrong("reason", "say what it is")
     form.done()
-    assert hours is not None
-    return [form.entry("wait", {"wait": "cold_soak", "what": "cold soak, nobody starts it", "until": stamp(now() + timedelta(hours=hours))})]
+    reason = ": ".join(filter(None, (workshop.knowledge.proofs.reasons[str(why)], words)))
+    repair = proof.repairs[-1] if proof.repairs else "general"
+    return [form.entry("proof_step", {"repair": repair, "step": "suspect", "about": fault, "result": "could_not", "reason": reason, "why": why})]
 
 
-def end_wait(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    running = running_wait(record.job, now())
-    if running is None:
-        form.wrong("reason", "no wait is running")
-    reason = form.text("reason", 200, "say why the wait ends early")
+def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A drive, starts or hours: how far, and what was read at its end. What was not read says nothing."""
+    if "road_test" not in {x.data.caution for x in record.job.of("tick")} and form.raw("tick") != "road_test":
+        form.wrong("tick", "read and tick the caution first")
+    if missing := missing_pieces(record.job):
+        form.wrong("distance_km", f"a piece is missing: {missing[0].name}. Nobody starts it")
+    spans = {"distance_km": form.figure("distance_km", "km", 0.1, 10_000), "starts": form.figure("starts", "", 1, 1000), "hours": form.figure("hours", "", 0.01, 1000)}
+    if not any(spans.values()) and not form.faults:
+        form.wrong("distance_km", "say how far, how many starts, or how many hours")
+    codes = []
+    for text in form.raw("codes_back").replace(",", " ").split():
+        try:
+            codes.append(decode(text).code)
+        except ValueError as error:
+            form.wrong("codes_back", str(error))
+    read, back = form.choice("codes_read", ("yes", "no"), needed=False), form.choice("complaint_back", ("yes", "no"), needed=False)
+    if codes and read == "no":
+        form.wrong("codes_read", "codes came back, so they were read")
     form.done()
-    return [form.entry("correction", {"corrects": running.id, "reason": reason})] if running else []
+    entries = [form.entry("tick", {"caution": "road_test"}, "tick")] if form.raw("tick") == "road_test" else []
+    data = {**spans, "conditions": form.text("conditions", 200), "codes_read": (read == "yes" or bool(codes)) if read or codes else False, "codes_back": codes,
+            "complaint_back": None if back is None else back == "yes"}
+    return [*entries, form.entry("drive", data)]
 
 
 def handover(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    to = form.text("to", 120, "write who takes it")
-    if proof_of(record.assessed).status != "proven" and not form.text("note", 1000):
-        form.wrong("note", "it is not proven yet: write what the owner was told, and when it comes back")
+    to, note = form.text("to", 120, "write who takes it"), form.text("note", 1000)
+    proof = record.standing.proof
+    if proof.status != "proven" and not note:
+        form.wrong("note", "it is not proven: write what the owner was told, and when it comes back")
+    if missing := missing_pieces(record.job):
+        form.wrong("to", f"a piece is missing: {missing[0].name}. It is not driven away")
+    unasked = [c for c in soot_causes(record.assessed) if c.state == "open"]
+    if unasked and not note:
+        form.wrong("note", f"what made the soot is not asked yet: {', '.join(inside(c.shape.title) for c in unasked)}. Ask, or say why not")
     form.done()
-    return [form.entry("handover", {"to": to, "note": form.text("note", 1000)})]
+    return [form.entry("handover", {"to": to, "note": note})]
 
 
 def soot(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -116,7 +190,7 @@ def soot(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     return entries
 
 
-FORMS = {"soot": soot, "step": step, "wait": wait, "end_wait": end_wait, "handover": handover}
+FORMS = {"soot": soot, "step": step, "suspect": suspect, "drive": drive, "handover": handover, **waits.FORMS}
 
 
 @router.get("/jobs/{job_id}/prove")
@@ -129,4 +203,5 @@ def prove(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 def prove_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    return submit(request, workshop, job_id, form, f"{name}-{form.raw('step')}" if name == "step" else name, FORMS[name], "prove", WORK, show, f"/jobs/{job_id}/prove")
+    key = f"{name}-{form.raw('step') or form.raw('fault')}" if name in ("step", "suspect") else name
+    return submit(request, workshop, job_id, form, key, FORMS[name], "prove", WORK, show, f"/jobs/{job_id}/prove")

@@ -48,7 +48,7 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
               for test, findings in k.findings.items() for known in findings
               if (row := known.finding.shows.get(fault)) is not None and row[0] / known.finding.general[0] <= CLEARS_RATIO}
     kills = [(f, k.faults[f].title, because) for f, s in k.faults.items() if fault in s.killed_by for _, because in [s.killed_by[fault]]]
-    return {"id": fault, "shape": shape, "system": k.systems[k.fault_system[fault]], "repair": k.repairs[shape.repair], "part": k.parts[k.part_of[fault]].title,
+    return {"id": fault, "shape": shape, "system": k.systems[k.fault_system[fault]], "repair": k.repairs[k.repair_of[fault]].shape, "part": k.parts[k.part_of[fault]].title,
             "symptoms": [(k.symptoms[key].title, scale_word(k, p), k.symptoms[key].speaks[fault][1]) for p, key in symptoms],
             "groups": [(k.groups[key].title, scale_word(k, p), [c.code for c in k.codes.values() if c.group == key][:6]) for p, key in groups if p >= SPEAKS_CHANCE],
             "proves": list(proves.values()), "clears": sorted(clears.values(), key=lambda c: -float(c["times"])), "kills": kills,

@@ -1,44 +1,56 @@
 """The zones beside the work: heat list, next tests, tape."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import exact, percent, plain
+from frosty_piston.core.words import inside, listed, spoken
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.plan import warmth
 from frosty_piston.job.proposals import NextTest
-from frosty_piston.knowledge import Knowledge
+from frosty_piston.job.where import page_of
+from frosty_piston.knowledge import Knowledge, load_knowledge
 from frosty_piston.store.workshop import JobRecord
 
 from .air_benches import AIR_BENCHES
 
 SHOWN_SUSPECTS, SHOWN_TESTS, SHOWN_TAPE = 7, 5, 12
 PATTERN_BITS = 0.7
-BENCHES = {
-    "glow_resistance": "glow", "glow_lamp_test": "glow", "glow_current": "glow", "glow_bench_heat": "glow", "glow_relay": "relay", "glow_on_time": "relay",
-    "battery_rest": "battery", "battery_crank": "battery", "crank_speed": "battery", "cable_drop": "battery", "start_aid_compare": "battery", "cold_soak_temps": "battery",
-}
-# The steps of the air side's benches: a test, with its part where it has one.
-AIR_STEPS = {step: bench for bench, shape in AIR_BENCHES.items() for step in shape.steps}
 STATE_WORDS = {"engine_cold": "Engine is cold now", "engine_hot": "Engine is hot now", "raised": "Vehicle is raised", "customer_waits": "The customer waits"}
 METHODS = {"glow_resistance": "ohm", "glow_lamp_test": "lamp", "glow_current": "current", "glow_bench_heat": "heat"}
 
 
 def bench_link(job_id: str, test: str, point: str | None = None, node: str | None = None) -> str:
-    if (test, node or "") in AIR_STEPS:
-        return f"/jobs/{job_id}/measure/{AIR_STEPS[test, node or '']}#step-{test}{f'-{node}' if node else ''}"
-    bench = BENCHES.get(test)
-    if bench is None:
-        return f"/jobs/{job_id}/measure/test/{test}" + (f"?node={node}" if node else "")
+    """The address of the place where a test is made."""
+    k = load_knowledge()
+    page = page_of(k, test, node or "")
+    bench = page.removeprefix("measure/")
+    if bench in AIR_BENCHES:
+        return f"/jobs/{job_id}/{page}#step-{test}{f'-{node}' if node else ''}"
+    if bench not in k.benches:
+        return f"/jobs/{job_id}/{page}" + (f"?node={node}" if node else "")
     query = f"?method={METHODS[test]}" + (f"&point={point}" if point else "") if test in METHODS else ""
-    return f"/jobs/{job_id}/measure/{bench}{query}"
+    return f"/jobs/{job_id}/{page}{query}"
+
+
+def place_link(job_id: str, where: dict[str, Any]) -> str:
+    """The address of where something is done, as the assessment names it."""
+    if "test" in where:
+        return bench_link(job_id, str(where["test"]), str(where.get("point") or "") or None, str(where.get("node") or "") or None)
+    return f"/jobs/{job_id}/{where['page']}" + (f"#{where['at']}" if where.get("at") else "")
 
 
 def test_link(job_id: str, n: NextTest) -> str:
     """Where a proposed test is made."""
     return bench_link(job_id, n.test, n.where.get("point"), n.where.get("node"))
+
+
+def next_view(record: JobRecord) -> dict[str, Any]:
+    """What is next now, with its link: the same words wherever it stands."""
+    step = record.standing.next_at(datetime.now(UTC))
+    return {"step": step, "link": place_link(record.job.id, step.where)}
 
 
 def heat_view(record: JobRecord) -> dict[str, Any]:
@@ -129,23 +141,35 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             measured = f", {turn.measured or 'measured'} {plain(turn.before)} to {plain(turn.after)} {turn.unit or ''}".rstrip() if turn and turn.before is not None and turn.after is not None else ""
             return f"{d.action.replace('_', ' ').capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "") + (f", {plain(turn.minutes)} min{measured}" if turn else "")
         case "option":
-            known_option = k.options.get(d.option)
-            return f"{'Picked' if d.chosen else 'Priced'}: {d.title or (known_option.title if known_option else d.option.replace('_', ' '))}" + (f". {d.reason}" if d.reason else "")
+            titles = [k.options[o].title if o in k.options else spoken(o) for o in d.option.split("+")]
+            return f"{'Picked' if d.chosen else 'Priced'}: {d.title or listed(titles)}" + (f". {d.reason}" if d.reason else "")
         case "consent":
             ceiling = f", up to {d.ceiling // 100}" if d.ceiling else ""
             return f"Owner says {d.answer}: {d.who}, {d.how.replace('_', ' ')}{ceiling}"
         case "warning":
             return f"Warning ({d.urgency}): {d.text}"
         case "fit_step":
-            step = next(s for s in k.procedures[d.plan].steps if s.id == d.step)
-            extra = [f"cylinder {d.cylinder}" if d.cylinder else "", f"{exact(d.torque_nm)} N m" if d.torque_nm is not None else "", f"{d.pieces} pieces" if d.pieces is not None else ""]
-            return f"{'Done' if d.state == 'done' else 'Skipped'}: {step.does}" + "".join(f", {e}" for e in extra if e)
+            return _fit_says(d, k)
+        case "piece":
+            length = f", {plain(d.length_mm)} mm long" if d.length_mm else ""
+            return f"Piece {d.name}: {'missing' if d.now == 'missing' else d.now}{length}"
+        case "circuit":
+            return f"Vacuum circuit: {len(d.parts)} parts, {len(d.hoses)} hoses"
+        case "trim":
+            return f"Trim code, cylinder {d.cylinder}: {d.code}"
+        case "reset_step":
+            return f"Reset {spoken(d.step)}: {d.result}" + (f" ({d.because})" if d.because else "")
+        case "top_up":
+            return f"DEF topped up: {plain(d.litres)} l, {d.source}"
         case "wait":
-            return f"{'Waiting' if d.state == 'started' else 'Wait over'}: {d.what}"
+            if d.state == "ended":
+                return f"Wait over: {d.what}" + (f". {d.seen}" if d.seen else "")
+            return f"Waiting: {d.what}"
         case "proof_step":
-            return f"Proof {d.step.replace('_', ' ')}: {d.result.replace('_', ' ')}" + (f" ({d.reason})" if d.reason else "")
+            about = k.faults[d.about].title if d.about else spoken(d.step)
+            return f"Proof, {inside(about)}: {spoken(d.result)}" + (f" ({d.reason})" if d.reason else "")
         case "drive":
-            return f"Drove {plain(d.distance_km)} km, " + (f"codes back: {', '.join(d.codes_back)}" if d.codes_back else "no code back")
+            return _drive_says(d)
         case "deadline":
             return f"Needed by {d.until.astimezone():%a %d %b %H:%M}"
         case "before":
@@ -166,3 +190,24 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
         case "stretch":
             return f"Stretch marked: {d.name}, {plain(d.start_s)} to {plain(d.end_s)} s"
     return getattr(d, "text", x.kind)
+
+
+def _fit_says(d: Any, k: Knowledge) -> str:
+    """A step of a work plan, what was noted at it, or what is back on."""
+    step = next((s for s in k.repairs[d.plan].steps if s.id == d.step), None)
+    title = step.does if step else spoken(d.step)
+    if d.state == "part":
+        if d.hardware:
+            return "On the bench: " + "; ".join(", ".join(filter(None, (h.what, h.where, h.mark))) for h in d.hardware)
+        return "Back on" + (f" ({d.reason})" if d.reason else "")
+    extra = [f"cylinder {d.cylinder}" if d.cylinder else "", f"{exact(d.torque_nm)} N m" if d.torque_nm is not None else "",
+             f"{d.pieces} parts" if d.pieces is not None else ""]
+    return f"{'Done' if d.state == 'done' else 'Skipped'}: {title}" + "".join(f", {e}" for e in extra if e)
+
+
+def _drive_says(d: Any) -> str:
+    spans = [f"{plain(d.distance_km)} km" if d.distance_km is not None else "", f"{plain(d.starts)} starts" if d.starts is not None else "",
+             f"{plain(d.hours)} h" if d.hours is not None else ""]
+    codes = f"codes back: {', '.join(d.codes_back)}" if d.codes_back else "no code back" if d.read else "codes not read"
+    complaint = "" if d.complaint_back is None else f", complaint {'back' if d.complaint_back else 'not back'}"
+    return f"Drove {', '.join(s for s in spans if s)}: {codes}{complaint}"

@@ -114,6 +114,9 @@ def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     for name in k.tests[test].figures:
         if name == "dosing":
             found[name] = form.raw(name) == "yes"
+        elif name in k.tests[test].flags:
+            if answer := form.choice(name, ("yes", "no"), needed=False):
+                found[name] = answer == "yes"
         elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
             found[name] = value
     if not any(key != "dosing" for key in found):

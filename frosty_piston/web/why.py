@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.suspects.space import UNLISTED
-from frosty_piston.job.suspicion import Moved
+from frosty_piston.job.suspicion import Moved, Suspicion
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .given import GivenWorkshop
@@ -44,10 +44,21 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
     causes = [{"fault": f, "title": k.faults[f].title, "why": why, "odds": percent(next((s.probability for s in suspicion.suspects if s.fault == f), 0.0))}
               for f, (_, why) in shape.killed_by.items() if f in suspicion.space.place] if shape else []
     change = [{"swing": s, "link": test_link(record.job.id, s.test), "after": percent(s.odds_after), "chance": percent(s.chance), "up": s.odds_after > suspect.probability} for s in swings]
-    return {"s": suspect, "percent": percent(suspect.probability), "for": _bars(suspect.speaks_for), "against": _bars(suspect.speaks_against), "shape": shape,
-            "repair": k.repairs[shape.repair].title if shape else "", "part": k.parts[part].title if part else "", "trail": trail_view(suspicion.trail_of(fault)), "causes": causes,
+    return {"s": suspect, "percent": percent(suspect.probability), "for": _bars(_all_moved(suspicion, fault, 0)), "against": _bars(_all_moved(suspicion, fault, 1)), "shape": shape,
+            "repair": k.repairs[k.repair_of[fault]].title if shape else "", "at_repair": _stood(suspicion, fault), "part": k.parts[part].title if part else "", "trail": trail_view(suspicion.trail_of(fault)), "causes": causes,
             "raise_it": [c for c in change if c["up"]][:SHOWN_SWINGS], "lower_it": [c for c in change if not c["up"]][:SHOWN_SWINGS],
             "base": percent(shape.per_thousand / 1000) if shape else ""}
+
+
+def _all_moved(suspicion: Suspicion, fault: str, way: int) -> tuple[Moved, ...]:
+    """What moved it up (0) or down (1), before the repairs and since, strongest first."""
+    return tuple(sorted((m for time in suspicion.chain for m in time.moved_by(fault)[way]), key=lambda m: -abs(m.bits)))
+
+
+def _stood(suspicion: Suspicion, fault: str) -> str:
+    """How it stood at the repair, empty before one."""
+    stood = suspicion.at_repair(fault)
+    return "" if stood is None else percent(stood)
 
 
 @router.get("/jobs/{job_id}/why/{fault}")

@@ -8,12 +8,14 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from frosty_piston.core.words import inside
 from frosty_piston.job.stages import STAGES
 from frosty_piston.store.tables import JobRow
 from frosty_piston.store.workshop import now
 
 from .given import GivenForm, GivenWorkshop
 from .page import render
+from .sidezones import place_link
 
 router = APIRouter()
 SHOWN = 60
@@ -32,7 +34,8 @@ def strip(row: JobRow) -> dict[str, Any]:
     about = row.title.removeprefix(row.vehicle_name).lstrip(", ")
     reached = STAGES.index(row.stage)
     nodes = [{"x": NODE_LEFT + n * NODE_STEP, "state": "now" if n == reached else "done" if n < reached else "open", "r": 9 if n == reached else 6} for n in range(len(STAGES))]
-    return {"row": row, "nodes": nodes, "done_to": nodes[reached]["x"], "number": reached + 1, "about": "" if row.title == "New job" else about, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
+    following = f"Then: {inside(row.next_step)}" if waiting else row.suspect
+    return {"next": row.waiting_for if waiting else row.next_step, "following": following, "link": place_link(row.id, row.next_where) if row.next_where and not waiting else f"/jobs/{row.id}", "row": row, "nodes": nodes, "done_to": nodes[reached]["x"], "number": reached + 1, "about": "" if row.title == "New job" else about, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
             "late": left_h is not None and left_h < 0, "soon": left_h is not None and left_h < 24}
 
 

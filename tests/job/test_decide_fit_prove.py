@@ -11,7 +11,7 @@ from frosty_piston.job.jobfile import check
 from frosty_piston.job.prove import prove, running_wait, soak_estimate
 from frosty_piston.job.stages import standing
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig.world import demo_jobs
+from frosty_piston.rig.world_repairs import demo_jobs
 from tests.cases import entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
 
 K = load_knowledge()

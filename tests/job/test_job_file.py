@@ -12,7 +12,7 @@ from frosty_piston.job.jobfile import canonical, check, parse, read
 from frosty_piston.job.schema import job_file_schema
 from frosty_piston.job.units import UNITS, convert, typed
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig.world import demo_jobs
+from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.workshop import now
 from tests.cases import entry, job_file, plugs, reading, symptom
 
@@ -113,7 +113,7 @@ class RoundTrip(unittest.TestCase):
 
 class Units(unittest.TestCase):
     def test_every_unit_of_the_contract_is_known(self):
-        wanted = ["ohm", "kohm", "Mohm", "V", "mV", "A", "W", "mbar", "kPa", "bar", "psi", "inHg", "mmHg", "degC", "degF", "km", "mi", "mm", "g", "mg", "ml", "l", "percent", "s", "min", "rpm", "mm3", "kg/h", "m3/h", "ppm"] + ["N m"]
+        wanted = ["ohm", "kohm", "Mohm", "V", "mV", "A", "W", "mbar", "kPa", "bar", "psi", "inHg", "mmHg", "degC", "degF", "km", "mi", "mm", "g", "mg", "ml", "l", "percent", "s", "min", "rpm", "mm3", "kg/h", "m3/h", "ppm"] + ["N m", "m", "h", "count"]
         self.assertEqual(set(UNITS), set(wanted))
 
     def test_conversion(self):

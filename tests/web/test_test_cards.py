@@ -46,7 +46,7 @@ class Cards(WithClient):
             elif shape.outcomes:
                 answer = self.post(job, "outcome", test=test, outcome=next(iter(shape.outcomes)), **({"cylinder": "2"} if "cylinder" in shape.where else {}))
             else:
-                answer = self.post(job, "figures", test=test, **{f: "10" for f in shape.figures if f != "dosing"})
+                answer = self.post(job, "figures", test=test, **{f: "yes" if f in shape.flags else "10" for f in shape.figures if f != "dosing"})
             self.assertEqual(answer.status_code, 303, (test, answer.text[:300]))
             self.assertGreater(len(self.tape(job)), before, test)
             self.assertTrue(any(v.test == test for v in self.workshop.job(job).assessed.now), test)

@@ -12,7 +12,7 @@ from frosty_piston.job.entries import KINDS
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.stages import standing
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig.world import demo_jobs
+from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.workshop import JobRecord, now
 from frosty_piston.web.benches import banks, battery_view, glow_view, margin_view, plug_shares, relay_view
 from frosty_piston.web.cells import Cell, cell_of, fill

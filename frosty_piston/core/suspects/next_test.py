@@ -36,7 +36,7 @@ def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | N
     >>> from frosty_piston.core.suspects.space import build_space
     >>> groups, repairs = repair_groups(build_space(("a", "b", "c"), most=1), ("plugs", "plugs", "relay"))
     >>> groups.tolist(), repairs
-    ([1, 1, 2, 0], [(), ('plugs',), ('relay',)])
+    ([1, 1, 2, 0, 0], [(), ('plugs',), ('relay',)])
     """
     held = space.held if rows is None else space.held[rows]
     names = tuple(dict.fromkeys(repair_of))

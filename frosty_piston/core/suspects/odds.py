@@ -51,7 +51,7 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
-    >>> w = weigh(s, log_prior(s, np.array([0.1, 0.1, 0.1])), np.log([[0.8, 0.1, 0.1]]))
+    >>> w = weigh(s, log_prior(s, np.array([0.1, 0.1, 0.1])), np.log([[0.8, 0.1, 0.1, 0.1]]))
     >>> w.faults.round(2).tolist(), w.moved.round(1).tolist()
     ([0.8, 0.1, 0.1], [[3.0, -2.2, -2.2]])
     """
@@ -60,7 +60,7 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
         said += row
     total = prior + said
     sets = _normal(total)
-    faults = _present(space, sets)
+    faults = space.present(sets)
     if not len(evidence):
         return Weighed(sets, faults, np.zeros((0, len(faults))))
     best = int(total.argmax())
@@ -78,11 +78,6 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     return Weighed(sets, faults, _log2_odds(faults) - _log2_odds(present.astype(np.float64)))
 
 
-def _present(space: Space, sets: np.ndarray) -> np.ndarray:
-    count = len(space.faults) + 2
-    return sum(np.bincount(space.held[:, place], weights=sets, minlength=count) for place in range(space.held.shape[1]))[:-1]
-
-
 def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.ndarray) -> np.ndarray:
     """Answer how the odds went along the tape: the chance of each fault before any evidence and after each piece.
 
@@ -91,7 +86,7 @@ def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
-    >>> trail(s, log_prior(s, np.array([0.1, 0.1, 0.2])), np.log([[0.8, 0.1, 0.1]])).round(2).tolist()
+    >>> trail(s, log_prior(s, np.array([0.1, 0.1, 0.2])), np.log([[0.8, 0.1, 0.1, 0.1]])).round(2).tolist()
     [[0.25, 0.25, 0.5], [0.73, 0.09, 0.18]]
     """
     standing = np.empty((len(evidence) + 1, len(prior)), np.float32)

@@ -8,6 +8,7 @@ import numpy as np
 
 UNLISTED = "unlisted"
 BLUR = 0.05
+NO_WEIGHT = -700.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -35,16 +36,25 @@ class Finding:
 
 @dataclass(frozen=True, eq=False)
 class Space:
-    """All sets of one up to `most` faults, and `unlisted` as the last row.
+    """All sets of one up to `most` faults, then `unlisted`, then the empty set as the last row.
 
     `faults`: ids, length F. `held`: shape (N, most), the places in `faults` each set holds; place F stands for
     `unlisted` and F + 1 for nobody. `members`: shape (N, F + 1), 1 where the set holds the fault, `unlisted` last.
+    The empty set is a vehicle with nothing wrong: no prior gives it weight, repairs do.
     """
 
     faults: tuple[str, ...]
     held: np.ndarray
     members: np.ndarray
     most: int
+
+    @property
+    def unlisted_at(self) -> int:
+        return len(self.held) - 2
+
+    @property
+    def empty_at(self) -> int:
+        return len(self.held) - 1
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -62,19 +72,38 @@ class Space:
 
     def without(self, rows: np.ndarray, column: int) -> np.ndarray:
         """The places of the sets that are left when each of some sets loses the fault in one column, shape (len(rows),).
-        A set that would be left empty, or has no fault there, answers itself."""
-        nobody = len(self.faults) + 1
+        A set that has no fault there, and `unlisted`, answer themselves; one that loses its last answers the empty set."""
         held = self.held[rows].copy()
-        alone = (held[:, column] == nobody) | ((held != nobody).sum(axis=1) == 1)
-        held[:, column] = nobody
+        held[:, column] = np.where(held[:, column] == len(self.faults), held[:, column], len(self.faults) + 1)
+        return self._find(held)
+
+    def after_taking(self, cured: frozenset[str]) -> np.ndarray:
+        """The places of the sets that are left when every set loses some faults, shape (N,); kept once worked out."""
+        key = ("taken", cured)
+        found = self.kept.get(key)
+        if found is None:
+            lost = np.zeros(len(self.faults) + 2, bool)
+            lost[[self.place[f] for f in cured if f in self.place]] = True
+            touched = np.flatnonzero(lost[self.held].any(axis=1))
+            held = self.held[touched]
+            found = np.arange(len(self.held))
+            found[touched] = self._find(np.where(lost[held], len(self.faults) + 1, held))
+            self.kept[key] = found
+        return found
+
+    def _find(self, held: np.ndarray) -> np.ndarray:
         codes, order = self._codes
-        found = order[np.minimum(np.searchsorted(codes, _code(held, len(self.faults) + 2)), len(order) - 1)]
-        return np.where(alone, rows, found)
+        return order[np.searchsorted(codes, _code(held, len(self.faults) + 2))]
 
     @cached_property
     def kept(self) -> dict[object, np.ndarray]:
         """Room for what was worked out once for this space."""
         return {}
+
+    def present(self, sets: np.ndarray) -> np.ndarray:
+        """Add up the chance of each fault over the sets that hold it: shape (N,) in, (F + 1,) out."""
+        count = len(self.faults) + 2
+        return sum(np.bincount(self.held[:, place], weights=sets, minlength=count) for place in range(self.most))[:-1]
 
     def spread(self, per_fault: np.ndarray) -> np.ndarray:
         """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out."""
@@ -91,12 +120,12 @@ def _code(held: np.ndarray, base: int) -> np.ndarray:
 
 
 def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
-    """Lay out every set of up to `most` of the faults, and `unlisted` alone.
+    """Lay out every set of up to `most` of the faults, `unlisted` alone, and the empty set.
 
     Raises ValueError for repeated faults or `most` outside 1..3.
 
     >>> build_space(("a", "b", "c")).members.shape
-    (8, 4)
+    (9, 4)
     """
     if len(set(faults)) != len(faults):
         raise ValueError("a fault is named twice")
@@ -105,12 +134,12 @@ def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
     count = len(faults)
     nobody = count + 1
     rows = [np.array(list(combinations(range(count), size)), dtype=np.intp).reshape(-1, size) for size in range(1, most + 1)]
-    held = np.full((sum(len(r) for r in rows) + 1, most), nobody, dtype=np.intp)
+    held = np.full((sum(len(r) for r in rows) + 2, most), nobody, dtype=np.intp)
     at = 0
     for block in rows:
         held[at:at + len(block), :block.shape[1]] = block
         at += len(block)
-    held[-1, 0] = count
+    held[-2, 0] = count
     members = np.zeros((len(held), count + 2), dtype=np.float32)
     for place in range(most):
         members[np.arange(len(held)), held[:, place]] = 1.0
@@ -126,13 +155,14 @@ def log_prior(space: Space, odds: np.ndarray, together: np.ndarray | None = None
 
     The product of its faults' odds and, for every two of its faults, of how many times likelier they come
     together than by chance. `odds`: shape (F + 1,), present against absent, `unlisted` last. `together`:
-    shape (F, F), symmetric, all ones when left out. Returns shape (N,).
+    shape (F, F), symmetric, all ones when left out. The empty set has none: a vehicle that comes in has something.
+    Returns shape (N,).
 
     >>> s = build_space(("a", "b"))
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]))).round(3).tolist()
-    [0.1, 0.2, 0.02, 0.05]
+    [0.1, 0.2, 0.02, 0.05, 0.0]
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]), np.array([[1, 3], [3, 1]]))).round(3).tolist()
-    [0.1, 0.2, 0.06, 0.05]
+    [0.1, 0.2, 0.06, 0.05, 0.0]
     """
     weight = space.spread(np.log(odds))
     if together is not None and space.most > 1:
@@ -140,6 +170,7 @@ def log_prior(space: Space, odds: np.ndarray, together: np.ndarray | None = None
         bonds[:-2, :-2] = np.log(together)
         for one, other in combinations(range(space.most), 2):
             weight += bonds[space.held[:, one], space.held[:, other]]
+    weight[space.empty_at] = NO_WEIGHT
     return weight
 
 
@@ -154,7 +185,7 @@ def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = No
 
     >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])}, 0.35)
     >>> outcome_chances(build_space(("a", "b")), f).round(3).tolist()
-    [[0.18, 0.82], [0.9, 0.1], [0.18, 0.82], [0.76, 0.24]]
+    [[0.18, 0.82], [0.9, 0.1], [0.18, 0.82], [0.76, 0.24], [0.9, 0.1]]
     """
     held = space.held if rows is None else space.held[rows]
     table = np.empty((len(finding.outcomes), len(held)))
@@ -173,12 +204,12 @@ def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
 
     >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])}, 0.35)
     >>> np.exp(log_chance(build_space(("a", "b")), f, "yes")).round(2).tolist()
-    [0.82, 0.1, 0.82, 0.24]
+    [0.82, 0.1, 0.82, 0.24, 0.1]
     """
     k, shares = finding.outcomes.index(outcome), _shares(space, finding)
     upto = _this_or_better(shares[k], space.held) if k < len(shares) else np.ones(len(space.held))
     chance = upto - _this_or_better(shares[k - 1], space.held) if k else upto
-    chance[-1] = unlisted_row(finding)[k]
+    chance[space.unlisted_at] = unlisted_row(finding)[k]
     return np.log(np.clip(chance, 1e-9, 1.0))
 
 

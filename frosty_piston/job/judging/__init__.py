@@ -3,6 +3,6 @@
 from collections.abc import Callable
 from typing import Any
 
-from . import aftertreatment, air, injection, vacuum, wiring
+from . import aftertreatment, air, injection, running, vacuum, wiring
 
-JUDGES: dict[str, Callable[..., list[Any]]] = {**injection.JUDGES, **wiring.JUDGES, **air.JUDGES, **vacuum.JUDGES, **aftertreatment.JUDGES}
+JUDGES: dict[str, Callable[..., list[Any]]] = {**injection.JUDGES, **wiring.JUDGES, **air.JUDGES, **vacuum.JUDGES, **aftertreatment.JUDGES, **running.JUDGES}

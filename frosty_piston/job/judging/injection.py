@@ -50,7 +50,11 @@ def misfires(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
 
 def supply_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     own = judge.job.engine.limit("fuel_supply_bar")
-    return [verdict(x, injection.judge_supply_pressure(judge.value(x, "bar") or 0.0, judge.figure("fuel_supply_bar"), own is not None)) for x in latest]
+    found = []
+    for x in latest:
+        bar = figures(x, "bar")[0] if x.kind == "outcome" else judge.value(x, "bar") or 0.0
+        found.append(unfinished(x, "bar") if bar is None else verdict(x, injection.judge_supply_pressure(bar, judge.figure("fuel_supply_bar"), own is not None)))
+    return found
 
 
 JUDGES = {

@@ -58,9 +58,10 @@ def code_return(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
 def drives(judge: "Judge") -> list[Verdict]:
     """A drive that noted its codes is the test "which code comes back": the first one back decides. That none came
     back counts only after a clear."""
-    known = [decode(x.data.code).code for x in judge.entries if x.kind == "code"]
-    cleared = [i for i, x in enumerate(judge.entries) if x.kind == "code_clear"]
-    drives = [x for x in judge.entries[cleared[-1] if cleared else 0:] if x.kind == "drive" and (cleared or x.data.codes_back)]
+    known = [decode(x.data.code).code for x in judge.job.of("code")]
+    cleared = {x.id for x in judge.job.live[: _last_place(judge)] if x.kind == "code_clear"}
+    begun = max((i for i, x in enumerate(judge.entries) if x.id in cleared), default=-1)
+    drives = [x for x in judge.entries[begun + 1:] if x.kind == "drive" and x.data.read and (cleared or x.data.codes_back)]
     if not drives or not known:
         return []
     last = next((x for x in reversed(drives) if x.data.codes_back), drives[-1])
@@ -71,6 +72,11 @@ def drives(judge: "Judge") -> list[Verdict]:
     else:
         judged = Judgement("unclear", "other", last.data.distance_km, "km", None, f"{last.data.codes_back[0]} came first, and was not there before: write it down and look again.")
     return [Verdict("code_return", {}, judged, (last.id,))]
+
+
+def _last_place(judge: "Judge") -> int:
+    drives = [judge.job.position[x.id] for x in judge.entries if x.kind == "drive"]
+    return max(drives, default=0)
 
 
 JUDGES = {"supply_pins": supply_pins, "network_pins": network_pins, "circuit_drop": circuit_drop, "wiggle": wiggle, "code_return": code_return}

@@ -1,0 +1,94 @@
+"""Odds carried across a repair: evidence before it speaks of the vehicle as it was, evidence after it of what is left."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from .odds import Weighed, weigh
+from .space import NO_WEIGHT, Space
+
+HALF_AS_WELL = float(np.log(2))
+
+
+def carried(space: Space, sets: np.ndarray, cured: Iterable[str], takes: float) -> np.ndarray:
+    """Answer the chance of each set after an act that takes some faults away.
+
+    One coin falls for the whole act: with `takes` every set loses all faults of `cured` that it holds, else none.
+    Nothing else changes, and no fault is added, so that the sets of up to three stay closed under repairs.
+    Parameters: `sets` chance of each set, shape (N,), sums to 1; `takes` between 0 and 1. Returns shape (N,).
+
+    Raises ValueError when `takes` is no chance.
+
+    >>> from frosty_piston.core.suspects.space import build_space
+    >>> s = build_space(("hose", "valve"))
+    >>> carried(s, np.array([0.6, 0.1, 0.2, 0.1, 0.0]), {"hose"}, 0.9).round(2).tolist()
+    [0.06, 0.28, 0.02, 0.1, 0.54]
+    """
+    if not 0 <= takes <= 1:
+        raise ValueError("the chance that a repair takes lies between 0 and 1")
+    gone = np.bincount(space.after_taking(frozenset(cured)), weights=sets, minlength=len(sets))
+    return (1 - takes) * sets + takes * gone
+
+
+def log_weights(sets: np.ndarray) -> np.ndarray:
+    """Turn chances of sets back into log weights for `weigh`; no weight stays as good as none.
+
+    >>> log_weights(np.array([1.0, 0.0])).tolist()
+    [0.0, -700.0]
+    """
+    return np.log(np.maximum(sets, np.exp(NO_WEIGHT)))
+
+
+def weigh_across(space: Space, prior: np.ndarray, times: Sequence[Sequence[np.ndarray]],
+                 acts: Sequence[tuple[Iterable[str], float]]) -> list[Weighed]:
+    """Weigh the evidence of every time on the vehicle as it was then, exactly.
+
+    Parameters: `prior` log weights, shape (N,); `times` the log likelihoods of each time, one more than `acts`;
+    `acts` what was done between two times: the faults it takes and the chance that it does. Returns what was
+    believed at the end of each time by all that was known until then.
+
+    >>> from frosty_piston.core.suspects.space import build_space, log_prior
+    >>> s = build_space(("hose", "valve"), most=1)
+    >>> before, after = weigh_across(s, log_prior(s, np.array([0.1, 0.1, 0.05])), [[np.log([0.8, 0.1, 0.1, 0.1])], []],
+    ...                              [({"hose"}, 0.9)])
+    >>> before.faults.round(2).tolist(), after.faults.round(2).tolist(), after.sets[-1].round(2)
+    ([0.84, 0.11, 0.05], [0.08, 0.11, 0.05], np.float64(0.76))
+    """
+    if len(times) != len(acts) + 1:
+        raise ValueError("there is one time more than there are acts between them")
+    found = [weigh(space, prior, times[0])]
+    for (cured, takes), rows in zip(acts, times[1:], strict=True):
+        found.append(weigh(space, log_weights(carried(space, found[-1].sets, cured, takes)), rows))
+    return found
+
+
+def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
+    """Answer which sets still explain the complaint, shape (N,).
+
+    A fault explains it if, with it taken out, its set explains the findings less than half as well; a set does if
+    one of its faults does, in it or alone: two that each explain it all leave it there when one is mended.
+    `unlisted` always does, the empty set never. `told`: the log likelihood of the findings by each set, shape (N,).
+
+    >>> from frosty_piston.core.suspects.space import build_space
+    >>> s = build_space(("a", "b"))
+    >>> still_explaining(s, np.log([0.8, 0.1, 0.8, 0.2, 0.1])).tolist()
+    [True, False, True, True, False]
+    >>> still_explaining(s, np.log([0.8, 0.7, 0.85, 0.2, 0.1])).tolist()
+    [True, True, True, True, False]
+    """
+    rows = np.arange(len(told))
+    nobody = len(space.faults) + 1
+    alone = np.zeros(nobody + 1, bool)
+    alone[:len(space.faults)] = told[:len(space.faults)] - told[space.empty_at] > HALF_AS_WELL
+    explains = alone[space.held].any(axis=1)
+    for column in range(space.most):
+        explains |= (space.held[:, column] != nobody) & (told - told[_left(space, rows, column)] > HALF_AS_WELL)
+    explains[space.unlisted_at], explains[space.empty_at] = True, False
+    return explains
+
+
+def _left(space: Space, rows: np.ndarray, column: int) -> np.ndarray:
+    key = ("left", column)
+    if key not in space.kept:
+        space.kept[key] = space.without(rows, column)
+    return space.kept[key]  # type: ignore[return-value]

@@ -1,0 +1,57 @@
+"""Gauges on a running engine, and the vacuum engine stop."""
+
+from typing import TYPE_CHECKING
+
+from frosty_piston.core import running
+
+from .. import entries as e
+from ..verdict import Verdict
+from .sets import figures, unfinished, verdict
+
+if TYPE_CHECKING:
+    from ..verdicts import Judge
+
+
+def oil_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found = []
+    for x in latest:
+        bar, rpm, _ = figures(x, "bar", "rpm", "oil_c")
+        found.append(unfinished(x, "bar") if bar is None else verdict(x, running.judge_oil_pressure(bar, rpm)))
+    return found
+
+
+def warm_up(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found = []
+    for x in latest:
+        coolant, minutes = figures(x, "coolant_c", "minutes")
+        found.append(unfinished(x, "coolant_c") if coolant is None else verdict(x, running.judge_warm_up(coolant, minutes)))
+    return found
+
+
+def filter_drop(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found = []
+    for x in latest:
+        before, after = figures(x, "before_bar", "after_bar")
+        missing = before is None or after is None
+        found.append(unfinished(x, "before_bar", "after_bar") if missing else verdict(x, running.judge_filter_drop(before, after)))
+    return found
+
+
+def stop_time(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    return [verdict(x, running.judge_stop_time(judge.value(x, "s") or 0.0)) for x in latest]
+
+
+def key_switch(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    found = []
+    for x in latest:
+        given = x.data.figures or {}
+        answers = [bool(given[name]) if name in given else None for name in ("passes_off", "seals_on", "vents")]
+        found.append(verdict(x, running.judge_key_switch(*answers)))
+    return found
+
+
+def solenoid_coil(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+    return [verdict(x, running.judge_coil(judge.value(x, "ohm"))) for x in latest]
+
+
+JUDGES = {"oil_pressure": oil_pressure, "warm_up": warm_up, "fuel_filter_drop": filter_drop, "stop_time": stop_time, "key_switch": key_switch, "solenoid_coil": solenoid_coil}

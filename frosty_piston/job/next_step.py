@@ -1,0 +1,217 @@
+"""What to do next: worked out once, said everywhere the same, with where it is done."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from frosty_piston.core.quantity import percent
+from frosty_piston.core.words import inside, listed
+from frosty_piston.knowledge import Knowledge
+
+from .assessment import Assessed
+from .decide import chance_needed
+from .entries import Entry
+from .failed import condemned
+from .fit import above_ceiling, agreed, chosen, consent, missing_pieces
+from .proposals import NextTest
+from .prove import Missing, Proof, open_waits
+from .tape import Job
+from .verdict import place
+from .where import test_place
+from .work import all_done, to_do
+
+DECIDE_FROM = 0.9
+ORDER = ("failed", "piece", "reread", "codes", "reset", "fluid", "condition", "drive", "suspect", "certainty", "temporary")
+SWEPT = {
+    "turbo_actuator": ("vane_command", "vane_position"), "egr_valve": ("egr_command", "egr_position"),
+    "inlet_flap": ("inlet_flap_command", "inlet_flap_position"),
+}
+RECORDED = {
+    "boost_trace": ("manifold_pressure", "manifold_pressure_target"), "rail_pressure_hold": ("rail_pressure", "rail_pressure_target"),
+    "bypass_watch": ("bypass_position", "engine_speed"), "dp_channels": ("exhaust_pressure_1", "exhaust_pressure_2"),
+}
+WAIT_WORDS = {"cool_down": "let it cool down", "soak": "let it soak", "bath": "leave it in the bath", "cure": "let it cure", "parts": "wait for parts", "consent": "wait for the owner's word",
+              "cold_soak": "let it stand cold", "burn": "let it burn clean", "drive": "wait for the drive"}
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """The one next step: its stage and kind, what to do in words, where, minutes, until when, and why."""
+
+    stage: str
+    kind: str
+    does: str
+    where: dict[str, Any]
+    because: str
+    minutes: float | None = None
+    until: datetime | None = None
+
+    def as_json(self) -> dict[str, Any]:
+        until = self.until.isoformat().replace("+00:00", "Z") if self.until else None
+        return {"stage": self.stage, "kind": self.kind, "does": self.does, "where": self.where, "minutes": self.minutes, "until": until, "because": self.because}
+
+
+def next_step(assessed: Assessed, proof: Proof, now: datetime | None = None, waiting: bool = True) -> NextStep:
+    """Answer what to do next on a job. `now`: the moment that ends waits by itself; without it a wait runs until it
+    is ended on the tape, or until the last entry that has a time. `waiting` False leaves waits aside: what is next
+    once they are over."""
+    job = assessed.job
+    if job.last("handover") is not None:
+        return NextStep("prove", "handed_over", "Handed over", {"page": "report"}, "The vehicle has left.")
+    if not any(True for _ in job.of("complaint", "symptom")):
+        return NextStep("arrive", "write_complaint", "Write down the complaint", {"page": "arrive"}, "Nothing can be weighed before it is said what is wrong.", 3)
+    if not _codes_known(job):
+        return NextStep("arrive", "read_codes", "Read the codes of all modules, or say there are none", {"page": "arrive", "at": "form-block"}, "What is cleared before it is written down is evidence lost.", 5)
+    if waiting and (running := _wait(job, now)) is not None:
+        return _waits(running, proof)
+    if all_done(assessed) and proof.status not in ("none", "failed"):
+        return _prove(assessed, proof)
+    return _work(assessed) or _look(assessed)
+
+
+def _codes_known(job: Job) -> bool:
+    return any(True for _ in job.of("code", "code_scan")) or job.codes_lost or bool(job.repairs)
+
+
+def _wait(job: Job, now: datetime | None) -> Entry | None:
+    """The wait that holds the work up, the one that ends last."""
+    now = now or max((x.at for x in job.live if x.at), default=None)
+    running = [x for x in open_waits(job) if x.data.until is None or now is None or x.data.until > now]
+    return max(running, key=lambda x: (x.data.until is None, x.data.until.timestamp() if x.data.until else 0), default=None)
+
+
+def wait_says(kind: str, what: str) -> str:
+    """A wait as the next step says it."""
+    return f"Wait, {WAIT_WORDS[kind]}: {inside(what)}"
+
+
+def _waits(entry: Entry, proof: Proof) -> NextStep:
+    d = entry.data
+    stage = "prove" if d.wait in ("cold_soak", "drive") else "decide" if d.wait == "consent" else "prove" if proof.status == "on_trial" else "fit"
+    at = f"step-{d.step}" if d.step and stage == "fit" else "waits"
+    return NextStep(stage, "wait", wait_says(d.wait, d.what), {"page": stage, "at": at}, "It ends by itself, with a sound; end it early with what was seen.", None, d.until)
+
+
+# before the repair is done
+
+def _work(assessed: Assessed) -> NextStep | None:
+    """The picked work: the owner's word, then the plan step by step, then the word that it is done."""
+    job = assessed.job
+    if missing := missing_pieces(job):
+        names = listed([p.name for p in missing])
+        return NextStep("fit", "fit", f"Find the missing piece: {names}", {"page": "fit", "at": "pieces"}, "Nobody starts or cranks it while a piece is missing.")
+    if chosen(job) is None:
+        return None
+    picked = chosen(job)
+    asked = consent(job)
+    if not agreed(job):
+        said_no = asked is not None and asked.data.answer == "no" and job.position[asked.id] > job.position[picked.id]  # type: ignore[union-attr]
+        if said_no:
+            return NextStep("decide", "decide", "The owner said no: offer something else, or hand over as it is", {"page": "decide"}, "Nothing is done without a yes.")
+        return NextStep("decide", "consent", "Get the owner's yes and a ceiling", {"page": "decide", "at": "form-consent"}, "Work above what was agreed is nobody's to pay.", 5)
+    if above_ceiling(job):
+        return NextStep("decide", "consent", "Ask the owner again: the price is above the ceiling", {"page": "decide", "at": "form-consent"}, "Work above the ceiling is agreed before it is done.", 5)
+    for work in to_do(assessed):
+        if work.entry is not None:
+            continue
+        step = work.plan.current
+        page = {"page": "fit", "at": f"step-{step.shape.id}" if step else "done"}
+        if step is None:
+            return NextStep("fit", "fit", f"Say that it is done: {inside(work.title)}", page, "What is measured from then on belongs to the proof.")
+        return NextStep("fit", "fit", step.shape.does, page, step.shape.why or f"Step by step: {inside(work.plan.repair.title)}.", step.shape.minutes or None)
+    return None
+
+
+def _look(assessed: Assessed) -> NextStep:
+    """Nothing picked: look further, or decide."""
+    again = reread_at_part(assessed)
+    if again is not None:
+        return again
+    top, tests, sure = assessed.suspicion.suspects[0], assessed.proposals.next_tests, assessed.proposals.sure
+    if (top.probability > DECIDE_FROM or sure.enough) and any(v.judgement.verdict == "failed" for v in assessed.now):
+        return NextStep("decide", "decide", f"Decide: {inside(top.title)}, {percent(top.probability)}", {"page": "decide"}, assessed.proposals.stop_rule, 5)
+    for n in tests[:1]:
+        return judge_first(assessed, n) or test_step(assessed.knowledge, n)
+    return NextStep("decide", "decide", "Decide: no test is left that would tell more", {"page": "decide"}, assessed.proposals.stop_rule, 5)
+
+
+def test_step(k: Knowledge, n: NextTest) -> NextStep:
+    """A proposed test as a step."""
+    return NextStep("measure", "test", n.title, test_place(k, n.test, n.where), n.because, n.minutes)
+
+
+def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
+    """A recording that already holds what a test would record: judge it before it is made again."""
+    wanted = SWEPT.get(n.where.get("node", "")) if n.test == "actuator_sweep" else RECORDED.get(n.test)
+    if wanted is None:
+        return None
+    judged = {x.data.source.trace for x in assessed.job.of("reading", "outcome") if x.data.source}
+    now = len(assessed.job.times) - 1
+    for x in reversed(assessed.job.times[now]):
+        if x.kind == "trace" and x.id not in judged and set(wanted) <= set(x.data.channels):
+            name = x.data.file or "the recording"
+            return NextStep("measure", "judge", f"Judge the recording that is here: {name}", {"page": f"traces/{x.id}"}, f"It holds what “{inside(n.title)}” would record.", 2)
+    return None
+
+
+def reread_at_part(assessed: Assessed) -> NextStep | None:
+    """Repeat it at the part before it is pulled: what was condemned from afar only, once a repair is near."""
+    k = assessed.knowledge
+    for repair, p in list(chance_needed(assessed).items())[:1]:
+        shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
+        if p < DECIDE_FROM or shape.at_part is None or not shape.at_part.points or not bad.afar:
+            continue
+        read = next((v for v in assessed.now if v.where.get("cylinder") in bad.afar and v.judgement.verdict == "failed" and v.test in k.tests), None)
+        if read is None:
+            continue
+        names = listed([str(c) for c in sorted(bad.afar)])
+        point = shape.at_part.points[0]
+        at = k.tests[read.test].at.get(point)
+        minutes = (at.minutes if at and at.minutes else k.tests[read.test].minutes) if at else None
+        return NextStep("measure", "reread", f"Read cylinder {names} again at the {shape.at_part.word} itself", test_place(k, read.test, {"point": point}),
+                        f"Condemned from {place(read).split(' at ')[-1]} alone: a broken wire reads the same.", minutes)
+    return None
+
+
+# after it
+
+def _prove(assessed: Assessed, proof: Proof) -> NextStep:
+    if proof.status == "proven":
+        return NextStep("prove", "hand_over", "Hand over", {"page": "prove", "at": "form-handover"}, proof.because, 5)
+    first = min(_doable(proof.missing), key=lambda m: ORDER.index(m.what), default=None)
+    if first is None:
+        return NextStep("prove", "hand_over", "Hand over on trial, with the date to come back", {"page": "prove", "at": "form-handover"}, proof.because, 5)
+    return _missing_step(assessed, first)
+
+
+def _doable(missing: Iterable[Missing]) -> list[Missing]:
+    """What can be worked on here; a temporary repair waits for its day."""
+    return [m for m in missing if m.what != "temporary"]
+
+
+def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
+    k = assessed.knowledge
+    if m.what == "reread":
+        test = k.tests.get(m.id)
+        title = f"Read again: {inside(test.title.split(',')[0])}" if test else "Read again what failed"
+        spot = {key: m.where[key] for key in ("cylinder", "point", "node") if key in m.where}
+        return NextStep("prove", "reread", title + (f", cylinder {spot['cylinder']}" if "cylinder" in spot else ""), m.where, m.because, test.minutes if test else None)
+    if m.what == "certainty" and m.id in k.proofs.conditions:
+        return NextStep("prove", "drive", k.proofs.conditions[m.id].does, m.where, m.because)
+    if m.what == "certainty":
+        tests = assessed.proposals.next_tests
+        if tests:
+            return judge_first(assessed, tests[0]) or test_step(k, tests[0])
+        return NextStep("decide", "decide", "Decide what else to repair", {"page": "decide"}, m.because)
+    if m.what == "suspect":
+        return NextStep("prove", "test", f"Settle the other suspect: {inside(k.faults[m.id].title)}", m.where, m.because)
+    if m.what == "drive":
+        return NextStep("prove", "drive", "Drive further, and note whether it came back", m.where, m.because)
+    if m.what == "condition":
+        shape = k.proofs.conditions[m.id]
+        return NextStep("prove", "drive" if shape.drive else "prove", shape.does, m.where, m.because)
+    if m.what == "piece":
+        return NextStep("fit", "fit", f"Find the missing piece: {m.id}", m.where, m.because)
+    proofs = {**k.proofs.checks, **k.proofs.resets}
+    return NextStep("prove", "prove", proofs[m.id].does if m.id in proofs else m.because, m.where, m.because)

@@ -1,0 +1,225 @@
+"""Reads the tables of repairs: what each cures, its options, work plan and proof, filled up from the kind of its part."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from frosty_piston.core.errors import BadKnowledge
+
+from . import repair_shapes as s
+
+if TYPE_CHECKING:
+    from .load import Knowledge, Reader
+
+KINDS, PIECES, PROOFS, ACTS = "part_kinds.toml", "fit_pieces.toml", "proof_pieces.toml", "acts.toml"
+TEMPORARY = "temporary"
+
+
+@dataclass(frozen=True)
+class Option:
+    """One way to do a repair, with everything left out filled in. `cures`: the faults that it takes away."""
+
+    id: str
+    repair: str
+    shape: s.OptionShape
+    repairs: tuple[str, ...]
+    cures: tuple[str, ...]
+    takes: float
+
+    @property
+    def title(self) -> str:
+        return self.shape.title
+
+
+@dataclass(frozen=True)
+class Repair:
+    """One repair: what it cures, how it can be done, its work plan, its proof."""
+
+    id: str
+    system: str
+    shape: s.RepairShape
+    options: dict[str, Option]
+    compare: tuple[s.CompareShape, ...]
+    steps: tuple[s.StepShape, ...]
+    checks: tuple[str, ...]
+    resets: tuple[str, ...]
+    own_steps: bool
+
+    @property
+    def title(self) -> str:
+        return self.shape.title
+
+    @property
+    def cures(self) -> tuple[str, ...]:
+        return tuple(self.shape.cures)
+
+    @cached_property
+    def step_ids(self) -> tuple[str, ...]:
+        return tuple(step.id for step in self.steps)
+
+    def steps_for(self, act: str | None) -> tuple[s.StepShape, ...]:
+        """The steps of one way to do it; all of them while the way is not known."""
+        return tuple(x for x in self.steps if not x.acts or act is None or act in x.acts)
+
+
+@dataclass(frozen=True)
+class RepairTables:
+    repairs: dict[str, Repair]
+    options: dict[str, Option]
+    repair_of: dict[str, str]
+    acts: dict[str, s.ActShape]
+    proofs: s.ProofPieces
+
+
+def read_repairs(r: "Reader", faults: dict[str, Any], known: dict[str, Any]) -> RepairTables:
+    """Read all repairs. `known`: what their names may refer to, by kind. Raises BadKnowledge with file and key."""
+    acts = r.read(ACTS, dict[str, s.ActShape])
+    pieces = {key: s.StepShape(id=key, **piece.model_dump()) for key, piece in r.read(PIECES, dict[str, s.PieceStep]).items()}
+    proofs = r.read(PROOFS, s.ProofPieces)
+    kinds = r.read(KINDS, dict[str, Any])
+    compares = {key: s.CompareShape(id=key, **row) for key, row in kinds.pop("compare").items()}
+    for key, shape in kinds.items():
+        try:
+            kinds[key] = s.KindShape.model_validate(shape)
+        except ValueError as error:
+            raise BadKnowledge(f"{KINDS}, {key}: {error}") from None
+    shapes: dict[str, tuple[str, s.RepairShape]] = {}
+    for name in r.many("repairs"):
+        for key, shape in r.read(name, dict[str, s.RepairShape]).items():
+            if key in shapes:
+                raise BadKnowledge(r.says(name, [key], "the repair stands in two files"))
+            shapes[key] = (name, shape)
+    builder = _Builder(r, acts, pieces, proofs, kinds, compares, shapes, known)
+    repairs = {key: builder.repair(key) for key in shapes}
+    repair_of = _cured_by(r, shapes, faults)
+    options = {}
+    for repair in repairs.values():
+        for option in repair.options.values():
+            if option.id in options:
+                raise BadKnowledge(r.says(shapes[repair.id][0], [repair.id, option.id], "the option stands twice"))
+            options[option.id] = option
+    return RepairTables(repairs, options, repair_of, acts, proofs)
+
+
+def _cured_by(r: "Reader", shapes: dict[str, tuple[str, s.RepairShape]], faults: dict[str, Any]) -> dict[str, str]:
+    repair_of: dict[str, str] = {}
+    for key, (name, shape) in shapes.items():
+        for fault in shape.cures:
+            r.known(name, [key, "cures"], fault, faults)
+            if fault in repair_of:
+                raise BadKnowledge(r.says(name, [key, fault], f"the fault is cured by {repair_of[fault]} already"))
+            repair_of[fault] = key
+    for fault in faults:
+        if fault not in repair_of:
+            raise BadKnowledge(f"repairs/: no repair cures {fault!r}; name it in `cures` of one")
+    return {fault: repair_of[fault] for fault in faults}
+
+
+@dataclass(frozen=True)
+class _Builder:
+    r: "Reader"
+    acts: dict[str, s.ActShape]
+    pieces: dict[str, s.StepShape]
+    proofs: s.ProofPieces
+    kinds: dict[str, s.KindShape]
+    compares: dict[str, s.CompareShape]
+    shapes: dict[str, tuple[str, s.RepairShape]]
+    known: dict[str, Any]
+
+    def repair(self, key: str) -> Repair:
+        name, shape = self.shapes[key]
+        self.r.known(name, [key, "kind"], shape.kind, self.kinds)
+        kind = self.kinds[shape.kind]
+        for one in shape.access:
+            self.r.known(name, [key, "access"], one, self.known["access"])
+        for one in (*shape.remeasure, *(shape.at_part.tests if shape.at_part else ())):
+            self.r.known(name, [key, "tests"], one, self.known["tests"])
+        steps = self._steps(name, key, shape.steps if shape.steps is not None else kind.steps, shape.part)
+        compare = tuple(self._compare(name, key, row) for row in (shape.compare if shape.compare is not None else kind.compare))
+        checks = tuple(shape.checks if shape.checks is not None else kind.checks)
+        resets = tuple(shape.resets if shape.resets is not None else kind.resets)
+        for what, given, allowed in (("checks", checks, self.proofs.checks), ("resets", resets, self.proofs.resets)):
+            for one in given:
+                self.r.known(name, [key, what], one, allowed)
+        options = {o.id: o for o in self._options(name, key, shape, kind)}
+        for what, found in (("options", options), ("a work plan", steps)):
+            if not found:
+                raise BadKnowledge(self.r.says(name, [key], f"the repair has no {what.removeprefix('a ')}: give it {what}"))
+        return Repair(key, Path(name).stem, shape, options, compare, steps, checks, resets, shape.steps is not None)
+
+    def _steps(self, name: str, key: str, given: list[str | s.StepShape], part: str) -> tuple[s.StepShape, ...]:
+        found = []
+        for step in given:
+            if isinstance(step, str):
+                self.r.known(name, [key, "steps"], step, self.pieces)
+                step = self.pieces[step]
+            step = step.model_copy(update={"does": step.does.replace("{part}", part)})
+            for one in step.cautions:
+                self.r.known(name, [key, step.id], one, self.known["cautions"])
+            if step.torque:
+                self.r.known(name, [key, step.id, "torque"], step.torque, self.known["figures"])
+            found.append(step)
+        ids = [x.id for x in found]
+        if len(set(ids)) < len(ids):
+            raise BadKnowledge(self.r.says(name, [key], f"the step {next(i for i in ids if ids.count(i) > 1)!r} stands twice"))
+        return tuple(x.model_copy(update={"refits": [t for t in x.refits if t in ids]}) for x in found)
+
+    def _compare(self, name: str, key: str, row: str | s.CompareShape) -> s.CompareShape:
+        if isinstance(row, s.CompareShape):
+            return row
+        self.r.known(name, [key, "compare"], row, self.compares)
+        return self.compares[row]
+
+    def _options(self, name: str, key: str, shape: s.RepairShape, kind: s.KindShape) -> list[Option]:
+        own = {o: x for o, x in shape.options.items()}
+        for one in shape.kind_options:
+            self.r.known(name, [key, "kind_options"], one, kind.options)
+        taken = {o: x for o, x in kind.options.items() if not own or o in shape.kind_options}
+        words = {"{part}": shape.parts_word or shape.part}
+        words["{Part}"] = words["{part}"][:1].upper() + words["{part}"][1:]
+        found = []
+        for option, x in (own | taken).items():
+            title = x.title
+            for word, says in words.items():
+                title = title.replace(word, says)
+            found.append(self._option(name, key, shape, option, x.model_copy(update={"title": title})))
+        return found
+
+    def _option(self, name: str, key: str, shape: s.RepairShape, option: str, x: s.OptionShape) -> Option:
+        repairs = tuple(dict.fromkeys([key, *x.also, *shape.also.get(x.act, [])]))
+        for one in repairs:
+            self.r.known(name, [key, option, "also"], one, self.shapes)
+        if x.plan:
+            self.r.known(name, [key, option, "plan"], x.plan, self.shapes)
+        for figure in filter(None, (x.minutes_figure, x.access_figure, x.break_figure)):
+            self.r.known(name, [key, option], figure, self.known["figures"])
+        cures = tuple(f for one in repairs for f in self.shapes[one][1].cures if f not in _left(self.shapes[one][1], x.act))
+        cures = tuple(f for f in cures if f not in x.leaves)
+        most = min(self.acts[TEMPORARY if x.temporary else x.act].takes, self.acts[x.act].takes)
+        takes = min(most, x.takes or shape.takes.get(x.act, most))
+        if x.takes and x.takes > most:
+            raise BadKnowledge(self.r.says(name, [key, option, "takes"], f"{x.takes:g} is more than {most:g}, which this act takes at most"))
+        return Option(x.id or f"{key}_{option}", key, x, repairs, cures, takes)
+
+
+def _left(shape: s.RepairShape, act: str) -> list[str]:
+    return shape.leaves.get(act, [])  # type: ignore[call-overload]
+
+
+def act_of(tables: "RepairTables | Knowledge", repair: str, act: str, option: str | None, temporary: bool) -> tuple[tuple[str, ...], float]:
+    """Answer which faults an act on the tape takes away, and with what chance: by its option when that is known,
+    else by what such an act does to this repair. Nothing for an unknown repair."""
+    known = tables.options.get(option or "")
+    if known and known.repair == repair and known.shape.act == act:
+        cures, takes = known.cures, known.takes
+    elif repair in tables.repairs:
+        shape = tables.repairs[repair].shape
+        repairs = (repair, *shape.also.get(act, []))  # type: ignore[call-overload]
+        cures = tuple(f for one in repairs for f in tables.repairs[one].cures if f not in _left(tables.repairs[one].shape, act))
+        most = tables.acts[act].takes if act in tables.acts else 0.0
+        takes = min(most, shape.takes.get(act, most))  # type: ignore[call-overload]
+    else:
+        return (), 0.0
+    return cures, min(takes, tables.acts[TEMPORARY].takes) if temporary else takes
+

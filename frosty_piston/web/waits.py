@@ -1,0 +1,88 @@
+"""Waits on purpose: begun at any step, seen on the page and in the yard, ended early with what was seen."""
+
+import re
+from datetime import timedelta
+from typing import Any
+
+from frosty_piston.core.words import inside
+from frosty_piston.job.next_step import WAIT_WORDS
+from frosty_piston.job.prove import open_waits
+from frosty_piston.store.workshop import JobRecord, Workshop, now, stamp
+
+from .forms import Form
+
+MOST_HOURS = 24.0 * 60
+_HOURS = re.compile(r"^(?:(\d+(?:[.,]\d+)?)\s*d(?:ays?)?)?\s*(?:(\d+(?:[.,]\d+)?)\s*h(?:ours?)?)?\s*(?:(\d+(?:[.,]\d+)?)\s*m(?:in(?:utes?)?)?)?$")
+_CLOCK = re.compile(r"^(\d{1,3}):([0-5]\d)$")
+_PLAIN = re.compile(r"^\d+(?:[.,]\d+)?$")
+KINDS = tuple((kind, says.capitalize()) for kind, says in WAIT_WORDS.items())
+
+
+def hours_typed(text: str) -> float:
+    """Read a time as people write it: `24 h`, `1 h 30 min`, `90 min`, `1:30`, `2 d`, or plain hours.
+
+    Raises ValueError with a sentence that names what is allowed.
+
+    >>> hours_typed("24 h"), hours_typed("1 h 30 min"), hours_typed("90min"), hours_typed("1:30"), hours_typed("0,5")
+    (24.0, 1.5, 1.5, 1.5, 0.5)
+    """
+    given = text.strip().lower()
+    clock, parts = _CLOCK.match(given), _HOURS.match(given)
+    if _PLAIN.match(given):
+        hours = float(given.replace(",", "."))
+    elif clock:
+        hours = int(clock[1]) + int(clock[2]) / 60
+    elif parts and any(parts.groups()):
+        days, whole, minutes = (float((g or "0").replace(",", ".")) for g in parts.groups())
+        hours = days * 24 + whole + minutes / 60
+    else:
+        raise ValueError(f"{text[:20]!r} is no time; write 24 h, 1 h 30 min, 90 min or 1:30")
+    if not 1 / 60 <= hours <= MOST_HOURS:
+        raise ValueError("from one minute to 60 days")
+    return hours
+
+
+def as_typed(hours: float) -> str:
+    """Hours as they stand in the field: minutes under an hour.
+
+    >>> as_typed(24), as_typed(0.5), as_typed(1.2)
+    ('24 h', '30 min', '1 h 12 min')
+    """
+    whole, minutes = divmod(round(hours * 60), 60)
+    return " ".join(filter(None, (f"{whole} h" if whole else "", f"{minutes} min" if minutes else ""))) or "0 min"
+
+
+def start(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Begin a wait; it ends when it ends, whoever looks."""
+    kind = form.choice("wait", WAIT_WORDS)
+    hours = 0.0
+    try:
+        hours = hours_typed(form.raw("hours"))
+    except ValueError as error:
+        form.wrong("hours", str(error))
+    what = form.text("what", 120) or (WAIT_WORDS[kind].capitalize() if kind else "")
+    step = form.text("step", 60)
+    form.done()
+    until = stamp(now() + timedelta(hours=hours))
+    return [form.entry("wait", {"wait": kind, "what": what, "until": until, "step": step})]
+
+
+def end(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """End a wait, early or when its time is over, with what was seen."""
+    running = {x.id: x for x in open_waits(record.job)}
+    name = form.choice("wait_id", running)
+    seen = form.text("seen", 400, "say what was seen, or why it ends early")
+    form.done()
+    entry = running[str(name)]
+    return [form.entry("wait", {"wait": entry.data.wait, "what": entry.data.what, "state": "ended", "ends": entry.id, "seen": seen})]
+
+
+def wait_view(record: JobRecord) -> dict[str, Any]:
+    """The waits of a job that nobody ended: still running, or over and to be looked at."""
+    moment = now()
+    rows = [{"entry": x, "id": x.id, "says": inside(x.data.what), "kind": WAIT_WORDS[x.data.wait].capitalize(), "until": x.data.until,
+             "over": x.data.until is not None and x.data.until <= moment} for x in open_waits(record.job)]
+    return {"waits": rows, "wait_kinds": KINDS}
+
+
+FORMS = {"wait": start, "end_wait": end}
