@@ -53,7 +53,7 @@ class Report:
 def figure(v: Verdict) -> str:
     """A verdict as a figure stays what was measured; without one, its class in words."""
     j = v.judgement
-    if j.value is None:
+    if j.value is None or not j.unit:
         return spoken(j.cls)
     return f"{plain(j.value)} {j.unit or ''}".strip()
 

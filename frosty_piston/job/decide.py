@@ -21,7 +21,8 @@ from .where import test_place
 
 YEARLY_KM = 15_000.0
 GENERAL_ODOMETER_KM = 150_000.0
-WEIGHED_FROM, TOGETHER_FROM, LEFT_FROM = 0.04, 0.03, 0.02
+WEIGHED_FROM, TOGETHER_FROM, LEFT_FROM, HIGH = 0.04, 0.03, 0.02, 0.2
+TAKES_SURELY = 0.85
 MOST_REPAIRS, MOST_TOGETHER = 5, 3
 DIAGNOSIS_HOURS = 1.5
 LOOK_MIN = 15.0
@@ -114,18 +115,34 @@ def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     repairs = list(dict.fromkeys([*list(needed)[:MOST_REPAIRS], *named]))
     singles = [(option,) for r in repairs for option in _options(assessed, r)]
     drafts = [_draft(assessed, options, prices) for options in singles]
-    cheapest: dict[str, tuple[float, Option]] = {}
-    for draft in drafts:
-        option, price = draft.options[0], price_of(draft.cost, prices.rate, prices.tax_percent)[0]
-        worth = price / max(draft.cost.cures, 0.01) if not option.shape.temporary else float("inf")
-        cheapest[option.repair] = min(cheapest.get(option.repair, (float("inf"), option)), (worth, option), key=lambda x: x[0])
-    high = [r for r, p in needed.items() if p >= 0.2]
-    groups = list(dict.fromkeys([*_needed_together(assessed), *combinations(high[:3], 2)]))
-    for names in groups:
-        options = tuple(cheapest[r][1] for r in names if r in cheapest)
-        if len(options) > 1 and not any(set(names) <= set(o.repairs) for o in options):
-            drafts.append(_draft(assessed, options, prices))
+    best = {r: _best(prices, [d for d in drafts if d.options[0].repair == r]) for r in repairs}
+    high = [r for r, p in needed.items() if p >= HIGH]
+    for names in dict.fromkeys([*_needed_together(assessed), *combinations(high[:MOST_TOGETHER], 2)]):
+        for pair in dict.fromkeys(zip(*(best[r] for r in names if best.get(r)), strict=False)):
+            if len(pair) > 1 and not any(set(names) <= set(o.repairs) for o in pair):
+                drafts.append(_draft(assessed, pair, prices))
     return _costed(drafts, prices)
+
+
+def _best(prices: Prices, drafts: list["_Draft"]) -> tuple[Option, ...]:
+    """Of the options of one repair that last: the cheapest, its failure counted in, and the cheapest that takes surely."""
+    lasting = [d for d in drafts if not d.options[0].shape.temporary]
+    if not lasting:
+        return ()
+    price = {d.cost.id: price_of(d.cost, prices.rate, prices.tax_percent)[0] for d in lasting}
+    again = min(price[d.cost.id] for d in lasting if d.options[0].takes == max(x.options[0].takes for x in lasting)) + _look(prices)
+
+    def expected(d: "_Draft") -> float:
+        idle = d.cost.days * prices.standstill_per_day
+        return price[d.cost.id] * (1 + d.cost.comes_back) + (1 - d.options[0].takes) * again + idle
+
+    surely = [d for d in lasting if d.options[0].takes >= TAKES_SURELY] or lasting
+    return (min(lasting, key=expected).options[0], min(surely, key=expected).options[0])
+
+
+def _look(prices: Prices) -> int:
+    """What another look costs when a repair did not cure."""
+    return round(DIAGNOSIS_HOURS * prices.rate * (1 + prices.tax_percent / 100))
 
 
 @dataclass(frozen=True)
@@ -140,7 +157,7 @@ class _Draft:
 
 def _costed(drafts: list[_Draft], prices: Prices) -> list[Offer]:
     """Cost the offers. What follows when one does not cure: another look, and the cheapest of what it leaves."""
-    look = round(DIAGNOSIS_HOURS * prices.rate * (1 + prices.tax_percent / 100))
+    look = _look(prices)
     price = {d.cost.id: price_of(d.cost, prices.rate, prices.tax_percent)[0] for d in drafts}
     costs = []
     for draft in drafts:

@@ -130,10 +130,16 @@ def _look(assessed: Assessed) -> NextStep:
         return again
     top, tests, sure = assessed.suspicion.suspects[0], assessed.proposals.next_tests, assessed.proposals.sure
     if (top.probability > DECIDE_FROM or sure.enough) and any(v.judgement.verdict == "failed" for v in assessed.now):
-        return NextStep("decide", "decide", f"Decide: {inside(top.title)}, {percent(top.probability)}", {"page": "decide"}, assessed.proposals.stop_rule, 5)
+        return NextStep("decide", "decide", f"Decide: {_standing_high(assessed)}", {"page": "decide"}, assessed.proposals.stop_rule, 5)
     for n in tests[:1]:
         return judge_first(assessed, n) or test_step(assessed.knowledge, n)
     return NextStep("decide", "decide", "Decide: no test is left that would tell more", {"page": "decide"}, assessed.proposals.stop_rule, 5)
+
+
+def _standing_high(assessed: Assessed) -> str:
+    """The suspects that are all but certain, else the leading one, with their odds."""
+    high = [s for s in assessed.suspicion.suspects if s.probability > DECIDE_FROM][:2] or assessed.suspicion.suspects[:1]
+    return listed([f"{inside(s.title)}, {percent(s.probability)}" for s in high])
 
 
 def test_step(k: Knowledge, n: NextTest) -> NextStep:

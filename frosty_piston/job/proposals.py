@@ -16,7 +16,7 @@ from frosty_piston.core.suspects.next_test import (
     sure_enough,
 )
 from frosty_piston.core.suspects.space import outcome_chances
-from frosty_piston.core.words import inside
+from frosty_piston.core.words import inside, listed
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
@@ -273,8 +273,8 @@ class Proposals:
     @cached_property
     def stop_rule(self) -> str:
         """The stop rule in one sentence, with what being wrong costs against what another test takes."""
-        sure, (repair, odds) = self.sure, next(iter(self.suspicion.repairs.items()))
-        head = f"{percent(odds)} that “{inside(self.k.repairs[repair].title)}” alone cures"
+        sure = self.sure
+        head = self._likeliest_says()
         cost = f"being wrong is expected to cost {round(sure.wrong_min)} min of work and parts"
         if not self.ranked:
             return f"No test is left that would tell more: {head}; {cost}."
@@ -283,6 +283,17 @@ class Proposals:
         if sure.saves_min <= sure.test_min:
             return f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more test first."
         return f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min and is expected to save {round(sure.saves_min)}. General times."
+
+
+    def _likeliest_says(self) -> str:
+        """What would most likely cure, alone or together, in words."""
+        groups, repairs = self.suspicion.needed(self.rows)
+        chance = np.bincount(groups, weights=self.belief.sets, minlength=len(repairs))
+        known = [n for n in np.argsort(-chance, kind="stable") if repairs[n]]
+        if not known:
+            return "nothing is known that would cure"
+        named = [f"“{inside(self.k.repairs[r].title)}”" for r in repairs[known[0]]]
+        return f"{percent(float(chance[known[0]]))} that {listed(named)} {'alone cures' if len(named) == 1 else 'together cure'}"
 
 
 def _word(outcome: str) -> str:

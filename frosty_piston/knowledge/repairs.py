@@ -16,7 +16,7 @@ KINDS, PIECES, PROOFS, ACTS = "part_kinds.toml", "fit_pieces.toml", "proof_piece
 TEMPORARY = "temporary"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Option:
     """One way to do a repair, with everything left out filled in. `cures`: the faults that it takes away."""
 
@@ -32,7 +32,7 @@ class Option:
         return self.shape.title
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Repair:
     """One repair: what it cures, how it can be done, its work plan, its proof."""
 

@@ -123,7 +123,7 @@ def connector_on_trial(now: datetime) -> dict[str, Any]:
     tape.add("outcome", test="terminal_fit", where={"node": "injector", "cylinder": 2, "pin": "1"}, outcome="holds")
     tape.add("code_clear", module="all", reason="proof of the repair")
     tape.add("tick", caution="road_test")
-    tape.add("drive", distance_km=74, conditions="coast road and the pass", codes_read=True, codes_back=[], complaint_back=False)
+    tape.add("drive", distance_km=24, conditions="coast road and the pass", codes_read=True, codes_back=[], complaint_back=False)
     return world.job_file("demo-mast-van", "Mast crew van, misfire now and then", world.MAST_VAN, tape)
 
 

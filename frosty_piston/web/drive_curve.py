@@ -1,5 +1,6 @@
 """Curves of the proof: how sure a clean drive makes it, and how an engine cools."""
 
+import math
 from typing import Any
 
 from frosty_piston.core.proving import clean_though_broken, cured_given
@@ -26,7 +27,7 @@ def drive_curve(assessed: Assessed) -> dict[str, Any] | None:
     ends = {mark: more[1] + (0.0 if trip.back else trip.span) for mark, more in needed.items() if more}
     limit = assessed.job.condition(COUNTDOWN[returns.axis]) if returns.axis in COUNTDOWN else None
     farthest = max([1.25 * max(ends.values(), default=1.0), 1.15 * trip.span, 1.0])
-    low = min(0.8, odds)
+    low = max(0.0, math.floor((odds - 0.02) * 20) / 20)
 
     def x(span: float) -> float:
         return round(LEFT + min(span / farthest, 1.0) * WIDE, 1)

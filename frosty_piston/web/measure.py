@@ -17,7 +17,7 @@ from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import Kept, is_htmx, job_page, person, render
-from .sidezones import bench_link, heat_view, tape_view
+from .sidezones import bench_link, heat_view, next_view, tape_view
 from .test_card import card_view
 
 router = APIRouter()
@@ -122,7 +122,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
         return RedirectResponse(back + query, 303)
     record = workshop.job(job_id)
     shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in BENCHES else card_view(record, workshop, form.raw("test"), form)
-    return render(request, "measure/_written.html", record=record, job=record.job, standing=record.standing, stage="measure", heat=heat_view(record),
+    return render(request, "measure/_written.html", record=record, job=record.job, standing=record.standing, stage="measure", heat=heat_view(record), next=next_view(record),
                   tape=tape_view(record, k), kept=Kept(), **shown)
 
 
