@@ -109,7 +109,7 @@ class Serving(unittest.TestCase):
             server.send_signal(signal.SIGINT)
             server.wait(10)
             _, address = self.start("demo", "--port", "0", "--data", folder, "--reset")
-            self.assertIn("7 open", urllib.request.urlopen(address).read().decode())
+            self.assertIn("11 open", urllib.request.urlopen(address).read().decode())
             self.assertEqual((Path(folder) / "mine.txt").read_text(), "mine")
 
 

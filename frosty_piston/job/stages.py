@@ -66,7 +66,7 @@ def standing(assessed: Assessed) -> Standing:
 
 
 def _now(assessed: Assessed, done: dict[str, bool], complaint: bool, scanned: bool, proof: Proof, following: NextStep) -> str:
-    if proof.status == "failed" and done["fit"]:
+    if proof.status == "failed" and (done["fit"] or chosen(assessed.job) is None):
         return "narrow"
     if done["fit"]:
         return "prove"

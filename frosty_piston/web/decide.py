@@ -106,10 +106,10 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     reason = form.text("reason", 400)
     form.done()
     picked, cheapest = offers[name], next(iter(offers.values()))
+    lacking = next((a for a in advice(record.assessed) if a.before), None)
     if picked is not cheapest and not reason:
         form.wrong("reason", f"“{cheapest.title}” is expected to cost less; say why this one")
-    lacking = next((a for a in advice(record.assessed) if a.before), None)
-    if lacking and not reason:
+    elif lacking and not reason:
         form.wrong("reason", f"Say why it goes on without it: {inside(lacking.says)}")
     form.done()
     c, o = picked.costed, picked.costed.option

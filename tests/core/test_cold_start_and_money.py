@@ -4,7 +4,7 @@ import unittest
 
 from frosty_piston.core.costing import Option, cost_options
 from frosty_piston.core.plug_life import breakaway, fitting, life_scale, next_failure_chance, snap_chance
-from frosty_piston.core.proving import cured_given_pass
+from frosty_piston.core.proving import cured_given
 from frosty_piston.core.starting import StartEngine, margin_curves, start_chance
 from frosty_piston.core.waiting import cold_soaked_after_h, fitted_tau_h, hours_until, temperature_after
 
@@ -96,9 +96,9 @@ class Waits(unittest.TestCase):
 class Proofs(unittest.TestCase):
     def test_a_passed_cold_start_by_hand(self):
         # 0.8 / (0.8 + 0.2*0.15) = 0.9639
-        self.assertAlmostEqual(cured_given_pass(0.8), 0.9639, places=4)
+        self.assertAlmostEqual(cured_given(0.8, 0.15), 0.9639, places=4)
 
     def test_surer_before_is_surer_after_and_a_sharper_test_proves_more(self):
-        sure = [cured_given_pass(q / 10) for q in range(11)]
+        sure = [cured_given(q / 10, 0.15) for q in range(11)]
         self.assertEqual(sure, sorted(sure))
-        self.assertGreater(cured_given_pass(0.5, 0.05), cured_given_pass(0.5, 0.3))
+        self.assertGreater(cured_given(0.5, 0.05), cured_given(0.5, 0.3))

@@ -2,7 +2,8 @@
 
 import unittest
 
-from frosty_piston.job.assessment import Assessed, assess, job_of
+from frosty_piston.job.answer import assess
+from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import NORRA, SKARN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
@@ -101,7 +102,10 @@ class Cases(unittest.TestCase):
 class Contract(unittest.TestCase):
     def test_shape_of_the_assessment(self):
         result = assessed(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.02, 1.01]), outcome("brake_pedal_feel", "hard"))
-        self.assertEqual(set(result), {"format", "version", "verdicts", "suspects", "next_tests", "conflicts", "cautions", "assumed"})
+        self.assertEqual(set(result), {"format", "version", "verdicts", "suspects", "next_tests", "conflicts", "cautions", "assumed", "next_step", "options", "proof"})
+        self.assertEqual(set(result["next_step"]), {"stage", "kind", "does", "where", "minutes", "until", "because"})
+        self.assertEqual(set(result["options"][0]), {"offer", "options", "repairs", "cures", "estimated", "leaves", "price", "expected"})
+        self.assertEqual(result["proof"], {"status": "none", "sure": None, "missing": []})
         for v in result["verdicts"]:
             self.assertEqual(set(v), {"test", "where", "verdict", "class", "value", "unit", "uncertainty", "entries", "because"})
             self.assertIn(v["verdict"], ("sound", "marginal", "failed", "unclear", "implausible"))
@@ -167,7 +171,8 @@ class Folding(unittest.TestCase):
     def test_readings_after_the_repair_belong_to_its_proof(self):
         before = [symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])]
         repaired = self.job(*before, entry("action", action="replaced", what="glow plugs", repair="glow_plugs"), *plugs([1.0, 1.0, 1.0, 1.0]))
-        self.assertEqual(repaired.suspicion.suspects[0].fault, "glow_plugs_open")
+        self.assertEqual(repaired.found.suspects[0].fault, "glow_plugs_open")
+        self.assertLess(repaired.suspicion.odds("glow_plugs_open"), 0.05)
         self.assertTrue(all(v.judgement.verdict == "sound" for v in repaired.after))
 
     def test_a_failed_proof_opens_the_search_again(self):

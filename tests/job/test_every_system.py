@@ -2,7 +2,8 @@
 
 import unittest
 
-from frosty_piston.job.assessment import Assessed, assess, job_of
+from frosty_piston.job.answer import assess
+from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import MODERN, SKARN, VACUUM, code, context, entry, figures, job_file, outcome, reading, scan, symptom, unplugged

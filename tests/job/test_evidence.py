@@ -2,6 +2,7 @@
 
 import unittest
 
+from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.jobfile import check
@@ -68,7 +69,7 @@ class Words(unittest.TestCase):
             self.assertTrue(s.because.startswith(("For it: ", "Nothing found speaks for it")), s.because)
 
     def test_for_and_against_point_at_entries_that_stand(self):
-        result = at(symptom("hard_start_cold"), entry("code", code="P0672"), meter(), *plugs([1.0, "OL", 1.0, 1.0])).as_json()
+        result = answer(at(symptom("hard_start_cold"), entry("code", code="P0672"), meter(), *plugs([1.0, "OL", 1.0, 1.0])))
         ids = {f"e{i}" for i in range(1, 9)}
         for s in result["suspects"]:
             self.assertTrue(set(s["for"]) | set(s["against"]) <= ids)

@@ -52,8 +52,9 @@ class Whole(unittest.TestCase):
         self.assertIn("relay_stud_live", K.tests["glow_relay"].cautions)
         for name in ("no_start", "no_start_cold", "hard_start_cold"):
             self.assertIn("no_start_spray", K.symptoms[name].cautions)
-        for proof in ("glow_plugs", "glow_relay", "glow_harness"):
-            self.assertIn("no_start_spray", next(s for s in K.proofs[proof].steps if s.needs_cold).cautions)
+        for condition in ("cold_start", "start"):
+            self.assertIn("no_start_spray", K.proofs.conditions[condition].cautions)
+        self.assertIn("road_test", K.proofs.conditions["load_pull"].cautions)
 
     def test_families_of_codes(self):
         self.assertEqual(K.codes["P0674"].title, "Glow plug, cylinder 4: circuit")
@@ -89,4 +90,4 @@ class Refused(unittest.TestCase):
         self.assertRegex(self.spoiled("plan.toml", 'faults = ["battery_weak"]', 'faults = ["starter_slow"]'), r"plan\.toml, line \d+.*stands at battery already")
         self.assertRegex(self.spoiled("findings/wiring.toml", "[[code_return]]", "[[hot_retest]]"), r"tests\.toml, line \d+, code_return: no finding|outcome")
         self.assertRegex(self.spoiled("faults/egr.toml", "[egr_passage_blocked]", "[egr_passage_choked]"), r"line \d+.*egr_passage")
-        self.assertRegex(self.spoiled("faults/scr.toml", 'repair = "scr_catalyst"', 'repair = "scr_cat"'), r"faults/scr\.toml, line \d+.*near: scr_catalyst")
+        self.assertRegex(self.spoiled("repairs/scr.toml", 'cures = ["scr_catalyst_aged"]', 'cures = ["scr_cat"]'), r"repairs/scr\.toml, line \d+.*scr_cat.*not known here")

@@ -108,7 +108,7 @@ class Yard(WithWorkshop):
     def test_the_demo_fills_once(self):
         fill_demo(self.workshop)
         fill_demo(self.workshop)
-        self.assertEqual((len(self.workshop.yard()), len(self.workshop.yard(closed=True)), len(self.workshop.vehicles()), len(self.workshop.cards())), (7, 1, 7, 4))
+        self.assertEqual((len(self.workshop.yard()), len(self.workshop.yard(closed=True)), len(self.workshop.vehicles()), len(self.workshop.cards())), (11, 1, 11, 4))
         self.assertEqual({c.glow_control for _, c in self.workshop.cards()}, {"relay_module", "timer_relay", "electronic_module"})
 
 

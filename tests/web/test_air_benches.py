@@ -56,19 +56,16 @@ class Questions(unittest.TestCase):
         self.assertIn("not measured", cleaning_log(at(turn()).job, ("egr_valve",)).says)
         self.assertEqual(cleaning_log(job, ("inlet_flap",)).turns, ())
 
-    def test_what_made_the_soot_is_asked_before_it_is_proven(self):
-        passed = [entry("proof_step", repair="egr_passage", step=s, result="pass", **({"soaked_h": 10} if s == "complaint" else {})) for s in ("remeasure", "clear", "codes", "complaint")]
+    def test_what_made_the_soot_is_asked_where_soot_was_the_cause(self):
+        blocked = [symptom("emissions_message"), entry("code", code="P0401"), entry("outcome", test="egr_look", outcome="blocked"), reading("egr_position", 1.5, "percent", point="engine_off")]
+        cleaned = turn(9, 25, repair="egr_passage")
+        self.assertEqual(soot_causes(at(*blocked)), ())
+        self.assertEqual({c.state for c in soot_causes(at(*blocked, cleaned))}, {"open"})
         asked = [entry("soot_cause", cause=c, found=c == "short_trips") for c in K.soot.causes]
-        self.assertEqual(soot_causes(at(turn(9, 17))), ())
-        open_ = prove(at(turn(9, 25, repair="egr_passage"), *passed))
-        self.assertEqual(open_.status, "on_trial")
-        self.assertIn("What made the soot is not asked yet: split boost hose", open_.because)
-        whole = at(turn(9, 25, repair="egr_passage"), *passed, *asked)
-        self.assertEqual(prove(whole).status, "proven")
-        self.assertIn("short trips, never hot enough", soot_says(whole))
-        self.assertIn("none found", soot_says(at(turn(9, 25, repair="egr_passage"), *[entry("soot_cause", cause=c, found=False) for c in K.soot.causes])))
-        self.assertEqual(prove(at(entry("action", action="replaced", what="relay", repair="glow_relay"))).status, "on_trial")
-        self.assertEqual(soot_causes(at(entry("action", action="replaced", what="relay", repair="glow_relay"))), ())
+        self.assertIn("short trips, never hot enough", soot_says(at(*blocked, cleaned, *asked)))
+        self.assertIn("none found", soot_says(at(*blocked, cleaned, *[entry("soot_cause", cause=c, found=False) for c in K.soot.causes])))
+        wire = [symptom("emissions_message"), entry("code", code="P0403"), entry("outcome", test="wiggle", where={"node": "egr_valve"}, figures={"wiggle_s": 60, "dropouts": 6, "rest_s": 60, "rest_dropouts": 0})]
+        self.assertEqual(soot_causes(at(*wire, entry("action", action="repaired", what="wire", repair="egr_wiring"))), ())
 
     def test_unknown_causes_and_ways_are_refused_by_name(self):
         for wrong, word in ((entry("soot_cause", cause="goblins", found=True), "boost_leak"), (entry("action", action="cleaned", what="x", cleaning={"way": "dynamite", "minutes": 3}), "scrape")):

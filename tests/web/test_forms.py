@@ -137,12 +137,12 @@ class Rules(WithJob):
         self.assertEqual(self.post("fit/step", step="covers_on", state="done", reason="wires go under the cover").status_code, 303)
 
     def test_no_cranking_until_the_count_closes(self):
-        steps = [s.id for s in self.workshop.knowledge.procedures["glow_plugs"].steps]
+        steps = self.workshop.knowledge.repairs["glow_plugs"].step_ids
         for step in steps:
             done = self.post("fit/step", step=step, state="done", tick=["battery_ground_off", "foreign_objects"], torque={"plugs_in": "15", "wires_on": "2", "ground_on": "6"}.get(step, ""),
                              pieces="1" if step == "plugs_out" else "0", old_type="rod", new_type="rod")
             self.assertEqual(done.status_code, 303, (step, re.findall(r'role="alert">([^<]+)', done.text)))
-        self.assertIn("count closes", self.post("fit/fitted").text)
+        self.assertIn("the count does not close", self.post("fit/fitted").text)
 
     def test_a_part_that_differs_is_questioned(self):
         self.assertIn("differ in thread", self.post("fit/step", step="compare", state="done", old_thread="M10", new_thread="M12").text)
@@ -152,7 +152,7 @@ class Rules(WithJob):
         self.assertEqual(self.post("decide/pick", option="glow_set", reason="needed all winter").status_code, 303)
 
     def test_handing_over_unproven_needs_a_word(self):
-        self.assertIn("not proven yet", self.post("prove/handover", to="Owner").text)
+        self.assertIn("it is not proven", self.post("prove/handover", to="Owner").text)
 
     def test_taking_back_and_taking_that_back(self):
         self.post("tape/correct", corrects="e4", reason="slip")

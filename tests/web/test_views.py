@@ -131,7 +131,9 @@ class Zones(unittest.TestCase):
                 seen.add(x.kind)
         rest = [entry("drive", distance_km=12, codes_back=["P0671"]), entry("trace", channels={"a": "rail_pressure"}, file="x.csv"), entry("lamp", lamp="Glow", state="on"), entry("context", context="short_trips"),
                 entry("card_change", changes={"glow": [None, "rod_12v"]}), entry("outcome", test="wiggle", figures={"wiggle_s": 30, "dropouts": 2}), entry("warning", text="brake line", urgency="stop"),
-                entry("note", text="x"), entry("state", state="engine_cold"), entry("stretch", trace="e1", start_s=1.0, end_s=2.0, name="pull"), entry("code_clear", module="all"), entry("before", text="x"), entry("deadline", until="2030-01-01T00:00:00Z")]
+                entry("note", text="x"), entry("state", state="engine_cold"), entry("stretch", trace="e1", start_s=1.0, end_s=2.0, name="pull"), entry("code_clear", module="all"), entry("before", text="x"), entry("piece", name="tip", went="bore"), entry("trim", cylinder=1, code="A1B2", **{"from": "part"}),
+                entry("circuit", parts=[{"id": "pump", "kind": "pump", "title": "Pump"}], hoses=[]), entry("reset_step", plan="x", step="codes", result="done"),
+                entry("top_up", litres=10.0, source="hut cans"), entry("deadline", until="2030-01-01T00:00:00Z")]
         job = record(*rest).job
         for x in job.tape:
             self.assertTrue(entry_says(x, K, {}).strip())
