@@ -13,6 +13,7 @@ class AnyJob(BrowserTest):
         self.go(f"/jobs/{self.job}/arrive")
         self.page.get_by_label("In the driver's words").fill(name)
         self.press("Write down", "#form-complaint")
+        self.sees(name, "#tape")
         for title in symptoms:
             self.page.get_by_role("button", name=title, exact=True).click()
             self.sees(title, ".picked")
