@@ -9,7 +9,7 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 VIEWS = {
     "yard": "/", "arrive": "/jobs/demo-van-3/arrive", "narrow": "/jobs/demo-van-5/narrow", "plan": "/jobs/demo-van-5/plan", "why": "/jobs/demo-van-5/why/turbo_actuator_motor", "test-card": "/jobs/demo-wagon/measure/test/vacuum_hold?node=stop_line",
     "shelf": "/shelf/faults/vane_mechanism_sticks", "glow-bench": "/jobs/demo-van-3/measure/glow", "relay-bench": "/jobs/demo-patrol/measure/relay",
-    "battery-bench": "/jobs/demo-van-3/measure/battery", "cold-start": "/jobs/demo-van-3/measure/glow#margin", "egr-bench": "/jobs/demo-bus-egr/measure/egr", "turbo-bench": "/jobs/demo-van-5/measure/turbo", "decide": "/jobs/demo-van-3/decide", "fit": "/jobs/demo-old-bear/fit", "prove": "/jobs/demo-old-bear/prove", "report": "/jobs/demo-hut-bus/report",
+    "battery-bench": "/jobs/demo-van-3/measure/battery", "cold-start": "/jobs/demo-van-3/measure/glow#margin", "egr-bench": "/jobs/demo-bus-egr/measure/egr", "turbo-bench": "/jobs/demo-van-5/measure/turbo", "decide": "/jobs/demo-carrier-egr/decide#for-egr_valve", "fit": "/jobs/demo-bus-turbo/fit", "prove": "/jobs/demo-mast-van/prove#drives", "report": "/jobs/demo-hut-bus/report",
 }
 
 

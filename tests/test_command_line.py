@@ -44,6 +44,17 @@ class Files(unittest.TestCase):
         self.assertIn("entries[0].data.symptom", err)
         self.assertNotIn("Traceback", err)
 
+    def test_one_job_a_line_answers_one_line_each_in_order(self):
+        jobs = [job_file(symptom("hard_start_cold"), job_id="a"), job_file(symptom("nope"), job_id="b"), "not a job", job_file(symptom("no_boost"), job_id="c")]
+        lines = "\n\n".join(json.dumps(j) for j in jobs) + "\n{broken\n"
+        code, out, err = run("assess", "--lines", stdin=lines.encode())
+        answers = [json.loads(line) for line in out.splitlines()]
+        self.assertEqual((code, err, len(answers)), (0, "", 5))
+        self.assertEqual([a["format"] if "format" in a else "error" for a in answers], ["frosty-piston/assessment", "error", "error", "frosty-piston/assessment", "error"])
+        self.assertEqual(answers[1]["error"]["faults"][0]["path"], "entries[0].data.symptom")
+        self.assertIn("says", answers[4]["error"])
+        self.assertEqual(run("assess")[0], 2)
+
     def test_missing_and_broken_files_are_one_sentence(self):
         for args, stdin in ((("assess", self.folder / "nope"), b""), (("assess", self.folder), b""), (("assess", "-"), b"\xff\xfe"), (("export", "nope", "--data", self.folder / "w"), b"")):
             code, out, err = run(*args, stdin=stdin)

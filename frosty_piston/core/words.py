@@ -1,5 +1,7 @@
 """Words put together: the one place where a title goes inside a sentence."""
 
+SHORT_FORMS = {"egr": "EGR", "def": "DEF", "nox": "NOx", "dpf": "DPF", "scr": "SCR"}
+
 
 def inside(title: str) -> str:
     """Write a title inside a sentence: its first letter small, unless it is a short form.
@@ -11,12 +13,12 @@ def inside(title: str) -> str:
 
 
 def spoken(name: str) -> str:
-    """Write an id as words.
+    """Write an id as words; short forms keep their case.
 
-    >>> spoken("dead_spot")
-    'dead spot'
+    >>> spoken("dead_spot"), spoken("egr_valve"), spoken("nox_sensor")
+    ('dead spot', 'EGR valve', 'NOx sensor')
     """
-    return name.replace("_", " ")
+    return " ".join(SHORT_FORMS.get(word, word) for word in name.replace("_", " ").split(" "))
 
 
 def listed(names: list[str], last: str = "and") -> str:

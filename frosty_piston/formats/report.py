@@ -7,6 +7,7 @@ from frosty_piston.core.words import spoken
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.fit import PieceState, chosen, consent, pieces_of
+from frosty_piston.job.measured import measured_says
 from frosty_piston.job.prove import Pair, Proof, owner_words, prove
 from frosty_piston.job.soot import soot_says
 from frosty_piston.job.verdict import Verdict, place
@@ -50,14 +51,6 @@ class Report:
     parked: tuple[tuple[str, str], ...]
 
 
-def figure(v: Verdict) -> str:
-    """A verdict as a figure stays what was measured; without one, its class in words."""
-    j = v.judgement
-    if j.value is None or not j.unit:
-        return spoken(j.cls)
-    return f"{plain(j.value)} {j.unit or ''}".strip()
-
-
 def build_report(assessed: Assessed) -> Report:
     """Put the report of a job together from its tape alone."""
     job, k, proof = assessed.job, assessed.knowledge, prove(assessed)
@@ -97,8 +90,8 @@ def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
     if not pairs:
         bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"] or [v for v in assessed.diagnosis if v.judgement.verdict == "marginal"]
         pairs = [Pair(v, None) for v in bad]
-    return tuple(Shown(f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}", figure(p.before),
-                       figure(p.after) if p.after else "", p.before.judgement.because) for p in pairs[:MOST_FIGURES])
+    return tuple(Shown(f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}", measured_says(assessed.job, p.before),
+                       measured_says(assessed.job, p.after) if p.after else "", p.before.judgement.because) for p in pairs[:MOST_FIGURES])
 
 
 def _act_says(x: Entry) -> str:

@@ -16,6 +16,7 @@ from frosty_piston.knowledge.repairs import Option
 
 from .assessment import Assessed
 from .failed import Condemned, condemned
+from .fit import missing_pieces
 from .tape import Job
 from .where import test_place
 
@@ -112,7 +113,9 @@ def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     needed = {r: p for r, p in chance_needed(assessed).items() if p >= WEIGHED_FROM}
     asked = [x.data.option for x in assessed.job.since_failure if x.kind == "option"]
     named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options}
-    repairs = list(dict.fromkeys([*list(needed)[:MOST_REPAIRS], *named]))
+    gone = {p.entry.data.went for p in missing_pieces(assessed.job)}
+    fetched = [r for r, shape in assessed.knowledge.repairs.items() if gone & set(shape.shape.for_pieces)]
+    repairs = list(dict.fromkeys([*fetched, *list(needed)[:MOST_REPAIRS], *named]))
     singles = [(option,) for r in repairs for option in _options(assessed, r)]
     drafts = [_draft(assessed, options, prices) for options in singles]
     best = {r: _best(prices, [d for d in drafts if d.options[0].repair == r]) for r in repairs}

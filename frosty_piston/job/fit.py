@@ -90,6 +90,11 @@ class PlanState:
         return tuple(f for f in self.map if not f.back)
 
     @property
+    def new_parts(self) -> tuple[tuple[str, bool], ...]:
+        """What is new each time, and whether the step that fits it is done."""
+        return tuple((name, s.state == "done") for s in self.steps for name in s.shape.new)
+
+    @property
     def current(self) -> StepState | None:
         return next((s for s in self.steps if s.state in ("open", "begun", "part")), None)
 
@@ -142,6 +147,14 @@ def pieces_of(job: Job) -> tuple[PieceState, ...]:
 def missing_pieces(job: Job) -> tuple[PieceState, ...]:
     """The pieces that bar starting, cranking and proof."""
     return tuple(p for p in pieces_of(job) if p.missing)
+
+
+def barred(job: Job, k: Knowledge, test: str) -> str:
+    """Why a test cannot be made while a piece is missing, in words; empty when it can: it turns or runs the engine."""
+    missing, shape = missing_pieces(job), k.tests[test]
+    if not missing or not (shape.cranks or set(shape.access) & {"running", "engine_hot"}):
+        return ""
+    return f"a piece is missing: {missing[0].name}. Nobody starts or cranks it until it is found"
 
 
 def torque_fault(state: StepState, given_nm: float | None, explained: bool) -> str | None:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
-from frosty_piston.core.proving import clean_until
+from frosty_piston.core.proving import clean_until, cured_given
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.waiting import TAU_H, TOUCHABLE_C, cold_soaked_after_h, fitted_tau_h, hours_until
 from frosty_piston.core.words import inside, listed
@@ -26,6 +26,7 @@ from .proof_evidence import (
     driven,
     is_witness,
     returns_of,
+    though_broken,
     witnesses_of,
 )
 from .tape import Job
@@ -340,13 +341,23 @@ class _Prover:
         if sure >= PROVEN_FROM:
             return
         more = still_to_drive(self.assessed)
+        to_come = [s for s in steps if s.kind == "condition" and s.needed and s.result in ("open", "warm")]
         more_proof = [s for s in steps if s.kind == "condition" and s.result == "optional"]
         if more is not None and more[1] > 0:
             yield Missing("drive", "drive", {"page": PROVE, "at": "drives"}, f"Sure to {percent(sure)}: {plain(round(more[1]))} {more[0].unit} more, clean, would make it {percent(PROVEN_FROM)}.")
+        elif to_come:
+            then = sure
+            for s in to_come:
+                then = cured_given(then, though_broken(self.job, self.k, s.id), self.k.proofs.conditions[s.id].when_cured)
+            yield Missing("certainty", to_come[0].id, self._at(to_come[0].id), f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. {self._passed_says(then)}")
         elif more_proof:
             yield Missing("certainty", more_proof[0].id, self._at(more_proof[0].id), f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. More of it: {inside(more_proof[0].shape.does)}.")
         else:
             yield Missing("certainty", "sure", {"page": "narrow"}, f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would tell.")
+
+    def _passed_says(self, then: float) -> str:
+        says = f"What is still to come would make it {percent(then)}"
+        return f"{says}." if then >= PROVEN_FROM else f"{says}: a test of what is left is wanted beside it."
 
     def _at(self, step: str) -> dict[str, object]:
         return {"page": PROVE, "at": f"proof-{step}"}

@@ -13,6 +13,7 @@ from .work import all_done, to_do
 
 STAGES = ("arrive", "narrow", "measure", "decide", "fit", "prove")
 TITLES = {s: s.capitalize() for s in STAGES}
+LITTLE_LEFT = 0.05
 PROOF_WORDS = {"none": "", "on_trial": "on trial", "proven": "proven", "failed": "failed"}
 
 
@@ -85,7 +86,7 @@ def _codes_say(codes: int, scanned: bool) -> str:
 
 def _narrow_says(assessed: Assessed) -> str:
     top = assessed.suspicion.suspects[0]
-    return f"{top.title}, {percent(top.probability)}" if top.probability >= 0.02 or not assessed.job.repairs else "little left"
+    return f"{top.title}, {percent(top.probability)}" if top.probability >= LITTLE_LEFT or not assessed.job.repairs else "little left"
 
 
 def _decide_says(assessed: Assessed) -> str:

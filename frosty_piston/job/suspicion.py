@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from frosty_piston.core.quantity import percent
-from frosty_piston.core.suspects.carried import carried, log_weights, still_explaining
+from frosty_piston.core.suspects.carried import carried, log_weights, said_by_proof, still_explaining
 from frosty_piston.core.suspects.next_test import likeliest_sets, repair_groups
 from frosty_piston.core.suspects.odds import Weighed, conflicts, trail, weigh
 from frosty_piston.core.suspects.space import UNLISTED, Space, build_space, log_prior
@@ -166,13 +166,11 @@ class Suspicion:
         never did: there the complaint came from something unlisted, and no repair took it away."""
         share, rows = self._unexplained_before, []
         for e in self.evidence:
-            if e.if_left is None:
+            if e.if_left is None or self.left is None:
                 rows.append(e.log_likelihood(self.space))
                 continue
-            if_left, if_cured = e.if_left
-            mixed = (1 - share) * np.where(self.left, if_left, if_cured) + share * if_left
-            share = share * if_left / mixed
-            rows.append(np.log(mixed).astype(np.float32))
+            row, share = said_by_proof(self.left, share, *e.if_left)
+            rows.append(np.log(row).astype(np.float32))
         return rows, share
 
     @cached_property

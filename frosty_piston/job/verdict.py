@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from frosty_piston.core.quantity import Judgement
+from frosty_piston.core.words import spoken
 
 from . import entries as e
 
@@ -35,8 +36,8 @@ def place(verdict: Verdict) -> str:
         words.append(f"cylinder {w['cylinder']}")
     if "point" in w:
         point = str(w["point"])
-        words.append(f"at {POINT_WORDS[point]}" if point in POINT_WORDS else point.replace("_", " "))
-    words += [str(w[key]).replace("_", " ") for key in ("bank", "node", "pin", "channel") if key in w]
+        words.append(f"at {POINT_WORDS[point]}" if point in POINT_WORDS else spoken(point))
+    words += [spoken(str(w[key])) for key in ("bank", "node", "pin", "channel") if key in w]
     return " ".join(words)
 
 

@@ -126,6 +126,7 @@ class RepairShape(Shape):
     trouble: list[TroubleShape] = []
     remeasure: list[str] = []
     at_part: AtPartShape | None = None
+    for_pieces: list[Literal["bore", "valley", "floor", "unknown"]] = []
     checks: list[str] | None = None
     resets: list[str] | None = None
 
@@ -184,6 +185,7 @@ class ConditionShape(Shape):
     needs_cold: bool = False
     drive: bool = False
     reading: str = ""
+    recorded: bool = False
     wait_min: float = 0
     though_broken: Annotated[float, Field(gt=0, lt=1)]
     when_cured: Annotated[float, Field(gt=0, lt=1)] = 0.97

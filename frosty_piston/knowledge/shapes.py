@@ -136,6 +136,7 @@ class TestShape(Shape):
     cell_units: dict[str, str] = {}
     where: list[str] = []
     trace: bool = False
+    cranks: bool = False
     plain: bool = True
     at: dict[str, PointShape] = {}
     taken_in_at: dict[str, list[str]] = {}

@@ -1,12 +1,13 @@
 """Entry cells of a bench: what stands in each, what it is worth, and how a typed value becomes an entry."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 from uuid import uuid4
 
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.core.quantity import exact, plain
 from frosty_piston.job.entries import Conditions, Entry, Reading, Where
+from frosty_piston.job.fit import barred
 from frosty_piston.job.units import convert, typed
 from frosty_piston.job.verdict import Verdict, where_of
 from frosty_piston.job.verdicts import Judge
@@ -53,17 +54,26 @@ def _same_conditions(entry: Entry, cell: Cell) -> bool:
 
 
 def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
-    """Put the latest readings and their verdicts into the cells."""
+    """Put the latest readings and their verdicts into the cells. After a repair they are empty again, with what was
+    read before beside them."""
     found = []
-    verdicts = {i: v for v in record.assessed.now for i in (v.entries if len(v.entries) == 1 else ())}
-    tests = {c.test for c in cells}
+    verdicts = {i: v for v in record.assessed.judged[-1] for i in (v.entries if len(v.entries) == 1 else ())}
+    tests, now = {c.test for c in cells}, len(record.job.times) - 1
     readings = [(x, where_of(x.data.where)) for x in record.job.of("reading") if x.data.test in tests]
     for cell in cells:
-        mine = [x for x, where in readings if x.data.test == cell.test and where == cell.where and _same_conditions(x, cell)]
+        every = [x for x, where in readings if x.data.test == cell.test and where == cell.where and _same_conditions(x, cell)]
+        mine = [x for x in every if record.job.time_of[x.id] == now]
         last = mine[-1] if mine else None
-        text = "" if last is None else "OL" if last.data.value == "OL" else exact(last.data.value) + ("" if last.data.unit == cell.unit else f" {last.data.unit}")
-        found.append(Filled(cell, text, verdicts.get(last.id) if last else None, last, len(mine)))
+        if every and last is None:
+            cell = replace(cell, hint=f"before: {_as_typed(every[-1], cell)}")
+        found.append(Filled(cell, _as_typed(last, cell) if last else "", verdicts.get(last.id) if last else None, last, len(mine)))
     return found
+
+
+def _as_typed(entry: Entry, cell: Cell) -> str:
+    if entry.data.value == "OL":
+        return "OL"
+    return exact(entry.data.value) + ("" if entry.data.unit == cell.unit else f" {entry.data.unit}")
 
 
 def cell_of(form: Form) -> Cell:
@@ -121,6 +131,8 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
         if filled.entry is None:
             raise BadInput([Fault("value", f"type a figure in {cell.unit}")], form.kept)
         return [form.entry("correction", {"corrects": filled.entry.id, "reason": "emptied in the cell"})]
+    if cell.test in k.tests and (bar := barred(record.job, k, cell.test)):
+        raise BadInput([Fault("value", bar)], form.kept)
     value, unit = read_value(form, cell, k)
     conditions = conditions_of(form)
     form.done()
@@ -139,6 +151,6 @@ def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Verdict | None:
     form.done()
     reading = Reading(test=cell.test, where=Where(**cell.where), value=value, unit=unit, conditions=Conditions(**conditions) if conditions else None)
     draft = Entry(str(uuid4()), "reading", None, None, reading)
-    judged = Judge(record.job, k, (*record.job.live, draft)).test(cell.test)
+    judged = Judge(record.job, k, (*record.job.times[-1], draft)).test(cell.test)
     mine = [v for v in judged if draft.id in v.entries]
     return min(mine, key=lambda v: len(v.entries), default=None)

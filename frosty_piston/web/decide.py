@@ -78,6 +78,10 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     picked, yes = chosen(record.job), consent(record.job)
     asked = picked.data.option.split("+") if picked else []
     heard = [{"says": a.says, "link": place_link(record.job.id, a.where) if a.where else "", "before": a.before} for a in advice(record.assessed)]
+    following = record.standing.after_waits
+    if following.kind in ("reread", "judge", "test"):
+        heard = [h for h in heard if following.kind != "reread" or "connector alone" not in h["says"]]
+        heard.insert(0, {"says": f"{following.does} first. {following.because}", "link": place_link(record.job.id, following.where), "before": following.kind == "reread"})
     return {"groups": _grouped(record, workshop, offers), "prices": prices, "picked": picked, "yes": yes, "above": above_ceiling(record.job), "heard": heard,
             "cheapest": offers[0].id if offers else "", "agreed": agreed(record.job), "consents": list(record.job.of("consent")),
             "asked_for": [(o, k.options[o].title) for o in asked if o in k.options], "warnings": list(record.job.of("warning")), "typed": prices.typed}

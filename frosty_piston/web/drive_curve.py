@@ -1,6 +1,7 @@
 """Curves of the proof: how sure a clean drive makes it, and how an engine cools."""
 
 import math
+from datetime import datetime
 from typing import Any
 
 from frosty_piston.core.proving import clean_though_broken, cured_given
@@ -11,12 +12,12 @@ from frosty_piston.job.proof_evidence import driven, returns_of
 from frosty_piston.job.prove import Soak, odds_before_drives, still_to_drive
 
 LEFT, TOP, WIDE, HIGH = 56.0, 16.0, 500.0, 190.0
-MARKS, POINTS = (0.90, 0.95), 60
+MARKS, POINTS, GENERAL_KM_H = (0.90, 0.95), 60, 50.0
 COUNTDOWN = {"distance_km": "countdown_km", "starts": "countdown_starts"}
 TICKS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000)
 
 
-def drive_curve(assessed: Assessed) -> dict[str, Any] | None:
+def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
     """The curve of certainty against distance, starts or hours: 500 wide, 190 high, from the certainty before to 100 %;
     90 and 95 %, today's drive, and what would reach them. None when no return is known."""
     returns, odds = returns_of(assessed.job), odds_before_drives(assessed)
@@ -48,7 +49,18 @@ def drive_curve(assessed: Assessed) -> dict[str, Any] | None:
     return {"points": points, "marks": marks, "ticks": ticks, "today": today, "low": percent(low), "low_y": y(low), "unit": returns.unit, "axis": returns.axis,
             "limit": {"x": x(left), "says": f"countdown, {plain(left)} {returns.unit}"} if left is not None and left <= farthest else None,
             "short": left is not None and wanted is not None and wanted - trip.span > left, "left": left,
-            "says": _says(returns.timed, returns.about, returns.unit, odds), "size": (LEFT + WIDE + 30, TOP + HIGH + 46), "box": (LEFT, TOP, WIDE, HIGH), "back": trip.back}
+            "says": _says(returns.timed, returns.about, returns.unit, odds), "size": (LEFT + WIDE + 30, TOP + HIGH + 46), "box": (LEFT, TOP, WIDE, HIGH), "back": trip.back, "late": _late(assessed, returns.axis, (wanted or 0.0) - trip.span, now)}
+
+
+def _late(assessed: Assessed, axis: str, more: float, now: datetime) -> str:
+    """Whether what is still to drive fits before the deadline, at 50 km an hour; empty when it does."""
+    due = assessed.job.last("deadline")
+    if due is None or axis != "distance_km" or more <= 0:
+        return ""
+    hours, left = more / GENERAL_KM_H, (due.data.until - now).total_seconds() / 3600
+    if hours <= left:
+        return ""
+    return f"{plain(round(more))} km more take about {plain(round(hours, 1))} h at {GENERAL_KM_H:g} km an hour, and it is due in {plain(round(max(left, 0.0), 1))} h: hand it over on trial, or ask for more time."
 
 
 def _says(timed: tuple[float, ...], about: float | None, unit: str, odds: float) -> str:

@@ -16,7 +16,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
-from frosty_piston.core.words import inside
+from frosty_piston.core.words import inside, spoken
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.job.verdict import place
 from frosty_piston.store.workshop import JobRecord, Workshop, now
@@ -48,7 +48,7 @@ WORDS = {"rod_12v": "12 V rod", "fast_7v": "7 V fast", "fast_5v": "5 V fast", "r
 
 def in_words(name: object) -> str:
     """An id as a workshop says it."""
-    return WORDS.get(str(name), str(name).replace("_", " "))
+    return WORDS.get(str(name), spoken(str(name)))
 
 
 def local(at: datetime) -> datetime:

@@ -10,6 +10,7 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.core.words import inside
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.fit import missing_pieces
+from frosty_piston.job.measured import measured_says
 from frosty_piston.job.proof_evidence import AXES, COLD_HOURS, returns_of
 from frosty_piston.job.prove import Proof, cold_start_to_come, soak_estimate
 from frosty_piston.job.soot import soot_causes
@@ -36,8 +37,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     soak = soak_estimate(job)
     missing = [{"m": m, "link": place_link(job.id, m.where)} for m in proof.missing]
     suspects = [{"fault": m.id, "title": k.faults[m.id].title, "says": m.because} for m in proof.missing if m.what == "suspect"]
-    return {"proof": proof, "missing": missing, "suspects_open": suspects, "state_words": STATE_WORDS, "state_class": STATE_CLASS, "soak": soak,
-            "curve": cooling_curve(soak), "cold_to_come": cold_start_to_come(proof), "drive": drive_curve(record.assessed), "axes": AXES,
+    return {"proof": proof, "missing": missing, "suspects_open": suspects, "says_of": lambda v: measured_says(job, v), "state_words": STATE_WORDS, "state_class": STATE_CLASS, "soak": soak,
+            "curve": cooling_curve(soak), "cold_to_come": cold_start_to_come(proof), "drive": drive_curve(record.assessed, now()), "axes": AXES,
             "codes_known": list(dict.fromkeys(decode(x.data.code).code for x in job.of("code"))), "ticked": {x.data.caution for x in job.of("tick")},
             "reasons_of": {s.id: _reasons(workshop, s.shape) for s in proof.steps}, "suspect_reasons": _reasons(workshop, k.proofs.checks["suspect"]),
             "over": job.last("handover"), "soot": soot_causes(record.assessed), "barred": missing_pieces(job), "links": _links(record, proof),
@@ -100,6 +101,8 @@ def _refuse_pass(form: Form, record: JobRecord, proof: Proof, step_id: str) -> N
     if state.kind == "condition" and missing_pieces(record.job):
         form.wrong("result", f"a piece is missing: {missing_pieces(record.job)[0].name}. Nobody starts it")
     tests = getattr(state.shape, "reading", [])
+    if isinstance(tests, str) and tests and not any(v.test == tests for v in record.assessed.after):
+        form.wrong("result", "its reading is not there: write it down first")
     against = [v for v in record.assessed.after if v.test in ([tests] if isinstance(tests, str) else tests) and v.judgement.verdict == "failed"]
     if against:
         form.wrong("result", f"its reading says otherwise: {inside(against[-1].judgement.because)}")

@@ -95,8 +95,8 @@ def short_title(k: Knowledge, test: str) -> str:
 
 
 def _place(where: Any) -> str:
-    parts = [f"cylinder {where.cylinder}" if where.cylinder else "", (where.point or "").replace("_", " ")]
-    parts += [str(x).replace("_", " ") for x in (where.bank, where.node, where.pin, where.channel) if x]
+    parts = [f"cylinder {where.cylinder}" if where.cylinder else "", spoken(where.point or "")]
+    parts += [spoken(str(x)) for x in (where.bank, where.node, where.pin, where.channel) if x]
     return ", ".join(p for p in parts if p)
 
 

@@ -5,6 +5,7 @@ from typing import Any
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
 from frosty_piston.job.evidence import part_of
+from frosty_piston.job.fit import barred
 from frosty_piston.job.verdict import Verdict
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
@@ -96,6 +97,8 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     form.done()
     assert test is not None
     result = form.choice("outcome", k.tests[test].outcomes)
+    if bar := barred(record.job, k, test):
+        form.wrong("outcome", bar)
     if test == "glow_bench_heat" and not any(x.data.caution == "plug_voltage" for x in record.job.of("tick")):
         form.wrong("outcome", "Tick the caution above first: rated voltage only")
     after, where, note = form.figure("after_s", "", 0, 600), where_of_form(form, record), form.text("note", 400)
@@ -111,6 +114,8 @@ def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     form.done()
     assert test is not None
     found: dict[str, Any] = {}
+    if bar := barred(record.job, k, test):
+        form.wrong(k.tests[test].figures[0], bar)
     for name in k.tests[test].figures:
         if name == "dosing":
             found[name] = form.raw(name) == "yes"

@@ -6,9 +6,15 @@ from itertools import combinations, product
 import numpy as np
 
 from frosty_piston.core.proving import clean_though_broken, clean_until, cured_given
-from frosty_piston.core.suspects.carried import carried, still_explaining, weigh_across
+from frosty_piston.core.suspects.carried import (
+    carried,
+    log_weights,
+    said_by_proof,
+    still_explaining,
+    weigh_across,
+)
+from frosty_piston.core.suspects.odds import weigh
 from frosty_piston.core.suspects.space import Finding, build_space, log_chance, log_prior
-from frosty_piston.job.suspicion import UNLISTED_PER_THOUSAND
 
 FAULTS = ("hose", "valve", "wire", "turbo")
 
@@ -19,7 +25,7 @@ def finding(name, general, **shows):
 
 SMOKE, CODE, LEAK, SWEEP = (finding("smoke", 0.05, hose=0.7, valve=0.6, turbo=0.4), finding("code", 0.02, wire=0.9, valve=0.2),
                             finding("leak", 0.02, hose=0.9), finding("sweep", 0.03, valve=0.8, wire=0.1))
-PRIOR = np.array([0.02, 0.012, 0.006, 0.009, UNLISTED_PER_THOUSAND / 1000])
+PRIOR = np.array([0.02, 0.012, 0.006, 0.009, 0.015])
 
 
 def brute(times, acts):
@@ -94,6 +100,64 @@ class Exactly(unittest.TestCase):
         self.assertTrue(held[frozenset({"hose", "valve"})], "two that each explain it leave it there when one is mended")
         self.assertTrue(explains[space.unlisted_at])
         self.assertFalse(explains[space.empty_at])
+
+
+class Sure(unittest.TestCase):
+    """How sure the cure is, against counting: the complaint is left where a fault is left that explains it, and where
+    it never came from the faults that were there."""
+
+    found, passed = [(SMOKE, "yes"), (LEAK, "yes")], (0.15, 0.97)
+
+    def counted(self, acts, proofs):
+        sets = [frozenset(c) for size in (1, 2, 3) for c in combinations(FAULTS, size)] + [frozenset({"unlisted"})]
+        rate = dict(zip((*FAULTS, "unlisted"), PRIOR, strict=True))
+        total = cured = 0.0
+        for first, coins in product(sets, product((True, False), repeat=len(acts))):
+            weight, now = float(np.prod([rate[f] for f in first])), first
+            weight *= float(np.prod([likelihood(f, outcome, first) for f, outcome in self.found]))
+            never = not self.explains(first)
+            for (taken, takes), coin in zip(acts, coins, strict=True):
+                weight *= takes if coin else 1 - takes
+                now = now - set(taken) if coin else now
+            left = never or self.explains(now)
+            for if_left, if_cured in proofs:
+                weight *= if_left if left else if_cured
+            total, cured = total + weight, cured + weight * (not left)
+        return cured / total
+
+    def explains(self, faults):
+        if "unlisted" in faults:
+            return True
+
+        def told(some):
+            return float(np.prod([likelihood(f, outcome, some) for f, outcome in self.found]))
+
+        return any(told(faults) > 2 * told(faults - {f}) or told(frozenset({f})) > 2 * told(frozenset()) for f in faults)
+
+    def worked(self, acts, proofs):
+        space = build_space(FAULTS)
+        told = sum(log_chance(space, f, outcome) for f, outcome in self.found)
+        explaining = still_explaining(space, told)
+        sets = weigh(space, log_prior(space, PRIOR), [told]).sets
+        lost = sets * ~explaining
+        for taken, takes in acts:
+            sets, lost = carried(space, sets, taken, takes), carried(space, lost, taken, takes)
+        share, rows = lost / np.maximum(sets, 1e-300), []
+        for proof in proofs:
+            row, share = said_by_proof(explaining, share, *proof)
+            rows.append(np.log(row))
+        after = weigh(space, log_weights(sets), rows).sets
+        return float((after * (1 - share))[~explaining].sum())
+
+    def test_against_counting(self):
+        drive = (0.3, 1.0)
+        for acts in ([({"hose"}, 0.97)], [({"wire"}, 0.9)], [({"wire"}, 0.9), ({"hose"}, 0.97)], [(set(), 0.5)]):
+            for proofs in ([], [self.passed], [self.passed, drive], [(0.85, 0.03)]):
+                self.assertAlmostEqual(self.worked(acts, proofs), self.counted(acts, proofs), places=5)
+
+    def test_nothing_repaired_is_never_sure(self):
+        self.assertLess(self.worked([({"wire"}, 0.9)], [self.passed]), 0.2)
+        self.assertGreater(self.worked([({"hose"}, 0.97)], [self.passed]), 0.85)
 
 
 class Drives(unittest.TestCase):

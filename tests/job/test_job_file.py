@@ -8,13 +8,13 @@ from pathlib import Path
 import jsonschema
 
 from frosty_piston.core.errors import BadInput
-from frosty_piston.job.jobfile import canonical, check, parse, read
+from frosty_piston.job.jobfile import canonical, chain_of, check, parse, read
 from frosty_piston.job.schema import job_file_schema
 from frosty_piston.job.units import UNITS, convert, typed
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.workshop import now
-from tests.cases import entry, job_file, plugs, reading, symptom
+from tests.cases import MODERN, entry, job_file, plugs, reading, symptom
 
 K = load_knowledge()
 
@@ -109,6 +109,55 @@ class RoundTrip(unittest.TestCase):
     def test_the_schema_in_the_docs_is_the_one_that_checks(self):
         kept = Path(__file__).parents[2] / "docs" / "job-file.schema.json"
         self.assertEqual(json.loads(kept.read_text()), job_file_schema())
+
+
+class Chain(unittest.TestCase):
+    def test_a_chain_is_checked_when_it_is_there(self):
+        raw = job_file(symptom("hard_start_cold"), entry("note", text="first"), entry("note", text="second"))
+        chained = {**raw, "chain": chain_of(raw["entries"])}
+        self.assertEqual(len(check(chained, K).entries), 3)
+        spoiled = json.loads(json.dumps(chained))
+        spoiled["entries"][1]["data"]["text"] = "another"
+        with self.assertRaises(BadInput) as caught:
+            check(spoiled, K)
+        self.assertEqual(caught.exception.faults[0].path, "chain.e2")
+        with self.assertRaises(BadInput):
+            check({**chained, "chain": {**chained["chain"], "e9": "00"}}, K)
+        with self.assertRaises(BadInput):
+            check({**raw, "chain": []}, K)
+
+
+class NewKinds(unittest.TestCase):
+    good = [
+        entry("symptom", symptom="stall", comes_and_goes=True, returns=[{"distance_km": 60}], returns_about={"distance_km": 80}),
+        entry("condition", name="countdown_km", value=320, unit="km", at_zero="no_restart"), entry("condition", name="altitude_m", value=1500, unit="m"),
+        entry("piece", name="tip", went="bore", now="recovered", length_mm=9.5, whole_mm=9.5, where="cylinder 2"),
+        entry("circuit", parts=[{"id": "pump", "kind": "pump", "title": "Pump"}, {"id": "booster", "kind": "booster", "title": "Booster"}],
+              hoses=[{"id": "h1", "from": "pump.out", "to": "booster.in", "length_mm": 400, "heat": "engine", "age_years": 9}]),
+        entry("trim", cylinder=2, code="aB3dE5", **{"from": "part"}), entry("reset_step", plan="scr", step="quality", result="refused", because="engine cold"),
+        entry("top_up", litres=10, source="hut cans", at_km=184000), entry("drive", starts=4, complaint_back=False), entry("drive", hours=1.5, codes_read=True),
+        entry("outcome", test="vacuum_section", where={"node": "h1"}, figures={"start_kpa": 60, "end_kpa": 59, "seconds": 60}, blocked=["booster"]),
+        entry("outcome", test="key_switch", figures={"passes_off": True, "seals_on": True, "vents": True}), entry("outcome", test="stop_hand_pump", outcome="no_stop_leaks"),
+        entry("proof_step", repair="general", step="suspect", about="turbo_worn", result="could_not", reason="owner waits", why="owner_waits"),
+        entry("action", action="plugged_in", what="connector", repair="sensor_wiring"), entry("wait", wait="soak", what="cooler", state="ended", seen="clean", step="soak")]
+
+    def test_they_read_and_come_back_unchanged(self):
+        raw = job_file(*self.good, engine=MODERN)
+        file = read(canonical(raw).encode(), K)
+        self.assertEqual(canonical(file.raw), canonical(raw))
+        self.assertEqual(len(file.entries), len(self.good))
+
+    def test_what_they_refuse(self):
+        for bad, path in (
+                (entry("symptom", symptom="stall", returns=[{"distance_km": 60, "starts": 2}]), "data.returns[0]"), (entry("symptom", symptom="stall", returns=[{"hours": 0}]), "data.returns[0].hours"),
+                (entry("drive", conditions="dry"), "data"), (entry("piece", name="tip", went="moon"), "data.went"), (entry("trim", cylinder=9, code="A", **{"from": "part"}), "data.cylinder"),
+                (entry("action", action="replaced", what="x", repair="nope"), "data.repair"), (entry("action", action="replaced", what="x", repair="glow_plugs", cylinders=[7]), "data.cylinders"),
+                (entry("option", option="glow_set+nope"), "data.option"), (entry("proof_step", repair="general", step="nope", result="pass"), "data.step"),
+                (entry("circuit", parts=[], hoses=[{"id": "h", "from": "a.out", "to": "b.in"}]), "data.hoses[0].from"), (entry("wait", wait="soak", what="x", until="2301-01-01T00:00:00Z"), "data.until"),
+                (entry("outcome", test="vacuum_hold", figures={"start_kpa": 60}, blocked=["x"]), "data.blocked")):
+            with self.assertRaises(BadInput, msg=bad) as caught:
+                check(job_file(bad, engine=MODERN), K)
+            self.assertIn(f"entries[0].{path}", caught.exception.faults[0].path)
 
 
 class Units(unittest.TestCase):

@@ -62,6 +62,23 @@ def weigh_across(space: Space, prior: np.ndarray, times: Sequence[Sequence[np.nd
     return found
 
 
+def said_by_proof(left: np.ndarray, unexplained: np.ndarray, if_left: float, if_cured: float) -> tuple[np.ndarray, np.ndarray]:
+    """Answer how likely each set makes what a proof showed, and the share of each in which the complaint never came
+    from its faults, after it.
+
+    Where the findings before the repair were explained by nothing in the set, the complaint came from something
+    unlisted, and no repair took it away: there a proof says the same as of a set that still explains it.
+    Parameters: `left` which sets still explain it, shape (N,); `unexplained` that share before, shape (N,);
+    `if_left`, `if_cured` the chance of what was seen in either case. Returns two arrays of shape (N,).
+
+    >>> row, share = said_by_proof(np.array([True, False, False]), np.array([0.0, 0.0, 0.5]), 0.2, 1.0)
+    >>> row.round(2).tolist(), share.round(2).tolist()
+    ([0.2, 1.0, 0.6], [0.0, 0.0, 0.17])
+    """
+    mixed = (1 - unexplained) * np.where(left, if_left, if_cured) + unexplained * if_left
+    return mixed, unexplained * if_left / mixed
+
+
 def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
     """Answer which sets still explain the complaint, shape (N,).
 
