@@ -110,7 +110,8 @@ def _needed_together(assessed: Assessed) -> list[tuple[str, ...]]:
 def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     """Lay what can be done side by side, cheapest expected first: every option of the repairs that may well be
     needed, and the cheapest of each together where more than one fault stands."""
-    needed = {r: p for r, p in chance_needed(assessed).items() if p >= WEIGHED_FROM}
+    found = assessed.suspicion.found_something
+    needed = {r: p for r, p in chance_needed(assessed).items() if p >= WEIGHED_FROM} if found else {}
     asked = [x.data.option for x in assessed.job.since_failure if x.kind == "option"]
     named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options}
     gone = {p.entry.data.went for p in missing_pieces(assessed.job)}

@@ -11,7 +11,7 @@ from frosty_piston.knowledge.shapes import PartShape
 
 from .assessment import Assessed
 from .suspicion import Suspect
-from .verdict import Verdict
+from .verdict import Verdict, latest_of_each
 
 CLEARED_BELOW, CODE_SPEAKS = 0.03, 0.3
 WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")
@@ -85,7 +85,7 @@ def part_odds(assessed: Assessed) -> dict[str, float]:
 
 def _state(assessed: Assessed, key: str, part: PartShape, odds: float, suspects: tuple[Suspect, ...]) -> PartState:
     k, engine = assessed.knowledge, assessed.job.engine
-    mine = [v for v in assessed.now if _at(k, key, part, v)]
+    mine = [v for v in _since_mended(assessed, part) if _at(k, key, part, v)]
     codes = _codes(assessed, part)
     verdict = _worst(mine)
     cleared = odds < CLEARED_BELOW and verdict == "sound"
@@ -95,6 +95,12 @@ def _state(assessed: Assessed, key: str, part: PartShape, odds: float, suspects:
     warm = warmth(odds)
     return PartState(key, part.title, odds, warm, cleared, verdict, tuple(codes), on_card, suspects, tests, test, node, point,
                      _cylinders(assessed, mine, codes, warm, cleared) if part.cylinder else ())
+
+
+def _since_mended(assessed: Assessed, part: PartShape) -> list[Verdict]:
+    """The verdicts that still speak of a part: what was read before it was mended no longer does."""
+    times = [n + 1 for n in range(len(assessed.job.acts)) if set(assessed.done(n).cures) & set(part.faults)]
+    return latest_of_each([v for verdicts in assessed.judged[max(times, default=0):] for v in verdicts])
 
 
 def _at(k: Knowledge, key: str, part: PartShape, v: Verdict) -> bool:

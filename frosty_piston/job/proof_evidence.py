@@ -16,6 +16,7 @@ from .tape import Job
 COMPLAINT, CLEAN_DRIVE = "complaint", "clean_drive"
 COMES_AND_GOES_PASSES = 0.5
 BACK_THOUGH_CURED = 0.02
+AGAIN_COUNTS, MOST_PASSES = 0.5, 3
 COLD_HOURS = 8.0
 AXES = {"distance_km": ("km", "km"), "starts": ("starts", "start"), "hours": ("h", "hour")}
 
@@ -143,13 +144,14 @@ def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) ->
         found = [*_without_code_return(found), _drives(returns, trip)]
     elif told_by_drive:
         passed = not any(came_back(job, x) for x in drives)
-        found = [*_without_code_return(found), _passed(job, k, CLEAN_DRIVE, tuple(x.id for x in drives), passed)]
+        found = [*_without_code_return(found), _passed(job, k, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives))]
     read = {x.data.test for x in job.times[number] if x.kind in ("reading", "outcome")}
     for condition, entry in condition_steps(job, k, number).items():
         shape = k.proofs.conditions[condition]
         driven_already = shape.drive and (told_by_drive or bool(trip and trip.entries))
         if counts(job, shape, entry) and not driven_already and shape.reading not in read:
-            found.append(_passed(job, k, condition, (entry.id,), entry.data.result == "pass"))
+            again = passes(job, k, number, condition)
+            found.append(_passed(job, k, condition, tuple(x.id for x in again) or (entry.id,), entry.data.result == "pass", len(again)))
     at = job.position
     return sorted(found, key=lambda x: max((at.get(i, 0) for i in x.entries), default=-1))
 
@@ -158,10 +160,30 @@ def _without_code_return(evidence: list[Evidence]) -> list[Evidence]:
     return [x for x in evidence if not (x.finding and x.finding.id.startswith("code_return."))]
 
 
-def _passed(job: Job, k: Knowledge, condition: str, entries: tuple[str, ...], passed: bool) -> Evidence:
+def passes(job: Job, k: Knowledge, number: int, condition: str) -> list[e.Entry]:
+    """The times a condition was passed in one time of a job, since it last failed."""
+    found: list[e.Entry] = []
+    for x in job.times[number]:
+        if x.kind == "proof_step" and x.data.step in (condition, COMPLAINT) and counts(job, k.proofs.conditions[condition], x):
+            found = [*found, x] if x.data.result == "pass" else []
+    return found
+
+
+def passed_again(broken: float, times: int) -> float:
+    """The chance that a vehicle still broken passes so many times: each further one counts half as much as the first,
+    since what hides once often hides again, and three are the most that count.
+
+    >>> [round(passed_again(0.25, n), 3) for n in (1, 2, 3, 4)]
+    [0.25, 0.125, 0.062, 0.062]
+    """
+    return broken ** (1 + AGAIN_COUNTS * (min(max(times, 1), MOST_PASSES) - 1))
+
+
+def _passed(job: Job, k: Knowledge, condition: str, entries: tuple[str, ...], passed: bool, times: int = 1) -> Evidence:
     shape, broken = k.proofs.conditions[condition], though_broken(job, k, condition)
-    chances = (broken, shape.when_cured) if passed else (1 - broken, 1 - shape.when_cured)
-    return Evidence(f"{shape.title}: {'passed' if passed else 'failed'}", entries, None, "", 1.0, {}, if_left=chances)
+    chances = (passed_again(broken, times), shape.when_cured) if passed else (1 - broken, 1 - shape.when_cured)
+    said = f"passed {times} times" if passed and times > 1 else "passed" if passed else "failed"
+    return Evidence(f"{shape.title}: {said}", entries, None, "", 1.0, {}, if_left=chances)
 
 
 def _drives(returns: Returns, trip: Driven) -> Evidence:

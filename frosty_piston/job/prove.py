@@ -13,11 +13,12 @@ from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, Re
 
 from .assessment import Assessed
 from .entries import Entry
-from .failed import BAD
+from .failed import BAD, tests_of
 from .fit import missing_pieces
 from .proof_evidence import (
     CLEAN_DRIVE,
     COLD_HOURS,
+    MOST_PASSES,
     Returns,
     came_back,
     condition_steps,
@@ -25,6 +26,8 @@ from .proof_evidence import (
     counts,
     driven,
     is_witness,
+    passed_again,
+    passes,
     returns_of,
     though_broken,
     witnesses_of,
@@ -192,7 +195,7 @@ class _Prover:
 
     def _reread(self, step: ProofStepState, pairs: tuple[Pair, ...]) -> ProofStepState:
         """The readings themselves pass this step, and no tick does."""
-        failed = [p for p in pairs if p.before.judgement.verdict == "failed"]
+        failed = [p for p in pairs if p.before.judgement.verdict == "failed" and (p.after or not self._gone_with_part(p.before))]
         sound = [p for p in failed if p.after is not None and p.after.judgement.verdict == "sound"]
         if step.result in ("open", "pass") and failed:
             done = len(sound) == len(failed)
@@ -277,6 +280,8 @@ class _Prover:
                 continue
             if again == "failed" and self._since_repair(p.after):  # type: ignore[arg-type]
                 continue
+            if not again and self._gone_with_part(p.before):
+                continue
             if again != "failed" and excused is not None and excused.result == "could_not":
                 continue
             where = place(p.before)
@@ -284,6 +289,11 @@ class _Prover:
             says = "read again, and not sound" if p.after else "not read again"
             yield Missing("reread", p.before.test, test_place(self.k, p.before.test, p.before.where),
                           f"{title}{', ' + where if where else ''}: {says}.")
+
+    def _gone_with_part(self, v: Verdict) -> bool:
+        """Whether it was read on the part itself, off the vehicle or moved about, and that part has been replaced."""
+        replaced = [x.data.repair for x in self.job.repairs if x.data.action == "replaced"]
+        return self.k.tests[v.test].on_part and any(v.test in tests_of(self.k, r) for r in replaced if r in self.k.repairs)
 
     def _suspects(self) -> Iterator[Missing]:
         suspicion, reasons = self.assessed.suspicion, self._reasons()
@@ -352,8 +362,22 @@ class _Prover:
             yield Missing("certainty", to_come[0].id, self._at(to_come[0].id), f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. {self._passed_says(then)}")
         elif more_proof:
             yield Missing("certainty", more_proof[0].id, self._at(more_proof[0].id), f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. More of it: {inside(more_proof[0].shape.does)}.")
+        elif once_more := self._once_more(steps, sure):
+            yield Missing("certainty", once_more[0].id, self._at(once_more[0].id),
+                          f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. Once more on another day would make it {percent(once_more[1])}: {inside(once_more[0].shape.does)}.")
         else:
             yield Missing("certainty", "sure", {"page": "narrow"}, f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would tell.")
+
+    def _once_more(self, steps: tuple[ProofStepState, ...], sure: float) -> tuple[ProofStepState, float] | None:
+        """A condition that is passed already and would make it sure enough when passed again; None when none would."""
+        for s in steps:
+            if s.kind == "condition" and s.result == "pass" and s.entry is not None:
+                done = len(passes(self.job, self.k, len(self.job.times) - 1, s.id))
+                broken = though_broken(self.job, self.k, s.id)
+                then = cured_given(sure, passed_again(broken, done + 1) / passed_again(broken, done)) if 0 < done < MOST_PASSES else sure
+                if then > sure and (then >= PROVEN_FROM or not self.assessed.proposals.next_tests):
+                    return s, then
+        return None
 
     def _passed_says(self, then: float) -> str:
         says = f"What is still to come would make it {percent(then)}"

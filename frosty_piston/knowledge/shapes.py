@@ -137,6 +137,7 @@ class TestShape(Shape):
     where: list[str] = []
     trace: bool = False
     cranks: bool = False
+    on_part: bool = False
     plain: bool = True
     at: dict[str, PointShape] = {}
     taken_in_at: dict[str, list[str]] = {}

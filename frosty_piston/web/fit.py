@@ -23,7 +23,9 @@ from frosty_piston.job.fit import (
     plan_state,
     torque_fault,
 )
+from frosty_piston.job.prove import soak_estimate
 from frosty_piston.job.work import to_do
+from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import waits
@@ -61,8 +63,14 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
             "card": {row.id: _on_card(record, row.card) for row in plan.repair.compare if row.card} if plan else {}, "picked": chosen(job),
             "yes": consent(job), "agreed": agreed(job) if chosen(job) else True, "agreed_here": work is None or agreed_for(job, work.option_id),
             "above": above_ceiling(job), "compared": told[-1].data.compared if told else {}, "pieces": pieces_of(job), "missing": missing_pieces(job),
-            "went": WENT, "piece_now": NOW, "as_typed": waits.as_typed, "plans": [(r, k.repairs[r].title) for r in needed],
+            "went": WENT, "piece_now": NOW, "wait_for": lambda shape: waits.as_typed(_wait_hours(record, shape)), "plans": [(r, k.repairs[r].title) for r in needed],
             "ticked": {x.data.caution for x in job.of("tick")}, "temporary": bool(work and work.temporary), **waits.wait_view(record)}
+
+
+def _wait_hours(record: JobRecord, shape: StepShape) -> float:
+    """How long a step waits: until touchable by this vehicle's own temperatures, else the general time of the plan."""
+    touch = soak_estimate(record.job).touch_h if shape.wait == "cool_down" and shape.hours >= 1 else None
+    return touch or shape.hours
 
 
 def _on_card(record: JobRecord, name: str) -> str:

@@ -260,6 +260,6 @@ class Reports(unittest.TestCase):
         self.assertIn("frosty mornings", report.complaint)
         self.assertIn("Glow plugs open circuit", report.found[0])
         self.assertEqual(report.figures[0].before, "open")
-        self.assertTrue(report.figures[0].after.endswith("ohm"))
+        self.assertTrue(report.figures[0].after.endswith("Ω"))
         self.assertLessEqual(report.price, report.ceiling)
         self.assertTrue(any("battery" in a for a in report.advice))
