@@ -37,7 +37,7 @@ from .units import convert
 from .verdict import Verdict, place, same_place
 from .where import test_place
 
-PROVEN_FROM, STOOD_HIGH, CLEARS = 0.95, 0.2, 1 / 3
+PROVEN_FROM, STOOD_HIGH, CLEARS, WORTH_A_TEST = 0.95, 0.2, 1 / 3, 0.05
 GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0
 WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
 PROVE, NO_CODES = "prove", ("inline_pump", "rotary_pump")
@@ -369,13 +369,15 @@ class _Prover:
             yield Missing("certainty", "sure", {"page": "narrow"}, f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would tell.")
 
     def _once_more(self, steps: tuple[ProofStepState, ...], sure: float) -> tuple[ProofStepState, float] | None:
-        """A condition that is passed already and would make it sure enough when passed again; None when none would."""
+        """A condition that is passed already and would make it sure enough when passed again, or that tells more than
+        the tests where no suspect stands out; None when there is none."""
+        told_by_tests = self.assessed.proposals.next_tests and any(x.probability >= WORTH_A_TEST for x in self.assessed.suspicion.suspects)
         for s in steps:
             if s.kind == "condition" and s.result == "pass" and s.entry is not None:
                 done = len(passes(self.job, self.k, len(self.job.times) - 1, s.id))
                 broken = though_broken(self.job, self.k, s.id)
                 then = cured_given(sure, passed_again(broken, done + 1) / passed_again(broken, done)) if 0 < done < MOST_PASSES else sure
-                if then > sure and (then >= PROVEN_FROM or not self.assessed.proposals.next_tests):
+                if then > sure and (then >= PROVEN_FROM or not told_by_tests):
                     return s, then
         return None
 

@@ -307,9 +307,14 @@ def _findings(r: Reader, weights: _Weights, tests: dict[str, s.TestShape], fault
                 for node in shape.nodes:
                     r.known(name, [test, "nodes"], node, nodes)
                 general = weights.row(name, [*path, "general"], shape.outcomes, shape.general)
-                finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows)
+                well = weights.row(name, [*path, "well"], shape.outcomes, shape.well) if shape.well else None
+                finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows, well=well)
                 found.setdefault(test, []).append(TestFinding(test, shape, finding, _lesser(weights, name, path, shape, finding), name))
     return found
+
+
+def _seen(chance: float) -> np.ndarray:
+    return np.array([1 - chance, chance])
 
 
 def _lesser(weights: _Weights, name: str, path: list[str], shape: s.FindingShape, finding: Finding) -> dict[str, Finding]:
@@ -321,7 +326,8 @@ def _lesser(weights: _Weights, name: str, path: list[str], shape: s.FindingShape
     lesser = {}
     for at, outcome in enumerate(shape.outcomes[1:], 1):
         chances = {fault: beside[fault].get(outcome, float(row[at])) for fault, row in finding.shows.items()}
-        lesser[outcome] = Finding(f"{finding.id}.{outcome}", (NOT_SEEN, SEEN), np.array([1 - finding.general[at], finding.general[at]]), {f: np.array([1 - p, p]) for f, p in chances.items()})
+        lesser[outcome] = Finding(f"{finding.id}.{outcome}", (NOT_SEEN, SEEN), _seen(finding.general[at]), {f: _seen(p) for f, p in chances.items()},
+                                  well=None if finding.well is None else _seen(finding.well[at]))
     return lesser
 
 

@@ -154,6 +154,7 @@ class FindingShape(Shape):
     name: str
     outcomes: Annotated[list[str], Field(min_length=2)]
     general: dict[str, Chance]
+    well: dict[str, Chance] = {}
     points: list[str] = []
     nodes: list[str] = []
     channels: list[str] = []

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import frosty_piston
 import frosty_piston.core
-from frosty_piston.job import units
+from frosty_piston.job import proof_evidence, units
+from frosty_piston.web import waits
 
 ROOT = Path(frosty_piston.__file__).parent
 
@@ -20,7 +21,7 @@ def core_modules():
 
 
 def load_tests(loader, tests, pattern):
-    for module in [*core_modules(), units]:
+    for module in [*core_modules(), units, proof_evidence, waits]:
         tests.addTests(doctest.DocTestSuite(module))
     return tests
 

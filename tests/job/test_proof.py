@@ -63,6 +63,25 @@ class Proven(unittest.TestCase):
                       step("egr_valve", "clean_drive"))
         self.assertEqual(found.status, "proven", found.missing)
 
+    def test_passed_again_on_another_day_raises_the_certainty(self):
+        half = [symptom("hard_start_cold"), entry("code_scan", module="all"), outcome("fuse_look", "sound"), reading("glow_resistance", 2.1, "ohm", point="plug", cylinder=2),
+                PLUG_2, reading("glow_resistance", 1.0, "ohm", point="plug", cylinder=2)]
+        sure = [proof(*half, *[COLD] * n, engine=NORRA).sure for n in range(5)]
+        self.assertEqual(sure[:4], sorted(set(sure[:4])))
+        self.assertEqual(sure[3], sure[4])
+        failed = step("glow_plugs", "cold_start", "fail", soaked_h=9)
+        self.assertLess(proof(*half, COLD, COLD, failed, COLD, engine=NORRA).sure, sure[1] + 1e-9)
+
+    def test_what_was_read_on_the_part_itself_went_with_it(self):
+        bench = entry("outcome", test="glow_bench_heat", where={"cylinder": 2}, outcome="cold")
+        self.assertNotIn(("reread", "glow_bench_heat"), missing(*GLOW, bench, PLUG_2, *SOUND, *STEPS, COLD, engine=NORRA))
+        cleaned = entry("action", action="cleaned", what="glow plugs", repair="glow_plugs", cylinders=[2])
+        self.assertIn(("reread", "glow_bench_heat"), missing(*GLOW, bench, cleaned, *SOUND, *STEPS, COLD, engine=NORRA))
+
+    def test_no_code_after_the_drive_speaks_for_the_repair(self):
+        job = [symptom("limp_mode"), entry("code", code="P2299"), entry("action", action="adjusted", what="driving", repair="pedal_overlap"), entry("code_clear", module="all")]
+        self.assertGreater(proof(*job, outcome("code_return", "none")).sure, proof(*job).sure)
+
     def test_an_old_step_of_any_complaint_still_counts(self):
         old = step("boost_hose_split", "complaint")
         self.assertNotIn(("condition", "load_pull"), missing(*HOSE, NEW_HOSE, *TIGHT, *CLEARED, DRY, old))

@@ -17,7 +17,8 @@ class Finding:
 
     `general`: chance of each outcome on a vehicle without a related fault, shape (K,). `shows`: for a fault
     by id, the chance of each outcome when that fault alone is present, shape (K,). All rows sum to 1. `blur`:
-    the share of an even spread that something unlisted mixes into the general chances.
+    the share of an even spread that something unlisted mixes into the general chances. `well`: the chances with
+    nothing wrong, where a test is only made because something is: shape (K,); the general ones when left out.
     """
 
     id: str
@@ -25,13 +26,19 @@ class Finding:
     general: np.ndarray
     shows: dict[str, np.ndarray]
     blur: float = BLUR
+    well: np.ndarray | None = None
 
     def __post_init__(self) -> None:
-        for name, row in [("general", self.general), *self.shows.items()]:
+        for name, row in [("general", self.general), ("well", self.with_nothing_wrong), *self.shows.items()]:
             if len(row) != len(self.outcomes) or abs(float(np.sum(row)) - 1) > 1e-6:
                 raise ValueError(f"{self.id}: the chances of {name} must be one per outcome and sum to 1")
             if np.min(row) <= 0 or np.max(row) >= 1:
                 raise ValueError(f"{self.id}: no chance of {name} may be 0 or 1")
+
+    @property
+    def with_nothing_wrong(self) -> np.ndarray:
+        """The chance of each outcome on a vehicle with nothing wrong at all, shape (K,)."""
+        return self.general if self.well is None else self.well
 
 
 @dataclass(frozen=True, eq=False)
@@ -196,6 +203,7 @@ def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = No
         upto = next_upto
     np.subtract(1.0, upto, out=table[-1])
     table[:, held[:, 0] == len(space.faults)] = unlisted_row(finding)[:, None]
+    table[:, held[:, 0] == len(space.faults) + 1] = finding.with_nothing_wrong[:, None]
     return np.maximum(table, 1e-9).T
 
 
@@ -210,6 +218,7 @@ def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     upto = _this_or_better(shares[k], space.held) if k < len(shares) else np.ones(len(space.held))
     chance = upto - _this_or_better(shares[k - 1], space.held) if k else upto
     chance[space.unlisted_at] = unlisted_row(finding)[k]
+    chance[space.empty_at] = finding.with_nothing_wrong[k]
     return np.log(np.clip(chance, 1e-9, 1.0))
 
 
