@@ -153,24 +153,49 @@ def _look(prices: Prices) -> int:
 class _Draft:
     options: tuple[Option, ...]
     cost: CostOption
-    leaves: tuple[tuple[str, float], ...]
+    left: dict[str, float]
     estimated: bool
     cylinders: tuple[int, ...]
     because: str
 
+    @property
+    def leaves(self) -> tuple[tuple[str, float], ...]:
+        return tuple(sorted(((f, p) for f, p in self.left.items() if p >= LEFT_FROM), key=lambda x: -x[1]))
+
 
 def _costed(drafts: list[_Draft], prices: Prices) -> list[Offer]:
-    """Cost the offers. What follows when one does not cure: another look, and the cheapest of what it leaves."""
+    """Cost the offers. What follows when one does not cure: another look, and what it leaves put right."""
     look = _look(prices)
-    price = {d.cost.id: price_of(d.cost, prices.rate, prices.tax_percent)[0] for d in drafts}
-    costs = []
-    for draft in drafts:
-        others = [price[d.cost.id] for d in drafts if not set(_repairs(d)) & set(_repairs(draft)) and not d.options[0].shape.temporary]
-        costs.append(replace(draft.cost, next_step=look + min(others, default=0)))
+    price = {d.cost.id: price_of(d.cost, prices.rate, prices.tax_percent)[0] * (1 + d.cost.comes_back) for d in drafts}
+    lasting = [d for d in drafts if len(d.options) == 1 and not d.options[0].shape.temporary and d.options[0].takes]
+    costs = [replace(d.cost, next_step=round(look + _what_follows(d, lasting, price, look))) for d in drafts]
     costed = cost_options(costs, prices.rate, prices.tax_percent, prices.standstill_per_day)
     costed = [_at_typed_price(d, c, prices) for d, c in zip(drafts, costed, strict=True)]
     offers = [Offer(d.cost.id, d.options, _repairs(d), c, d.leaves, d.estimated, d.cylinders, d.because) for d, c in zip(drafts, costed, strict=True)]
     return sorted((_whole_coins(o) if o.estimated else o for o in offers), key=lambda o: o.costed.expected)
+
+
+def _what_follows(draft: _Draft, lasting: list[_Draft], price: dict[str, float], look: int) -> float:
+    """What the faults it leaves are expected to cost, given that it did not cure: each by the chance that it is left.
+    `price`: of each option, what comes back within a year counted in."""
+    total = 0.0
+    for repair in dict.fromkeys(d.options[0].repair for d in lasting):
+        mine = [d for d in lasting if d.options[0].repair == repair]
+        left = {f: draft.left[f] for d in mine for f in d.options[0].cures if draft.left.get(f)}
+        tried = {f: max((o.takes for o in draft.options if f in o.cures), default=0.0) for f in left}
+        ways = {f: [(d.options[0].takes, price[d.cost.id]) for d in mine if f in d.options[0].cures] for f in left}
+        total += sum(p * _put_right(ways[f], tried[f], look) for f, p in left.items()) / max(sum(left.values()), 1.0)
+    return total / max(1 - draft.cost.cures, 1e-6)
+
+
+def _put_right(ways: list[tuple[float, float]], tried: float, look: int) -> float:
+    """What it is expected to cost until one repair has taken, by the cheapest way: what failed once is not tried again,
+    a surer one is, with another look before it; the surest is done over."""
+    surer = [w for w in ways if w[0] > tried]
+    if not surer:
+        takes, cost = max(ways, key=lambda w: (w[0], -w[1]))
+        return cost + (1 - takes) / takes * (cost + look)
+    return min(cost + (1 - takes) * (look + _put_right(ways, takes, look)) for takes, cost in surer)
 
 
 def _at_typed_price(draft: _Draft, costed: Costed, prices: Prices) -> Costed:
@@ -221,24 +246,26 @@ def _draft(assessed: Assessed, options: tuple[Option, ...], prices: Prices) -> _
     singles = [_single(assessed, o, prices) for o in options]
     cures, present = suspicion.cured_by([(o.cures, o.takes) for o in options])
     names = suspicion.space.names
-    leaves = tuple(sorted(((names[i], float(p)) for i, p in enumerate(present) if p >= LEFT_FROM), key=lambda x: -x[1]))
+    left = {names[i]: float(p) for i, p in enumerate(present)}
     reached = _access_hours(k, options, prices)
     because = "; ".join(dict.fromkeys(because for _, because in singles))
-    cost = singles[0][0] if len(singles) == 1 else _together([c for c, _ in singles])
+    cost = singles[0][0] if len(singles) == 1 else _together([c for c, _ in singles], prices)
     cost = replace(cost, cures=min(max(cures, 0.0), 1.0), access_h=reached if reached is not None else cost.access_h)
     cylinders = tuple(dict.fromkeys(c for o in options for c in cylinders_of(assessed, o)))
     typed = all({"parts", "price"} & set(prices.typed.get(o.id, {})) for o in options)
-    return _Draft(options, cost, leaves, not typed, cylinders, because)
+    return _Draft(options, cost, left, not typed, cylinders, because)
 
 
-def _together(costs: list[CostOption]) -> CostOption:
+def _together(costs: list[CostOption], prices: Prices) -> CostOption:
     """Several options as one: what it takes adds up, the longest wait counts, and each may come back or break."""
+    again = sum(c.comes_back * price_of(c, prices.rate, prices.tax_percent)[0] for c in costs)
     none_back = float(np.prod([1 - c.comes_back for c in costs]))
     breaks = 1 - float(np.prod([1 - c.breaks for c in costs]))
     harm = sum(c.breaks * c.break_cost for c in costs)
     warranted = [c.warranty_months for c in costs if c.warranty_months]
+    back = 1 - none_back
     return CostOption("+".join(c.id for c in costs), " + ".join(c.title for c in costs), sum(c.parts for c in costs), sum(c.labour_h for c in costs),
-                      sum(c.access_h for c in costs), sum(c.consumables for c in costs), 0.0, 1 - none_back, breaks,
+                      sum(c.access_h for c in costs), sum(c.consumables for c in costs), 0.0, back, round(again / back) if back else 0, breaks,
                       round(harm / breaks) if breaks else 0, 0, max(c.days for c in costs), min(warranted, default=0))
 
 
@@ -269,7 +296,7 @@ def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOpt
     break_h = figure(shape.break_figure) if shape.break_figure else shape.break_minutes / 60
     return CostOption(
         option.id, option.title, round(typed.get("parts", part_min / 60 * prices.rate)) * pieces, hours, typed.get("access_h", reach),
-        round(typed.get("consumables", 0)), 0.0, back, breaks, round(break_h * prices.rate), 0,
+        round(typed.get("consumables", 0)), 0.0, back, 0, breaks, round(break_h * prices.rate), 0,
         typed.get("days", shape.days), round(typed.get("warranty_months", shape.warranty_months))), because
 
 

@@ -293,7 +293,7 @@ class Proposals:
         if not known:
             return "nothing is known that would cure"
         named = [f"“{inside(self.k.repairs[r].title)}”" for r in repairs[known[0]]]
-        return f"{percent(float(chance[known[0]]))} that {listed(named)} {'alone cures' if len(named) == 1 else 'together cure'}"
+        return f"{percent(float(chance[known[0]]))} that it needs {listed(named)}{' alone' if len(named) == 1 else ''}"
 
 
 def _word(outcome: str) -> str:

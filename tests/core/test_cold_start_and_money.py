@@ -66,6 +66,11 @@ class Costs(unittest.TestCase):
         self.assertEqual((one.price, one.expected), (13_000, 18_640))
         self.assertEqual(whole.per_warranted_month, round(whole.price / 24))
 
+    def test_what_a_return_costs_when_only_part_of_it_comes_back(self):
+        part = cost_options([Option("a", "A", 9_000, 0, cures=1.0, comes_back=0.5, back_cost=2_000)], 0, 0)[0]
+        whole = cost_options([Option("a", "A", 9_000, 0, cures=1.0, comes_back=0.5)], 0, 0)[0]
+        self.assertEqual((part.if_back, whole.if_back, part.expected), (1_000, 4_500, 10_000))
+
     def test_at_the_break_even_odds_both_cost_the_same(self):
         cheap = Option("a", "A", 5_000, 0, cures=0.3, comes_back=0, next_step=30_000)
         dear = Option("b", "B", 20_000, 0, cures=1.0, comes_back=0, next_step=30_000)

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from frosty_piston.formats.report import build_report
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.decide import Prices, advice, weigh_offers
+from frosty_piston.job.decide import Prices, _put_right, advice, weigh_offers
 from frosty_piston.job.failed import condemned
 from frosty_piston.job.fit import (
     above_ceiling,
@@ -90,6 +90,20 @@ class Decide(unittest.TestCase):
         once = sum(K.access[a].minutes for a in {a for r in both.repairs for a in K.repairs[r].shape.access}) / 60
         self.assertAlmostEqual(both.costed.option.access_h, once)
         self.assertLessEqual(once, apart)
+
+    def test_two_faults_that_both_stand_are_cheapest_mended_together(self):
+        found = list(offers(at(*EGR_TWO, engine=MODERN)).values())
+        self.assertLessEqual({"egr_valve", "egr_wiring"}, set(found[0].repairs))
+        alone = {o.id: o.costed for o in found if len(o.options) == 1}
+        for o in (o for o in found if len(o.options) > 1):
+            self.assertAlmostEqual(o.costed.if_back, sum(alone[x.id].if_back for x in o.options), delta=200)
+
+    def test_what_failed_is_not_tried_again_when_it_is_followed_up(self):
+        ways = [(0.5, 1_000), (0.9, 5_000)]
+        self.assertAlmostEqual(_put_right(ways, 0.0, 500), 1_000 + 0.5 * (500 + 5_000 + 0.1 / 0.9 * 5_500))
+        self.assertAlmostEqual(_put_right(ways, 0.5, 500), 5_000 + 0.1 / 0.9 * 5_500)
+        self.assertEqual(_put_right(ways, 0.9, 500), _put_right(ways, 0.5, 500))
+        self.assertEqual(_put_right([(0.5, 9_000), (0.9, 5_000)], 0.0, 500), _put_right(ways, 0.5, 500))
 
     def test_a_dearer_part_today_can_be_the_cheaper_one(self):
         job = at(symptom("limp_mode"), outcome("actuator_sweep", "dead_spot", node="turbo_actuator"), outcome("linkage_free", "free"), engine=MODERN)

@@ -85,7 +85,7 @@ class Stopping(unittest.TestCase):
     def test_it_says_when_it_is_sure_enough_and_when_not(self):
         sure = think(symptom("restart_countdown"), code("P207F"), scan(), reading("def_concentration", 24, "percent"))
         self.assertTrue(sure.proposals.sure.enough)
-        self.assertRegex(sure.proposals.stop_rule, r"^Sure enough: \d+ % that .* alone cures; being wrong is expected to cost \d+ min")
+        self.assertRegex(sure.proposals.stop_rule, r"^Sure enough: \d+ % that it needs .* alone; being wrong is expected to cost \d+ min")
         unsure = think(symptom("low_power"), code("P0101"), scan())
         self.assertFalse(unsure.proposals.sure.enough)
         self.assertRegex(unsure.proposals.stop_rule, r"^Not yet: .* The best test takes \d+ min and is expected to save \d+")
