@@ -13,27 +13,59 @@ DATA = Path(__file__).resolve().parent.parent / "data"
 
 
 def build_parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="piston", description="Frosty Piston keeps the thread of a diesel diagnosis, from arrival to proof.")
+    parser = argparse.ArgumentParser(
+        prog="piston",
+        description="Frosty Piston keeps the thread of a diesel diagnosis, from arrival to proof.",
+    )
     parser.add_argument("--version", action="version", version=f"frosty-piston {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for name, says in (("demo", "set up the demo workshop and serve it"), ("serve", "serve a workshop that starts empty")):
+    for name, says in (
+        ("demo", "set up the demo workshop and serve it"),
+        ("serve", "serve a workshop that starts empty"),
+    ):
         one = commands.add_parser(name, help=says, description=says)
-        one.add_argument("--port", type=int, default=DEFAULT_PORT, help=f"port on 127.0.0.1 (default {DEFAULT_PORT})")
-        one.add_argument("--data", type=Path, default=DATA / name, help=f"folder of the database (default data/{name})")
+        one.add_argument(
+            "--port", type=int, default=DEFAULT_PORT, help=f"port on 127.0.0.1 (default {DEFAULT_PORT})"
+        )
+        one.add_argument(
+            "--data", type=Path, default=DATA / name, help=f"folder of the database (default data/{name})"
+        )
         if name == "demo":
             one.add_argument("--reset", action="store_true", help="throw the demo data away and make it anew")
-    one = commands.add_parser("assess", help="print the assessment of a job file as JSON", description="Print the assessment of a job file as JSON.")
-    one.add_argument("file", type=Path, metavar="FILE", nargs="?", help="a .fpjob.json file, or - for standard input")
-    one.add_argument("--lines", action="store_true", help="read one job file a line from standard input and answer one line each")
-    one = commands.add_parser("import", help="bring job files into a workshop", description="Bring job files into a workshop.")
+    one = commands.add_parser(
+        "assess",
+        help="print the assessment of a job file as JSON",
+        description="Print the assessment of a job file as JSON.",
+    )
+    one.add_argument(
+        "file", type=Path, metavar="FILE", nargs="?", help="a .fpjob.json file, or - for standard input"
+    )
+    one.add_argument(
+        "--lines",
+        action="store_true",
+        help="read one job file a line from standard input and answer one line each",
+    )
+    one = commands.add_parser(
+        "import", help="bring job files into a workshop", description="Bring job files into a workshop."
+    )
     one.add_argument("files", type=Path, nargs="+", metavar="FILE")
     one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
-    one = commands.add_parser("export", help="write a job of a workshop as a job file", description="Write a job of a workshop as a job file.")
+    one = commands.add_parser(
+        "export",
+        help="write a job of a workshop as a job file",
+        description="Write a job of a workshop as a job file.",
+    )
     one.add_argument("job", metavar="JOB", help="the id of the job")
     one.add_argument("--out", type=Path, help="file to write; standard output without it")
     one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
-    one = commands.add_parser("bench", help="measure the reasoning and the speed of the pages",
-                              description="Measure the choice of tests against the optimum, the reasoning, and the pages in a workshop made for it.")
+    one = commands.add_parser(
+        "bench",
+        help="measure the reasoning and the speed of the pages",
+        description=(
+            "Measure the choice of tests against the optimum, the reasoning, and the pages in a workshop made"
+            " for it."
+        ),
+    )
     one.add_argument("--only", choices=("reasoning", "recordings", "pages"), help="measure one of them")
     one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
     one.add_argument("--entries", type=int, default=300, help="entries on the measured job (default 300)")
@@ -75,7 +107,9 @@ def _assess(args: argparse.Namespace) -> int:
     if args.lines:
         for line in sys.stdin.buffer:
             if line.strip():
-                sys.stdout.write(json.dumps(assess_line(line), ensure_ascii=False, separators=(",", ":")) + "\n")
+                sys.stdout.write(
+                    json.dumps(assess_line(line), ensure_ascii=False, separators=(",", ":")) + "\n"
+                )
                 sys.stdout.flush()
         return 0
     if args.file is None:
@@ -129,4 +163,12 @@ def _test(args: argparse.Namespace) -> int:
     raise FrostyPistonError("Tests are started with ./piston test from the project's folder.")
 
 
-COMMANDS = {"demo": _serve, "serve": _serve, "assess": _assess, "import": _import, "export": _export, "bench": _bench, "test": _test}
+COMMANDS = {
+    "demo": _serve,
+    "serve": _serve,
+    "assess": _assess,
+    "import": _import,
+    "export": _export,
+    "bench": _bench,
+    "test": _test,
+}

@@ -36,42 +36,74 @@ def fill_demo(workshop: Workshop) -> None:
 
 
 def _open(workshop: Workshop, job: dict[str, Any], recorded: list[tuple[str, Columns]]) -> None:
-    """Open a job with its recordings. Where something was cleaned, the first one was made before that and the rest after,
-    and what they say of the air path is written down."""
+    """Open a job with its recordings. Where something was cleaned, the first one was made before that and the
+    rest after, and what they say of the air path is written down."""
     job_id, entries = job["job"]["id"], job["entries"]
-    cut_at = next((n for n, x in enumerate(entries) if recorded and x["data"].get("action") == "cleaned"), len(entries))
+    cut_at = next(
+        (n for n, x in enumerate(entries) if recorded and x["data"].get("action") == "cleaned"), len(entries)
+    )
     workshop.add_file(jobfile.check({**job, "entries": entries[:cut_at]}, workshop.knowledge))
     cleaned = cut_at < len(entries)
     for n, (name, columns) in enumerate(recorded):
         if n == 1 and cleaned:
             workshop.write(job_id, entries[cut_at:], None)
-        trace_id, signals = _bring_in(workshop, job_id, name, columns, entries[cut_at - 1]["at"] if cleaned and n == 0 else None)
+        trace_id, signals = _bring_in(
+            workshop, job_id, name, columns, entries[cut_at - 1]["at"] if cleaned and n == 0 else None
+        )
         if cleaned:
             _write_down(workshop, job_id, trace_id, signals, entries[cut_at - 1]["at"] if n == 0 else None)
 
 
-def _bring_in(workshop: Workshop, job_id: str, name: str, recorded: Columns, at: str | None) -> tuple[str, dict[str, Signal]]:
-    """Bring a simulated recording in the way a file comes in: written as CSV, read, mapped, put on the tape."""
+def _bring_in(
+    workshop: Workshop, job_id: str, name: str, recorded: Columns, at: str | None
+) -> tuple[str, dict[str, Signal]]:
+    """Bring a simulated recording in the way a file comes in: written as CSV, read, mapped, put on the
+    tape."""
     k, data = workshop.knowledge, write_csv(recorded).encode()
     read = read_recording(data)
     columns = {c.index: c for c in read.columns}
     taken = {m.channel: columns[m.column] for m in guess(read, k) if m.channel}
     shapes = {channel: shape_of(channel, k) for channel in taken}
     units = {channel: shape.unit for channel, shape in shapes.items() if shape}
-    signals = {channel: signal(read.times_s[c.time_column], converted(read.values[c.index], c.unit, units[channel])) for channel, c in taken.items()}
+    signals = {
+        channel: signal(read.times_s[c.time_column], converted(read.values[c.index], c.unit, units[channel]))
+        for channel, c in taken.items()
+    }
     attachment = workshop.recordings.keep_file(job_id, name, data, "Ylva")
     trace_id, names = f"rec-{attachment}", {channel: c.name for channel, c in taken.items()}
     workshop.recordings.add(trace_id, job_id, attachment, name, signals, names, units)
-    workshop.write(job_id, [_dated({"id": trace_id, "kind": "trace", "data": {"channels": names, "file": name}}, at)], "Ylva")
+    workshop.write(
+        job_id,
+        [_dated({"id": trace_id, "kind": "trace", "data": {"channels": names, "file": name}}, at)],
+        "Ylva",
+    )
     return trace_id, signals
 
 
-def _write_down(workshop: Workshop, job_id: str, trace_id: str, signals: dict[str, Signal], at: str | None) -> None:
+def _write_down(
+    workshop: Workshop, job_id: str, trace_id: str, signals: dict[str, Signal], at: str | None
+) -> None:
     """Put what a recording says of the air path on the tape, with the stretch it came from."""
     job = workshop.job(job_id).job
-    source = {"trace": trace_id, "start_s": min(float(s.times_s[0]) for s in signals.values()), "end_s": max(float(s.times_s[-1]) for s in signals.values())}
-    entries = [(kind, data) for a in analysed(Judge(job, workshop.knowledge, job.live), signals) if not a.points for kind, data in a.writes]
-    workshop.write(job_id, [_dated({"id": f"{trace_id}-{n}", "kind": kind, "data": {**data, "source": source}}, at) for n, (kind, data) in enumerate(entries)], "Ylva")
+    source = {
+        "trace": trace_id,
+        "start_s": min(float(s.times_s[0]) for s in signals.values()),
+        "end_s": max(float(s.times_s[-1]) for s in signals.values()),
+    }
+    entries = [
+        (kind, data)
+        for a in analysed(Judge(job, workshop.knowledge, job.live), signals)
+        if not a.points
+        for kind, data in a.writes
+    ]
+    workshop.write(
+        job_id,
+        [
+            _dated({"id": f"{trace_id}-{n}", "kind": kind, "data": {**data, "source": source}}, at)
+            for n, (kind, data) in enumerate(entries)
+        ],
+        "Ylva",
+    )
 
 
 def _dated(entry: dict[str, Any], at: str | None) -> dict[str, Any]:

@@ -2,16 +2,47 @@
 
 from typing import Any
 
-NORRA = {"name": "Norra D4-22", "cylinders": 4, "arrangement": "inline", "combustion": "direct", "compression_ratio": 16.5, "injection": "rail_solenoid", "glow": "rod_12v",
-         "glow_control": "relay_module", "glow_nominal_ohm": 0.8, "batteries": 1, "system_voltage": 12, "intake_heater": False, "limits": {}}
-SKARN = {"name": "Skarn V8-60", "cylinders": 8, "arrangement": "vee", "combustion": "direct", "injection": "hydraulic_unit", "glow": "rod_12v", "glow_control": "timer_relay",
-         "batteries": 2, "system_voltage": 12, "limits": {}}
+NORRA = {
+    "name": "Norra D4-22",
+    "cylinders": 4,
+    "arrangement": "inline",
+    "combustion": "direct",
+    "compression_ratio": 16.5,
+    "injection": "rail_solenoid",
+    "glow": "rod_12v",
+    "glow_control": "relay_module",
+    "glow_nominal_ohm": 0.8,
+    "batteries": 1,
+    "system_voltage": 12,
+    "intake_heater": False,
+    "limits": {},
+}
+SKARN = {
+    "name": "Skarn V8-60",
+    "cylinders": 8,
+    "arrangement": "vee",
+    "combustion": "direct",
+    "injection": "hydraulic_unit",
+    "glow": "rod_12v",
+    "glow_control": "timer_relay",
+    "batteries": 2,
+    "system_voltage": 12,
+    "limits": {},
+}
 
 
-def job_file(*entries: dict[str, Any], engine: dict[str, Any] = NORRA, job_id: str = "case") -> dict[str, Any]:
+def job_file(
+    *entries: dict[str, Any], engine: dict[str, Any] = NORRA, job_id: str = "case"
+) -> dict[str, Any]:
     numbered = [{"id": f"e{i}", **entry} for i, entry in enumerate(entries, 1)]
-    return {"format": "frosty-piston/job", "version": 1, "job": {"id": job_id, "title": "Case", "opened_at": "2026-01-14T06:40:00Z"}, "vehicle": {"name": "Van", "odometer_km": 184200},
-            "engine": engine, "entries": numbered}
+    return {
+        "format": "frosty-piston/job",
+        "version": 1,
+        "job": {"id": job_id, "title": "Case", "opened_at": "2026-01-14T06:40:00Z"},
+        "vehicle": {"name": "Van", "odometer_km": 184200},
+        "engine": engine,
+        "entries": numbered,
+    }
 
 
 def entry(kind: str, **data: Any) -> dict[str, Any]:
@@ -23,10 +54,20 @@ def symptom(name: str, present: bool = True) -> dict[str, Any]:
 
 
 def meter(zero: float = 0.2) -> dict[str, Any]:
-    return entry("instrument", instrument="meter", lead_zero=zero, unit="ohm", accuracy_percent=0.8, accuracy_digits=3, resolution=0.01)
+    return entry(
+        "instrument",
+        instrument="meter",
+        lead_zero=zero,
+        unit="ohm",
+        accuracy_percent=0.8,
+        accuracy_digits=3,
+        resolution=0.01,
+    )
 
 
-def reading(test: str, value: Any, unit: str, conditions: dict[str, Any] | None = None, **where: Any) -> dict[str, Any]:
+def reading(
+    test: str, value: Any, unit: str, conditions: dict[str, Any] | None = None, **where: Any
+) -> dict[str, Any]:
     data = {"test": test, "where": where, "value": value, "unit": unit}
     return entry("reading", **(data | ({"conditions": conditions} if conditions else {})))
 
@@ -40,13 +81,50 @@ def plugs(values: list[Any], point: str = "harness_connector") -> list[dict[str,
 
 
 def relay_read(loaded: bool = True, **volts: float) -> list[dict[str, Any]]:
-    return [reading("glow_relay", v, "V", {"loaded": loaded} if p == "output" else None, point=p) for p, v in volts.items()]
+    return [
+        reading("glow_relay", v, "V", {"loaded": loaded} if p == "output" else None, point=p)
+        for p, v in volts.items()
+    ]
 
 
-MODERN = {"name": "Norra D4-22", "cylinders": 4, "arrangement": "inline", "combustion": "direct", "displacement_l": 2.2, "compression_ratio": 16.5, "injection": "rail_solenoid", "glow": "rod_12v",
-          "glow_control": "relay_module", "glow_nominal_ohm": 0.8, "turbo": "vgt_electric", "egr": ["high_pressure"], "egr_drive": "motor", "egr_cooler_bypass": "vacuum", "inlet_flap": "motor",
-          "swirl_flaps": "vacuum", "dpf": True, "scr": True, "vacuum_pump": True, "stop": "electric", "intake_heater": False, "batteries": 1, "system_voltage": 12, "limits": {}}
-VACUUM = {**MODERN, "name": "Norra D5-30", "cylinders": 5, "turbo": "vgt_vacuum", "scr": False, "dpf": False, "stop": "vacuum", "egr_drive": "vacuum", "injection": "rotary_pump", "combustion": "prechamber"}
+MODERN = {
+    "name": "Norra D4-22",
+    "cylinders": 4,
+    "arrangement": "inline",
+    "combustion": "direct",
+    "displacement_l": 2.2,
+    "compression_ratio": 16.5,
+    "injection": "rail_solenoid",
+    "glow": "rod_12v",
+    "glow_control": "relay_module",
+    "glow_nominal_ohm": 0.8,
+    "turbo": "vgt_electric",
+    "egr": ["high_pressure"],
+    "egr_drive": "motor",
+    "egr_cooler_bypass": "vacuum",
+    "inlet_flap": "motor",
+    "swirl_flaps": "vacuum",
+    "dpf": True,
+    "scr": True,
+    "vacuum_pump": True,
+    "stop": "electric",
+    "intake_heater": False,
+    "batteries": 1,
+    "system_voltage": 12,
+    "limits": {},
+}
+VACUUM = {
+    **MODERN,
+    "name": "Norra D5-30",
+    "cylinders": 5,
+    "turbo": "vgt_vacuum",
+    "scr": False,
+    "dpf": False,
+    "stop": "vacuum",
+    "egr_drive": "vacuum",
+    "injection": "rotary_pump",
+    "combustion": "prechamber",
+}
 
 
 def code(name: str) -> dict[str, Any]:

@@ -7,9 +7,23 @@ from tests.browser.pages import shared
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 VIEWS = {
-    "yard": "/", "arrive": "/jobs/demo-van-3/arrive", "narrow": "/jobs/demo-van-5/narrow", "plan": "/jobs/demo-van-5/plan", "why": "/jobs/demo-van-5/why/turbo_actuator_motor", "test-card": "/jobs/demo-wagon/measure/test/vacuum_hold?node=stop_line",
-    "shelf": "/shelf/faults/vane_mechanism_sticks", "glow-bench": "/jobs/demo-van-3/measure/glow", "relay-bench": "/jobs/demo-patrol/measure/relay",
-    "battery-bench": "/jobs/demo-van-3/measure/battery", "cold-start": "/jobs/demo-van-3/measure/glow#margin", "egr-bench": "/jobs/demo-bus-egr/measure/egr", "turbo-bench": "/jobs/demo-van-5/measure/turbo", "decide": "/jobs/demo-carrier-egr/decide#for-egr_valve", "fit": "/jobs/demo-bus-turbo/fit", "prove": "/jobs/demo-mast-van/prove#drives", "report": "/jobs/demo-hut-bus/report",
+    "yard": "/",
+    "arrive": "/jobs/demo-van-3/arrive",
+    "narrow": "/jobs/demo-van-5/narrow",
+    "plan": "/jobs/demo-van-5/plan",
+    "why": "/jobs/demo-van-5/why/turbo_actuator_motor",
+    "test-card": "/jobs/demo-wagon/measure/test/vacuum_hold?node=stop_line",
+    "shelf": "/shelf/faults/vane_mechanism_sticks",
+    "glow-bench": "/jobs/demo-van-3/measure/glow",
+    "relay-bench": "/jobs/demo-patrol/measure/relay",
+    "battery-bench": "/jobs/demo-van-3/measure/battery",
+    "cold-start": "/jobs/demo-van-3/measure/glow#margin",
+    "egr-bench": "/jobs/demo-bus-egr/measure/egr",
+    "turbo-bench": "/jobs/demo-van-5/measure/turbo",
+    "decide": "/jobs/demo-carrier-egr/decide#for-egr_valve",
+    "fit": "/jobs/demo-bus-turbo/fit",
+    "prove": "/jobs/demo-mast-van/prove#drives",
+    "report": "/jobs/demo-hut-bus/report",
 }
 
 
@@ -17,7 +31,10 @@ def _recorded(workshop: Workshop) -> dict[str, str]:
     """The pages of recordings, whose ids are made when they come in."""
     at = {t.name: t.id for job in ("demo-van-5", "demo-bus-egr") for t in workshop.recordings.of_job(job)}
     before, after = at["EGR before cleaning.csv"], at["EGR after cleaning.csv"]
-    return {"recording": f"/jobs/demo-bus-egr/traces/{before}?with={after}&event=egr_position&level=30", "loop": f"/jobs/demo-van-5/traces/{at['vanes warm.csv']}#drive"}
+    return {
+        "recording": f"/jobs/demo-bus-egr/traces/{before}?with={after}&event=egr_position&level=30",
+        "loop": f"/jobs/demo-van-5/traces/{at['vanes warm.csv']}#drive",
+    }
 
 
 def main() -> None:

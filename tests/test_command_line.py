@@ -18,7 +18,13 @@ ROOT = Path(__file__).parents[1]
 
 
 def run(*args, stdin=b""):
-    done = subprocess.run([sys.executable, "-m", "frosty_piston", *map(str, args)], input=stdin, capture_output=True, cwd=ROOT, timeout=60)
+    done = subprocess.run(
+        [sys.executable, "-m", "frosty_piston", *map(str, args)],
+        input=stdin,
+        capture_output=True,
+        cwd=ROOT,
+        timeout=60,
+    )
     return done.returncode, done.stdout.decode(), done.stderr.decode()
 
 
@@ -45,18 +51,31 @@ class Files(unittest.TestCase):
         self.assertNotIn("Traceback", err)
 
     def test_one_job_a_line_answers_one_line_each_in_order(self):
-        jobs = [job_file(symptom("hard_start_cold"), job_id="a"), job_file(symptom("nope"), job_id="b"), "not a job", job_file(symptom("no_boost"), job_id="c")]
+        jobs = [
+            job_file(symptom("hard_start_cold"), job_id="a"),
+            job_file(symptom("nope"), job_id="b"),
+            "not a job",
+            job_file(symptom("no_boost"), job_id="c"),
+        ]
         lines = "\n\n".join(json.dumps(j) for j in jobs) + "\n{broken\n"
         code, out, err = run("assess", "--lines", stdin=lines.encode())
         answers = [json.loads(line) for line in out.splitlines()]
         self.assertEqual((code, err, len(answers)), (0, "", 5))
-        self.assertEqual([a["format"] if "format" in a else "error" for a in answers], ["frosty-piston/assessment", "error", "error", "frosty-piston/assessment", "error"])
+        self.assertEqual(
+            [a.get("format", "error") for a in answers],
+            ["frosty-piston/assessment", "error", "error", "frosty-piston/assessment", "error"],
+        )
         self.assertEqual(answers[1]["error"]["faults"][0]["path"], "entries[0].data.symptom")
         self.assertIn("says", answers[4]["error"])
         self.assertEqual(run("assess")[0], 2)
 
     def test_missing_and_broken_files_are_one_sentence(self):
-        for args, stdin in ((("assess", self.folder / "nope"), b""), (("assess", self.folder), b""), (("assess", "-"), b"\xff\xfe"), (("export", "nope", "--data", self.folder / "w"), b"")):
+        for args, stdin in (
+            (("assess", self.folder / "nope"), b""),
+            (("assess", self.folder), b""),
+            (("assess", "-"), b"\xff\xfe"),
+            (("export", "nope", "--data", self.folder / "w"), b""),
+        ):
             code, out, err = run(*args, stdin=stdin)
             self.assertEqual((code, out), (2, ""), args)
             self.assertEqual(len(err.strip().splitlines()), 1, err)
@@ -82,7 +101,13 @@ class Files(unittest.TestCase):
 
 class Serving(unittest.TestCase):
     def start(self, *args):
-        server = subprocess.Popen([sys.executable, "-m", "frosty_piston", *map(str, args)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, cwd=ROOT, env={**os.environ, "PYTHONUNBUFFERED": "1"})
+        server = subprocess.Popen(
+            [sys.executable, "-m", "frosty_piston", *map(str, args)],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            cwd=ROOT,
+            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+        )
         self.addCleanup(lambda: (server.kill(), server.wait(), server.stdout.close(), server.stderr.close()))
         line = server.stdout.readline().decode()
         self.assertIn("http://127.0.0.1:", line, server.stderr.read() if not line else "")
@@ -130,7 +155,9 @@ class Launcher(unittest.TestCase):
             for name in ("sh", "dirname", "printf"):
                 found = next(p for p in ("/bin", "/usr/bin") if (Path(p) / name).exists())
                 (Path(folder) / name).symlink_to(Path(found) / name)
-            done = subprocess.run([str(ROOT / "piston"), "demo"], env={"PATH": folder}, capture_output=True, timeout=20)
+            done = subprocess.run(
+                [str(ROOT / "piston"), "demo"], env={"PATH": folder}, capture_output=True, timeout=20
+            )
         self.assertEqual(done.returncode, 2)
         self.assertIn(b"needs Python 3.11", done.stderr)
 

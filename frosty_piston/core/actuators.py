@@ -1,4 +1,5 @@
-"""A drive that is told where to go, and where it went: EGR valve, inlet flap, vanes, bypass, from a recording."""
+"""A drive that is told where to go, and where it went: EGR valve, inlet flap, vanes, bypass, from a
+recording."""
 
 from dataclasses import dataclass
 
@@ -23,13 +24,14 @@ STALL_PERCENT, MANY_STALLS, STEP_PERCENT, AFTER_STEP_S = 3.0, 3.0, 12.0, 5.0
 
 @dataclass(frozen=True, slots=True)
 class DriveReport:
-    """What a recording of a drive says. Percent of command unless said otherwise; None where it cannot be told.
+    """What a recording of a drive says. Percent of command unless said otherwise; None where it cannot be
+    told.
 
-    `closed_offset`: rest position at no command. `reach`: lowest and highest actual. `delay_s`, `tau_s`: of a delay and a
-    first-order lag fitted together, `tau_u_s` their uncertainty. `hysteresis`: mean gap up against down at equal command,
-    the lag taken out. `dead_spots`: stretches of command. `stalls`: how often it stands and then slips, in one sweep;
-    `stall_size`: by how much of the command.
-    `noise`: on a still command. `steady_error`: mean on a settled command. `loose`: how far it moves with no command.
+    `closed_offset`: rest position at no command. `reach`: lowest and highest actual. `delay_s`, `tau_s`: of a
+    delay and a first-order lag fitted together, `tau_u_s` their uncertainty. `hysteresis`: mean gap up
+    against down at equal command, the lag taken out. `dead_spots`: stretches of command. `stalls`: how often
+    it stands and then slips, in one sweep; `stall_size`: by how much of the command. `noise`: on a still
+    command. `steady_error`: mean on a settled command. `loose`: how far it moves with no command.
     """
 
     closed_offset: float | None
@@ -48,11 +50,15 @@ class DriveReport:
 
 
 def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.ndarray) -> np.ndarray:
-    """Answer a command behind every delay and first-order lag: ``y += (1 - exp(-dt/tau))*(c(t - delay) - y)``.
+    """Answer a command behind every delay and first-order lag: ``y += (1 - exp(-dt/tau))*(c(t - delay) -
+    y)``.
 
-    `command`: shape (N,), evenly spaced by `step_s`; `taus_s`, `delays_s`: shapes (T,), (D,). Returns shape (N, T, D).
+    `command`: shape (N,), evenly spaced by `step_s`; `taus_s`, `delays_s`: shapes (T,), (D,). Returns shape
+    (N, T, D).
 
-    >>> lagged(np.array([0.0, 1, 1, 1]), 1.0, np.array([0.0, 1.0]), np.array([0.0, 1.0]))[:, :, 0].round(2).tolist()
+    >>> lagged(np.array([0.0, 1, 1, 1]), 1.0, np.array([0.0, 1.0]), np.array([0.0, 1.0]))[:, :, 0].round(
+    ...     2
+    ... ).tolist()
     [[0.0, 0.0], [1.0, 0.63], [1.0, 0.86], [1.0, 0.95]]
     """
     shifts = np.round(delays_s / step_s).astype(int)
@@ -67,13 +73,15 @@ def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.
 
 
 def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> DriveReport | None:
-    """Answer what the recording of a drive says; None when the two never stand beside each other for five seconds.
+    """Answer what the recording of a drive says; None when the two never stand beside each other for five
+    seconds.
 
-    `command` in percent; `actual` in percent, or in any unit when `percent` is False: it is then scaled onto the
-    command by its middle half, so that reach and closed offset hold only roughly. A signal that runs the other way
-    round is turned. Stairs of a slow channel are taken out first.
+    `command` in percent; `actual` in percent, or in any unit when `percent` is False: it is then scaled onto
+    the command by its middle half, so that reach and closed offset hold only roughly. A signal that runs the
+    other way round is turned. Stairs of a slow channel are taken out first.
 
-    Calibration: the simulated drives of the rig, 2 to 50 samples a second; `./piston bench` prints how often it is right.
+    Calibration: the simulated drives of the rig, 2 to 50 samples a second; `./piston bench` prints how often
+    it is right.
 
     >>> t = np.arange(0, 40, 0.1)
     >>> c = np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0])
@@ -94,7 +102,9 @@ def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> Driv
     low, high = (float(x) for x in np.percentile(a, [0.5, 99.5]))
     if np.ptp(c) < LEAST_COMMAND or high - low < STUCK_RANGE:
         still = _still(t, c, step, 0.0)
-        return DriveReport(None, (low, high), None, None, None, None, (), 0.0, 0.0, _spread(a, still), None, 0.0, scaled)
+        return DriveReport(
+            None, (low, high), None, None, None, None, (), 0.0, 0.0, _spread(a, still), None, 0.0, scaled
+        )
     delay, tau, u = _fit(t, c, a, step)
     tau_u = 0.5 * max(step, refresh_s(actual)) + 0.1 * tau
     still = _still(t, c, step, delay + SETTLED_TAUS * tau)
@@ -103,13 +113,26 @@ def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> Driv
     noise = _spread(a, still)
     spots, stalls, stall_size = _stalls(c, u, a, low, high)
     settled = still & (c > 5) & (c < 95)
-    return DriveReport(closed, (low, high), delay, tau, tau_u, _hysteresis(c, u, a), spots, stalls, stall_size, noise,
-                       float(np.mean(a[settled] - c[settled])) if settled.sum() >= 3 else None, loose, scaled)
+    return DriveReport(
+        closed,
+        (low, high),
+        delay,
+        tau,
+        tau_u,
+        _hysteresis(c, u, a),
+        spots,
+        stalls,
+        stall_size,
+        noise,
+        float(np.mean(a[settled] - c[settled])) if settled.sum() >= 3 else None,
+        loose,
+        scaled,
+    )
 
 
 def upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
-    """Answer an actual, shape (N,), beside its command `c` in percent: one that runs the other way round is turned; one in
-    another unit (`percent` False) is scaled onto the command by its middle half.
+    """Answer an actual, shape (N,), beside its command `c` in percent: one that runs the other way round is
+    turned; one in another unit (`percent` False) is scaled onto the command by its middle half.
 
     >>> upright(np.array([0.0, 50, 100]), np.array([98.0, 50, 2]), True).tolist()
     [2.0, 50.0, 98.0]
@@ -123,15 +146,17 @@ def upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
     if inside.sum() < 5 or np.ptp(c) < LEAST_COMMAND:
         return (a - a.min()) / 0.04
     slope, base = np.polyfit(c[inside], a[inside], 1)
-    if abs(slope) * 100 < 0.05 * max(abs(float(np.mean(a))), 1e-9) and np.ptp(a) < 0.1 * max(abs(float(np.mean(a))), 1e-9):
+    if abs(slope) * 100 < 0.05 * max(abs(float(np.mean(a))), 1e-9) and np.ptp(a) < 0.1 * max(
+        abs(float(np.mean(a))), 1e-9
+    ):
         return np.full(len(a), 50.0) + (a - a.mean()) / 0.04
     return (a - base) / slope
 
 
 def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[float, float, np.ndarray]:
-    """The delay and lag under which the command explains the actual best, gain and offset free; and the command behind
-    them. They are looked for after steps where there are any, since on a slow sweep a lag looks like play; and on every
-    n-th sample, at most `FITTED_SAMPLES`."""
+    """The delay and lag under which the command explains the actual best, gain and offset free; and the
+    command behind them. They are looked for after steps where there are any, since on a slow sweep a lag
+    looks like play; and on every n-th sample, at most `FITTED_SAMPLES`."""
     every = int(np.ceil(len(t) / FITTED_SAMPLES))
     ct, cc, ca, coarse = t[::every], c[::every], a[::every], step * every
     taus, delays = np.array(TAUS_S), np.array([d for d in DELAYS_S if d == 0 or d >= 0.5 * coarse])
@@ -148,7 +173,7 @@ def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[floa
     miss = ak[:, None] - am - gain * (yk - ym)
     off = np.median(np.abs(miss), axis=0) + 0.25 * np.sqrt(np.mean(miss**2, axis=0))
     i, j = divmod(int(np.argmin(off * (1 + 0.002 * np.arange(len(off)) / len(off)))), len(delays))
-    return float(delays[j]), float(taus[i]), lagged(c, step, taus[i:i + 1], delays[j:j + 1])[:, 0, 0]
+    return float(delays[j]), float(taus[i]), lagged(c, step, taus[i : i + 1], delays[j : j + 1])[:, 0, 0]
 
 
 def _near(flags: np.ndarray, reach: int) -> np.ndarray:
@@ -159,7 +184,8 @@ def _near(flags: np.ndarray, reach: int) -> np.ndarray:
 
 
 def _still(t: np.ndarray, c: np.ndarray, step: float, after_s: float) -> np.ndarray:
-    """Where the command has stood still for a second, and for long enough after that the drive has arrived."""
+    """Where the command has stood still for a second, and for long enough after that the drive has
+    arrived."""
     wait = int(np.ceil(max(STILL_S, after_s) / step))
     moved = np.append(True, np.abs(np.diff(c)) > STILL_PERCENT * max(step, 0.1))
     return ~_near(moved | np.append(False, np.diff(t) > 4 * step), wait)
@@ -167,7 +193,11 @@ def _still(t: np.ndarray, c: np.ndarray, step: float, after_s: float) -> np.ndar
 
 def _at_rest(t: np.ndarray, c: np.ndarray, a: np.ndarray, after_s: float) -> float | None:
     """Where it rests at no command: the last third of every rest that is long enough for it to arrive."""
-    ends = [float(np.median(a[r][-max(1, (r.stop - r.start) // 3):])) for r in _runs(c <= SHUT_COMMAND) if t[r.stop - 1] - t[r.start] >= max(1.0, after_s)]
+    ends = [
+        float(np.median(a[r][-max(1, (r.stop - r.start) // 3) :]))
+        for r in _runs(c <= SHUT_COMMAND)
+        if t[r.stop - 1] - t[r.start] >= max(1.0, after_s)
+    ]
     return float(np.median(ends)) if ends else None
 
 
@@ -188,8 +218,8 @@ def _wandering(a: np.ndarray, still: np.ndarray) -> float:
 
 
 def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
-    """Answer the sweeps of a command: stretches in which it, lagged, keeps its direction (1 up, -1 down) over at least 20 %.
-    What was ordered in one step is no sweep.
+    """Answer the sweeps of a command: stretches in which it, lagged, keeps its direction (1 up, -1 down) over
+    at least 20 %. What was ordered in one step is no sweep.
 
     `c`: command in percent, shape (N,); `u`: the same behind the drive's lag, or itself.
 
@@ -201,7 +231,11 @@ def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
     found = []
     for way in (1, -1):
         for r in _runs(np.append(False, np.diff(u) * way > 1e-6)):
-            if abs(u[r.stop - 1] - u[r.start]) >= 20 and r.stop - r.start >= 6 and not jumps[max(0, r.start - 2):r.stop].any():
+            if (
+                abs(u[r.stop - 1] - u[r.start]) >= 20
+                and r.stop - r.start >= 6
+                and not jumps[max(0, r.start - 2) : r.stop].any()
+            ):
                 found.append((way, r))
     return found
 
@@ -237,15 +271,19 @@ def _flats(u: np.ndarray, a: np.ndarray, r: slice, low: float, high: float) -> l
     found = []
     for run in _runs(flat):
         start, end = float(grid[run.start]), float(grid[run.stop - 1 + span])
-        level = float(np.mean(line[run.start:run.stop + span]))
+        level = float(np.mean(line[run.start : run.stop + span]))
         if end - start >= STALL_PERCENT and low + 4 < level < high - 4:
             found.append((start, end))
     return found
 
 
-def _stalls(c: np.ndarray, u: np.ndarray, a: np.ndarray, low: float, high: float) -> tuple[tuple[tuple[float, float], ...], float, float]:
-    """Dead spots, how many stalls a sweep has, and their mean width. A dead spot stands at the same command on every sweep
-    of a direction and is alone: wear has its place. Soot has not: many stalls, here and there, are stiction."""
+def _stalls(
+    c: np.ndarray, u: np.ndarray, a: np.ndarray, low: float, high: float
+) -> tuple[tuple[tuple[float, float], ...], float, float]:
+    """Dead spots, how many stalls a sweep has, and their mean width. A dead spot stands at the same command
+    on every sweep of a direction and is alone: wear has its place. Soot has not: many stalls, here and there,
+    are stiction.
+    """
     found_on = [(way, _flats(u, a, r, low, high)) for way, r in sweeps(c, u) if np.ptp(u[r]) > 60]
     if not found_on:
         return (), 0.0, 0.0
@@ -257,7 +295,10 @@ def _stalls(c: np.ndarray, u: np.ndarray, a: np.ndarray, low: float, high: float
     for way in (1, -1):
         of_way = [[f for f in flats if f[1] - f[0] >= WIDE_PERCENT] for w, flats in found_on if w == way]
         for start, end in of_way[0] if of_way else []:
-            partners = [[f for f in other if min(end, f[1]) - max(start, f[0]) > 0.5 * (end - start)] for other in of_way[1:]]
+            partners = [
+                [f for f in other if min(end, f[1]) - max(start, f[0]) > 0.5 * (end - start)]
+                for other in of_way[1:]
+            ]
             if all(partners):
                 found.append((start, end))
     merged: list[tuple[float, float]] = []
@@ -269,11 +310,18 @@ def _stalls(c: np.ndarray, u: np.ndarray, a: np.ndarray, low: float, high: float
     return tuple(merged), per_sweep, float(np.mean(widths)) if widths else 0.0
 
 
-def judge_drive(report: DriveReport | None, kind: str = "motor", closed_limit: float = CLOSED_PERCENT, name: str = "The drive") -> Judgement:
-    """Judge a drive by its report: stuck, dead_spot, sticks, loose, does_not_close, slow, follows; the worst is named.
+def judge_drive(
+    report: DriveReport | None,
+    kind: str = "motor",
+    closed_limit: float = CLOSED_PERCENT,
+    name: str = "The drive",
+) -> Judgement:
+    """Judge a drive by its report: stuck, dead_spot, sticks, loose, does_not_close, slow, follows; the worst
+    is named.
 
-    `kind`: `motor` (lag under 0.3 s is general) or `vacuum` (under 1 s). `closed_limit`: percent that counts as shut (general:
-    5 for EGR, 10 for vanes). A drive is called slow only when its lag passes the limit by more than its uncertainty.
+    `kind`: `motor` (lag under 0.3 s is general) or `vacuum` (under 1 s). `closed_limit`: percent that counts
+    as shut (general: 5 for EGR, 10 for vanes). A drive is called slow only when its lag passes the limit by
+    more than its uncertainty.
 
     >>> t = np.arange(0, 40, 0.1)
     >>> c = np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0])
@@ -281,30 +329,110 @@ def judge_drive(report: DriveReport | None, kind: str = "motor", closed_limit: f
     'EGR valve moves 0 % while it is told to go from end to end: stuck, or not driven.'
     """
     if report is None:
-        return Judgement("unclear", "unclear", None, None, None, "Command and position never stand beside each other for five seconds: record both.")
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            None,
+            None,
+            "Command and position never stand beside each other for five seconds: record both.",
+        )
     low, high = report.reach
     if report.tau_s is None:
         if high - low >= STUCK_RANGE:
-            return Judgement("unclear", "unclear", None, None, None, "The command hardly moves: sweep it from end to end, both ways.")
-        return Judgement("failed", "stuck", high - low, "percent", report.noise, f"{name} moves {plain(high - low)} % while it is told to go from end to end: stuck, or not driven.")
+            return Judgement(
+                "unclear",
+                "unclear",
+                None,
+                None,
+                None,
+                "The command hardly moves: sweep it from end to end, both ways.",
+            )
+        return Judgement(
+            "failed",
+            "stuck",
+            high - low,
+            "percent",
+            report.noise,
+            f"{name} moves {plain(high - low)} % while it is told to go from end to end: stuck, or not"
+            " driven.",
+        )
     assert report.tau_u_s is not None
     limit = SLOW_S[kind]
     if report.loose >= LOOSE_PERCENT:
-        return Judgement("failed", "loose", report.loose, "percent", report.noise, f"{name} wanders by {plain(report.loose)} % while nothing is asked of it: loose, or its sensor is.")
+        return Judgement(
+            "failed",
+            "loose",
+            report.loose,
+            "percent",
+            report.noise,
+            f"{name} wanders by {plain(report.loose)} % while nothing is asked of it: loose, or its"
+            " sensor is.",
+        )
     if report.stalls >= MANY_STALLS:
-        return Judgement("failed", "sticks", report.stall_size, "percent", None, f"{name} stands and slips about {plain(report.stalls)} times a sweep, {plain(report.stall_size)} % of the command each time: it sticks.")
+        return Judgement(
+            "failed",
+            "sticks",
+            report.stall_size,
+            "percent",
+            None,
+            f"{name} stands and slips about {plain(report.stalls)} times a sweep, {plain(report.stall_size)}"
+            " % of the command each time: it sticks.",
+        )
     if report.dead_spots:
         start, end = report.dead_spots[0]
-        return Judgement("failed", "dead_spot", end - start, "percent", 2.0, f"{name} stands still from {plain(start)} to {plain(end)} % of the command, at the same place on every sweep: a dead spot.")
-    open_by = None if report.closed_offset is None else report.closed_offset - 2 * report.noise - (SCALED_MARGIN if report.scaled else 0)
+        return Judgement(
+            "failed",
+            "dead_spot",
+            end - start,
+            "percent",
+            2.0,
+            f"{name} stands still from {plain(start)} to {plain(end)} % of the command, at the same place on"
+            " every sweep: a dead spot.",
+        )
+    open_by = (
+        None
+        if report.closed_offset is None
+        else report.closed_offset - 2 * report.noise - (SCALED_MARGIN if report.scaled else 0)
+    )
     if open_by is not None and report.closed_offset is not None and open_by > closed_limit:
-        return Judgement("failed", "does_not_close", report.closed_offset, "percent", 2 * report.noise + (SCALED_MARGIN if report.scaled else 0),
-                         f"At no command {name[0].lower()}{name[1:]} rests at {plain(report.closed_offset)} %; up to {plain(closed_limit)} counts as shut ({GENERAL}).")
+        return Judgement(
+            "failed",
+            "does_not_close",
+            report.closed_offset,
+            "percent",
+            2 * report.noise + (SCALED_MARGIN if report.scaled else 0),
+            f"At no command {name[0].lower()}{name[1:]} rests at {plain(report.closed_offset)} %; up to"
+            f" {plain(closed_limit)} counts as shut ({GENERAL}).",
+        )
     if report.tau_s - report.tau_u_s > limit:
-        return Judgement("marginal", "slow", report.tau_s, "s", report.tau_u_s, f"{name} takes {plain(report.tau_s)} s for two thirds of a step; under {plain(limit)} s is healthy ({GENERAL}).")
+        return Judgement(
+            "marginal",
+            "slow",
+            report.tau_s,
+            "s",
+            report.tau_u_s,
+            f"{name} takes {plain(report.tau_s)} s for two thirds of a step; under {plain(limit)} s is"
+            f" healthy ({GENERAL}).",
+        )
     if report.tau_s + report.tau_u_s < 2 * limit or report.tau_s <= limit:
-        return Judgement("sound", "follows", report.tau_s, "s", report.tau_u_s, f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest where it is told.")
-    return Judgement("unclear", "unclear", report.tau_s, "s", report.tau_u_s, "The recording is too coarse to tell how fast it follows: record it with more samples a second.")
+        return Judgement(
+            "sound",
+            "follows",
+            report.tau_s,
+            "s",
+            report.tau_u_s,
+            f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest where"
+            " it is told.",
+        )
+    return Judgement(
+        "unclear",
+        "unclear",
+        report.tau_s,
+        "s",
+        report.tau_u_s,
+        "The recording is too coarse to tell how fast it follows: record it with more samples a second.",
+    )
 
 
 def dead_stretches(command: Signal, report: DriveReport) -> tuple[tuple[float, float], ...]:
@@ -319,20 +447,36 @@ def dead_stretches(command: Signal, report: DriveReport) -> tuple[tuple[float, f
     inside = np.zeros(len(command), bool)
     for start, end in report.dead_spots:
         inside |= (command.values >= start) & (command.values <= end)
-    return tuple((float(command.times_s[r.start]), float(command.times_s[r.stop - 1])) for r in runs(inside) if r.stop - r.start > 1)
+    return tuple(
+        (float(command.times_s[r.start]), float(command.times_s[r.stop - 1]))
+        for r in runs(inside)
+        if r.stop - r.start > 1
+    )
 
 
-def judge_position(actual: Signal, closed_limit: float = CLOSED_PERCENT, name: str = "The drive") -> Judgement:
-    """Say what a position tells without its command, in percent: how far it went and whether it ever stood shut. Never
-    more than unclear, since nobody knows what was asked of it.
+def judge_position(
+    actual: Signal, closed_limit: float = CLOSED_PERCENT, name: str = "The drive"
+) -> Judgement:
+    """Say what a position tells without its command, in percent: how far it went and whether it ever stood
+    shut. Never more than unclear, since nobody knows what was asked of it.
 
-    >>> judge_position(Signal(np.arange(50.0), np.full(50, 31.0)), name="EGR valve").because
-    'EGR valve stands at 31 % throughout. Without its command nobody knows whether it should move: record that too.'
+    >>> judge_position(Signal(np.arange(50.0), np.full(50, 31.0)), name="EGR valve").because.split(".")[0]
+    'EGR valve stands at 31 % throughout'
     """
     low, high = (float(x) for x in np.percentile(actual.values, [0.5, 99.5]))
     if high - low < STUCK_RANGE:
-        says = f"{name} stands at {plain(round((low + high) / 2))} % throughout. Without its command nobody knows whether it should move: record that too."
+        says = (
+            f"{name} stands at {plain(round((low + high) / 2))} % throughout. Without its command nobody"
+            " knows whether it should move: record that too."
+        )
     else:
-        shut = "comes to rest shut" if low <= closed_limit else f"never stands shut (up to {plain(closed_limit)} % counts, {GENERAL})"
-        says = f"{name} goes from {plain(round(low))} to {plain(round(high))} % and {shut}. How well it follows takes its command: record that too."
+        shut = (
+            "comes to rest shut"
+            if low <= closed_limit
+            else f"never stands shut (up to {plain(closed_limit)} % counts, {GENERAL})"
+        )
+        says = (
+            f"{name} goes from {plain(round(low))} to {plain(round(high))} % and {shut}. How well it follows"
+            " takes its command: record that too."
+        )
     return Judgement("unclear", "command_missing", high - low, "percent", None, says)

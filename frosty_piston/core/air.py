@@ -12,7 +12,8 @@ LEAK_LEFT, LEAK_S = 0.8, 60.0
 
 
 def barometer_kpa(altitude_m: float) -> float:
-    """Answer the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard atmosphere).
+    """Answer the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard
+    atmosphere).
 
     >>> round(barometer_kpa(0), 1), round(barometer_kpa(1500), 1)
     (101.3, 84.5)
@@ -33,29 +34,74 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
     found: dict[str, Judgement] = {}
     if (dp := pressures_kpa.get("differential")) is not None:
         off = abs(dp) > ZERO_KPA
-        found["differential"] = Judgement("failed" if off else "sound", "differential_off" if off else "agree", dp, "kPa", None,
-                                          f"{plain(dp)} kPa across the filter with the engine off; 0 within {plain(ZERO_KPA)} is right. {'Zero or change the sensor before anything is believed' if off else 'Its zero is right'}.")
+        found["differential"] = Judgement(
+            "failed" if off else "sound",
+            "differential_off" if off else "agree",
+            dp,
+            "kPa",
+            None,
+            f"{plain(dp)} kPa across the filter with the engine off; 0 within {plain(ZERO_KPA)} is right."
+            f" {'Zero or change the sensor before anything is believed' if off else 'Its zero is right'}.",
+        )
     rest = {name: v for name, v in pressures_kpa.items() if name != "differential"}
     for name, v in rest.items():
         others = sorted(x for n, x in rest.items() if n != name)
         if not others:
-            found[name] = Judgement("unclear", "unclear", v, "kPa", None, f"{plain(v)} kPa. Read a second pressure to compare it with.")
+            found[name] = Judgement(
+                "unclear",
+                "unclear",
+                v,
+                "kPa",
+                None,
+                f"{plain(v)} kPa. Read a second pressure to compare it with.",
+            )
             continue
-        middle = others[len(others) // 2] if len(others) % 2 else (others[len(others) // 2 - 1] + others[len(others) // 2]) / 2
+        middle = (
+            others[len(others) // 2]
+            if len(others) % 2
+            else (others[len(others) // 2 - 1] + others[len(others) // 2]) / 2
+        )
         apart = abs(v - middle) > AGREE_KPA
         if not apart:
-            found[name] = Judgement("sound", "agree", v, "kPa", None, f"{plain(v)} kPa, within {plain(AGREE_KPA)} kPa of the others.")
+            found[name] = Judgement(
+                "sound",
+                "agree",
+                v,
+                "kPa",
+                None,
+                f"{plain(v)} kPa, within {plain(AGREE_KPA)} kPa of the others.",
+            )
         elif len(others) == 1:
-            found[name] = Judgement("marginal", "disagree", v, "kPa", None, f"{plain(v)} kPa, the other {plain(middle)}: one of the two is wrong; a third would tell which.")
+            found[name] = Judgement(
+                "marginal",
+                "disagree",
+                v,
+                "kPa",
+                None,
+                f"{plain(v)} kPa, the other {plain(middle)}: one of the two is wrong; a third would tell"
+                " which.",
+            )
         elif others[-1] - others[0] <= AGREE_KPA:
             odd = f"{name}_odd" if name in ("barometer", "manifold", "exhaust") else "disagree"
-            found[name] = Judgement("failed", odd, v, "kPa", None, f"{plain(v)} kPa while the others agree near {plain(middle)}: this sensor, its port or its wires.")
+            found[name] = Judgement(
+                "failed",
+                odd,
+                v,
+                "kPa",
+                None,
+                f"{plain(v)} kPa while the others agree near {plain(middle)}: this sensor, its port or its"
+                " wires.",
+            )
         else:
-            found[name] = Judgement("sound", "agree", v, "kPa", None, f"{plain(v)} kPa; another one stands apart.")
+            found[name] = Judgement(
+                "sound", "agree", v, "kPa", None, f"{plain(v)} kPa; another one stands apart."
+            )
     return found
 
 
-def expected_air_mg(manifold_kpa: float, displacement_l: float, cylinders: int, intake_c: float, filling: float = FILLING) -> float:
+def expected_air_mg(
+    manifold_kpa: float, displacement_l: float, cylinders: int, intake_c: float, filling: float = FILLING
+) -> float:
     """Answer the air a cylinder draws per stroke in mg, EGR shut: ``m = eta*p*Vd/(R*T*z)``.
 
     Parameters: absolute manifold pressure in kPa, displacement of the whole engine in l, number of cylinders,
@@ -64,7 +110,9 @@ def expected_air_mg(manifold_kpa: float, displacement_l: float, cylinders: int, 
     >>> round(expected_air_mg(100, 2.2, 4, 30))
     537
     """
-    return filling * manifold_kpa * 1000 * displacement_l / 1000 / (GAS * (intake_c + 273.15) * cylinders) * 1e6
+    return (
+        filling * manifold_kpa * 1000 * displacement_l / 1000 / (GAS * (intake_c + 273.15) * cylinders) * 1e6
+    )
 
 
 def judge_air_mass(air_mg: float, expected_mg: float) -> Judgement:
@@ -74,12 +122,29 @@ def judge_air_mass(air_mg: float, expected_mg: float) -> Judgement:
     ('reads_low', 'fits')
     """
     off = air_mg / expected_mg - 1
-    says = f"{plain(air_mg)} mg per stroke, {plain(expected_mg)} expected with the EGR shut: {percent(abs(off))} {'over' if off > 0 else 'under'}; 10 % fits ({GENERAL})."
+    says = (
+        f"{plain(air_mg)} mg per stroke, {plain(expected_mg)} expected with the EGR shut: {percent(abs(off))}"
+        f" {'over' if off > 0 else 'under'}; 10 % fits ({GENERAL})."
+    )
     if abs(off) <= FITS:
         return Judgement("sound", "fits", air_mg, "mg", 0.1 * expected_mg, says)
     if off < 0:
-        return Judgement("failed", "reads_low", air_mg, "mg", 0.1 * expected_mg, f"{says} EGR that does not shut, or the sensor reads low.")
-    return Judgement("failed", "reads_high", air_mg, "mg", 0.1 * expected_mg, f"{says} Air lost behind the sensor, or it reads high.")
+        return Judgement(
+            "failed",
+            "reads_low",
+            air_mg,
+            "mg",
+            0.1 * expected_mg,
+            f"{says} EGR that does not shut, or the sensor reads low.",
+        )
+    return Judgement(
+        "failed",
+        "reads_high",
+        air_mg,
+        "mg",
+        0.1 * expected_mg,
+        f"{says} Air lost behind the sensor, or it reads high.",
+    )
 
 
 def judge_egr_rest(percent_open: float, limit: float = 5.0) -> Judgement:
@@ -92,12 +157,17 @@ def judge_egr_rest(percent_open: float, limit: float = 5.0) -> Judgement:
     if percent_open <= limit:
         return Judgement("sound", "closed", percent_open, "percent", None, says)
     if percent_open <= 4 * limit:
-        return Judgement("marginal", "does_not_close", percent_open, "percent", None, f"{says} It does not close fully.")
-    return Judgement("failed", "far_open", percent_open, "percent", None, f"{says} Stuck open: no need to start.")
+        return Judgement(
+            "marginal", "does_not_close", percent_open, "percent", None, f"{says} It does not close fully."
+        )
+    return Judgement(
+        "failed", "far_open", percent_open, "percent", None, f"{says} Stuck open: no need to start."
+    )
 
 
 def judge_egr_air(shut_mg: float, open_mg: float, expected_mg: float | None = None) -> Judgement:
-    """Judge the air mass with the EGR driven shut and then open at the same speed: ``(m_shut - m_open)/m_shut``.
+    """Judge the air mass with the EGR driven shut and then open at the same speed: ``(m_shut -
+    m_open)/m_shut``.
 
     Under 10 % nothing flows (general); low even when shut, against the expected air, means it never shuts.
 
@@ -105,29 +175,57 @@ def judge_egr_air(shut_mg: float, open_mg: float, expected_mg: float | None = No
     ('flows', 'no_change', 'low_when_shut')
     """
     if shut_mg <= 0:
-        return Judgement("implausible", "implausible", None, None, None, "No air with the valve shut: repeat the reading.")
+        return Judgement(
+            "implausible", "implausible", None, None, None, "No air with the valve shut: repeat the reading."
+        )
     share = (shut_mg - open_mg) / shut_mg
-    says = f"{plain(shut_mg)} mg shut, {plain(open_mg)} mg open: {round(share * 100)} % less air; under 10 % nothing flows ({GENERAL})."
+    says = (
+        f"{plain(shut_mg)} mg shut, {plain(open_mg)} mg open: {round(share * 100)} % less air; under 10 %"
+        f" nothing flows ({GENERAL})."
+    )
     if share >= EGR_SHARE:
         return Judgement("sound", "flows", share * 100, "percent", None, says)
     if expected_mg is not None and shut_mg < (1 - 2 * FITS) * expected_mg:
-        return Judgement("failed", "low_when_shut", share * 100, "percent", None, f"{says} And low even when shut ({plain(expected_mg)} mg expected): it does not shut, or air leaks in before the sensor.")
+        return Judgement(
+            "failed",
+            "low_when_shut",
+            share * 100,
+            "percent",
+            None,
+            f"{says} And low even when shut ({plain(expected_mg)} mg expected): it does not shut, or air"
+            " leaks in before the sensor.",
+        )
     return Judgement("failed", "no_change", share * 100, "percent", None, f"{says} Valve, passage or cooler.")
 
 
 def judge_swirl(as_is_s: float, released_s: float) -> Judgement:
-    """Judge the rev test with the flaps as they are and released: better by over a quarter speaks for flaps or manifold.
+    """Judge the rev test with the flaps as they are and released: better by over a quarter speaks for flaps
+    or manifold.
 
     >>> judge_swirl(6.0, 3.9).cls, judge_swirl(4.0, 3.8).cls
     ('better_released', 'same')
     """
     if as_is_s <= 0 or released_s <= 0:
-        return Judgement("implausible", "implausible", None, None, None, "A time of nothing: repeat the rev test.")
+        return Judgement(
+            "implausible", "implausible", None, None, None, "A time of nothing: repeat the rev test."
+        )
     gain = (as_is_s - released_s) / as_is_s
-    says = f"{plain(as_is_s)} s as it is, {plain(released_s)} s released: {round(gain * 100)} % quicker; over 25 % is the mark ({GENERAL})."
+    says = (
+        f"{plain(as_is_s)} s as it is, {plain(released_s)} s released: {round(gain * 100)} % quicker; over 25"
+        f" % is the mark ({GENERAL})."
+    )
     if gain > RELEASED_BETTER:
-        return Judgement("failed", "better_released", gain * 100, "percent", None, f"{says} The manifold is choked or the flaps are uneven.")
-    return Judgement("sound", "same", gain * 100, "percent", None, f"{says} The flaps are not what holds it back.")
+        return Judgement(
+            "failed",
+            "better_released",
+            gain * 100,
+            "percent",
+            None,
+            f"{says} The manifold is choked or the flaps are uneven.",
+        )
+    return Judgement(
+        "sound", "same", gain * 100, "percent", None, f"{says} The flaps are not what holds it back."
+    )
 
 
 def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float) -> float:
@@ -140,15 +238,32 @@ def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float)
 
 
 def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float) -> Judgement:
-    """Judge the leak test of the boost side by its loss, taken to 60 s; over a fifth of the pressure leaks (general).
+    """Judge the leak test of the boost side by its loss, taken to 60 s; over a fifth of the pressure leaks
+    (general).
 
     >>> judge_boost_leak(70, 40, 60).cls, judge_boost_leak(70, 66, 60).cls
     ('leaks', 'tight')
     """
     if start_kpa <= 1:
-        return Judgement("failed", "leaks", 0.0, "kPa", None, "No pressure built up: a gross leak, or the cap is off.")
+        return Judgement(
+            "failed", "leaks", 0.0, "kPa", None, "No pressure built up: a gross leak, or the cap is off."
+        )
     if seconds <= 0 or end_kpa > start_kpa:
-        return Judgement("implausible", "implausible", None, None, None, "The pressure cannot rise by itself, and a time is wanted: repeat the test.")
+        return Judgement(
+            "implausible",
+            "implausible",
+            None,
+            None,
+            None,
+            "The pressure cannot rise by itself, and a time is wanted: repeat the test.",
+        )
     left = leak_down_kpa(start_kpa, end_kpa, seconds, LEAK_S) / start_kpa
-    says = f"{plain(start_kpa)} to {plain(end_kpa)} kPa in {plain(seconds)} s, {round((1 - left) * 100)} % in a minute; a fifth is the mark ({GENERAL})."
-    return Judgement("failed", "leaks", (1 - left) * 100, "percent", None, f"{says} Smoke or soap shows where.") if left < LEAK_LEFT else Judgement("sound", "tight", (1 - left) * 100, "percent", None, says)
+    says = (
+        f"{plain(start_kpa)} to {plain(end_kpa)} kPa in {plain(seconds)} s, {round((1 - left) * 100)} % in a"
+        f" minute; a fifth is the mark ({GENERAL})."
+    )
+    return (
+        Judgement("failed", "leaks", (1 - left) * 100, "percent", None, f"{says} Smoke or soap shows where.")
+        if left < LEAK_LEFT
+        else Judgement("sound", "tight", (1 - left) * 100, "percent", None, says)
+    )

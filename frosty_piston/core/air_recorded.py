@@ -1,4 +1,5 @@
-"""The air path from a recording: EGR air change, expected air, bypass flap, rev test, two pressures that should go together."""
+"""The air path from a recording: EGR air change, expected air, bypass flap, rev test, two pressures that
+should go together."""
 
 from dataclasses import dataclass
 
@@ -19,8 +20,8 @@ ALIKE_SHARE, LATEST_S, MOVES_KPA = 0.35, 4.0, 2.0
 
 @dataclass(frozen=True, slots=True)
 class AirChange:
-    """Air per stroke with the EGR shut and open, at about the same engine speed, with their uncertainties in mg, and the
-    stretches, s, that each was taken from."""
+    """Air per stroke with the EGR shut and open, at about the same engine speed, with their uncertainties in
+    mg, and the stretches, s, that each was taken from."""
 
     shut_mg: float
     open_mg: float
@@ -31,10 +32,12 @@ class AirChange:
 
 
 def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> AirChange | None:
-    """Answer the air mass with the valve shut (under 5 %) and open (over 30 %); None when one of the two is not in the recording.
+    """Answer the air mass with the valve shut (under 5 %) and open (over 30 %); None when one of the two is
+    not in the recording.
 
-    `position`: EGR position or command in percent; `air` in mg per stroke; `speed` in rpm: only samples within 6 % of its
-    median count. The first 0.8 s after the valve moved are left out. The uncertainty is that of the median.
+    `position`: EGR position or command in percent; `air` in mg per stroke; `speed` in rpm: only samples
+    within 6 % of its median count. The first 0.8 s after the valve moved are left out. The uncertainty is
+    that of the median.
 
     >>> t = np.arange(0, 20, 0.1)
     >>> valve = np.where(t % 10 < 5, 0.0, 60.0)
@@ -56,7 +59,9 @@ def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> Ai
     if len(shut) < LEAST_SAMPLES or len(opened) < LEAST_SAMPLES:
         return None
     u = [1.25 * float(np.std(x)) / np.sqrt(len(x)) + 1.0 for x in (shut, opened)]
-    return AirChange(float(np.median(shut)), float(np.median(opened)), u[0], u[1], *(_stretches(t, f) for f in flags))
+    return AirChange(
+        float(np.median(shut)), float(np.median(opened)), u[0], u[1], *(_stretches(t, f) for f in flags)
+    )
 
 
 def judge_air_change(change: AirChange | None, expected_mg: float | None = None) -> Judgement:
@@ -66,14 +71,21 @@ def judge_air_change(change: AirChange | None, expected_mg: float | None = None)
     ('no_change', 'unclear')
     """
     if change is None:
-        return Judgement("unclear", "unclear", None, None, None, "The valve is not recorded both shut and open at one speed: hold the speed and move it.")
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            None,
+            None,
+            "The valve is not recorded both shut and open at one speed: hold the speed and move it.",
+        )
     return judge_egr_air(change.shut_mg, change.open_mg, expected_mg)
 
 
 @dataclass(frozen=True, slots=True)
 class AirOver:
-    """What a recording says of the air mass, the figures it hangs on (mg per stroke, manifold in kPa, intake in
-    C), and the stretches, s, in which it is off."""
+    """What a recording says of the air mass, the figures it hangs on (mg per stroke, manifold in kPa, intake
+    in C), and the stretches, s, in which it is off."""
 
     judgement: Judgement
     air_mg: float | None = None
@@ -82,12 +94,20 @@ class AirOver:
     stretches: tuple[tuple[float, float], ...] = ()
 
 
-def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinders: int, intake: Signal | None = None, position: Signal | None = None) -> AirOver:
-    """Judge the air mass sensor over a whole recording against the displacement and the manifold pressure, EGR shut.
+def expected_over(
+    air: Signal,
+    manifold: Signal,
+    displacement_l: float,
+    cylinders: int,
+    intake: Signal | None = None,
+    position: Signal | None = None,
+) -> AirOver:
+    """Judge the air mass sensor over a whole recording against the displacement and the manifold pressure,
+    EGR shut.
 
-    `air` in mg per stroke, `manifold` absolute kPa, `intake` in C (general 30), `position` of the EGR in percent: samples
-    over 5 % are left out. Off over the whole range is the sensor or a leak; off only in the upper half of the load is a
-    restriction.
+    `air` in mg per stroke, `manifold` absolute kPa, `intake` in C (general 30), `position` of the EGR in
+    percent: samples over 5 % are left out. Off over the whole range is the sensor or a leak; off only in the
+    upper half of the load is a restriction.
 
     >>> t = np.arange(0, 30, 0.2)
     >>> p = 100 + 60 * (t > 10)
@@ -101,26 +121,68 @@ def expected_over(air: Signal, manifold: Signal, displacement_l: float, cylinder
     mg, kpa = rows[0][shut], rows[1][shut]
     celsius = rows[2][shut] if intake is not None else np.full(len(mg), 30.0)
     if len(mg) < LEAST_SAMPLES:
-        return AirOver(Judgement("unclear", "unclear", None, None, None, "Too few moments with the EGR shut: hold it shut and record again."))
-    want = np.array([expected_air_mg(p, displacement_l, cylinders, c) for p, c in zip(kpa, celsius, strict=True)])
+        return AirOver(
+            Judgement(
+                "unclear",
+                "unclear",
+                None,
+                None,
+                None,
+                "Too few moments with the EGR shut: hold it shut and record again.",
+            )
+        )
+    want = np.array(
+        [expected_air_mg(p, displacement_l, cylinders, c) for p, c in zip(kpa, celsius, strict=True)]
+    )
     ratio = mg / want
     load = kpa >= (kpa.min() + kpa.max()) / 2
-    if np.ptp(kpa) > RANGE_KPA and (~load).sum() >= LEAST_SAMPLES and abs(np.median(ratio[~load]) - 1) <= FITS and np.median(ratio[load]) < 1 - FITS:
+    if (
+        np.ptp(kpa) > RANGE_KPA
+        and (~load).sum() >= LEAST_SAMPLES
+        and abs(np.median(ratio[~load]) - 1) <= FITS
+        and np.median(ratio[load]) < 1 - FITS
+    ):
         missing = f"{round((1 - float(np.median(ratio[load]))) * 100)} %"
-        says = f"It fits at low load and falls {missing} short above {plain(round(float(kpa[load].min())))} kPa: a restriction, not the sensor ({GENERAL})."
-        return AirOver(Judgement("failed", "reads_low", float(np.median(mg[load])), "mg", 0.1 * float(np.median(want[load])), says), *(float(np.median(x[load])) for x in (mg, kpa, celsius)), _stretches(t[shut], load))
+        says = (
+            f"It fits at low load and falls {missing} short above {plain(round(float(kpa[load].min())))} kPa:"
+            f" a restriction, not the sensor ({GENERAL})."
+        )
+        return AirOver(
+            Judgement(
+                "failed",
+                "reads_low",
+                float(np.median(mg[load])),
+                "mg",
+                0.1 * float(np.median(want[load])),
+                says,
+            ),
+            *(float(np.median(x[load])) for x in (mg, kpa, celsius)),
+            _stretches(t[shut], load),
+        )
     middle = float(np.median(kpa))
-    return AirOver(judge_air_mass(float(np.median(ratio)) * (at := expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)))), at), float(np.median(ratio)) * at, middle, float(np.median(celsius)), _stretches(t[shut], np.abs(ratio - 1) > FITS))
+    return AirOver(
+        judge_air_mass(
+            float(np.median(ratio))
+            * (at := expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)))),
+            at,
+        ),
+        float(np.median(ratio)) * at,
+        middle,
+        float(np.median(celsius)),
+        _stretches(t[shut], np.abs(ratio - 1) > FITS),
+    )
 
 
 def _stretches(t: np.ndarray, flags: np.ndarray) -> tuple[tuple[float, float], ...]:
     """From when to when the flags stay true, for five samples or more."""
-    return tuple((float(t[r.start]), float(t[r.stop - 1])) for r in runs(flags) if r.stop - r.start >= LEAST_SAMPLES)
+    return tuple(
+        (float(t[r.start]), float(t[r.stop - 1])) for r in runs(flags) if r.stop - r.start >= LEAST_SAMPLES
+    )
 
 
 def bypass_stands(position: Signal, speed: Signal) -> tuple[float, float] | None:
-    """Answer where the bypass flap stands at idle (under 1100 rpm) and above 1800 rpm, in percent open, the middle of
-    each; None when one of the two is not recorded.
+    """Answer where the bypass flap stands at idle (under 1100 rpm) and above 1800 rpm, in percent open, the
+    middle of each; None when one of the two is not recorded.
 
     >>> t = np.arange(0, 60, 0.2)
     >>> rpm = np.where(t % 20 < 10, 800.0, 2400.0)
@@ -129,7 +191,11 @@ def bypass_stands(position: Signal, speed: Signal) -> tuple[float, float] | None
     """
     _, (flap, rpm) = beside([position, speed])
     idle, driving = flap[rpm < IDLE_RPM], flap[rpm > DRIVES_RPM]
-    return (float(np.median(idle)), float(np.median(driving))) if min(len(idle), len(driving)) >= LEAST_SAMPLES else None
+    return (
+        (float(np.median(idle)), float(np.median(driving)))
+        if min(len(idle), len(driving)) >= LEAST_SAMPLES
+        else None
+    )
 
 
 def bypass_at(speed: Signal) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
@@ -138,7 +204,9 @@ def bypass_at(speed: Signal) -> tuple[tuple[tuple[float, float], ...], tuple[tup
     >>> bypass_at(Signal(np.arange(20.0), np.array([800.0] * 10 + [2400.0] * 10)))
     (((0.0, 9.0),), ((10.0, 19.0),))
     """
-    return _stretches(speed.times_s, speed.values < IDLE_RPM), _stretches(speed.times_s, speed.values > DRIVES_RPM)
+    return _stretches(speed.times_s, speed.values < IDLE_RPM), _stretches(
+        speed.times_s, speed.values > DRIVES_RPM
+    )
 
 
 def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = None) -> Judgement:
@@ -153,25 +221,65 @@ def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = No
     """
     stands = bypass_stands(position, speed)
     if stands is None:
-        return Judgement("unclear", "unclear", None, None, None, f"Record it at idle and above {DRIVES_RPM:g} rpm, several times.")
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            None,
+            None,
+            f"Record it at idle and above {DRIVES_RPM:g} rpm, several times.",
+        )
     _, (flap, rpm) = beside([position, speed])
     idle, (at_idle, at_work) = flap[rpm < IDLE_RPM], stands
     if np.ptp(np.percentile(flap, [2, 98])) < 10:
-        return Judgement("failed", "stuck", float(np.median(flap)), "percent", None, f"The flap stays at {plain(round(float(np.median(flap))))} % from idle to {plain(round(float(rpm.max())))} rpm: stuck, or not driven.")
-    wanted_apart = abs(at_idle - at_work) >= 30 and (open_at_idle is None or (at_idle > at_work) == open_at_idle)
+        return Judgement(
+            "failed",
+            "stuck",
+            float(np.median(flap)),
+            "percent",
+            None,
+            f"The flap stays at {plain(round(float(np.median(flap))))} % from idle to"
+            f" {plain(round(float(rpm.max())))} rpm: stuck, or not driven.",
+        )
+    wanted_apart = abs(at_idle - at_work) >= 30 and (
+        open_at_idle is None or (at_idle > at_work) == open_at_idle
+    )
     third = len(idle) // 3
     began, ends = float(np.median(idle[:third])), float(np.median(idle[-third:]))
     if abs(began - ends) >= 30:
-        return Judgement("failed", "no_return", ends, "percent", None, f"At idle it began at {plain(round(began))} % and ends at {plain(round(ends))} %: it went over and does not come back. A broken return spring.")
+        return Judgement(
+            "failed",
+            "no_return",
+            ends,
+            "percent",
+            None,
+            f"At idle it began at {plain(round(began))} % and ends at {plain(round(ends))} %: it went over"
+            " and does not come back. A broken return spring.",
+        )
     if not wanted_apart:
-        return Judgement("failed", "no_return", at_idle, "percent", None, f"{plain(round(at_idle))} % at idle and {plain(round(at_work))} % above {DRIVES_RPM:g} rpm: it moves, but not with the speed.")
-    return Judgement("sound", "follows", abs(at_idle - at_work), "percent", None, f"{plain(round(at_idle))} % at idle, {plain(round(at_work))} % above {DRIVES_RPM:g} rpm, every time.")
+        return Judgement(
+            "failed",
+            "no_return",
+            at_idle,
+            "percent",
+            None,
+            f"{plain(round(at_idle))} % at idle and {plain(round(at_work))} % above {DRIVES_RPM:g} rpm: it"
+            " moves, but not with the speed.",
+        )
+    return Judgement(
+        "sound",
+        "follows",
+        abs(at_idle - at_work),
+        "percent",
+        None,
+        f"{plain(round(at_idle))} % at idle, {plain(round(at_work))} % above {DRIVES_RPM:g} rpm, every time.",
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class RevTest:
-    """A rev test: seconds from 1500 to 3000 rpm, their uncertainty, the longest plateau in seconds, the speed it stands at,
-    and when the run began."""
+    """A rev test: seconds from 1500 to 3000 rpm, their uncertainty, the longest plateau in seconds, the speed
+    it stands at, and when the run began."""
 
     seconds: float
     u_s: float
@@ -180,9 +288,12 @@ class RevTest:
     start_s: float
 
 
-def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH, road: Signal | None = None) -> RevTest | None:
-    """Answer the quickest run up from one speed to another, and the longest plateau in it (under a fifth of its usual
-    acceleration); None when the recording holds no such run. `road`: vehicle speed in km/h, a run while it drives is none.
+def rev_test(
+    speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH, road: Signal | None = None
+) -> RevTest | None:
+    """Answer the quickest run up from one speed to another, and the longest plateau in it (under a fifth of
+    its usual acceleration); None when the recording holds no such run. `road`: vehicle speed in km/h, a run
+    while it drives is none.
 
     >>> t = np.arange(0, 10, 0.05)
     >>> round(rev_test(Signal(t, np.clip(800 + 600 * t, 800, 4200))).seconds, 2)
@@ -195,10 +306,24 @@ def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH
         if not len(after):
             continue
         end = i + int(after[0])
-        if np.any(speed.values[i + 1:end] < low_rpm) or road is not None and len(road) and float(np.interp(speed.times_s[end], road.times_s, road.values)) > STANDS_KMH:
+        if (
+            np.any(speed.values[i + 1 : end] < low_rpm)
+            or road is not None
+            and len(road)
+            and float(np.interp(speed.times_s[end], road.times_s, road.values)) > STANDS_KMH
+        ):
             continue
-        start_s, end_s = (float(np.interp(level, speed.values[k - 1:k + 1] if k else speed.values[:2], speed.times_s[k - 1:k + 1] if k else speed.times_s[:2])) for level, k in ((low_rpm, i + 1), (high_rpm, end)))
-        t, v = speed.times_s[i:end + 1], speed.values[i:end + 1]
+        start_s, end_s = (
+            float(
+                np.interp(
+                    level,
+                    speed.values[k - 1 : k + 1] if k else speed.values[:2],
+                    speed.times_s[k - 1 : k + 1] if k else speed.times_s[:2],
+                )
+            )
+            for level, k in ((low_rpm, i + 1), (high_rpm, end))
+        )
+        t, v = speed.times_s[i : end + 1], speed.values[i : end + 1]
         usual = (high_rpm - low_rpm) / max(end_s - start_s, 1e-9)
         slow = np.diff(v) / np.maximum(np.diff(t), 1e-9) < 0.2 * usual
         longest, at_rpm, run = 0.0, 0.0, 0.0
@@ -212,30 +337,65 @@ def rev_test(speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH
     return best
 
 
-def judge_alike(first: Signal, second: Signal, names: tuple[str, str] = ("the first", "the second")) -> Judgement:
-    """Judge two pressures that should move alike, as before and after a filter: how far the second moves for a move of the
-    first, and how long after.
+def judge_alike(
+    first: Signal, second: Signal, names: tuple[str, str] = ("the first", "the second")
+) -> Judgement:
+    """Judge two pressures that should move alike, as before and after a filter: how far the second moves for
+    a move of the first, and how long after.
 
-    Slopes are compared over half a second; under 35 % of the first's movement, or more than 4 s behind, the second's
-    hose or the passage behind it is blocked (general).
+    Slopes are compared over half a second; under 35 % of the first's movement, or more than 4 s behind, the
+    second's hose or the passage behind it is blocked (general).
 
     >>> t = np.arange(0, 60, 0.1)
     >>> p = 10 + 8 * np.sin(t / 3)
-    >>> judge_alike(Signal(t, p), Signal(t, 0.9 * p + 1)).cls, judge_alike(Signal(t, p), Signal(t, 0.05 * p + 9)).cls
+    >>> (
+    ...     judge_alike(Signal(t, p), Signal(t, 0.9 * p + 1)).cls,
+    ...     judge_alike(Signal(t, p), Signal(t, 0.05 * p + 9)).cls,
+    ... )
     ('alike', 'creeps')
     """
     t, (a, b) = beside([first, second])
     if len(t) < 20 or np.ptp(a) < MOVES_KPA and np.ptp(b) < MOVES_KPA:
-        return Judgement("unclear", "unclear", None, None, None, "The pressures hardly move: record them over a few pulls.")
+        return Judgement(
+            "unclear", "unclear", None, None, None, "The pressures hardly move: record them over a few pulls."
+        )
     if np.ptp(b) > np.ptp(a):
         a, b, names = b, a, (names[1], names[0])
     step = float(np.median(np.diff(t)))
     half = max(1, int(0.5 / step))
     sa, sb = a[half:] - a[:-half], b[half:] - b[:-half]
     lags = range(0, min(len(sa) // 3, int(2 * LATEST_S / step)) + 1, max(1, int(0.1 / step)))
-    fit = [(float(np.dot(sa[: len(sa) - k], sb[k:]) / max(float(np.dot(sa[: len(sa) - k], sa[: len(sa) - k])), 1e-12)), k * step) for k in lags]
+    fit = [
+        (
+            float(
+                np.dot(sa[: len(sa) - k], sb[k:])
+                / max(float(np.dot(sa[: len(sa) - k], sa[: len(sa) - k])), 1e-12)
+            ),
+            k * step,
+        )
+        for k in lags
+    ]
     share, late = max(fit)
     if share < ALIKE_SHARE or late > LATEST_S:
-        how = f"{names[1]} moves only {round(max(0.0, share) * 100)} % as far as {names[0]}" if share < ALIKE_SHARE else f"{names[1]} comes {plain(round(late, 1))} s after {names[0]}"
-        return Judgement("failed", "creeps", share * 100, "percent", 5.0, f"{how[0].upper()}{how[1:]}: its hose, or the passage behind it, is blocked ({GENERAL}).")
-    return Judgement("sound", "alike", share * 100, "percent", 5.0, f"They move alike: {names[1]} by {round(share * 100)} % of {names[0]}, {plain(round(late, 1))} s after it.")
+        how = (
+            f"{names[1]} moves only {round(max(0.0, share) * 100)} % as far as {names[0]}"
+            if share < ALIKE_SHARE
+            else f"{names[1]} comes {plain(round(late, 1))} s after {names[0]}"
+        )
+        return Judgement(
+            "failed",
+            "creeps",
+            share * 100,
+            "percent",
+            5.0,
+            f"{how[0].upper()}{how[1:]}: its hose, or the passage behind it, is blocked ({GENERAL}).",
+        )
+    return Judgement(
+        "sound",
+        "alike",
+        share * 100,
+        "percent",
+        5.0,
+        f"They move alike: {names[1]} by {round(share * 100)} % of {names[0]}, {plain(round(late, 1))} s"
+        " after it.",
+    )

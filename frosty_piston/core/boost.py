@@ -14,24 +14,51 @@ OVER_SHARE, OVER_KPA, OVER_S = 0.15, 15.0, 0.5
 HUNTS_KPA, HUNTS_TURNS = 8.0, 5
 AT_LIMIT_SHARE, FOLLOWS_PERCENT = 0.92, 10.0
 READINGS = {
-    ("short", True): "The vanes are told to close fully and do: a leak, a restricted exhaust or intake, or a worn turbo.",
-    ("short", False): "The vanes are told to close fully and do not get there: actuator, linkage or the vane mechanism.",
+    (
+        "short",
+        True,
+    ): "The vanes are told to close fully and do: a leak, a restricted exhaust or intake, or a worn turbo.",
+    (
+        "short",
+        False,
+    ): "The vanes are told to close fully and do not get there: actuator, linkage or the vane mechanism.",
     ("short", None): "Record the vane command and position too: they tell a leak from an actuator.",
     ("over", True): "The vanes follow: look at what measures the boost, and at the solenoid.",
     ("over", False): "The vanes are told to open and lag: they stick.",
     ("over", None): "Vanes that stick closed, or a solenoid that keeps pulling.",
-    ("hunts", True): "The vanes follow the hunting: the control hunts after something else, air in the vacuum or a false pressure.",
+    (
+        "hunts",
+        True,
+    ): (
+        "The vanes follow the hunting: the control hunts after something else, air in the vacuum or a false"
+        " pressure."
+    ),
     ("hunts", False): "The vanes lag behind it: they stick, or the solenoid does.",
     ("hunts", None): "Sticking vanes or the solenoid.",
 }
 
-# The boost table: class and whether the vanes follow, then boost, what the vanes are told, what they do, what it points at.
+# The boost table: class and whether the vanes follow, then boost, what the vanes are told, what they do,
+# what it points at.
 TABLE = (
-    ("short", True, "low", "closed, at the limit", "follow", "leak, exhaust or intake restriction, worn turbo"),
+    (
+        "short",
+        True,
+        "low",
+        "closed, at the limit",
+        "follow",
+        "leak, exhaust or intake restriction, worn turbo",
+    ),
     ("short", False, "low", "closed, at the limit", "do not follow", "actuator, linkage or vane mechanism"),
     ("over", False, "too high, then cut", "to open", "lag", "vanes sticking"),
     ("hunts", False, "hunts", "hunt", "lag", "vanes sticking, or the solenoid"),
-    ("reaches", True, "as asked, a code stored", "fine", "fine", "comes and goes: connector or dead spot, record longer"),
+    (
+        "reaches",
+        True,
+        "as asked, a code stored",
+        "fine",
+        "fine",
+        "comes and goes: connector or dead spot, record longer",
+    ),
 )
 
 
@@ -50,11 +77,12 @@ class BoostRow:
 class BoostReport:
     """What the pulls of a recording say. Pressures in kPa, all as the middle of the pulls.
 
-    `asked_kpa`: boost asked over the pressure at rest. `shortfall_kpa`: asked less got, once it had time to come; negative
-    when too much came. `u_kpa`: its uncertainty. `to_90_s`: until nine tenths of it stood, None when it never did.
-    `overshoot_kpa`, `over_s`: most above what was asked, and for how long it stayed a good way above at one go. `hunting_kpa`,
-    `period_s`: half the swing and the time of one swing, 0 when it stands still. `vane_at_limit`, `vane_follows`: None
-    when the vanes were not recorded. `stretches`: from when to when each pull went, s.
+    `asked_kpa`: boost asked over the pressure at rest. `shortfall_kpa`: asked less got, once it had time to
+    come; negative when too much came. `u_kpa`: its uncertainty. `to_90_s`: until nine tenths of it stood,
+    None when it never did. `overshoot_kpa`, `over_s`: most above what was asked, and for how long it stayed a
+    good way above at one go. `hunting_kpa`, `period_s`: half the swing and the time of one swing, 0 when it
+    stands still. `vane_at_limit`, `vane_follows`: None when the vanes were not recorded. `stretches`: from
+    when to when each pull went, s.
     """
 
     pulls: int
@@ -71,11 +99,14 @@ class BoostReport:
     stretches: tuple[tuple[float, float], ...] = ()
 
 
-def analyse_boost(target: Signal, actual: Signal, vane_command: Signal | None = None, vane_position: Signal | None = None) -> BoostReport | None:
-    """Answer what a recording of pulls says; None without a stretch of two seconds in which at least 20 kPa are asked.
+def analyse_boost(
+    target: Signal, actual: Signal, vane_command: Signal | None = None, vane_position: Signal | None = None
+) -> BoostReport | None:
+    """Answer what a recording of pulls says; None without a stretch of two seconds in which at least 20 kPa
+    are asked.
 
-    `target`, `actual`: manifold pressure in kPa; the pressure at rest is the lowest asked. `vane_command`, `vane_position`
-    in percent, closed at the end at which most boost is asked.
+    `target`, `actual`: manifold pressure in kPa; the pressure at rest is the lowest asked. `vane_command`,
+    `vane_position` in percent, closed at the end at which most boost is asked.
 
     >>> t = np.arange(0, 12, 0.1)
     >>> asked = np.where((t > 3) & (t < 9), 180.0, 100.0)
@@ -99,7 +130,7 @@ def analyse_boost(target: Signal, actual: Signal, vane_command: Signal | None = 
         missing.append(float(np.median((gauge - got_gauge)[settled])))
         there = np.flatnonzero(got_gauge >= 0.9 * gauge)
         came.append(float(t[r][there[0]] - t[r.start]) if len(there) else np.nan)
-        above = (got_gauge - gauge)[there[0]:] if len(there) else np.zeros(1)
+        above = (got_gauge - gauge)[there[0] :] if len(there) else np.zeros(1)
         over.append(float(np.max(above, initial=0.0)))
         high = runs(above > max(OVER_KPA, OVER_SHARE * asked[-1]))
         over_s.append(max((h.stop - h.start for h in high), default=0) * step)
@@ -109,13 +140,25 @@ def analyse_boost(target: Signal, actual: Signal, vane_command: Signal | None = 
     at_limit, follows = _vanes(t, pulls, vane_command, vane_position)
     noise = float(np.median(np.abs(np.diff(got)))) + 0.5
     reached = [c for c in came if np.isfinite(c)]
-    return BoostReport(len(pulls), float(np.median(asked)), float(np.median(missing)), noise + float(np.std(missing)) / np.sqrt(len(missing)), float(np.median(reached)) if reached else None,
-                       float(np.median(over)), float(np.median(over_s)), float(np.median(swing)), float(np.median([p for p in period if p] or [0.0])), at_limit, follows,
-                       tuple((float(t[r.start]), float(t[r.stop - 1])) for r in pulls))
+    return BoostReport(
+        len(pulls),
+        float(np.median(asked)),
+        float(np.median(missing)),
+        noise + float(np.std(missing)) / np.sqrt(len(missing)),
+        float(np.median(reached)) if reached else None,
+        float(np.median(over)),
+        float(np.median(over_s)),
+        float(np.median(swing)),
+        float(np.median([p for p in period if p] or [0.0])),
+        at_limit,
+        follows,
+        tuple((float(t[r.start]), float(t[r.stop - 1])) for r in pulls),
+    )
 
 
 def _hunting(miss: np.ndarray, step: float) -> tuple[float, float]:
-    """Half the swing and the period of what goes up and down round its own middle; (0, 0) when it turns too seldom."""
+    """Half the swing and the period of what goes up and down round its own middle; (0, 0) when it turns too
+    seldom."""
     if len(miss) < 8:
         return 0.0, 0.0
     x = np.arange(len(miss))
@@ -128,10 +171,15 @@ def _hunting(miss: np.ndarray, step: float) -> tuple[float, float]:
             last.append(i)
     if turns < HUNTS_TURNS:
         return 0.0, 0.0
-    return float(np.percentile(flat, 95) - np.percentile(flat, 5)) / 2, 2 * float(np.mean(np.diff(last))) * step
+    return (
+        float(np.percentile(flat, 95) - np.percentile(flat, 5)) / 2,
+        2 * float(np.mean(np.diff(last))) * step,
+    )
 
 
-def _vanes(t: np.ndarray, pulls: list[slice], command: Signal | None, position: Signal | None) -> tuple[bool | None, bool | None]:
+def _vanes(
+    t: np.ndarray, pulls: list[slice], command: Signal | None, position: Signal | None
+) -> tuple[bool | None, bool | None]:
     if command is None or position is None:
         return None, None
     tv, (c, p) = beside([command, position])
@@ -149,8 +197,9 @@ def _vanes(t: np.ndarray, pulls: list[slice], command: Signal | None, position: 
 def judge_boost(report: BoostReport | None) -> Judgement:
     """Judge the pulls: hunts, over, short, reaches, with what the vanes say of it.
 
-    Short: more than 12 % of what was asked and 10 kPa are missing (general), uncertainty taken off. Over: more than 15 %
-    and 15 kPa above it for half a second. Hunts: swings over 8 kPa either way, five turns or more, unless one long excess makes up more than a whole swing.
+    Short: more than 12 % of what was asked and 10 kPa are missing (general), uncertainty taken off. Over:
+    more than 15 % and 15 kPa above it for half a second. Hunts: swings over 8 kPa either way, five turns or
+    more, unless one long excess makes up more than a whole swing.
 
     >>> t = np.arange(0, 12, 0.1)
     >>> asked = np.where((t > 3) & (t < 9), 180.0, 100.0)
@@ -158,32 +207,91 @@ def judge_boost(report: BoostReport | None) -> Judgement:
     'short'
     """
     if report is None:
-        return Judgement("unclear", "unclear", None, None, None, "No pull in it: two seconds in which at least 20 kPa of boost are asked are wanted.")
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            None,
+            None,
+            "No pull in it: two seconds in which at least 20 kPa of boost are asked are wanted.",
+        )
     asked, u = report.asked_kpa, report.u_kpa
-    head = f"{plain(round(asked, 1))} kPa of boost asked over {report.pulls} {'pull' if report.pulls == 1 else 'pulls'}"
-    came = f"; nine tenths stood after {plain(round(report.to_90_s, 1))} s" if report.to_90_s is not None else "; nine tenths never stood"
+    head = (
+        f"{plain(round(asked, 1))} kPa of boost asked over {report.pulls}"
+        f" {'pull' if report.pulls == 1 else 'pulls'}"
+    )
+    came = (
+        f"; nine tenths stood after {plain(round(report.to_90_s, 1))} s"
+        if report.to_90_s is not None
+        else "; nine tenths never stood"
+    )
     follows = report.vane_follows if report.vane_at_limit is not None else None
     over = report.over_s >= OVER_S and report.overshoot_kpa > max(OVER_KPA, OVER_SHARE * asked)
     if report.hunting_kpa >= HUNTS_KPA and not (over and report.over_s > report.period_s):
-        return Judgement("failed", "hunts", report.hunting_kpa, "kPa", u, f"{head}; it swings by {plain(round(report.hunting_kpa, 1))} kPa either way, every {plain(round(report.period_s, 1))} s ({GENERAL}). {READINGS['hunts', follows]}")
+        return Judgement(
+            "failed",
+            "hunts",
+            report.hunting_kpa,
+            "kPa",
+            u,
+            f"{head}; it swings by {plain(round(report.hunting_kpa, 1))} kPa either way, every"
+            f" {plain(round(report.period_s, 1))} s ({GENERAL}). {READINGS['hunts', follows]}",
+        )
     if over:
-        return Judgement("failed", "over", report.overshoot_kpa, "kPa", u, f"{head}; {plain(round(report.overshoot_kpa, 1))} kPa too much for {plain(round(report.over_s, 1))} s ({GENERAL}). {READINGS['over', follows]}")
+        return Judgement(
+            "failed",
+            "over",
+            report.overshoot_kpa,
+            "kPa",
+            u,
+            f"{head}; {plain(round(report.overshoot_kpa, 1))} kPa too much for"
+            f" {plain(round(report.over_s, 1))} s ({GENERAL}). {READINGS['over', follows]}",
+        )
     if report.shortfall_kpa - u > max(SHORT_KPA, SHORT_SHARE * asked):
         known = follows if report.vane_at_limit else None
-        tail = READINGS["short", known] if report.vane_at_limit is not False else "The vanes are not told to close fully: the control holds back for another reason, look at its codes."
-        return Judgement("failed", "short", report.shortfall_kpa, "kPa", u, f"{head}; {plain(round(report.shortfall_kpa, 1))} kPa are missing, {percent(report.shortfall_kpa / asked)} of it{came} ({GENERAL}). {tail}")
-    return Judgement("sound", "reaches", report.shortfall_kpa, "kPa", u, f"{head}; it comes within {plain(round(abs(report.shortfall_kpa), 1))} kPa of it{came}.")
+        tail = (
+            READINGS["short", known]
+            if report.vane_at_limit is not False
+            else (
+                "The vanes are not told to close fully: the control holds back for another reason, look at"
+                " its codes."
+            )
+        )
+        return Judgement(
+            "failed",
+            "short",
+            report.shortfall_kpa,
+            "kPa",
+            u,
+            f"{head}; {plain(round(report.shortfall_kpa, 1))} kPa are missing,"
+            f" {percent(report.shortfall_kpa / asked)} of it{came} ({GENERAL}). {tail}",
+        )
+    return Judgement(
+        "sound",
+        "reaches",
+        report.shortfall_kpa,
+        "kPa",
+        u,
+        f"{head}; it comes within {plain(round(abs(report.shortfall_kpa), 1))} kPa of it{came}.",
+    )
 
 
 def boost_table(report: BoostReport | None) -> list[BoostRow]:
-    """Answer the rows of the boost table, the one the recording falls into marked; none is when the vanes were not recorded.
+    """Answer the rows of the boost table, the one the recording falls into marked; none is when the vanes
+    were not recorded.
 
     >>> t = np.arange(0, 12, 0.1)
-    >>> asked, vane = np.where((t > 3) & (t < 9), 180.0, 100.0), Signal(t, np.where((t > 3) & (t < 9), 95.0, 20.0))
+    >>> asked, vane = (
+    ...     np.where((t > 3) & (t < 9), 180.0, 100.0),
+    ...     Signal(t, np.where((t > 3) & (t < 9), 95.0, 20.0)),
+    ... )
     >>> report = analyse_boost(Signal(t, asked), Signal(t, 100 + 0.6 * (asked - 100)), vane, vane)
     >>> [row.points_at for row in boost_table(report) if row.here]
     ['leak, exhaust or intake restriction, worn turbo']
     """
     cls = judge_boost(report).cls
     follows = report.vane_follows if report is not None and (cls != "short" or report.vane_at_limit) else None
-    return [BoostRow(boost, told, does, says, follows is not None and (cls, follows) == (row, wanted)) for row, wanted, boost, told, does, says in TABLE]
+    return [
+        BoostRow(boost, told, does, says, follows is not None and (cls, follows) == (row, wanted))
+        for row, wanted, boost, told, does, says in TABLE
+    ]

@@ -5,37 +5,105 @@ from dataclasses import dataclass
 
 LETTERS = {"P": "powertrain", "B": "body", "C": "chassis", "U": "network"}
 SYSTEM_DIGITS = {
-    "0": "fuel, air and emission control", "1": "fuel and air metering", "2": "fuel and air metering: injectors and boost",
-    "3": "ignition, misfire and glow", "4": "auxiliary emission control", "5": "speed, idle and auxiliary inputs",
-    "6": "control units and their outputs", "7": "transmission", "8": "transmission", "9": "transmission",
-    "A": "hybrid drive", "B": "hybrid drive", "C": "hybrid drive", "D": "reserved", "E": "reserved", "F": "reserved",
+    "0": "fuel, air and emission control",
+    "1": "fuel and air metering",
+    "2": "fuel and air metering: injectors and boost",
+    "3": "ignition, misfire and glow",
+    "4": "auxiliary emission control",
+    "5": "speed, idle and auxiliary inputs",
+    "6": "control units and their outputs",
+    "7": "transmission",
+    "8": "transmission",
+    "9": "transmission",
+    "A": "hybrid drive",
+    "B": "hybrid drive",
+    "C": "hybrid drive",
+    "D": "reserved",
+    "E": "reserved",
+    "F": "reserved",
 }
 FAULT_TYPE_CLASSES = {
-    "0": ("general", "general fault"), "1": ("circuit", "electrical"), "2": ("range", "signal out of its range or pattern"),
-    "3": ("range", "frequency or pulse"), "4": ("unit", "inside the control unit"), "5": ("unit", "programming or coding"),
-    "6": ("plausibility", "does not fit other signals"), "7": ("performance", "mechanical"), "8": ("communication", "network message"),
+    "0": ("general", "general fault"),
+    "1": ("circuit", "electrical"),
+    "2": ("range", "signal out of its range or pattern"),
+    "3": ("range", "frequency or pulse"),
+    "4": ("unit", "inside the control unit"),
+    "5": ("unit", "programming or coding"),
+    "6": ("plausibility", "does not fit other signals"),
+    "7": ("performance", "mechanical"),
+    "8": ("communication", "network message"),
     "9": ("performance", "the part itself"),
 }
 FAULT_TYPES = {
-    "00": "no more detail", "01": "electrical fault, no more detail", "02": "signal fault, no more detail",
-    "07": "mechanical fault, no more detail", "11": "short to ground", "12": "short to battery", "13": "open circuit", "14": "short to ground or open",
-    "15": "short to battery or open", "16": "voltage too low", "17": "voltage too high", "18": "current too low",
-    "19": "current too high", "1A": "resistance too low", "1B": "resistance too high", "1C": "voltage out of range",
-    "1D": "current out of range", "1E": "resistance out of range", "1F": "comes and goes", "21": "signal too small",
-    "22": "signal too large", "23": "signal stuck low", "24": "signal stuck high", "26": "changes too slowly",
-    "27": "changes too fast", "28": "zero point off", "29": "signal invalid", "2F": "signal erratic",
-    "49": "electronics failed inside", "4B": "too hot inside", "54": "calibration missing", "55": "not coded",
-    "62": "two signals disagree", "64": "signal not plausible", "71": "actuator stuck", "72": "actuator stuck open",
-    "73": "actuator stuck shut", "77": "position not reached", "7A": "leak", "7B": "level low", "81": "wrong data received", "87": "message missing",
-    "88": "bus off", "92": "performance poor", "93": "does not work", "96": "part failed inside", "97": "blocked", "98": "too hot",
+    "00": "no more detail",
+    "01": "electrical fault, no more detail",
+    "02": "signal fault, no more detail",
+    "07": "mechanical fault, no more detail",
+    "11": "short to ground",
+    "12": "short to battery",
+    "13": "open circuit",
+    "14": "short to ground or open",
+    "15": "short to battery or open",
+    "16": "voltage too low",
+    "17": "voltage too high",
+    "18": "current too low",
+    "19": "current too high",
+    "1A": "resistance too low",
+    "1B": "resistance too high",
+    "1C": "voltage out of range",
+    "1D": "current out of range",
+    "1E": "resistance out of range",
+    "1F": "comes and goes",
+    "21": "signal too small",
+    "22": "signal too large",
+    "23": "signal stuck low",
+    "24": "signal stuck high",
+    "26": "changes too slowly",
+    "27": "changes too fast",
+    "28": "zero point off",
+    "29": "signal invalid",
+    "2F": "signal erratic",
+    "49": "electronics failed inside",
+    "4B": "too hot inside",
+    "54": "calibration missing",
+    "55": "not coded",
+    "62": "two signals disagree",
+    "64": "signal not plausible",
+    "71": "actuator stuck",
+    "72": "actuator stuck open",
+    "73": "actuator stuck shut",
+    "77": "position not reached",
+    "7A": "leak",
+    "7B": "level low",
+    "81": "wrong data received",
+    "87": "message missing",
+    "88": "bus off",
+    "92": "performance poor",
+    "93": "does not work",
+    "96": "part failed inside",
+    "97": "blocked",
+    "98": "too hot",
 }
 STATUS_WORDS = {
-    "permanent": "permanent", "pending": "pending", "stored": "stored", "confirmed": "stored", "current": "stored",
-    "active": "stored", "present": "stored", "history": "history", "historic": "history", "intermittent": "history",
-    "sporadic": "history", "passive": "history", "returned": "cleared_and_back",
+    "permanent": "permanent",
+    "pending": "pending",
+    "stored": "stored",
+    "confirmed": "stored",
+    "current": "stored",
+    "active": "stored",
+    "present": "stored",
+    "history": "history",
+    "historic": "history",
+    "intermittent": "history",
+    "sporadic": "history",
+    "passive": "history",
+    "returned": "cleared_and_back",
 }
 STATUSES = ("stored", "pending", "permanent", "history", "cleared_and_back")
-_CODE = re.compile(r"(?<![A-Z0-9])([PBCU])[ \t]?([0-3O])([0-9A-FO])([0-9A-FO]{2})(?:(?:[-:/][ \t]?|(?=[0-9A-F]{2}(?![A-Z0-9])))([0-9A-F]{2}))?(?![A-Z0-9])")
+_CODE = re.compile(
+    r"(?<![A-Z0-9])([PBCU])[ \t]?([0-3O])([0-9A-FO])([0-9A-FO]{2})(?:(?:[-:/]["
+    r" \t]?|(?=[0-9A-F]{2}(?![A-Z0-9])))([0-9A-F]{2}))?(?![A-Z0-9])"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,10 +136,21 @@ def decode(code: str) -> Decoded:
     """
     match = _CODE.fullmatch(code.strip().upper())
     if not match or "O" in "".join(match.groups(default="")):
-        raise ValueError(f"{code[:20]!r} is no fault code: a letter P, B, C or U, a digit 0 to 3 and three more, as in P0671 or P0671-13")
+        raise ValueError(
+            f"{code[:20]!r} is no fault code: a letter P, B, C or U, a digit 0 to 3 and three more, as in"
+            " P0671 or P0671-13"
+        )
     letter, origin, digit, rest, byte = match.groups()
     common = origin == "0" or (letter == "P" and (origin == "2" or (origin == "3" and digit in "456789")))
-    system = SYSTEM_DIGITS[digit] if letter == "P" else {"B": "body functions", "C": "brakes, steering, chassis", "U": "the network between control units"}[letter]
+    system = (
+        SYSTEM_DIGITS[digit]
+        if letter == "P"
+        else {
+            "B": "body functions",
+            "C": "brakes, steering, chassis",
+            "U": "the network between control units",
+        }[letter]
+    )
     kind = says = None
     if byte:
         kind, general = FAULT_TYPE_CLASSES.get(byte[0], (None, "a type of the maker's own"))
@@ -81,7 +160,8 @@ def decode(code: str) -> Decoded:
 
 @dataclass(frozen=True, slots=True)
 class FoundCode:
-    """A code found in pasted text: code, fault-type byte or None, status word or None, whether letters O were read as zero."""
+    """A code found in pasted text: code, fault-type byte or None, status word or None, whether letters O were
+    read as zero."""
 
     code: str
     fault_type: str | None
@@ -116,7 +196,14 @@ def read_block(text: str) -> PastedBlock:
         words = {w: s for w in re.findall(r"[a-z]+", line.lower()) if (s := STATUS_WORDS.get(w))}
         status = next(iter(words.values()), None)
         if not matches:
-            if status and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - {"codes", "code", "fault", "faults", "dtc", "dtcs"}:
+            if status and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - {
+                "codes",
+                "code",
+                "fault",
+                "faults",
+                "dtc",
+                "dtcs",
+            }:
                 heading = status
             elif line.strip():
                 unknown.append(line.strip()[:120])
@@ -125,7 +212,14 @@ def read_block(text: str) -> PastedBlock:
             letter, *digits, byte = match.groups()
             start = match.end()
             end = matches[i + 1].start() if i + 1 < len(matches) else len(line)
-            own = next((STATUS_WORDS[w] for w in re.findall(r"[a-z]+", line[start:end].lower()) if w in STATUS_WORDS), None)
+            own = next(
+                (
+                    STATUS_WORDS[w]
+                    for w in re.findall(r"[a-z]+", line[start:end].lower())
+                    if w in STATUS_WORDS
+                ),
+                None,
+            )
             code = letter + "".join(digits).replace("O", "0")
             mended = "O" in "".join(digits)
             key = (code, byte)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 class Option:
     """One way to repair. Money in the smallest coin, labour in hours, chances 0..1.
 
-    `access_h` is 0 when other work on the vehicle pays for it; `next_step` is what follows when it does not cure;
-    `back_cost` is what a return costs, 0 for the price once more.
+    `access_h` is 0 when other work on the vehicle pays for it; `next_step` is what follows when it does not
+    cure; `back_cost` is what a return costs, 0 for the price once more.
     """
 
     id: str
@@ -60,7 +60,9 @@ def price_of(option: Option, rate: int, tax_percent: float) -> tuple[int, int, i
     return net + tax, labour, tax
 
 
-def cost_options(options: list[Option], rate: int, tax_percent: float, standstill_per_day: int = 0) -> list[Costed]:
+def cost_options(
+    options: list[Option], rate: int, tax_percent: float, standstill_per_day: int = 0
+) -> list[Costed]:
     """Cost the options: ``price + P(not cured)*next + P(back)*again + P(break)*extra + days*standstill``.
 
     The break-even odds are the chance of cure at which an option costs as much as the cheapest other one:
@@ -75,18 +77,38 @@ def cost_options(options: list[Option], rate: int, tax_percent: float, standstil
         for name in ("cures", "comes_back", "breaks"):
             if not 0 <= getattr(option, name) <= 1:
                 raise ValueError(f"{option.id}: {name} is a chance between 0 and 1")
-        if min(option.parts, option.consumables, option.back_cost, option.break_cost, option.next_step) < 0 or min(option.labour_h, option.access_h, option.days) < 0:
+        if (
+            min(option.parts, option.consumables, option.back_cost, option.break_cost, option.next_step) < 0
+            or min(option.labour_h, option.access_h, option.days) < 0
+        ):
             raise ValueError(f"{option.id}: money, hours and days cannot be negative")
     costed = []
     for option in options:
         price, labour, tax = price_of(option, rate, tax_percent)
         parts = option.parts + option.consumables
         not_cured = round((1 - option.cures) * option.next_step)
-        back, broken = round(option.comes_back * (option.back_cost or price)), round(option.breaks * option.break_cost)
+        back, broken = (
+            round(option.comes_back * (option.back_cost or price)),
+            round(option.breaks * option.break_cost),
+        )
         still = round(option.days * standstill_per_day)
         months = round(price / option.warranty_months) if option.warranty_months else None
-        costed.append(Costed(option, price, parts, labour, tax, not_cured, back, broken, still,
-                             price + not_cured + back + broken + still, months, None))
+        costed.append(
+            Costed(
+                option,
+                price,
+                parts,
+                labour,
+                tax,
+                not_cured,
+                back,
+                broken,
+                still,
+                price + not_cured + back + broken + still,
+                months,
+                None,
+            )
+        )
     return [replace(c, break_even=_break_even(c, [o.expected for o in costed if o is not c])) for c in costed]
 
 

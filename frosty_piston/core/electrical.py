@@ -36,11 +36,13 @@ def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, ra
     return (low / rated_v) ** LAMP_LIGHT_EXPONENT
 
 
-def lamp_limit_ohm(rated_w: float, share: float = LIT_SHARE, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
+def lamp_limit_ohm(
+    rated_w: float, share: float = LIT_SHARE, supply_v: float = 12.0, rated_v: float = 12.0
+) -> float:
     """Answer the highest series resistance through which the lamp still reaches a brightness share.
 
-    Turns `lamp_share` round: ``V = V0*share^(1/1.55)``, ``R = (U - V)/I``. In ohm; 0 when the supply itself is
-    too low for that share.
+    Turns `lamp_share` round: ``V = V0*share^(1/1.55)``, ``R = (U - V)/I``. In ohm; 0 when the supply itself
+    is too low for that share.
 
     >>> round(lamp_limit_ohm(2), 1), round(lamp_limit_ohm(21), 1)
     (16.8, 1.6)

@@ -108,7 +108,10 @@ def looks_bridged(values: list[Measured], ref: Reference) -> bool:
     would not read it: under 0.7 of the reference, or under the general range of the kind.
 
     >>> low = [Measured(0.2, 0.15, 0.25)] * 4
-    >>> looks_bridged(low, reference("rod_12v", 0.8, [])), looks_bridged(low[:2], reference("rod_12v", 0.8, []))
+    >>> (
+    ...     looks_bridged(low, reference("rod_12v", 0.8, [])),
+    ...     looks_bridged(low[:2], reference("rod_12v", 0.8, [])),
+    ... )
     (True, False)
     """
     if len(values) < 3 or max(v.low for v in values) > min(v.high for v in values):
@@ -117,8 +120,14 @@ def looks_bridged(values: list[Measured], ref: Reference) -> bool:
     return middle > 0.01 and (middle < 0.7 * ref.ohm or (not ref.from_card and middle < ref.kind.low_ohm))
 
 
-def judge_set(readings: list[PlugReading], meter: Meter, glow: str, nominal_ohm: float | None = None,
-              path_ohm: float = PATH_OHM, wires_off: bool = False) -> list[PlugJudged]:
+def judge_set(
+    readings: list[PlugReading],
+    meter: Meter,
+    glow: str,
+    nominal_ohm: float | None = None,
+    path_ohm: float = PATH_OHM,
+    wires_off: bool = False,
+) -> list[PlugJudged]:
     """Judge the plugs read at one test point, each by itself and against its set.
 
     Parameters: the readings of one point; the meter; the kind of plug (`rod_12v`, `fast_7v`, `fast_5v`,
@@ -127,30 +136,50 @@ def judge_set(readings: list[PlugReading], meter: Meter, glow: str, nominal_ohm:
     Classes: open, high (under half the reference heat), weak (under 80 %), sound, short (under 0.1 ohm),
     bridged, unclear (the interval straddles a limit, and the method that settles it is named).
 
-    >>> judged = judge_set([PlugReading(1, 1.0), PlugReading(2, None)], Meter(0.8, 3, 0.01, 0.2), "rod_12v", 0.8)
+    >>> judged = judge_set(
+    ...     [PlugReading(1, 1.0), PlugReading(2, None)], Meter(0.8, 3, 0.01, 0.2), "rod_12v", 0.8
+    ... )
     >>> [j.judgement.cls for j in judged], judged[0].judgement.verdict
     (['sound', 'open'], 'sound')
     """
     values = [corrected(r, meter) for r in readings]
     conducting = [v.value for v in values if v and v.high > SHORT_OHM and v.value < OPEN_OHM]
     ref = reference(glow, nominal_ohm, conducting)
-    if not wires_off and len(readings) == len([v for v in values if v]) and looks_bridged([v for v in values if v], ref):
+    if (
+        not wires_off
+        and len(readings) == len([v for v in values if v])
+        and looks_bridged([v for v in values if v], ref)
+    ):
         return [_bridged(r, v, len(readings), ref) for r, v in zip(readings, values, strict=True) if v]
     middle = median(conducting) if len(conducting) >= 3 else None
     return [_judge_one(r, v, meter, ref, middle, path_ohm) for r, v in zip(readings, values, strict=True)]
 
 
 def _bridged(reading: PlugReading, value: Measured, count: int, ref: Reference) -> PlugJudged:
-    because = (f"All {count} positions read the same {plain(value.value)} ohm, less than one plug alone "
-               f"({plain(ref.ohm)} ohm) can: these are joined, unplug first, then read each again.")
-    return PlugJudged(reading.cylinder, Judgement("unclear", "bridged", value.value, "ohm", value.u, because), None, None)
+    because = (
+        f"All {count} positions read the same {plain(value.value)} ohm, less than one plug alone "
+        f"({plain(ref.ohm)} ohm) can: these are joined, unplug first, then read each again."
+    )
+    return PlugJudged(
+        reading.cylinder, Judgement("unclear", "bridged", value.value, "ohm", value.u, because), None, None
+    )
 
 
-def _judge_one(reading: PlugReading, value: Measured | None, meter: Meter, ref: Reference,
-               set_median: float | None, path_ohm: float) -> PlugJudged:
+def _judge_one(
+    reading: PlugReading,
+    value: Measured | None,
+    meter: Meter,
+    ref: Reference,
+    set_median: float | None,
+    path_ohm: float,
+) -> PlugJudged:
     def told(verdict: str, cls: str, because: str, share: float | None = None) -> PlugJudged:
         figure, u = (value.value, value.u) if value else (None, None)
-        watts = plug_power_w(max(0.0, value.value), ref.kind.working_v, path_ohm) if value and share is not None else None
+        watts = (
+            plug_power_w(max(0.0, value.value), ref.kind.working_v, path_ohm)
+            if value and share is not None
+            else None
+        )
         return PlugJudged(reading.cylinder, Judgement(verdict, cls, figure, "ohm", u, because), share, watts)
 
     if value is None:
@@ -158,31 +187,57 @@ def _judge_one(reading: PlugReading, value: Measured | None, meter: Meter, ref: 
     says = f"{plain(value.value)} ohm"
     if value.high < 0:
         lead = meter.lead_zero_ohm or 0.0
-        return told("implausible", "implausible", f"The meter showed {plain(reading.shown_ohm or 0)} ohm, less than its own leads "
-                    f"({plain(lead)} ohm): read the leads again, then this plug.")
+        return told(
+            "implausible",
+            "implausible",
+            f"The meter showed {plain(reading.shown_ohm or 0)} ohm, less than its own leads "
+            f"({plain(lead)} ohm): read the leads again, then this plug.",
+        )
     share = heat_share(max(value.value, 0.0), ref.ohm, path_ohm)
     heat = f"{percent(share)} of the heat of a {plain(ref.ohm)}-ohm plug ({ref.source})"
     if value.high < SHORT_OHM:
-        return told("failed", "short", f"{says}, at most {plain(value.high)}: a short, less than 0.1 ohm even with the "
-                    f"meter's uncertainty. It blows the fuse or burns the relay.", share)
+        return told(
+            "failed",
+            "short",
+            f"{says}, at most {plain(value.high)}: a short, less than 0.1 ohm even with the "
+            "meter's uncertainty. It blows the fuse or burns the relay.",
+            share,
+        )
     weak_ohm, high_ohm = (resistance_at_share(s, ref.ohm, path_ohm) for s in (0.8, 0.5))
     if value.low > high_ohm:
         return told("failed", "high", f"{says}: {heat}, so it hardly helps the start.", share)
     for limit, what in ((SHORT_OHM, "a short"), (weak_ohm, "a weak plug"), (high_ohm, "a failed plug")):
         if value.straddles(limit):
-            leads = "" if meter.lead_zero_ohm is not None else " Short the probes and enter the lead zero first."
-            return told("unclear", "unclear", f"{says}, really between {plain(max(0.0, value.low))} and {plain(value.high)}: the limit for "
-                        f"{what} ({plain(limit)} ohm) lies inside, so this meter cannot tell.{leads} "
-                        f"A clamp on its wire, or a better meter, settles it.", share)
+            leads = (
+                "" if meter.lead_zero_ohm is not None else " Short the probes and enter the lead zero first."
+            )
+            return told(
+                "unclear",
+                "unclear",
+                f"{says}, really between {plain(max(0.0, value.low))} and {plain(value.high)}: the limit for "
+                f"{what} ({plain(limit)} ohm) lies inside, so this meter cannot tell.{leads} "
+                "A clamp on its wire, or a better meter, settles it.",
+                share,
+            )
     if value.low > weak_ohm:
         return told("marginal", "weak", f"{says}: {heat}; a tired plug.", share)
     lowest = ref.ohm / 2 if ref.from_card else ref.kind.low_ohm
     if value.high < lowest:
-        return told("unclear", "unclear", f"{says} is lower than a {ref.kind.name} reads (from {plain(lowest)} ohm): another kind "
-                    f"of plug, a partial short, or wires still joined. Compare the type; a clamp settles it.", share)
+        return told(
+            "unclear",
+            "unclear",
+            f"{says} is lower than a {ref.kind.name} reads (from {plain(lowest)} ohm): another kind "
+            "of plug, a partial short, or wires still joined. Compare the type; a clamp settles it.",
+            share,
+        )
     if set_median and value.low > 2 * set_median:
-        return told("marginal", "weak", f"{says} lies in the range, but it is over twice the middle of its set "
-                    f"({plain(set_median)} ohm).", share)
+        return told(
+            "marginal",
+            "weak",
+            f"{says} lies in the range, but it is over twice the middle of its set "
+            f"({plain(set_median)} ohm).",
+            share,
+        )
     return told("sound", "sound", f"{says}: {heat}.", share)
 
 
@@ -191,7 +246,10 @@ def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
 
     Returns `wire`, `plug`, `none` or `unclear`, for the page to put into words.
 
-    >>> bad, good = Judgement("failed", "open", None, "ohm", None, ""), Judgement("sound", "sound", 0.8, "ohm", 0.05, "")
+    >>> bad, good = (
+    ...     Judgement("failed", "open", None, "ohm", None, ""),
+    ...     Judgement("sound", "sound", 0.8, "ohm", 0.05, ""),
+    ... )
     >>> harness_or_plug(bad, good), harness_or_plug(bad, bad), harness_or_plug(good, good)
     ('wire', 'plug', 'none')
     """

@@ -26,26 +26,71 @@ def judge_lamp(seen: str, lamp_w: float, ref: Reference, supply_v: float = 12.0)
     high_ohm = resistance_at_share(0.5, ref.ohm)
     lamp = f"a {plain(lamp_w)} W lamp"
     if seen == "dark":
-        return Judgement("failed", "open", None, "ohm", None, f"Dark through {lamp}: open circuit, or over {plain(dark_ohm)} ohm.")
+        return Judgement(
+            "failed",
+            "open",
+            None,
+            "ohm",
+            None,
+            f"Dark through {lamp}: open circuit, or over {plain(dark_ohm)} ohm.",
+        )
     if seen == "dim":
         if lit_ohm < ref.ohm:
-            return Judgement("unclear", "unclear", None, "ohm", None,
-                             f"{lamp.capitalize()} is dim even through a healthy {plain(ref.ohm)}-ohm plug: take a weaker lamp or a clamp.")
+            return Judgement(
+                "unclear",
+                "unclear",
+                None,
+                "ohm",
+                None,
+                f"{lamp.capitalize()} is dim even through a healthy {plain(ref.ohm)}-ohm plug: take a weaker"
+                " lamp or a clamp.",
+            )
         if lit_ohm < high_ohm * 0.9:
-            return Judgement("unclear", "unclear", None, "ohm", None,
-                             f"Dim through {lamp}: over {plain(lit_ohm)} ohm, tired or worse. A clamp tells how much.")
-        return Judgement("failed", "high", None, "ohm", None,
-                         f"Dim through {lamp}: between {plain(lit_ohm)} and {plain(dark_ohm)} ohm, so it makes too little heat.")
+            return Judgement(
+                "unclear",
+                "unclear",
+                None,
+                "ohm",
+                None,
+                f"Dim through {lamp}: over {plain(lit_ohm)} ohm, tired or worse. A clamp tells how much.",
+            )
+        return Judgement(
+            "failed",
+            "high",
+            None,
+            "ohm",
+            None,
+            f"Dim through {lamp}: between {plain(lit_ohm)} and {plain(dark_ohm)} ohm, so it makes too little"
+            " heat.",
+        )
     if lit_ohm <= high_ohm:
-        return Judgement("sound", "sound", None, "ohm", None,
-                         f"Lit through {lamp}: under {plain(lit_ohm)} ohm, so it draws at least half its power. It may still be a little tired.")
-    return Judgement("unclear", "not_open", None, "ohm", None,
-                     f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} ohm and a plug has failed "
-                     f"from {plain(high_ohm)} ohm. A 21 W lamp, an ohmmeter or a clamp tells.")
+        return Judgement(
+            "sound",
+            "sound",
+            None,
+            "ohm",
+            None,
+            f"Lit through {lamp}: under {plain(lit_ohm)} ohm, so it draws at least half its power. It may"
+            " still be a little tired.",
+        )
+    return Judgement(
+        "unclear",
+        "not_open",
+        None,
+        "ohm",
+        None,
+        f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} ohm and a plug has"
+        f" failed from {plain(high_ohm)} ohm. A 21 W lamp, an ohmmeter or a clamp tells.",
+    )
 
 
-def judge_plug_current(current_a: float, after_s: float | None, ref: Reference, inrush_a: float | None = None,
-                       accuracy_percent: float = GENERAL_CLAMP_PERCENT) -> Judgement:
+def judge_plug_current(
+    current_a: float,
+    after_s: float | None,
+    ref: Reference,
+    inrush_a: float | None = None,
+    accuracy_percent: float = GENERAL_CLAMP_PERCENT,
+) -> Judgement:
     """Judge the current of one plug.
 
     Steady (10 s on) 8 to 14 A and inrush 15 to 30 A are general for a 12 V rod plug; other kinds are held
@@ -62,7 +107,11 @@ def judge_plug_current(current_a: float, after_s: float | None, ref: Reference, 
         low, high, source = *general, f"general for a {ref.kind.name}"
     else:
         expected = ref.kind.working_v / ref.ohm
-        low, high, source = expected * (0.35 if settled else 0.6), expected * 1.5, "an estimate from its resistance"
+        low, high, source = (
+            expected * (0.35 if settled else 0.6),
+            expected * 1.5,
+            "an estimate from its resistance",
+        )
     when = "after " + (f"{plain(after_s)} s" if after_s is not None else "10 s (taken)")
     u = max(0.1, current_a * accuracy_percent / 100)
     says = f"{plain(current_a)} A {when}; {plain(low)} to {plain(high)} A is {source}."
@@ -71,12 +120,20 @@ def judge_plug_current(current_a: float, after_s: float | None, ref: Reference, 
         return Judgement(verdict, cls, current_a, "A", u, because)
 
     if current_a < -u or current_a > 400:
-        return told("implausible", "implausible", f"{plain(current_a)} A cannot be one plug: zero the clamp, turn it round, repeat.")
+        return told(
+            "implausible",
+            "implausible",
+            f"{plain(current_a)} A cannot be one plug: zero the clamp, turn it round, repeat.",
+        )
     if current_a <= 1:
         return told("failed", "open", f"{says} It draws nothing worth the name: open.")
     if current_a - u > high:
         steady = inrush_a is not None and settled and current_a > 0.85 * inrush_a
-        return told("failed", "short", f"{says} Too much" + (", and no fall from the inrush: a short." if steady else ": a short hint."))
+        return told(
+            "failed",
+            "short",
+            f"{says} Too much" + (", and no fall from the inrush: a short." if steady else ": a short hint."),
+        )
     if current_a + u < low:
         verdict, cls = ("failed", "high") if current_a < low / 2 else ("marginal", "weak")
         return told(verdict, cls, f"{says} Too little: high resistance in the plug or its wire.")
@@ -85,7 +142,9 @@ def judge_plug_current(current_a: float, after_s: float | None, ref: Reference, 
     return told("sound", "sound", says)
 
 
-def working_plugs(total_a: float, count: int, ref: Reference, accuracy_percent: float = GENERAL_CLAMP_PERCENT) -> Judgement:
+def working_plugs(
+    total_a: float, count: int, ref: Reference, accuracy_percent: float = GENERAL_CLAMP_PERCENT
+) -> Judgement:
     """Answer how many plugs work from their total current after ten seconds: ``total / one``.
 
     Parameters: total in A, number of plugs fed by the measured wire, the reference. `value` of the result is
@@ -102,9 +161,19 @@ def working_plugs(total_a: float, count: int, ref: Reference, accuracy_percent: 
     most = min(count, int((total_a + u) // low)) if total_a + u >= low else 0
     likely = max(fewest, min(most, round(total_a / one))) if most >= fewest else round(total_a / one)
     span = f"{fewest} to {most}" if fewest < most else f"{likely}"
-    because = f"{plain(total_a)} A in total at about {plain(one)} A each: {likely} of {count} plugs work (could be {span})."
+    because = (
+        f"{plain(total_a)} A in total at about {plain(one)} A each: {likely} of {count} plugs work (could be"
+        f" {span})."
+    )
     if total_a < 0 or total_a - u > count * high * 1.4:
-        return Judgement("implausible", "implausible", total_a, "A", u, f"{plain(total_a)} A is more than {count} plugs can draw, or less than none: check the clamp.")
+        return Judgement(
+            "implausible",
+            "implausible",
+            total_a,
+            "A",
+            u,
+            f"{plain(total_a)} A is more than {count} plugs can draw, or less than none: check the clamp.",
+        )
     if most == count and fewest == count or likely == count and total_a >= 0.8 * one * count:
         return Judgement("sound", "sound", total_a, "A", u, because)
     if most < count:
@@ -115,19 +184,44 @@ def working_plugs(total_a: float, count: int, ref: Reference, accuracy_percent: 
 def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, kind_name: str) -> Judgement:
     """Judge a plug heated on the bench: `red_tip`, `red_elsewhere` or `cold`; seconds until it glowed.
 
-    >>> judge_bench_heat("red_tip", 8, False, "12 V rod plug").verdict, judge_bench_heat("cold", None, False, "x").cls
+    >>> (
+    ...     judge_bench_heat("red_tip", 8, False, "12 V rod plug").verdict,
+    ...     judge_bench_heat("cold", None, False, "x").cls,
+    ... )
     ('sound', 'open')
     """
     if seen == "cold":
-        return Judgement("failed", "open", after_s, "s", None, f"The {kind_name} stays cold at its rated voltage: it is open inside.")
+        return Judgement(
+            "failed",
+            "open",
+            after_s,
+            "s",
+            None,
+            f"The {kind_name} stays cold at its rated voltage: it is open inside.",
+        )
     if seen == "red_elsewhere":
-        return Judgement("failed", "red_elsewhere", after_s, "s", None,
-                         "It glows away from the tip, so the heat does not reach the spray: worn out.")
+        return Judgement(
+            "failed",
+            "red_elsewhere",
+            after_s,
+            "s",
+            None,
+            "It glows away from the tip, so the heat does not reach the spray: worn out.",
+        )
     slow_s = 20 if kind_name.startswith("12 V") else 6
     if after_s is not None and after_s > slow_s:
-        return Judgement("marginal", "weak", after_s, "s", 1.0, f"The tip glows, but only after {plain(after_s)} s; under {slow_s} s is healthy (general).")
+        return Judgement(
+            "marginal",
+            "weak",
+            after_s,
+            "s",
+            1.0,
+            f"The tip glows, but only after {plain(after_s)} s; under {slow_s} s is healthy (general).",
+        )
     because = "The tip glows first, as it should."
     if failed_in_place:
-        because += (" It looked dead in place: the seat or its ground is dirty, or the wrong terminal was touched. "
-                    "Clean the seat and repeat in place.")
+        because += (
+            " It looked dead in place: the seat or its ground is dirty, or the wrong terminal was touched. "
+            "Clean the seat and repeat in place."
+        )
     return Judgement("sound", "sound", after_s, "s", 1.0 if after_s is not None else None, because)

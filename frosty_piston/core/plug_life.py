@@ -12,8 +12,8 @@ SNAP_SOUND, SNAP_DEAD = 0.01, 0.04
 def life_scale(age: float, failed: int, count: int, shape: float = SHAPE) -> float:
     """Answer the Weibull scale of the plugs from `failed` of `count` dead at this age (km or months).
 
-    ``F = failed/count``, ``scale = age/(-ln(1 - F))^(1/shape)``; with none or all dead ``F = (failed + 0.5)/(count + 1)``.
-    Raises ValueError when the counts make no sense or the age is not above zero.
+    ``F = failed/count``, ``scale = age/(-ln(1 - F))^(1/shape)``; with none or all dead ``F = (failed +
+    0.5)/(count + 1)``. Raises ValueError when the counts make no sense or the age is not above zero.
 
     >>> round(life_scale(180_000, 1, 4))
     272668
@@ -26,10 +26,13 @@ def life_scale(age: float, failed: int, count: int, shape: float = SHAPE) -> flo
     return age / (-log(1 - share)) ** (1 / shape)
 
 
-def next_failure_chance(age: float, failed: int, count: int, ahead: float, left: int | None = None, shape: float = SHAPE) -> float:
+def next_failure_chance(
+    age: float, failed: int, count: int, ahead: float, left: int | None = None, shape: float = SHAPE
+) -> float:
     """Answer the chance that at least one of the plugs left in fails within the distance or time ahead.
 
-    Each survivor: ``1 - exp((age/scale)^k - ((age + ahead)/scale)^k)``; any of `left` (default the sound ones).
+    Each survivor: ``1 - exp((age/scale)^k - ((age + ahead)/scale)^k)``; any of `left` (default the sound
+    ones).
 
     >>> round(next_failure_chance(180_000, 1, 4, 20_000), 2)
     0.27

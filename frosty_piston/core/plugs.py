@@ -56,7 +56,8 @@ def heat_share(resistance_ohm: float, reference_ohm: float, path_ohm: float = PA
 
 
 def resistance_at_share(share: float, reference_ohm: float, path_ohm: float = PATH_OHM) -> float:
-    """Answer the resistance, above the matched one, at which a plug makes only this share of the reference heat.
+    """Answer the resistance, above the matched one, at which a plug makes only this share of the reference
+    heat.
 
     Solves ``R/(R + Rp)^2 = k`` with ``k = share*Rr/(Rr + Rp)^2``: the larger root of
     ``k*R^2 + (2*k*Rp - 1)*R + k*Rp^2 = 0``. In ohm. Share must lie in 0..1.

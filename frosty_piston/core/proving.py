@@ -1,4 +1,5 @@
-"""How much a proof proves: the complaint's own condition passed, and a clean drive against earlier returns."""
+"""How much a proof proves: the complaint's own condition passed, and a clean drive against earlier
+returns."""
 
 from collections.abc import Sequence
 
@@ -24,10 +25,10 @@ def cured_given(cure_odds: float, though_broken: float, when_cured: float = 1.0)
 def clean_though_broken(returns: Sequence[float], clean: float, about: float | None = None) -> float | None:
     """Answer the chance that a vehicle still broken stays clean for so long: ``(b/(b + D))**a``.
 
-    The rate of return has a Gamma posterior of shape ``a = 0.5 + k`` and exposure ``b = sum d + 0.5*mean d`` after
-    k returns at d1..dk, each since the last clear or repair; "about every D" alone counts as one return after D.
-    Parameters: `returns`, `clean` and `about` on one axis (km, starts or hours), above zero. None when nothing is
-    known of its returns. Source: Gamma-Poisson, the Lomax survival function.
+    The rate of return has a Gamma posterior of shape ``a = 0.5 + k`` and exposure ``b = sum d + 0.5*mean d``
+    after k returns at d1..dk, each since the last clear or repair; "about every D" alone counts as one return
+    after D. Parameters: `returns`, `clean` and `about` on one axis (km, starts or hours), above zero. None
+    when nothing is known of its returns. Source: Gamma-Poisson, the Lomax survival function.
 
     >>> round(clean_though_broken([5, 3, 4], 24), 3), round(clean_though_broken([60, 100, 80], 24), 2)
     (0.03, 0.75)
@@ -43,10 +44,14 @@ def clean_though_broken(returns: Sequence[float], clean: float, about: float | N
     return (exposure / (exposure + clean)) ** shape
 
 
-def clean_until(returns: Sequence[float], cure_odds: float, wanted: float, about: float | None = None) -> float | None:
-    """Answer how long it must stay clean until the cure is so sure; 0 when it is already, None when it never is.
+def clean_until(
+    returns: Sequence[float], cure_odds: float, wanted: float, about: float | None = None
+) -> float | None:
+    """Answer how long it must stay clean until the cure is so sure; 0 when it is already, None when it never
+    is.
 
-    The inverse of `clean_though_broken` in `cured_given`: ``D = b*(L**(-1/a) - 1)``, ``L = q*(1 - w)/((1 - q)*w)``.
+    The inverse of `clean_though_broken` in `cured_given`: ``D = b*(L**(-1/a) - 1)``, ``L = q*(1 - w)/((1 -
+    q)*w)``.
 
     >>> round(clean_until([60, 100, 80], 0.74, 0.90)), round(clean_until([60, 100, 80], 0.74, 0.95))
     (109, 202)

@@ -47,7 +47,9 @@ class Judgement:
             raise ValueError(f"verdict must be one of {', '.join(VERDICTS)}, not {self.verdict!r}")
 
 
-def meter_uncertainty(shown: float, accuracy_percent: float, accuracy_digits: float, resolution: float) -> float:
+def meter_uncertainty(
+    shown: float, accuracy_percent: float, accuracy_digits: float, resolution: float
+) -> float:
     """Answer how far off a meter may be at the value it shows: ``u = a*|shown| + n*resolution``.
 
     Parameters: the shown value; accuracy in percent of it; digits; the step of the last digit, in the
@@ -69,7 +71,8 @@ def combined(*parts: float) -> float:
 
 
 def plain(value: float) -> str:
-    """Write a figure as a technician would: to the hundredth or three significant digits, no exponent, no trailing zeros.
+    """Write a figure as a technician would: to the hundredth or three significant digits, no exponent, no
+    trailing zeros.
 
     >>> plain(0.8), plain(12.3456), plain(1680.0), plain(-0.05), plain(2e6), plain(212.34), plain(0.03456)
     ('0.8', '12.35', '1680', '-0.05', '2000000', '212.3', '0.0346')

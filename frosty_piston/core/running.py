@@ -1,4 +1,5 @@
-"""What a running engine shows on simple gauges: oil pressure, warming up, the fuel filter, the time it takes to stop."""
+"""What a running engine shows on simple gauges: oil pressure, warming up, the fuel filter, the time it takes
+to stop."""
 
 from .quantity import Judgement, plain
 
@@ -19,7 +20,10 @@ def judge_oil_pressure(bar: float, rpm: float | None) -> Judgement:
     ('low', 'low', 'ok')
     """
     wanted = FAST_BAR if rpm is not None and rpm >= IDLE_TO_RPM else IDLE_BAR
-    says = f"{plain(bar)} bar at {'idle' if rpm is None else plain(rpm) + ' per minute'}; {plain(wanted)} is wanted when hot ({GENERAL})."
+    says = (
+        f"{plain(bar)} bar at {'idle' if rpm is None else plain(rpm) + ' per minute'}; {plain(wanted)} is"
+        f" wanted when hot ({GENERAL})."
+    )
     low = bar < wanted
     return Judgement("failed" if low else "sound", "low" if low else "ok", bar, "bar", None, says)
 
@@ -32,10 +36,27 @@ def judge_warm_up(coolant_c: float, minutes: float | None) -> Judgement:
     """
     says = f"{plain(coolant_c)} °C" + ("" if minutes is None else f" after {plain(minutes)} min")
     if coolant_c >= WARM_C:
-        return Judgement("sound", "warm", coolant_c, "degC", None, f"{says}; {plain(WARM_C)} is wanted ({GENERAL}).")
+        return Judgement(
+            "sound", "warm", coolant_c, "degC", None, f"{says}; {plain(WARM_C)} is wanted ({GENERAL})."
+        )
     if minutes is None or minutes < WARM_WITHIN_MIN:
-        return Judgement("unclear", "unclear", coolant_c, "degC", None, f"{says}: drive {plain(WARM_WITHIN_MIN)} min at least before it says anything.")
-    return Judgement("failed", "cool", coolant_c, "degC", None, f"{says}; {plain(WARM_C)} is wanted ({GENERAL}). A thermostat stuck open, or a sensor that lies: compare with a thermometer.")
+        return Judgement(
+            "unclear",
+            "unclear",
+            coolant_c,
+            "degC",
+            None,
+            f"{says}: drive {plain(WARM_WITHIN_MIN)} min at least before it says anything.",
+        )
+    return Judgement(
+        "failed",
+        "cool",
+        coolant_c,
+        "degC",
+        None,
+        f"{says}; {plain(WARM_C)} is wanted ({GENERAL}). A thermostat stuck open, or a sensor that lies:"
+        " compare with a thermometer.",
+    )
 
 
 def judge_filter_drop(before_bar: float, after_bar: float) -> Judgement:
@@ -46,10 +67,22 @@ def judge_filter_drop(before_bar: float, after_bar: float) -> Judgement:
     """
     lost = before_bar - after_bar
     if before_bar <= 0 or lost < -0.1 * before_bar:
-        return Judgement("implausible", "implausible", lost, "bar", None, "More after the filter than before it cannot be: check the gauge and its place.")
+        return Judgement(
+            "implausible",
+            "implausible",
+            lost,
+            "bar",
+            None,
+            "More after the filter than before it cannot be: check the gauge and its place.",
+        )
     dropped = lost > FILTER_DROP_SHARE * before_bar
-    says = f"{plain(max(lost, 0.0))} bar lost of {plain(before_bar)}; up to {plain(FILTER_DROP_SHARE * before_bar)} is in order ({GENERAL})."
-    return Judgement("failed" if dropped else "sound", "drop" if dropped else "ok", max(lost, 0.0), "bar", None, says)
+    says = (
+        f"{plain(max(lost, 0.0))} bar lost of {plain(before_bar)}; up to"
+        f" {plain(FILTER_DROP_SHARE * before_bar)} is in order ({GENERAL})."
+    )
+    return Judgement(
+        "failed" if dropped else "sound", "drop" if dropped else "ok", max(lost, 0.0), "bar", None, says
+    )
 
 
 def judge_stop_time(seconds: float) -> Judgement:
@@ -58,11 +91,16 @@ def judge_stop_time(seconds: float) -> Judgement:
     >>> judge_stop_time(1.2).cls, judge_stop_time(3).cls, judge_stop_time(6).cls
     ('quick', 'slow', 'hangs')
     """
-    says = f"{plain(seconds)} s to silence; under {plain(STOPS_S)} is healthy, over {plain(HANGS_S)} means vacuum is lost on the way ({GENERAL})."
+    says = (
+        f"{plain(seconds)} s to silence; under {plain(STOPS_S)} is healthy, over {plain(HANGS_S)} means"
+        f" vacuum is lost on the way ({GENERAL})."
+    )
     if seconds < STOPS_S:
         return Judgement("sound", "quick", seconds, "s", None, says)
     hangs = seconds > HANGS_S
-    return Judgement("failed" if hangs else "marginal", "hangs" if hangs else "slow", seconds, "s", None, says)
+    return Judgement(
+        "failed" if hangs else "marginal", "hangs" if hangs else "slow", seconds, "s", None, says
+    )
 
 
 def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool | None) -> Judgement:
@@ -70,13 +108,19 @@ def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool
 
     None: not tried. Sound only when all three were tried and are true; one no condemns it.
 
-    >>> judge_key_switch(True, True, True).cls, judge_key_switch(False, None, None).cls, judge_key_switch(True, None, True).cls
+    >>> (
+    ...     judge_key_switch(True, True, True).cls,
+    ...     judge_key_switch(False, None, None).cls,
+    ...     judge_key_switch(True, None, True).cls,
+    ... )
     ('sound', 'faulty', 'unclear')
     """
     asked = {"passes with the key off": passes_off, "seals with the key on": seals_on, "vents": vents}
     wrong = [name for name, answer in asked.items() if answer is False]
     if wrong:
-        return Judgement("failed", "faulty", None, None, None, f"Does not do what it must: {', '.join(wrong)}.")
+        return Judgement(
+            "failed", "faulty", None, None, None, f"Does not do what it must: {', '.join(wrong)}."
+        )
     untried = [name for name, answer in asked.items() if answer is None]
     if untried:
         return Judgement("unclear", "unclear", None, None, None, f"Not tried yet: {', '.join(untried)}.")
@@ -95,4 +139,11 @@ def judge_coil(ohm: float | None) -> Judgement:
     says = f"{plain(ohm)} ohm; {plain(low)} to {plain(high)} is general, check your service data."
     if ohm < low / 2:
         return Judgement("failed", "short", ohm, "ohm", None, says)
-    return Judgement("sound" if low <= ohm <= high else "unclear", "ok" if low <= ohm <= high else "unclear", ohm, "ohm", None, says)
+    return Judgement(
+        "sound" if low <= ohm <= high else "unclear",
+        "ok" if low <= ohm <= high else "unclear",
+        ohm,
+        "ohm",
+        None,
+        says,
+    )

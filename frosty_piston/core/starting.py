@@ -15,7 +15,8 @@ BLOCK_HEATER_K = 25.0
 
 @dataclass(frozen=True, slots=True)
 class StartEngine:
-    """What the estimate needs of an engine: cylinders, combustion (`direct`, `prechamber`), compression ratio."""
+    """What the estimate needs of an engine: cylinders, combustion (`direct`, `prechamber`), compression
+    ratio."""
 
     cylinders: int
     combustion: str = "direct"
@@ -39,13 +40,18 @@ def compression_end_k(intake_c, ratio: float, crank_rpm: float):
     return (np.asarray(intake_c, float) + 273.15) * ratio ** (exponent - 1)
 
 
-def start_chance(ambient_c, engine: StartEngine, plug_heat: list[float], crank_rpm: float = GENERAL_CRANK_RPM,
-                 block_heater_k: float = 0.0):
+def start_chance(
+    ambient_c,
+    engine: StartEngine,
+    plug_heat: list[float],
+    crank_rpm: float = GENERAL_CRANK_RPM,
+    block_heater_k: float = 0.0,
+):
     """Answer the chance that the engine runs up by itself within a normal crank. An estimate.
 
-    Parameters: ambient in C (a figure or a 1-d array); the engine; the heat of each cylinder's plug as a share
-    of its reference (0 dead, 1 healthy), one per cylinder; cranking speed per minute; what a block heater
-    lifts the intake air by, in K. Returns chances in the shape of `ambient_c`.
+    Parameters: ambient in C (a figure or a 1-d array); the engine; the heat of each cylinder's plug as a
+    share of its reference (0 dead, 1 healthy), one per cylinder; cranking speed per minute; what a block
+    heater lifts the intake air by, in K. Returns chances in the shape of `ambient_c`.
 
     A cylinder fires with ``logistic((T2 + dT - T_fire)/6 K)``, dT the plug's lift. The engine runs up when at
     least three quarters of its cylinders fire early, times ``logistic((rpm - 125)/12)`` for carrying itself.
@@ -56,14 +62,16 @@ def start_chance(ambient_c, engine: StartEngine, plug_heat: list[float], crank_r
     minute starts nothing. T_fire 596 K direct, 650 K prechamber; lift 160 K and 250 K.
 
     >>> v8 = StartEngine(8)
-    >>> two, three = [1.0]*6 + [0.0]*2, [1.0]*5 + [0.0]*3
+    >>> two, three = [1.0] * 6 + [0.0] * 2, [1.0] * 5 + [0.0] * 3
     >>> bool(start_chance(0, v8, two) > 0.9), bool(start_chance(0, v8, three) < 0.5)
     (True, True)
-    >>> bool(start_chance(20, v8, [1.0]*8, crank_rpm=100) < 0.15)
+    >>> bool(start_chance(20, v8, [1.0] * 8, crank_rpm=100) < 0.15)
     True
     """
     if len(plug_heat) != engine.cylinders:
-        raise ValueError(f"{engine.cylinders} cylinders need {engine.cylinders} plug figures, not {len(plug_heat)}")
+        raise ValueError(
+            f"{engine.cylinders} cylinders need {engine.cylinders} plug figures, not {len(plug_heat)}"
+        )
     ambient = np.asarray(ambient_c, float)
     t2 = compression_end_k(ambient + block_heater_k, engine.ratio, crank_rpm)
     lift = GLOW_LIFT_K[engine.combustion] * np.clip(np.asarray(plug_heat, float), 0.0, 1.3)
@@ -89,8 +97,14 @@ class MarginCurve:
     chance: tuple[float, ...]
 
 
-def margin_curves(engine: StartEngine, crank_rpm: float = GENERAL_CRANK_RPM, low_c: float = -30.0,
-                  high_c: float = 25.0, step_c: float = 1.0, block_heater_k: float = 0.0) -> list[MarginCurve]:
+def margin_curves(
+    engine: StartEngine,
+    crank_rpm: float = GENERAL_CRANK_RPM,
+    low_c: float = -30.0,
+    high_c: float = 25.0,
+    step_c: float = 1.0,
+    block_heater_k: float = 0.0,
+) -> list[MarginCurve]:
     """Answer the chance of a start over temperature for each number of working plugs, most plugs first.
 
     >>> curves = margin_curves(StartEngine(4), low_c=-10, high_c=10, step_c=10)
@@ -98,6 +112,15 @@ def margin_curves(engine: StartEngine, crank_rpm: float = GENERAL_CRANK_RPM, low
     ([4, 3, 2, 1, 0], 3)
     """
     ambient = np.arange(low_c, high_c + step_c / 2, step_c)
-    return [MarginCurve(k, tuple(ambient.tolist()),
-                        tuple(start_chance(ambient, engine, [1.0] * k + [0.0] * (engine.cylinders - k), crank_rpm, block_heater_k).tolist()))
-            for k in range(engine.cylinders, -1, -1)]
+    return [
+        MarginCurve(
+            k,
+            tuple(ambient.tolist()),
+            tuple(
+                start_chance(
+                    ambient, engine, [1.0] * k + [0.0] * (engine.cylinders - k), crank_rpm, block_heater_k
+                ).tolist()
+            ),
+        )
+        for k in range(engine.cylinders, -1, -1)
+    ]

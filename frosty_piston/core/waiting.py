@@ -32,7 +32,8 @@ def hours_until(target_c: float, start_c: float, ambient_c: float, tau_h: float)
 
 
 def cold_soaked_after_h(start_c: float, ambient_c: float, tau_h: float = TAU_H["engine_closed"]) -> float:
-    """Answer after how many hours the engine is within 3 C of ambient: cold-soaked. General tau 3 h, bonnet closed.
+    """Answer after how many hours the engine is within 3 C of ambient: cold-soaked. General tau 3 h, bonnet
+    closed.
 
     >>> round(cold_soaked_after_h(80, -7), 1), cold_soaked_after_h(-6, -7)
     (10.1, 0.0)

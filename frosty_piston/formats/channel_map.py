@@ -1,4 +1,5 @@
-"""From the columns of a file to channels: what a name most likely means, and the way into the channel's own unit."""
+"""From the columns of a file to channels: what a name most likely means, and the way into the channel's own
+unit."""
 
 import re
 from dataclasses import dataclass
@@ -11,8 +12,23 @@ from frosty_piston.knowledge.shapes import ChannelShape
 
 from .recording import Column, Recording
 
-SCALED = {"hpa": ("mbar", 1.0), "mpa": ("bar", 10.0), "pa": ("kPa", 0.001), "g/s": ("kg/h", 3.6), "mg/str": ("mg", 1.0), "mg/stroke": ("mg", 1.0), "mg/hub": ("mg", 1.0), "mg/h": ("mg", 1.0),
-          "mm3/str": ("mm3", 1.0), "mm³/str": ("mm3", 1.0), "km/h": ("km/h", 1.0), "kph": ("km/h", 1.0), "mph": ("km/h", 1.609344), "deg c": ("degC", 1.0), "deg f": ("degF", 1.0)}
+SCALED = {
+    "hpa": ("mbar", 1.0),
+    "mpa": ("bar", 10.0),
+    "pa": ("kPa", 0.001),
+    "g/s": ("kg/h", 3.6),
+    "mg/str": ("mg", 1.0),
+    "mg/stroke": ("mg", 1.0),
+    "mg/hub": ("mg", 1.0),
+    "mg/h": ("mg", 1.0),
+    "mm3/str": ("mm3", 1.0),
+    "mm³/str": ("mm3", 1.0),
+    "km/h": ("km/h", 1.0),
+    "kph": ("km/h", 1.0),
+    "mph": ("km/h", 1.609344),
+    "deg c": ("degC", 1.0),
+    "deg f": ("degF", 1.0),
+}
 UNNAMED = ("", "-", "none", "bool")
 LEFT_OUT = ""
 OUT_OF_REACH = 0.1
@@ -20,7 +36,8 @@ OUT_OF_REACH = 0.1
 
 @dataclass(frozen=True)
 class Mapped:
-    """A column taken for a channel: the unit it is in, with the sentence that says what was done; `channel` empty: left out."""
+    """A column taken for a channel: the unit it is in, with the sentence that says what was done; `channel`
+    empty: left out."""
 
     column: int
     channel: str
@@ -35,12 +52,15 @@ def _words(name: str) -> list[str]:
 
 def _fits(words: list[str], shape: ChannelShape) -> int:
     """How many words of the best entry stand in a name; 0 when none fits."""
+
     def there(alternatives: str) -> bool:
         return any(w in words for w in alternatives.split("|"))
 
     if any(there(entry) for entry in shape.not_):
         return 0
-    return max((len(entry.split()) for entry in shape.words if all(there(part) for part in entry.split())), default=0)
+    return max(
+        (len(entry.split()) for entry in shape.words if all(there(part) for part in entry.split())), default=0
+    )
 
 
 def guess(recording: Recording, k: Knowledge) -> list[Mapped]:
@@ -52,7 +72,14 @@ def guess(recording: Recording, k: Knowledge) -> list[Mapped]:
             if score := _fits(words, shape):
                 number = next((w for w in words if w.isdigit()), "")
                 unit_fits = in_unit(c.unit, shape.unit) is not None
-                scored.append((score + 0.6 * unit_fits - 0.05 * len(words), c.index, f"{key}_{number or 1}" if shape.numbered else key, key))
+                scored.append(
+                    (
+                        score + 0.6 * unit_fits - 0.05 * len(words),
+                        c.index,
+                        f"{key}_{number or 1}" if shape.numbered else key,
+                        key,
+                    )
+                )
     taken: dict[int, str] = {}
     for _, index, channel, _ in sorted(scored, key=lambda x: -x[0]):
         if index not in taken and channel not in taken.values():
@@ -66,7 +93,8 @@ def shape_of(channel: str, k: Knowledge) -> ChannelShape | None:
 
 
 def in_unit(text: str, unit: str) -> tuple[str, float] | None:
-    """The unit a file means and its factor, when it can be brought into the channel's unit; None when it cannot."""
+    """The unit a file means and its factor, when it can be brought into the channel's unit; None when it
+    cannot."""
     name, factor = SCALED.get(text.strip().lower(), (unit_named(text) or "", 1.0))
     if text.strip().lower() in UNNAMED or not unit:
         return unit, 1.0
@@ -79,16 +107,39 @@ def mapped(column: Column, channel: str, unit: str, recording: Recording, k: Kno
     """A column as it would be taken, with what speaks against it."""
     shape = shape_of(channel, k)
     if shape is None:
-        return Mapped(column.index, LEFT_OUT, unit, "left out: its name says nothing known here" if not channel else f"{channel} is no channel known here")
+        return Mapped(
+            column.index,
+            LEFT_OUT,
+            unit,
+            (
+                "left out: its name says nothing known here"
+                if not channel
+                else f"{channel} is no channel known here"
+            ),
+        )
     found = in_unit(unit, shape.unit)
     if found is None:
-        return Mapped(column.index, channel, unit, f"{unit} cannot be turned into {shape.unit}: choose its unit")
+        return Mapped(
+            column.index, channel, unit, f"{unit} cannot be turned into {shape.unit}: choose its unit"
+        )
     values = converted(recording.values[column.index], unit, shape.unit)
     known = values[np.isfinite(values)]
     outside = float(np.mean((known < shape.low) | (known > shape.high))) if len(known) else 0.0
     if outside > OUT_OF_REACH:
-        return Mapped(column.index, channel, unit, f"{round(outside * 100)} % of it lies outside {shape.low:g} to {shape.high:g} {shape.unit}: is it this channel, and this unit?")
-    says = f"taken as {shape.unit}" if unit.strip().lower() in UNNAMED else "as it is" if found == (shape.unit, 1.0) else f"{unit} turned into {shape.unit}"
+        return Mapped(
+            column.index,
+            channel,
+            unit,
+            f"{round(outside * 100)} % of it lies outside {shape.low:g} to {shape.high:g} {shape.unit}: is it"
+            " this channel, and this unit?",
+        )
+    says = (
+        f"taken as {shape.unit}"
+        if unit.strip().lower() in UNNAMED
+        else "as it is"
+        if found == (shape.unit, 1.0)
+        else f"{unit} turned into {shape.unit}"
+    )
     return Mapped(column.index, channel, unit, says)
 
 

@@ -1,4 +1,5 @@
-"""Finds out how a CSV file of a scan tool is laid out: encoding, delimiter, decimal sign, headers, units, time."""
+"""Finds out how a CSV file of a scan tool is laid out: encoding, delimiter, decimal sign, headers, units,
+time."""
 
 import csv
 import hashlib
@@ -10,21 +11,89 @@ from frosty_piston.core.errors import BadInput
 
 SAMPLE_BYTES, SAMPLE_LINES, MOST_COLUMNS, MOST_LINE_BYTES = 256_000, 400, 2000, 1_000_000
 DELIMITERS = (";", "\t", ",", "|")
-DISGUISES = ((b"PK\x03\x04", "a zip file (a spreadsheet, perhaps): save it as CSV first"), (b"\x1f\x8b", "a gzip file: unpack it first"), (b"%PDF", "a PDF: a table in it cannot be read here"),
-             (b"\x89PNG", "a picture"), (b"\xff\xd8\xff", "a picture"))
-TIME_NAMES = re.compile(r"^(rel(ative)?[ _]?|elapsed[ _]?|log[ _]?|sample[ _]?)?(time|timestamp|time ?stamp|t|clock|date ?time|seconds|zeit)([ _]?(s|sec|ms|stamp|axis|rel))?$", re.I)
-UNIT_WORDS = {"s", "sec", "ms", "min", "h", "hh:mm:ss", "v", "mv", "a", "ma", "%", "percent", "rpm", "1/min", "/min", "km/h", "mph", "kpa", "hpa", "mbar", "bar", "psi", "mpa", "pa", "°c", "degc", "c", "°f", "degf", "f",
-              "mg", "mg/str", "mg/stroke", "mg/hub", "g/s", "kg/h", "ppm", "g", "ml", "l", "mm3", "mm³", "mm3/str", "mm", "nm", "n m", "ohm", "-", "", "none", "km", "m", "bool", "deg", "°"}
+DISGUISES = (
+    (b"PK\x03\x04", "a zip file (a spreadsheet, perhaps): save it as CSV first"),
+    (b"\x1f\x8b", "a gzip file: unpack it first"),
+    (b"%PDF", "a PDF: a table in it cannot be read here"),
+    (b"\x89PNG", "a picture"),
+    (b"\xff\xd8\xff", "a picture"),
+)
+TIME_NAMES = re.compile(
+    r"^(rel(ative)?[ _]?|elapsed[ _]?|log[ _]?|sample[ _]?)?(time|timestamp|time ?stamp|t|clock|date"
+    r" ?time|seconds|zeit)([ _]?(s|sec|ms|stamp|axis|rel))?$",
+    re.I,
+)
+UNIT_WORDS = {
+    "s",
+    "sec",
+    "ms",
+    "min",
+    "h",
+    "hh:mm:ss",
+    "v",
+    "mv",
+    "a",
+    "ma",
+    "%",
+    "percent",
+    "rpm",
+    "1/min",
+    "/min",
+    "km/h",
+    "mph",
+    "kpa",
+    "hpa",
+    "mbar",
+    "bar",
+    "psi",
+    "mpa",
+    "pa",
+    "°c",
+    "degc",
+    "c",
+    "°f",
+    "degf",
+    "f",
+    "mg",
+    "mg/str",
+    "mg/stroke",
+    "mg/hub",
+    "g/s",
+    "kg/h",
+    "ppm",
+    "g",
+    "ml",
+    "l",
+    "mm3",
+    "mm³",
+    "mm3/str",
+    "mm",
+    "nm",
+    "n m",
+    "ohm",
+    "-",
+    "",
+    "none",
+    "km",
+    "m",
+    "bool",
+    "deg",
+    "°",
+}
 CLOCK = re.compile(r"^(?:(\d{1,3}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)$")
-MOMENT = re.compile(r"^(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})[T ](\d{1,2}):(\d{2}):(\d{2}(?:[.,]\d+)?)(?:Z|[+-]\d{2}:?\d{2})?$")
+MOMENT = re.compile(
+    r"^(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})[T ](\d{1,2}):(\d{2}):(\d{2}(?:[.,]\d+)?)(?:Z|[+-]\d{2}:?\d{2})?$"
+)
 NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 NOTHING = {"", "-", "--", "---", "nan", "n/a", "na", "null", "none", "inf", "-inf", "#n/a", "?", "*"}
 
 
 @dataclass(frozen=True)
 class Layout:
-    """How a file is laid out. `header_line`, `first_line`: counted from 0 in the decoded text; -1 without a header.
-    `time_columns`: index to kind (`s`, `ms`, `min`, `clock`, `moment`). `signature`: the same for files of the same layout."""
+    """How a file is laid out. `header_line`, `first_line`: counted from 0 in the decoded text; -1 without a
+    header. `time_columns`: index to kind (`s`, `ms`, `min`, `clock`, `moment`). `signature`: the same for
+    files of the same layout.
+    """
 
     encoding: str
     delimiter: str
@@ -71,7 +140,9 @@ def _transcoded(data: bytes, encoding: str) -> bytes:
 def find_layout(text: bytes, encoding: str) -> Layout:
     """Find the layout of a decoded file. Raises BadInput when there is no table in it."""
     if len(text.split(b"\n", 1)[0]) > MOST_LINE_BYTES:
-        raise BadInput(f"The first line is longer than {MOST_LINE_BYTES:,} signs: this is no recording of a scan tool.")
+        raise BadInput(
+            f"The first line is longer than {MOST_LINE_BYTES:,} signs: this is no recording of a scan tool."
+        )
     lines = text[:SAMPLE_BYTES].decode("utf-8", "replace").splitlines()[:SAMPLE_LINES]
     delimiter, fields = _delimiter(lines)
     if fields > MOST_COLUMNS:
@@ -79,21 +150,37 @@ def find_layout(text: bytes, encoding: str) -> Layout:
     rows = [next(csv.reader([line], delimiter=delimiter), []) for line in lines]
     first = _first_data(rows, fields)
     if first is None:
-        raise BadInput("No row of figures was found. A table with a time column and figures below a header is wanted.")
+        raise BadInput(
+            "No row of figures was found. A table with a time column and figures below a header is wanted."
+        )
     header, units_row = _header(rows, first, fields)
-    names, units = _named(rows[header] if header >= 0 else [], rows[units_row] if units_row >= 0 else [], fields)
+    names, units = _named(
+        rows[header] if header >= 0 else [], rows[units_row] if units_row >= 0 else [], fields
+    )
     sample = [[cell.strip() for cell in row] for row in rows[first:] if len(row) == fields]
     decimal = _decimal(sample, delimiter)
     times = _time_columns(names, units, sample, decimal)
     if not times:
-        raise BadInput("No time column was found: a column named time, or a first column that only rises, is wanted.")
+        raise BadInput(
+            "No time column was found: a column named time, or a first column that only rises, is wanted."
+        )
     known = "\x1f".join([delimiter, decimal, *names, *units])
-    return Layout(encoding, delimiter, decimal, header, first, names, units, times, hashlib.sha256(known.encode()).hexdigest()[:16])
+    return Layout(
+        encoding,
+        delimiter,
+        decimal,
+        header,
+        first,
+        names,
+        units,
+        times,
+        hashlib.sha256(known.encode()).hexdigest()[:16],
+    )
 
 
 def _delimiter(lines: list[str]) -> tuple[str, int]:
-    """The delimiter under which most lines have the same number of fields; a semicolon or tab goes before a comma, which
-    may be the decimal sign."""
+    """The delimiter under which most lines have the same number of fields; a semicolon or tab goes before a
+    comma, which may be the decimal sign."""
     best: tuple[float, str, int] = (0.0, "", 0)
     for d in DELIMITERS:
         counts = [len(next(csv.reader([line], delimiter=d), [])) for line in lines if line.strip()]
@@ -115,17 +202,25 @@ def _is_figure(cell: str) -> bool:
 def _first_data(rows: list[list[str]], fields: int) -> int | None:
     def data(row: list[str]) -> bool:
         filled = [c.strip() for c in row if c.strip().lower() not in NOTHING]
-        return len(row) in (fields, fields + 1) and bool(filled) and sum(map(_is_figure, filled)) >= 0.5 * len(filled)
+        return (
+            len(row) in (fields, fields + 1)
+            and bool(filled)
+            and sum(map(_is_figure, filled)) >= 0.5 * len(filled)
+        )
 
     for i, row in enumerate(rows):
-        if data(row) and all(data(r) for r in [r for r in rows[i + 1:i + 3] if r]):
+        if data(row) and all(data(r) for r in [r for r in rows[i + 1 : i + 3] if r]):
             return i
     return None
 
 
 def _header(rows: list[list[str]], first: int, fields: int) -> tuple[int, int]:
     """The lines of names and of units, -1 where there is none."""
-    above = [i for i in range(first - 1, -1, -1) if len(rows[i]) in (fields, fields + 1) and any(c.strip() for c in rows[i])][:2]
+    above = [
+        i
+        for i in range(first - 1, -1, -1)
+        if len(rows[i]) in (fields, fields + 1) and any(c.strip() for c in rows[i])
+    ][:2]
     if not above:
         return -1, -1
     cells = [c.strip().strip("[]()").lower() for c in rows[above[0]]]
@@ -155,13 +250,21 @@ def _decimal(sample: list[list[str]], delimiter: str) -> str:
     return "," if commas > points else "."
 
 
-def _time_columns(names: tuple[str, ...], units: tuple[str, ...], sample: list[list[str]], decimal: str) -> dict[int, str]:
+def _time_columns(
+    names: tuple[str, ...], units: tuple[str, ...], sample: list[list[str]], decimal: str
+) -> dict[int, str]:
     """The columns that hold time, each with its kind: by name, else the first one that only rises."""
     named = [i for i, n in enumerate(names) if TIME_NAMES.match(n)]
     found = {i: kind for i in named if (kind := _kind(i, units[i], names[i], sample, decimal))}
     for i in range(len(names)) if not found else ():
         cells = [float(r[i].replace(decimal, ".")) for r in sample if i < len(r) and NUMBER.match(r[i])]
-        if len(cells) >= 3 and len(cells) >= 0.8 * len(sample) and all(b >= a for a, b in zip(cells, cells[1:], strict=False)) and cells[-1] > cells[0] and (kind := _kind(i, units[i], names[i], sample, decimal)):
+        if (
+            len(cells) >= 3
+            and len(cells) >= 0.8 * len(sample)
+            and all(b >= a for a, b in zip(cells, cells[1:], strict=False))
+            and cells[-1] > cells[0]
+            and (kind := _kind(i, units[i], names[i], sample, decimal))
+        ):
             return {i: kind}
         clocks = [r[i] for r in sample if i < len(r) and (CLOCK.match(r[i]) or MOMENT.match(r[i]))]
         if len(clocks) >= 0.8 * len(sample) and sample:

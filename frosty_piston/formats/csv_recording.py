@@ -1,4 +1,5 @@
-"""Reads recordings from CSV as scan tools export them: what cannot be read is counted and listed, never dropped in silence."""
+"""Reads recordings from CSV as scan tools export them: what cannot be read is counted and listed, never
+dropped in silence."""
 
 import io
 from collections.abc import Iterator
@@ -22,7 +23,9 @@ ENDLESS = {"inf", "-inf"}
 def read_csv(data: bytes) -> Recording:
     """Read a recording. Raises BadInput, with what it is or what is missing, for a file that holds none."""
     if len(data) > MOST_BYTES:
-        raise BadInput(f"The file is larger than {MOST_BYTES // 1_000_000} MB: cut it, or record fewer channels.")
+        raise BadInput(
+            f"The file is larger than {MOST_BYTES // 1_000_000} MB: cut it, or record fewer channels."
+        )
     text, encoding = decoded(data)
     layout = find_layout(text, encoding)
     unread = UnreadRows()
@@ -37,7 +40,11 @@ def read_csv(data: bytes) -> Recording:
 def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[list[np.ndarray]]:
     """The rows block by block: an array for each column, and last the line numbers."""
     at, line = 0, 0
-    header = text.split(b"\n", layout.first_line + 1)[layout.header_line].strip() if layout.header_line >= 0 else b""
+    header = (
+        text.split(b"\n", layout.first_line + 1)[layout.header_line].strip()
+        if layout.header_line >= 0
+        else b""
+    )
     while at < len(text):
         end = text.find(b"\n", min(at + BLOCK_BYTES, len(text)))
         end = len(text) if end < 0 else end + 1
@@ -49,7 +56,9 @@ def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[li
         at, line = end, line + rows
 
 
-def _read_block(block: bytes, layout: Layout, header: bytes, line: int, unread: UnreadRows) -> list[np.ndarray] | None:
+def _read_block(
+    block: bytes, layout: Layout, header: bytes, line: int, unread: UnreadRows
+) -> list[np.ndarray] | None:
     signs = np.frombuffer(block, np.uint8)
     ends = np.flatnonzero(signs == NEWLINE)
     if not len(ends) or ends[-1] != len(signs) - 1:
@@ -64,29 +73,49 @@ def _read_block(block: bytes, layout: Layout, header: bytes, line: int, unread: 
     numbers = line + np.arange(len(starts))
     good = counts == wanted
     for i in np.flatnonzero(~good | (numbers < layout.first_line)):
-        piece = block[starts[i]:ends[i]].strip(b"\r")
+        piece = block[starts[i] : ends[i]].strip(b"\r")
         if numbers[i] < layout.first_line:
             good[i] = False
         elif counts[i] == wanted + 1 and piece.rstrip().endswith(layout.delimiter.encode()):
             good[i] = True
         elif piece.strip():
-            unread.add(int(numbers[i]) + 1, f"{counts[i] + 1} fields where {wanted + 1} are wanted", piece.decode("utf-8", "replace"))
+            unread.add(
+                int(numbers[i]) + 1,
+                f"{counts[i] + 1} fields where {wanted + 1} are wanted",
+                piece.decode("utf-8", "replace"),
+            )
     if header:
         size = len(header)
         for i in np.flatnonzero(good & (ends - starts >= size) & (ends - starts <= size + 2)):
-            if block[starts[i]:ends[i]].strip() == header:
+            if block[starts[i] : ends[i]].strip() == header:
                 good[i] = False
                 unread.add(int(numbers[i]) + 1, "the header again", header.decode("utf-8", "replace"))
     if not good.any():
         return None
-    kept = block if good.all() else b"\n".join(block[starts[i]:ends[i]] for i in np.flatnonzero(good)) + b"\n"
+    kept = (
+        block if good.all() else b"\n".join(block[starts[i] : ends[i]] for i in np.flatnonzero(good)) + b"\n"
+    )
     return _parsed(kept, layout, numbers[good], unread)
 
 
 def _parsed(block: bytes, layout: Layout, numbers: np.ndarray, unread: UnreadRows) -> list[np.ndarray]:
     clocks = {i: str for i, kind in layout.time_columns.items() if kind in ("clock", "moment")}
-    frame = pd.read_csv(io.BytesIO(block), sep=layout.delimiter, decimal=layout.decimal, header=None, names=list(range(len(layout.names))), usecols=list(range(len(layout.names))), index_col=False,
-                        dtype=clocks, na_values=sorted(NOTHING - ENDLESS), keep_default_na=True, engine="c", low_memory=False, skip_blank_lines=False, encoding_errors="replace")
+    frame = pd.read_csv(
+        io.BytesIO(block),
+        sep=layout.delimiter,
+        decimal=layout.decimal,
+        header=None,
+        names=list(range(len(layout.names))),
+        usecols=list(range(len(layout.names))),
+        index_col=False,
+        dtype=clocks,
+        na_values=sorted(NOTHING - ENDLESS),
+        keep_default_na=True,
+        engine="c",
+        low_memory=False,
+        skip_blank_lines=False,
+        encoding_errors="replace",
+    )
     found = []
     for i in range(len(layout.names)):
         column = frame[i]
@@ -94,9 +123,18 @@ def _parsed(block: bytes, layout: Layout, numbers: np.ndarray, unread: UnreadRow
         if kind in ("clock", "moment"):
             found.append(_seconds_of(column, numbers, layout.names[i], unread))
         elif column.dtype.kind in "fiu":
-            found.append(_finite(column.to_numpy(np.float64 if kind else np.float32, copy=True), numbers, layout.names[i], unread))
+            found.append(
+                _finite(
+                    column.to_numpy(np.float64 if kind else np.float32, copy=True),
+                    numbers,
+                    layout.names[i],
+                    unread,
+                )
+            )
         else:
-            found.append(_figures_of(column, layout, i, numbers, unread).astype(np.float64 if kind else np.float32))
+            found.append(
+                _figures_of(column, layout, i, numbers, unread).astype(np.float64 if kind else np.float32)
+            )
     return [*found, numbers]
 
 
@@ -108,7 +146,9 @@ def _finite(figures: np.ndarray, numbers: np.ndarray, name: str, unread: UnreadR
     return figures
 
 
-def _figures_of(column: pd.Series, layout: Layout, index: int, numbers: np.ndarray, unread: UnreadRows) -> np.ndarray:
+def _figures_of(
+    column: pd.Series, layout: Layout, index: int, numbers: np.ndarray, unread: UnreadRows
+) -> np.ndarray:
     """A column with text among its figures; a column of nothing but text says so once."""
     cells = column.astype("string").str.strip()
     plain = cells.str.replace(layout.decimal, ".", regex=False) if layout.decimal != "." else cells
@@ -117,7 +157,9 @@ def _figures_of(column: pd.Series, layout: Layout, index: int, numbers: np.ndarr
     text = cells.notna().to_numpy() & ~np.isfinite(figures)
     name = layout.names[index]
     if text.sum() > 0.5 * max(1, int(cells.notna().sum())):
-        unread.by_why[f"column {name!r} is text"] = unread.by_why.get(f"column {name!r} is text", 0) + int(text.sum())
+        unread.by_why[f"column {name!r} is text"] = unread.by_why.get(f"column {name!r} is text", 0) + int(
+            text.sum()
+        )
         return figures
     for i in np.flatnonzero(text):
         unread.add(int(numbers[i]) + 1, f"text in column {name!r}", str(cells.iloc[i]))
@@ -128,12 +170,33 @@ def _seconds_of(column: pd.Series, numbers: np.ndarray, name: str, unread: Unrea
     """Clock time or moments as seconds; past midnight goes on."""
     cells = column.astype("string").str.strip().str.replace(",", ".", regex=False)
     clock = cells.str.extract(CLOCK.pattern.replace("[.,]", "[.]"))
-    seconds = clock[0].fillna("0").astype(float).to_numpy() * 3600 + pd.to_numeric(clock[1]).to_numpy(np.float64, na_value=np.nan) * 60 + pd.to_numeric(clock[2]).to_numpy(np.float64, na_value=np.nan)
+    seconds = (
+        clock[0].fillna("0").astype(float).to_numpy() * 3600
+        + pd.to_numeric(clock[1]).to_numpy(np.float64, na_value=np.nan) * 60
+        + pd.to_numeric(clock[2]).to_numpy(np.float64, na_value=np.nan)
+    )
     if np.isnan(seconds).all():
-        moments = pd.to_datetime(cells.str.replace(r"[/.](?=\d{1,2}[/.\-T ])", "-", regex=True) if not cells.str.match(MOMENT.pattern).all() else cells, errors="coerce", utc=True, format="ISO8601")
-        seconds = (moments - pd.Timestamp("2000-01-01", tz="UTC")).dt.total_seconds().to_numpy(np.float64, na_value=np.nan)
+        moments = pd.to_datetime(
+            (
+                cells.str.replace(r"[/.](?=\d{1,2}[/.\-T ])", "-", regex=True)
+                if not cells.str.match(MOMENT.pattern).all()
+                else cells
+            ),
+            errors="coerce",
+            utc=True,
+            format="ISO8601",
+        )
+        seconds = (
+            (moments - pd.Timestamp("2000-01-01", tz="UTC"))
+            .dt.total_seconds()
+            .to_numpy(np.float64, na_value=np.nan)
+        )
     for i in np.flatnonzero(~np.isfinite(seconds))[:1000]:
-        unread.add(int(numbers[i]) + 1, f"no time in column {name!r}", "" if pd.isna(column.iloc[i]) else str(column.iloc[i]))
+        unread.add(
+            int(numbers[i]) + 1,
+            f"no time in column {name!r}",
+            "" if pd.isna(column.iloc[i]) else str(column.iloc[i]),
+        )
     return seconds
 
 
@@ -171,11 +234,14 @@ def _forward(t: np.ndarray, lines: np.ndarray, name: str, unread: UnreadRows) ->
     filled = np.where(np.isfinite(t), t, -np.inf)
     back = np.isfinite(t) & (t < np.maximum.accumulate(filled))
     if back.sum() > MOST_BACKWARDS * max(1, len(t)):
-        raise BadInput(f"The time in column {name!r} runs backwards in {int(back.sum()):,} of {len(t):,} rows: it is no time, or several recordings were joined. Cut the file.")
+        raise BadInput(
+            f"The time in column {name!r} runs backwards in {int(back.sum()):,} of {len(t):,} rows: it is no"
+            " time, or several recordings were joined. Cut the file."
+        )
     for i in np.flatnonzero(back)[:1000]:
         unread.add(int(lines[i]) + 1, "the time runs backwards", f"{t[i]:g} s")
     if back.sum() > 1000:
-        unread.add(int(lines[np.flatnonzero(back)[1000]]) + 1, "the time runs backwards", "", int(back.sum()) - 1000)
+        unread.add(
+            int(lines[np.flatnonzero(back)[1000]]) + 1, "the time runs backwards", "", int(back.sum()) - 1000
+        )
     return np.where(back, np.nan, t)
-
-

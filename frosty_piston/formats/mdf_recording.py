@@ -16,7 +16,8 @@ MAGIC = b"MDF "
 
 
 def read_mdf(data: bytes) -> Recording:
-    """Read an MDF 4 file: every channel of figures with its own time. Raises BadInput for a file that is damaged or holds none."""
+    """Read an MDF 4 file: every channel of figures with its own time. Raises BadInput for a file that is
+    damaged or holds none."""
     from asammdf import MDF
 
     columns: list[Column] = []
@@ -34,16 +35,29 @@ def read_mdf(data: bytes) -> Recording:
                     continue
                 index = len(columns)
                 columns.append(Column(index, str(s.name), str(s.unit or ""), index))
-                times[index], values[index] = np.asarray(s.timestamps, np.float64), s.samples.astype(np.float64)
+                times[index], values[index] = (
+                    np.asarray(s.timestamps, np.float64),
+                    s.samples.astype(np.float64),
+                )
                 rows = max(rows, len(s.samples))
     except BadInput:
         raise
     except Exception as error:
-        raise BadInput(f"This MDF file cannot be read: {type(error).__name__}. Is it whole, and of version 4?") from None
+        raise BadInput(
+            f"This MDF file cannot be read: {type(error).__name__}. Is it whole, and of version 4?"
+        ) from None
     if not columns:
         raise BadInput("The MDF file holds no channel of figures.")
     start = min(float(t[0]) for t in times.values() if len(t))
-    return Recording(tuple(columns), {i: t - start for i, t in times.items()}, values, rows, unread, tuple(notes), "mdf:" + hashlib.sha256("\x1f".join(f"{c.name} {c.unit}" for c in columns).encode()).hexdigest()[:16])
+    return Recording(
+        tuple(columns),
+        {i: t - start for i, t in times.items()},
+        values,
+        rows,
+        unread,
+        tuple(notes),
+        "mdf:" + hashlib.sha256("\x1f".join(f"{c.name} {c.unit}" for c in columns).encode()).hexdigest()[:16],
+    )
 
 
 def write_mdf(channels: Mapping[str, tuple[Signal, str]]) -> bytes:

@@ -43,7 +43,8 @@ class UnreadRows:
 
 @dataclass(frozen=True)
 class Recording:
-    """What a file held: `times_s` by time column and `values` by column, each shape (N,), NaN where nothing stood."""
+    """What a file held: `times_s` by time column and `values` by column, each shape (N,), NaN where nothing
+    stood."""
 
     columns: tuple[Column, ...]
     times_s: dict[int, np.ndarray]

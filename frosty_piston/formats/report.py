@@ -27,7 +27,8 @@ class Shown:
 
 @dataclass(frozen=True)
 class Report:
-    """What the owner reads: found, done, proven and how sure, still open, watch for; and the record behind it."""
+    """What the owner reads: found, done, proven and how sure, still open, watch for; and the record behind
+    it."""
 
     complaint: str
     found: tuple[str, ...]
@@ -58,29 +59,55 @@ def build_report(assessed: Assessed) -> Report:
     symptoms = [k.symptoms[s].title for s in job.complaints]
     picked, yes = chosen(job), consent(job)
     return Report(
-        complaint=(complaint.data.text + " " if complaint else "") + (f"({'; '.join(symptoms)})" if symptoms else ""),
-        found=_found(assessed), figures=_figures(assessed, proof), done=tuple(_act_says(x) for x in job.repairs), proof=proof,
-        proven=owner_words(proof, k), open=tuple(m.because for m in proof.missing), watch=_watch(assessed),
-        reasons=_reasons(assessed), warnings=tuple(job.of("warning")), advice=_advice(assessed), pieces=pieces_of(job),
-        price=picked.data.price if picked else None, ceiling=yes.data.ceiling if yes else None,
-        who_agreed=f"{yes.data.who}, {spoken(yes.data.how)}: {yes.data.answer}" if yes else "", odometer=_odometer(assessed),
-        verdicts_before=tuple(assessed.diagnosis), verdicts_after=tuple(assessed.after),
-        suspects=_suspects(assessed), parked=tuple((c.entry.data.code, c.title) for c in assessed.codes if c.place == "parked"))
+        complaint=(complaint.data.text + " " if complaint else "")
+        + (f"({'; '.join(symptoms)})" if symptoms else ""),
+        found=_found(assessed),
+        figures=_figures(assessed, proof),
+        done=tuple(_act_says(x) for x in job.repairs),
+        proof=proof,
+        proven=owner_words(proof, k),
+        open=tuple(m.because for m in proof.missing),
+        watch=_watch(assessed),
+        reasons=_reasons(assessed),
+        warnings=tuple(job.of("warning")),
+        advice=_advice(assessed),
+        pieces=pieces_of(job),
+        price=picked.data.price if picked else None,
+        ceiling=yes.data.ceiling if yes else None,
+        who_agreed=f"{yes.data.who}, {spoken(yes.data.how)}: {yes.data.answer}" if yes else "",
+        odometer=_odometer(assessed),
+        verdicts_before=tuple(assessed.diagnosis),
+        verdicts_after=tuple(assessed.after),
+        suspects=_suspects(assessed),
+        parked=tuple((c.entry.data.code, c.title) for c in assessed.codes if c.place == "parked"),
+    )
 
 
 def _found(assessed: Assessed) -> tuple[str, ...]:
-    """What was found: for every repair the likeliest of the faults that it cures, as it stood at the repair."""
+    """What was found: for every repair the likeliest of the faults that it cures, as it stood at the
+    repair."""
     k, found = assessed.knowledge, []
     for time in assessed.suspicion.chain:
         if time.done is None or time.before is None or not time.done.is_repair:
             continue
-        stood = sorted(((time.before.odds(f), f) for f in k.repairs[time.done.entry.data.repair].cures if f in time.space.place), reverse=True)
+        stood = sorted(
+            (
+                (time.before.odds(f), f)
+                for f in k.repairs[time.done.entry.data.repair].cures
+                if f in time.space.place
+            ),
+            reverse=True,
+        )
         if stood:
             found.append(f"{k.faults[stood[0][1]].title} ({percent(stood[0][0])} sure before the repair).")
     if found:
         return tuple(dict.fromkeys(found))
     top = assessed.suspicion.suspects[0]
-    return (f"{top.title} ({percent(top.probability)} sure).",) if assessed.evidence else ("Nothing was found yet.",)
+    return (
+        (f"{top.title} ({percent(top.probability)} sure).",)
+        if assessed.evidence
+        else ("Nothing was found yet.",)
+    )
 
 
 def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
@@ -88,15 +115,30 @@ def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
     k = assessed.knowledge
     pairs = sorted(proof.pairs, key=lambda p: p.before.judgement.verdict != "failed")
     if not pairs:
-        bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"] or [v for v in assessed.diagnosis if v.judgement.verdict == "marginal"]
+        bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"] or [
+            v for v in assessed.diagnosis if v.judgement.verdict == "marginal"
+        ]
         pairs = [Pair(v, None) for v in bad]
-    return tuple(Shown(f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}", measured_says(assessed.job, p.before),
-                       measured_says(assessed.job, p.after) if p.after else "", p.before.judgement.because) for p in pairs[:MOST_FIGURES])
+    return tuple(
+        Shown(
+            f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}",
+            measured_says(assessed.job, p.before),
+            measured_says(assessed.job, p.after) if p.after else "",
+            p.before.judgement.because,
+        )
+        for p in pairs[:MOST_FIGURES]
+    )
 
 
 def _act_says(x: Entry) -> str:
     d = x.data
-    back = f" (temporary; comes back {d.come_back})" if d.temporary and d.come_back else " (temporary)" if d.temporary else ""
+    back = (
+        f" (temporary; comes back {d.come_back})"
+        if d.temporary and d.come_back
+        else " (temporary)"
+        if d.temporary
+        else ""
+    )
     return f"{spoken(d.action).capitalize()}: {d.what}{back}"
 
 
@@ -114,12 +156,18 @@ def _reasons(assessed: Assessed) -> tuple[str, ...]:
     k = assessed.knowledge
     steps = {**k.proofs.checks, **k.proofs.resets, **k.proofs.conditions}
     said = [x for x in assessed.job.of("proof_step") if x.data.result == "could_not"]
-    return tuple((k.faults[x.data.about].title if x.data.about else steps[x.data.step].does) + f": {x.data.reason}" for x in said)
+    return tuple(
+        (k.faults[x.data.about].title if x.data.about else steps[x.data.step].does) + f": {x.data.reason}"
+        for x in said
+    )
 
 
 def _advice(assessed: Assessed) -> tuple[str, ...]:
     k, soot = assessed.knowledge, soot_says(assessed)
-    return (*((soot,) if soot else ()), *(k.contexts[c].advice for c in assessed.job.contexts if k.contexts[c].advice))
+    return (
+        *((soot,) if soot else ()),
+        *(k.contexts[c].advice for c in assessed.job.contexts if k.contexts[c].advice),
+    )
 
 
 def _odometer(assessed: Assessed) -> str:
@@ -134,4 +182,8 @@ def _suspects(assessed: Assessed) -> tuple[tuple[str, str, str], ...]:
     """The suspects as they stood at the last repair."""
     if not assessed.evidence:
         return ()
-    return tuple((s.title, percent(s.probability), s.because) for s in assessed.found.suspects if s.probability >= WORTH_A_LINE)
+    return tuple(
+        (s.title, percent(s.probability), s.because)
+        for s in assessed.found.suspects
+        if s.probability >= WORTH_A_LINE
+    )

@@ -19,7 +19,8 @@ def read_recording(data: bytes) -> Recording:
 
 
 def write_csv(channels: Mapping[str, tuple[Signal, str]]) -> str:
-    """Write channels as CSV: one row for every time at which any of them has a sample, empty where it has none."""
+    """Write channels as CSV: one row for every time at which any of them has a sample, empty where it has
+    none."""
     times = np.unique(np.concatenate([s.times_s for s, _ in channels.values()])) if channels else np.zeros(0)
     cells = []
     for s, _ in channels.values():
@@ -28,6 +29,8 @@ def write_csv(channels: Mapping[str, tuple[Signal, str]]) -> str:
         cells.append(column)
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["time [s]", *[f"{name} [{unit}]" if unit else name for name, (_, unit) in channels.items()]])
+    writer.writerow(
+        ["time [s]", *[f"{name} [{unit}]" if unit else name for name, (_, unit) in channels.items()]]
+    )
     writer.writerows([f"{t:.6g}", *row] for t, row in zip(times, zip(*cells, strict=True), strict=True))
     return out.getvalue()

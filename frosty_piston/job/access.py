@@ -1,4 +1,5 @@
-"""What the vehicle is ready for: what is off already, hot or cold, on the lift; and what each test still needs."""
+"""What the vehicle is ready for: what is off already, hot or cold, on the lift; and what each test still
+needs."""
 
 from dataclasses import dataclass
 
@@ -13,7 +14,8 @@ WAIT_FOR_COLD_MIN, LONGEST_WHILE_WAITED_FOR = 20.0, 30.0
 
 
 def states(job: Job, k: Knowledge) -> frozenset[str]:
-    """What holds now by the latest word: engine cold or hot, raised, the customer waits. Running it ends "cold"."""
+    """What holds now by the latest word: engine cold or hot, raised, the customer waits. Running it ends
+    "cold"."""
     held: set[str] = set()
     for x in job.of("state", "reading", "outcome"):
         if x.kind == "state":
@@ -32,14 +34,17 @@ def access_reached(job: Job, k: Knowledge) -> set[str]:
     reached = set(now - {WAITS})
     for entry in job.of("reading", "outcome"):
         shape = k.tests[entry.data.test]
-        reached |= set(shape.access) | set(shape.at[entry.data.where.point].access if entry.data.where.point in shape.at else ())
+        reached |= set(shape.access) | set(
+            shape.at[entry.data.where.point].access if entry.data.where.point in shape.at else ()
+        )
     reached -= set(PASSING) - now
     return reached - {HOT} if COLD in now else reached
 
 
 @dataclass(frozen=True)
 class Way:
-    """How a test is best made now: at which point, minutes of its own, the access it needs, its part by id."""
+    """How a test is best made now: at which point, minutes of its own, the access it needs, its part by
+    id."""
 
     point: str | None
     own_min: float
@@ -47,9 +52,13 @@ class Way:
 
 
 def minutes_to(k: Knowledge, reached: set[str]) -> dict[str, float]:
-    """What each access would still take. Cold is waiting, not work, and the wait is filled with other jobs: it
-    stands for a few minutes only, so that what can be done now goes first."""
-    return {a: WAIT_FOR_COLD_MIN if a == COLD else shape.minutes for a, shape in k.access.items() if a not in reached}
+    """What each access would still take. Cold is waiting, not work, and the wait is filled with other jobs:
+    it stands for a few minutes only, so that what can be done now goes first."""
+    return {
+        a: WAIT_FOR_COLD_MIN if a == COLD else shape.minutes
+        for a, shape in k.access.items()
+        if a not in reached
+    }
 
 
 def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, float]) -> Way:

@@ -17,21 +17,48 @@ FORMAT, VERSION = "frosty-piston/assessment", 1
 
 
 def answer(assessed: Assessed, prices: Prices | None = None) -> dict[str, Any]:
-    """Answer an assessed job: verdicts, suspects, next tests, conflicts, cautions, what is next, what can be done and
-    how proven it is. `prices`: what the workshop charges; general figures when left out."""
+    """Answer an assessed job: verdicts, suspects, next tests, conflicts, cautions, what is next, what can be
+    done and how proven it is. `prices`: what the workshop charges; general figures when left out."""
     proof = prove(assessed)
     deadline = assessed.job.last("deadline")
     typed = typed_on_tape(assessed.job, assessed.knowledge)
-    prices = replace(prices or Prices(), standstill_per_day=deadline.data.standstill_per_day if deadline else 0, typed={**(prices.typed if prices else {}), **typed})
+    prices = replace(
+        prices or Prices(),
+        standstill_per_day=deadline.data.standstill_per_day if deadline else 0,
+        typed={**(prices.typed if prices else {}), **typed},
+    )
     return {
-        "format": FORMAT, "version": VERSION,
-        "verdicts": [{"test": v.test, "where": v.where, "verdict": v.judgement.verdict, "class": v.judgement.cls, "value": _rounded(v.judgement.value),
-                      "unit": v.judgement.unit, "uncertainty": _rounded(v.judgement.uncertainty), "entries": list(v.entries),
-                      "because": v.judgement.because} for v in assessed.now],
+        "format": FORMAT,
+        "version": VERSION,
+        "verdicts": [
+            {
+                "test": v.test,
+                "where": v.where,
+                "verdict": v.judgement.verdict,
+                "class": v.judgement.cls,
+                "value": _rounded(v.judgement.value),
+                "unit": v.judgement.unit,
+                "uncertainty": _rounded(v.judgement.uncertainty),
+                "entries": list(v.entries),
+                "because": v.judgement.because,
+            }
+            for v in assessed.now
+        ],
         "suspects": [_suspect(assessed, x) for x in assessed.suspicion.suspects],
-        "next_tests": [{"test": n.test, "where": n.where, "minutes": n.minutes, "access": list(n.access), "gain_bits": round(n.gain_bits, 4),
-                        "because": n.because} for n in assessed.proposals.next_tests],
-        "conflicts": [{"entries": list(c.entries), "because": c.because} for s in assessed.course for c in s.conflicts],
+        "next_tests": [
+            {
+                "test": n.test,
+                "where": n.where,
+                "minutes": n.minutes,
+                "access": list(n.access),
+                "gain_bits": round(n.gain_bits, 4),
+                "because": n.because,
+            }
+            for n in assessed.proposals.next_tests
+        ],
+        "conflicts": [
+            {"entries": list(c.entries), "because": c.because} for s in assessed.course for c in s.conflicts
+        ],
         "cautions": list(assessed.cautions),
         "next_step": next_step(assessed, proof).as_json(),
         "options": offer_says(weigh_offers(assessed, prices)),
@@ -44,14 +71,26 @@ def _suspect(assessed: Assessed, x: Suspect) -> dict[str, Any]:
     earlier = [s.moved_by(x.fault) for s in assessed.suspicion.chain[:-1]]
     pro = [m for moved in earlier for m in moved[0]] + list(x.speaks_for)
     con = [m for moved in earlier for m in moved[1]] + list(x.speaks_against)
-    found = {"fault": x.fault, "system": x.system or None, "probability": round(x.probability, 4), "for": _ids(pro), "against": _ids(con), "because": x.because}
+    found = {
+        "fault": x.fault,
+        "system": x.system or None,
+        "probability": round(x.probability, 4),
+        "for": _ids(pro),
+        "against": _ids(con),
+        "because": x.because,
+    }
     stood = assessed.suspicion.at_repair(x.fault)
     return found if stood is None else {**found, "at_repair": round(stood, 4)}
 
 
 def _proof(proof: Proof) -> dict[str, Any]:
-    return {"status": proof.status, "sure": None if proof.sure is None else round(proof.sure, 4),
-            "missing": [{"what": m.what, "id": m.id, "where": m.where, "because": m.because} for m in proof.missing]}
+    return {
+        "status": proof.status,
+        "sure": None if proof.sure is None else round(proof.sure, 4),
+        "missing": [
+            {"what": m.what, "id": m.id, "where": m.where, "because": m.because} for m in proof.missing
+        ],
+    }
 
 
 def _ids(moved: Any) -> list[str]:
@@ -72,4 +111,6 @@ def assess_line(line: bytes, knowledge: Knowledge | None = None) -> dict[str, An
     try:
         return assess(read(line, knowledge), knowledge)
     except BadInput as error:
-        return {"error": {"says": str(error), "faults": [{"path": f.path, "says": f.says} for f in error.faults]}}
+        return {
+            "error": {"says": str(error), "faults": [{"path": f.path, "says": f.says} for f in error.faults]}
+        }

@@ -2,22 +2,21 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 from frosty_piston.core.plugs import PLUG_KINDS
 from frosty_piston.core.starting import GENERAL_CRANK_RPM, GENERAL_RATIO
 from frosty_piston.core.words import spoken
-from frosty_piston.knowledge import Knowledge, load_knowledge
+from frosty_piston.knowledge import Knowledge
 
 from .access import access_reached, states
 from .codes_seen import CodeSeen, codes_seen
 from .evidence import Evidence, gather
-from .instruments import Instruments
 from .failed import failed_cylinders
+from .instruments import Instruments
 from .jobfile import JobFile
 from .own import NOTHING_OWN, Own
-from .proposals import Proposals
 from .proof_evidence import with_proof
+from .proposals import Proposals
 from .suspicion import Done, Suspicion
 from .tape import Job
 from .verdict import Verdict, latest_of_each
@@ -25,7 +24,14 @@ from .verdicts import Judge
 
 
 def job_of(file: JobFile) -> Job:
-    return Job(file.head.id or "unnamed", file.head.title, file.vehicle, file.engine, file.entries, file.head.opened_at)
+    return Job(
+        file.head.id or "unnamed",
+        file.head.title,
+        file.vehicle,
+        file.engine,
+        file.entries,
+        file.head.opened_at,
+    )
 
 
 @dataclass(frozen=True)
@@ -43,7 +49,8 @@ class Assessed:
 
     @property
     def diagnosis(self) -> list[Verdict]:
-        """The verdicts on which the last repair rests: the latest of each place before it; all, while nothing is done."""
+        """The verdicts on which the last repair rests: the latest of each place before it; all, while nothing
+        is done."""
         if not self.job.repairs:
             return self.now
         return latest_of_each([v for verdicts in self.judged[: self.after_time] for v in verdicts])
@@ -57,12 +64,20 @@ class Assessed:
     @cached_property
     def after(self) -> list[Verdict]:
         """The verdicts of what was measured after the last repair."""
-        return latest_of_each([v for verdicts in self.judged[self.after_time:] for v in verdicts]) if self.job.repairs else []
+        return (
+            latest_of_each([v for verdicts in self.judged[self.after_time :] for v in verdicts])
+            if self.job.repairs
+            else []
+        )
 
     @cached_property
     def now(self) -> list[Verdict]:
         """The verdicts by the latest reading at each place."""
-        return self.judged[0] if len(self.judged) == 1 else latest_of_each([v for verdicts in self.judged for v in verdicts])
+        return (
+            self.judged[0]
+            if len(self.judged) == 1
+            else latest_of_each([v for verdicts in self.judged for v in verdicts])
+        )
 
     @cached_property
     def codes_of(self) -> list[list[CodeSeen]]:
@@ -78,7 +93,9 @@ class Assessed:
         """What was believed at the end of each time, by all that was known until then."""
         found: list[Suspicion] = []
         for number in range(len(self.job.times)):
-            evidence = gather(self.job, self.knowledge, number, self.judged[number], self.codes_of[number], self.own)
+            evidence = gather(
+                self.job, self.knowledge, number, self.judged[number], self.codes_of[number], self.own
+            )
             before, done = (found[-1], self.done(number - 1)) if found else (None, None)
             if done:
                 evidence = with_proof(self.job, self.knowledge, number, evidence)
@@ -114,9 +131,18 @@ class Assessed:
 
     def go_on_from(self, earlier: "Assessed") -> "Assessed":
         """Take over what was thought through before, when what came since moves nothing; answers itself."""
-        same = (earlier.knowledge is self.knowledge and earlier.own is self.own and earlier.job.engine == self.job.engine and len(earlier.course) == len(self.course)
-                and all(a.evidence == b.evidence and a.done == b.done for a, b in zip(earlier.course, self.course, strict=True))
-                and access_reached(earlier.job, self.knowledge) == access_reached(self.job, self.knowledge) and states(earlier.job, self.knowledge) == states(self.job, self.knowledge))
+        same = (
+            earlier.knowledge is self.knowledge
+            and earlier.own is self.own
+            and earlier.job.engine == self.job.engine
+            and len(earlier.course) == len(self.course)
+            and all(
+                a.evidence == b.evidence and a.done == b.done
+                for a, b in zip(earlier.course, self.course, strict=True)
+            )
+            and access_reached(earlier.job, self.knowledge) == access_reached(self.job, self.knowledge)
+            and states(earlier.job, self.knowledge) == states(self.job, self.knowledge)
+        )
         if same:
             self.__dict__["course"], self.__dict__["proposals"] = earlier.course, earlier.proposals
         return self
@@ -128,8 +154,18 @@ class Assessed:
     @cached_property
     def cautions(self) -> tuple[str, ...]:
         """The cautions of the complaint first, then those of the three tests that stand first."""
-        ids = [c for s, entry in self.job.symptoms.items() if entry.data.present for c in self.knowledge.symptoms[s].cautions]
-        ids += [c for v in self.diagnosis if v.judgement.verdict == "failed" for c in self.knowledge.tests[v.test].if_failed]
+        ids = [
+            c
+            for s, entry in self.job.symptoms.items()
+            if entry.data.present
+            for c in self.knowledge.symptoms[s].cautions
+        ]
+        ids += [
+            c
+            for v in self.diagnosis
+            if v.judgement.verdict == "failed"
+            for c in self.knowledge.tests[v.test].if_failed
+        ]
         ids += [c for n in self.proposals.next_tests[:3] for c in n.cautions]
         return tuple(dict.fromkeys(ids))
 
@@ -166,7 +202,10 @@ class Assessed:
         if "glow_resistance" in tests:
             meter = instruments.ohmmeter()
             if not instruments.known("meter", "ohm"):
-                found.append(f"meter {meter.accuracy_percent:g} % + {meter.accuracy_digits:g} digits of {meter.resolution_ohm:g} ohm (general)")
+                found.append(
+                    f"meter {meter.accuracy_percent:g} % + {meter.accuracy_digits:g} digits of"
+                    f" {meter.resolution_ohm:g} ohm (general)"
+                )
             if meter.lead_zero_ohm is None:
                 found.append("lead zero not taken: up to 0.3 ohm may be in the leads (general)")
         if "glow_lamp_test" in tests and not instruments.lamp_w():

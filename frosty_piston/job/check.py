@@ -20,10 +20,19 @@ MOST_TEXT = 10_000
 
 
 PLAIN = {
-    "float_type": "must be a figure", "float_parsing": "must be a figure", "int_type": "must be a whole number", "string_type": "must be text",
-    "int_from_float": "must be a whole number", "bool_type": "must be true or false", "list_type": "must be a list", "dict_type": "must be an object",
-    "model_type": "must be an object", "finite_number": "must be a usable figure", "timezone_aware": "must be a time with its zone, as 2026-01-14T06:40:00Z",
-    "datetime_from_date_parsing": "must be a time, as 2026-01-14T06:40:00Z", "datetime_parsing": "must be a time, as 2026-01-14T06:40:00Z",
+    "float_type": "must be a figure",
+    "float_parsing": "must be a figure",
+    "int_type": "must be a whole number",
+    "string_type": "must be text",
+    "int_from_float": "must be a whole number",
+    "bool_type": "must be true or false",
+    "list_type": "must be a list",
+    "dict_type": "must be an object",
+    "model_type": "must be an object",
+    "finite_number": "must be a usable figure",
+    "timezone_aware": "must be a time with its zone, as 2026-01-14T06:40:00Z",
+    "datetime_from_date_parsing": "must be a time, as 2026-01-14T06:40:00Z",
+    "datetime_parsing": "must be a time, as 2026-01-14T06:40:00Z",
     "datetime_type": "must be a time, as 2026-01-14T06:40:00Z",
 }
 
@@ -66,11 +75,15 @@ def said(error: ValidationError, base: str = "") -> list[Fault]:
 
 
 def _is_branch(part: Any) -> bool:
-    return isinstance(part, str) and (part.startswith(("function-", "constrained-", "literal[", "list[")) or part in ("float", "int", "bool", "str"))
+    return isinstance(part, str) and (
+        part.startswith(("function-", "constrained-", "literal[", "list["))
+        or part in ("float", "int", "bool", "str")
+    )
 
 
 def walk(value: Any, path: str = "") -> list[Fault]:
-    """Check a parsed JSON value for what no part of a job file may hold: depth, endless numbers, broken text."""
+    """Check a parsed JSON value for what no part of a job file may hold: depth, endless numbers, broken
+    text."""
     faults: list[Fault] = []
     todo: list[tuple[Any, str, int]] = [(value, path, 1)]
     while todo and len(faults) < 50:
@@ -90,7 +103,12 @@ def walk(value: Any, path: str = "") -> list[Fault]:
                 faults.append(Fault(where, f"{len(node)} signs long; at most {MOST_TEXT} are kept"))
             elif not _printable(node):
                 faults.append(Fault(where, "holds control signs or broken text"))
-        elif isinstance(node, float) and (node != node or node in (float("inf"), float("-inf"))) or isinstance(node, int) and abs(node) > 1e15:
+        elif (
+            isinstance(node, float)
+            and (node != node or node in (float("inf"), float("-inf")))
+            or isinstance(node, int)
+            and abs(node) > 1e15
+        ):
             faults.append(Fault(where, "is no usable figure"))
     return faults
 
@@ -126,7 +144,9 @@ class Checker:
         if isinstance(kind, str):
             model = e.KINDS.get(kind)
             if model is None:
-                self.faults.append(Fault(f"{path}.kind", f"{kind[:40]!r} is no kind of entry; allowed: {', '.join(e.KINDS)}"))
+                self.faults.append(
+                    Fault(f"{path}.kind", f"{kind[:40]!r} is no kind of entry; allowed: {', '.join(e.KINDS)}")
+                )
         if model and isinstance(raw.get("data"), dict):
             try:
                 data = model.model_validate(raw["data"])
@@ -136,7 +156,9 @@ class Checker:
             self.faults.append(Fault(f"{path}.data.{sub}", says))
         if envelope is not None:
             if envelope.id in self.known_ids:
-                self.faults.append(Fault(f"{path}.id", f"{envelope.id!r} stands twice; every entry has its own id"))
+                self.faults.append(
+                    Fault(f"{path}.id", f"{envelope.id!r} stands twice; every entry has its own id")
+                )
             self.known_ids.add(envelope.id)
         if len(self.faults) > before or envelope is None or data is None:
             return None
@@ -187,12 +209,25 @@ class Checker:
         return []
 
     def _names(self, model: type[BaseModel] | None, raw: Any) -> list[tuple[str, str]]:
-        """The names inside data whose shape is wrong already, so that those faults show in the same answer."""
+        """The names inside data whose shape is wrong already, so that those faults show in the same
+        answer."""
         if model is None or not isinstance(raw, dict):
             return []
-        known = {"test": self.knowledge.tests, "symptom": self.knowledge.symptoms, "context": self.knowledge.contexts}
-        given = {key: raw[key] for key in (*known, "unit") if key in model.model_fields and isinstance(raw.get(key), str)}
-        return [f for key, name in given.items() for f in (_unit(name) if key == "unit" else _one_of(key, name[:60], known[key]))]
+        known = {
+            "test": self.knowledge.tests,
+            "symptom": self.knowledge.symptoms,
+            "context": self.knowledge.contexts,
+        }
+        given = {
+            key: raw[key]
+            for key in (*known, "unit")
+            if key in model.model_fields and isinstance(raw.get(key), str)
+        }
+        return [
+            f
+            for key, name in given.items()
+            for f in (_unit(name) if key == "unit" else _one_of(key, name[:60], known[key]))
+        ]
 
     def _where(self, test: str, where: e.Where) -> list[tuple[str, str]]:
         shape, faults = self.knowledge.tests[test], []
@@ -220,20 +255,46 @@ class Checker:
             return missing
         shape, faults = self.knowledge.tests[data.test], []
         if data.outcome is None and not data.figures:
-            faults.append(("outcome", f"an outcome or figures are wanted: {', '.join(shape.outcomes) or ', '.join(shape.figures)}"))
+            faults.append(
+                (
+                    "outcome",
+                    (
+                        "an outcome or figures are wanted:"
+                        f" {', '.join(shape.outcomes) or ', '.join(shape.figures)}"
+                    ),
+                )
+            )
         if data.blocked is not None and data.test != "vacuum_section":
             faults.append(("blocked", "only a section of a circuit is tested with parts blocked off"))
         if data.outcome is not None and data.outcome not in shape.outcomes:
-            faults.append(("outcome", f"must be one of {', '.join(shape.outcomes)}" if shape.outcomes else f"{data.test} has no named outcomes"))
+            faults.append(
+                (
+                    "outcome",
+                    (
+                        f"must be one of {', '.join(shape.outcomes)}"
+                        if shape.outcomes
+                        else f"{data.test} has no named outcomes"
+                    ),
+                )
+            )
         for key in data.figures or {}:
             if key not in shape.figures:
-                faults.append((f"figures.{key}", f"unknown figure; {data.test} records {', '.join(shape.figures) or 'none'}"))
+                faults.append(
+                    (
+                        f"figures.{key}",
+                        f"unknown figure; {data.test} records {', '.join(shape.figures) or 'none'}",
+                    )
+                )
         return faults + self._where(data.test, data.where)
 
     def _fit(self, data: e.FitStep) -> list[tuple[str, str]]:
         steps = self.knowledge.repairs[data.plan].step_ids
         faults = [] if data.step in steps else [("step", f"must be one of {', '.join(steps)}")]
-        return faults + [(f"ticks[{i}]", "no such caution") for i, c in enumerate(data.ticks or []) if c not in self.knowledge.cautions]
+        return faults + [
+            (f"ticks[{i}]", "no such caution")
+            for i, c in enumerate(data.ticks or [])
+            if c not in self.knowledge.cautions
+        ]
 
     def _action(self, data: e.Action) -> list[tuple[str, str]]:
         k = self.knowledge
@@ -261,14 +322,26 @@ _MOMENT = TypeAdapter(Moment)
 def kept(raw: dict[str, Any]) -> e.Entry:
     """Read back an entry that passed every check when it was written."""
     at = raw.get("at")
-    return e.Entry(raw["id"], raw["kind"], _MOMENT.validate_python(at) if at else None, raw.get("by"), e.KINDS[raw["kind"]].model_validate(raw["data"]))
+    return e.Entry(
+        raw["id"],
+        raw["kind"],
+        _MOMENT.validate_python(at) if at else None,
+        raw.get("by"),
+        e.KINDS[raw["kind"]].model_validate(raw["data"]),
+    )
 
 
 def _one_of(key: str, given: str, known: Any) -> list[tuple[str, str]]:
     if given in known:
         return []
     near = [name for name in known if given[:4] and given[:4] in name][:6]
-    return [(key, f"{given!r} is not known here" + (f"; near: {', '.join(near)}" if near else f"; known: {', '.join(list(known)[:8])} ..."))]
+    return [
+        (
+            key,
+            f"{given!r} is not known here"
+            + (f"; near: {', '.join(near)}" if near else f"; known: {', '.join(list(known)[:8])} ..."),
+        )
+    ]
 
 
 def _circuit(data: e.Circuit) -> list[tuple[str, str]]:

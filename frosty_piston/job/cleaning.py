@@ -10,7 +10,8 @@ LITTLE_SHARE = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Turn:
-    """One turn: its entry, and what it brought as a share of what all turns brought; None when it was not measured."""
+    """One turn: its entry, and what it brought as a share of what all turns brought; None when it was not
+    measured."""
 
     entry: Entry
     share: float | None
@@ -30,17 +31,32 @@ class CleaningLog:
 def cleaning_log(job: Job, nodes: tuple[str, ...]) -> CleaningLog:
     """The turns of some parts in order, with what they add up to in words."""
     acts = [x for x in job.of("action") if x.data.cleaning is not None and x.data.where.node in nodes]
-    gains = [abs(c.after - c.before) if (c := x.data.cleaning).before is not None and c.after is not None else None for x in acts]
+    gains = [
+        abs(c.after - c.before) if (c := x.data.cleaning).before is not None and c.after is not None else None
+        for x in acts
+    ]
     whole = sum(g for g in gains if g is not None)
-    turns = tuple(Turn(x, None if g is None or whole == 0 else g / whole) for x, g in zip(acts, gains, strict=True))
+    turns = tuple(
+        Turn(x, None if g is None or whole == 0 else g / whole) for x, g in zip(acts, gains, strict=True)
+    )
     minutes = sum(x.data.cleaning.minutes for x in acts)
     last = turns[-1].share if turns else None
     if not turns:
-        says = "No turn yet. Measure something before the first one: free width, lift, air or time for a litre of water, weight."
+        says = (
+            "No turn yet. Measure something before the first one: free width, lift, air or time for a litre"
+            " of water, weight."
+        )
     elif last is None:
         says = "The last turn was not measured: before and after tell whether another is worth it."
     elif len(turns) > 1 and last < LITTLE_SHARE:
-        says = f"The last turn brought {round(last * 100)} % of it all: it is clean, or what is left does not come off this way."
+        says = (
+            f"The last turn brought {round(last * 100)} % of it all: it is clean, or what is left does not"
+            " come off this way."
+        )
     else:
-        says = f"The last turn still brought {round(last * 100)} % of it: another one is worth it." if len(turns) > 1 else "One turn says little: measure again after the next."
+        says = (
+            f"The last turn still brought {round(last * 100)} % of it: another one is worth it."
+            if len(turns) > 1
+            else "One turn says little: measure again after the next."
+        )
     return CleaningLog(turns, minutes, says)

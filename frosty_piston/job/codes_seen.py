@@ -1,4 +1,5 @@
-"""The codes of a job sorted: what bears on the complaint, what is noise, what is parked, what follows from what."""
+"""The codes of a job sorted: what bears on the complaint, what is noise, what is parked, what follows from
+what."""
 
 from dataclasses import dataclass
 
@@ -9,7 +10,29 @@ from . import entries as e
 from .own import Own
 from .tape import Job
 
-ENGINE_WORDS = ("engine", "motor", "powertrain", "ecm", "ecu", "pcm", "dcm", "glow", "def", "scr", "dosing", "nox", "exhaust", "turbo", "injector", "injection", "fuel", "egr", "all", "network", "gateway")
+ENGINE_WORDS = (
+    "engine",
+    "motor",
+    "powertrain",
+    "ecm",
+    "ecu",
+    "pcm",
+    "dcm",
+    "glow",
+    "def",
+    "scr",
+    "dosing",
+    "nox",
+    "exhaust",
+    "turbo",
+    "injector",
+    "injection",
+    "fuel",
+    "egr",
+    "all",
+    "network",
+    "gateway",
+)
 BEARS_CHANCE, SHARED_CHANCE = 0.5, 0.1
 LIFE_OF_HISTORY = 0.5
 
@@ -19,7 +42,8 @@ class CodeSeen:
     """One code on the tape: its meaning, and what became of it.
 
     `place`: `bears`, `noise` (set by an unplugging on this job), `parked` (on the owner's list) or `unknown`.
-    `why`: the reason in plain words. `follows`: the codes on this job that it is a consequence of. `weight`: how fully it counts.
+    `why`: the reason in plain words. `follows`: the codes on this job that it is a consequence of. `weight`:
+    how fully it counts.
     """
 
     entry: e.Entry
@@ -58,7 +82,14 @@ def codes_seen(job: Job, k: Knowledge, own: Own, entries: tuple[e.Entry, ...]) -
 
 
 def _with_cause(k: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) -> CodeSeen:
-    causes = tuple(dict.fromkeys(code for group in k.groups[seen.group].follows for code in of_group.get(group, ()) if code != seen.code))
+    causes = tuple(
+        dict.fromkeys(
+            code
+            for group in k.groups[seen.group].follows
+            for code in of_group.get(group, ())
+            if code != seen.code
+        )
+    )
     return CodeSeen(**{**seen.__dict__, "follows": causes}) if causes else seen
 
 
@@ -76,24 +107,42 @@ def _one(job: Job, k: Knowledge, own: Own, entry: e.Entry, noise: set[str]) -> C
     if entry.id in noise:
         return placed("noise", "first seen after something was unplugged on this job")
     module = (entry.data.module or "").lower()
-    if parts.area in ("body", "chassis") or module and parts.area != "network" and not any(w in module for w in ENGINE_WORDS):
+    if (
+        parts.area in ("body", "chassis")
+        or module
+        and parts.area != "network"
+        and not any(w in module for w in ENGINE_WORDS)
+    ):
         return placed("parked", "of a module that cannot bear on the complaint")
     if not group:
-        return placed("unknown", "in the workshop's own words; it moves no odds" if mine else "not known here: look it up in your service data, then give it your own text")
+        return placed(
+            "unknown",
+            (
+                "in the workshop's own words; it moves no odds"
+                if mine
+                else "not known here: look it up in your service data, then give it your own text"
+            ),
+        )
     complaint = list(job.complaints)
     if complaint and not _bears(k, group, complaint):
         return placed("parked", "speaks for nothing that the complaint speaks for")
     if entry.data.status == "history":
         if complaint and not any(k.symptoms[s].comes_and_goes for s in complaint):
             return placed("parked", "only in the history, and the complaint is there all the time")
-        return placed("bears", "in the history of a complaint that comes and goes: counts in half", LIFE_OF_HISTORY)
+        return placed(
+            "bears", "in the history of a complaint that comes and goes: counts in half", LIFE_OF_HISTORY
+        )
     return placed("bears", "")
 
 
 def _bears(k: Knowledge, group: str, complaint: list[str]) -> bool:
     row = k.group_findings[group].shows
     strong = [f for f, p in row.items() if p[1] >= BEARS_CHANCE] or list(row)
-    return any(f in k.symptom_findings[s].shows and k.symptom_findings[s].shows[f][1] >= SHARED_CHANCE for s in complaint for f in strong)
+    return any(
+        f in k.symptom_findings[s].shows and k.symptom_findings[s].shows[f][1] >= SHARED_CHANCE
+        for s in complaint
+        for f in strong
+    )
 
 
 def _set_by_unplugging(entries: tuple[e.Entry, ...]) -> set[str]:
@@ -122,12 +171,19 @@ def _set_by_unplugging(entries: tuple[e.Entry, ...]) -> set[str]:
 
 
 def in_common(k: Knowledge, codes: list[CodeSeen]) -> list[tuple[str, list[str]]]:
-    """The faults that more than one group of bearing codes points at, with those codes; the most codes first."""
+    """The faults that more than one group of bearing codes points at, with those codes; the most codes
+    first."""
     groups = dict.fromkeys(c.group for c in codes if c.place == "bears")
     shared: dict[str, list[str]] = {}
     for group in groups:
         for fault, row in k.group_findings[group].shows.items():
             if row[1] >= 0.1:
                 shared.setdefault(fault, []).append(group)
-    rows = [(fault, [c.code for c in codes if c.place == "bears" and c.group in of]) for fault, of in shared.items() if len(of) > 1]
-    return sorted(rows, key=lambda r: (-len(r[1]), -sum(k.group_findings[g].shows[r[0]][1] for g in shared[r[0]])))
+    rows = [
+        (fault, [c.code for c in codes if c.place == "bears" and c.group in of])
+        for fault, of in shared.items()
+        if len(of) > 1
+    ]
+    return sorted(
+        rows, key=lambda r: (-len(r[1]), -sum(k.group_findings[g].shows[r[0]][1] for g in shared[r[0]]))
+    )

@@ -37,7 +37,8 @@ def _within(low: float, high: float) -> Any:
 
 
 class EngineCard(BaseModel):
-    """What is fitted, and the limits that override the general figures. What is left out is unknown, not absent."""
+    """What is fitted, and the limits that override the general figures. What is left out is unknown, not
+    absent."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -47,7 +48,12 @@ class EngineCard(BaseModel):
     combustion: Literal["direct", "prechamber"] | None = None
     displacement_l: _within(0.1, 100) | None = None
     compression_ratio: _within(8, 30) | None = None
-    injection: Literal["rail_solenoid", "rail_piezo", "unit_injector", "hydraulic_unit", "inline_pump", "rotary_pump"] | None = None
+    injection: (
+        Literal[
+            "rail_solenoid", "rail_piezo", "unit_injector", "hydraulic_unit", "inline_pump", "rotary_pump"
+        ]
+        | None
+    ) = None
     glow: Literal["rod_12v", "fast_7v", "fast_5v", "ceramic", "none"] | None = None
     glow_control: Literal["timer_relay", "relay_module", "electronic_module", "none"] | None = None
     glow_nominal_ohm: _within(0.05, 10) | None = None
@@ -75,7 +81,8 @@ class EngineCard(BaseModel):
         return value if isinstance(value, str) else None
 
     def rules_out(self, needs: dict[str, list[Any]]) -> str | None:
-        """The field by which this card rules something out that needs other fittings; None when it may be there."""
+        """The field by which this card rules something out that needs other fittings; None when it may be
+        there."""
         for field, allowed in needs.items():
             value = getattr(self, field)
             fitted = value if isinstance(value, list) else [value]
@@ -107,8 +114,19 @@ def limit_faults(limits: Any, k: Knowledge, path: str = "engine.limits") -> list
                 faults.append(Fault(f"{path}.{key}", f"must be one of {', '.join(k.choices[key].choices)}"))
         elif key in k.figures:
             figure = k.figures[key]
-            if isinstance(value, bool) or not isinstance(value, int | float) or not figure.low <= value <= figure.high:
-                faults.append(Fault(f"{path}.{key}", f"must be a figure from {figure.low:g} to {figure.high:g} {figure.unit}"))
+            if (
+                isinstance(value, bool)
+                or not isinstance(value, int | float)
+                or not figure.low <= value <= figure.high
+            ):
+                faults.append(
+                    Fault(
+                        f"{path}.{key}",
+                        f"must be a figure from {figure.low:g} to {figure.high:g} {figure.unit}",
+                    )
+                )
         else:
-            faults.append(Fault(f"{path}.{key[:60]}", f"no such limit; known: {', '.join([*k.figures, *k.choices])}"))
+            faults.append(
+                Fault(f"{path}.{key[:60]}", f"no such limit; known: {', '.join([*k.figures, *k.choices])}")
+            )
     return faults

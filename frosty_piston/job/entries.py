@@ -70,8 +70,8 @@ class Return(Data):
 
 
 class Symptom(Data):
-    """`comes_and_goes`: its absence now says nothing. `returns`: when it came back, each since the last clear or repair.
-    `returns_about`: "about every so much", when none was timed."""
+    """`comes_and_goes`: its absence now says nothing. `returns`: when it came back, each since the last clear
+    or repair. `returns_about`: "about every so much", when none was timed."""
 
     symptom: Id
     present: Flag = True
@@ -109,7 +109,9 @@ class Lamp(Data):
 
 class Code(Data):
     code: Short
-    status: Literal["stored", "pending", "permanent", "history", "cleared_and_back", "cleared-and-back"] = "stored"
+    status: Literal["stored", "pending", "permanent", "history", "cleared_and_back", "cleared-and-back"] = (
+        "stored"
+    )
     module: Short | None = None
     text: Text | None = None
 
@@ -199,7 +201,17 @@ class Cleaning(Data):
 class Action(Data):
     """Something done to the vehicle."""
 
-    action: Literal["unplugged", "plugged_in", "cleaned", "replaced", "repaired", "removed", "refitted", "disturbed", "adjusted"]
+    action: Literal[
+        "unplugged",
+        "plugged_in",
+        "cleaned",
+        "replaced",
+        "repaired",
+        "removed",
+        "refitted",
+        "disturbed",
+        "adjusted",
+    ]
     what: Short
     where: Where = Where()
     repair: Id | None = None
@@ -212,7 +224,8 @@ class Action(Data):
 
 
 class OptionPicked(Data):
-    """An option as it was weighed, or several together joined by a plus; `chosen` when the technician picked it."""
+    """An option as it was weighed, or several together joined by a plus; `chosen` when the technician picked
+    it."""
 
     option: OptionIds
     title: Short | None = None
@@ -261,7 +274,8 @@ class Hardware(Data):
 
 
 class FitStep(Data):
-    """`part`: something was noted at the step, which goes on. `back`: what is no longer on the bench, by the entry that took it off."""
+    """`part`: something was noted at the step, which goes on. `back`: what is no longer on the bench, by the
+    entry that took it off."""
 
     plan: Id
     step: Id
@@ -273,7 +287,9 @@ class FitStep(Data):
     hardware: Annotated[list[Hardware], Field(max_length=60)] | None = None
     back: Annotated[list[Short], Field(max_length=60)] | None = None
     ticks: list[Id] | None = None
-    compared: dict[Id, tuple[Annotated[str, Field(max_length=80)], Annotated[str, Field(max_length=80)]]] | None = None
+    compared: (
+        dict[Id, tuple[Annotated[str, Field(max_length=80)], Annotated[str, Field(max_length=80)]]] | None
+    ) = None
 
 
 class Wait(Data):
@@ -287,7 +303,8 @@ class Wait(Data):
 
 
 class Piece(Data):
-    """A piece that broke off or fell: where it went, where it is now, its length against a whole one. The latest of a name stands."""
+    """A piece that broke off or fell: where it went, where it is now, its length against a whole one. The
+    latest of a name stands."""
 
     name: Short
     went: Literal["bore", "valley", "floor", "unknown"] = "unknown"
@@ -347,7 +364,8 @@ class TopUp(Data):
 
 
 class ProofStep(Data):
-    """`about`: the fault that a step `suspect` is about; `why`: the reason picked from the list of the step."""
+    """`about`: the fault that a step `suspect` is about; `why`: the reason picked from the list of the
+    step."""
 
     repair: Id
     step: Id
@@ -361,8 +379,8 @@ class ProofStep(Data):
 
 
 class Drive(Data):
-    """A drive, or starts, or hours of running. What was not read is no witness: codes count when they were read, or when
-    `codes_back` is named, empty too; the complaint when it is said whether it came back."""
+    """A drive, or starts, or hours of running. What was not read is no witness: codes count when they were
+    read, or when `codes_back` is named, empty too; the complaint when it is said whether it came back."""
 
     distance_km: Annotated[float, Field(strict=True, ge=0, le=100_000)] | None = None
     starts: Annotated[float, Field(strict=True, ge=0, le=100_000)] | None = None
@@ -431,17 +449,48 @@ class Correction(Data):
 
 
 KINDS: dict[str, type[Data]] = {
-    "complaint": Complaint, "symptom": Symptom, "context": Context, "condition": Condition, "state": State, "lamp": Lamp, "code": Code,
-    "code_scan": CodeScan, "code_clear": CodeClear, "instrument": Instrument, "reading": Reading, "outcome": Outcome, "trace": Trace,
-    "stretch": Stretch, "action": Action, "option": OptionPicked, "consent": Consent, "warning": Warning_, "fit_step": FitStep, "wait": Wait,
-    "piece": Piece, "circuit": Circuit, "trim": Trim, "reset_step": ResetStep, "top_up": TopUp, "proof_step": ProofStep, "drive": Drive, "deadline": Deadline, "before": Before, "tick": Tick, "card_change": CardChange,
-    "handover": Handover, "note": Note, "soot_cause": SootCause, "correction": Correction,
+    "complaint": Complaint,
+    "symptom": Symptom,
+    "context": Context,
+    "condition": Condition,
+    "state": State,
+    "lamp": Lamp,
+    "code": Code,
+    "code_scan": CodeScan,
+    "code_clear": CodeClear,
+    "instrument": Instrument,
+    "reading": Reading,
+    "outcome": Outcome,
+    "trace": Trace,
+    "stretch": Stretch,
+    "action": Action,
+    "option": OptionPicked,
+    "consent": Consent,
+    "warning": Warning_,
+    "fit_step": FitStep,
+    "wait": Wait,
+    "piece": Piece,
+    "circuit": Circuit,
+    "trim": Trim,
+    "reset_step": ResetStep,
+    "top_up": TopUp,
+    "proof_step": ProofStep,
+    "drive": Drive,
+    "deadline": Deadline,
+    "before": Before,
+    "tick": Tick,
+    "card_change": CardChange,
+    "handover": Handover,
+    "note": Note,
+    "soot_cause": SootCause,
+    "correction": Correction,
 }
 
 
 @dataclass(frozen=True, eq=False, slots=True)
 class Entry:
-    """One entry: written once, never changed. `data` is the model of its kind; `at` and `by` may be unknown."""
+    """One entry: written once, never changed. `data` is the model of its kind; `at` and `by` may be
+    unknown."""
 
     id: str
     kind: str

@@ -24,11 +24,13 @@ NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
 @dataclass(frozen=True)
 class Evidence:
-    """One piece of evidence: what it says, the entries it rests on, its outcome and how fully it counts (0..1).
+    """One piece of evidence: what it says, the entries it rests on, its outcome and how fully it counts
+    (0..1).
 
-    `reasons`: the knowledge's because for each fault it is about. `factors`: for what only makes faults likelier
-    or less likely, how many times; then `finding` is None. `pattern`: it is the workshop's own experience. `if_left`:
-    the chance of it when something that explains the complaint is left, and when nothing is.
+    `reasons`: the knowledge's because for each fault it is about. `factors`: for what only makes faults
+    likelier or less likely, how many times; then `finding` is None. `pattern`: it is the workshop's own
+    experience. `if_left`: the chance of it when something that explains the complaint is left, and when
+    nothing is.
     """
 
     says: str
@@ -42,9 +44,12 @@ class Evidence:
     if_left: tuple[float, float] | None = None
 
     def log_likelihood(self, space: Space) -> np.ndarray:
-        """How likely each set of faults makes this, in logs, tempered by how fully it was measured; shape (N,)."""
+        """How likely each set of faults makes this, in logs, tempered by how fully it was measured; shape
+        (N,)."""
         if self.factors is not None:
-            return space.spread(np.log([self.factors.get(name, 1.0) for name in space.names])).astype(np.float32)
+            return space.spread(np.log([self.factors.get(name, 1.0) for name in space.names])).astype(
+                np.float32
+            )
         assert self.finding is not None
         row = _row(space, self.finding, self.outcome)
         return row if self.weight == 1 else np.float32(self.weight) * row
@@ -64,11 +69,19 @@ def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     return row
 
 
-def gather(job: Job, k: Knowledge, number: int, verdicts: list[Verdict], codes: list[CodeSeen], own: Own) -> list[Evidence]:
-    """Gather the evidence of one time of a job in the order in which it came; `verdicts` and `codes` are those of its
-    entries. What is true of the visit as a whole speaks in the first."""
-    found = [*_symptoms(job, k, number, {v.test for v in verdicts}), *_codes(job, k, codes), *_tests(job, k, verdicts)]
-    found += [*_patterns(job, k, own), *_contexts(job, k), *_absent_codes(job, k, codes)] if number == 0 else []
+def gather(
+    job: Job, k: Knowledge, number: int, verdicts: list[Verdict], codes: list[CodeSeen], own: Own
+) -> list[Evidence]:
+    """Gather the evidence of one time of a job in the order in which it came; `verdicts` and `codes` are
+    those of its entries. What is true of the visit as a whole speaks in the first."""
+    found = [
+        *_symptoms(job, k, number, {v.test for v in verdicts}),
+        *_codes(job, k, codes),
+        *_tests(job, k, verdicts),
+    ]
+    found += (
+        [*_patterns(job, k, own), *_contexts(job, k), *_absent_codes(job, k, codes)] if number == 0 else []
+    )
     at = job.position
     return sorted(found, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
 
@@ -80,13 +93,24 @@ def _patterns(job: Job, k: Knowledge, own: Own) -> list[Evidence]:
         mine = [p for p in patterns if p.fault == fault]
         times = capped_times(patterns, fault)
         who = "; ".join(f"{p.by}, {p.at.day} {p.at:%b %Y}: {p.why}" for p in mine)
-        found.append(Evidence(f"Workshop pattern: {times:g} times as likely on {job.engine.name}", (), None, "", 1.0, {fault: who}, {fault: times}, True))
+        found.append(
+            Evidence(
+                f"Workshop pattern: {times:g} times as likely on {job.engine.name}",
+                (),
+                None,
+                "",
+                1.0,
+                {fault: who},
+                {fault: times},
+                True,
+            )
+        )
     return found
 
 
 def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str]) -> list[Evidence]:
-    """What was noticed. Where a test has said the same since, the test alone speaks: they are one witness. That what
-    comes and goes is not there now says nothing."""
+    """What was noticed. Where a test has said the same since, the test alone speaks: they are one witness.
+    That what comes and goes is not there now says nothing."""
     found = []
     for name, entry in {x.data.symptom: x for x in job.times[number] if x.kind == "symptom"}.items():
         shape = k.symptoms[name]
@@ -100,14 +124,24 @@ def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str]) -> list[Evi
 
 
 def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
-    return [Evidence(k.contexts[name].title, (entry.id,), None, "", 1.0, {f: b for f, (_, b) in k.contexts[name].moves.items()},
-                     {f: n for f, (n, _) in k.contexts[name].moves.items()})
-            for name, entry in job.contexts.items() if k.contexts[name].moves]
+    return [
+        Evidence(
+            k.contexts[name].title,
+            (entry.id,),
+            None,
+            "",
+            1.0,
+            {f: b for f, (_, b) in k.contexts[name].moves.items()},
+            {f: n for f, (n, _) in k.contexts[name].moves.items()},
+        )
+        for name, entry in job.contexts.items()
+        if k.contexts[name].moves
+    ]
 
 
 def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
-    """Codes of one group are one witness. A group that follows from another that is there too counts little; so does
-    each of several circuits, since what they have in common speaks for them."""
+    """Codes of one group are one witness. A group that follows from another that is there too counts little;
+    so does each of several circuits, since what they have in common speaks for them."""
     seen: dict[str, list[CodeSeen]] = {}
     for c in codes:
         if c.place == "bears":
@@ -117,24 +151,51 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
     if len(circuits) >= MANY_CIRCUITS:
         of_all = [c for group in circuits for c in seen[group]]
         shape = k.groups[IN_COMMON]
-        found.append(Evidence(f"{', '.join(dict.fromkeys(c.code for c in of_all))}: several circuits at once", tuple(c.entry.id for c in of_all), k.group_findings[IN_COMMON], SEEN, 1.0,
-                              {f: b for f, (_, b) in shape.speaks.items()}))
+        found.append(
+            Evidence(
+                f"{', '.join(dict.fromkeys(c.code for c in of_all))}: several circuits at once",
+                tuple(c.entry.id for c in of_all),
+                k.group_findings[IN_COMMON],
+                SEEN,
+                1.0,
+                {f: b for f, (_, b) in shape.speaks.items()},
+            )
+        )
     for group, hits in seen.items():
         shape, ids = k.groups[group], tuple(c.entry.id for c in hits)
         names = ", ".join(dict.fromkeys(c.code for c in hits))
         causes = tuple(dict.fromkeys(code for c in hits for code in c.follows))
-        weight = max(c.weight for c in hits) * (CONSEQUENCE_WEIGHT if causes or len(circuits) >= MANY_CIRCUITS and group in circuits else 1.0)
-        says = f"{names}: {inside(shape.title)}" + (f", likely a consequence of {', '.join(causes)}" if causes else "")
-        found.append(Evidence(says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}))
+        weight = max(c.weight for c in hits) * (
+            CONSEQUENCE_WEIGHT if causes or len(circuits) >= MANY_CIRCUITS and group in circuits else 1.0
+        )
+        says = f"{names}: {inside(shape.title)}" + (
+            f", likely a consequence of {', '.join(causes)}" if causes else ""
+        )
+        found.append(
+            Evidence(
+                says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}
+            )
+        )
         if shape.clears:
-            found.append(Evidence(f"{names} was set by a module that works", ids, None, "", 1.0, {f: b for f, (_, b) in shape.clears.items()},
-                                  {f: n for f, (n, _) in shape.clears.items()}))
+            found.append(
+                Evidence(
+                    f"{names} was set by a module that works",
+                    ids,
+                    None,
+                    "",
+                    1.0,
+                    {f: b for f, (_, b) in shape.clears.items()},
+                    {f: n for f, (n, _) in shape.clears.items()},
+                )
+            )
     return found
 
 
 def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
-    """What a full read-out did not show. A fault counts as unseen once, by the code that it brings most often, at
-    half weight, since not every control unit watches everything. Codes cleared before the visit: nothing is said."""
+    """What a full read-out did not show. A fault counts as unseen once, by the code that it brings most
+    often, at half weight, since not every control unit watches everything. Codes cleared before the visit:
+    nothing is said.
+    """
     scan = next((x for x in job.times[0] if x.kind == "code_scan"), None)
     if scan is None or job.codes_lost or job.engine.injection in NO_COMMON_CODES:
         return []
@@ -145,8 +206,12 @@ def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidenc
             for fault, row in k.group_findings[group].shows.items():
                 likeliest[fault] = max(likeliest.get(fault, (0.0, "")), (float(row[1]), group))
     factors = {fault: (1 - p) ** ABSENT_WEIGHT for fault, (p, _) in likeliest.items()}
-    reasons = {fault: f"no code of: {inside(k.groups[group].title)}" for fault, (_, group) in likeliest.items()}
-    return [Evidence("Codes read, and these are absent", (scan.id,), None, "", ABSENT_WEIGHT, reasons, factors)]
+    reasons = {
+        fault: f"no code of: {inside(k.groups[group].title)}" for fault, (_, group) in likeliest.items()
+    }
+    return [
+        Evidence("Codes read, and these are absent", (scan.id,), None, "", ABSENT_WEIGHT, reasons, factors)
+    ]
 
 
 def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
@@ -160,39 +225,67 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
                 continue
             outcome, weight, entries = got
             reasons = {s.fault: s.because for s in known.shape.speaks}
-            found.append(Evidence(_in_words(k, known, outcome, weight, here), entries, known.finding, outcome, weight, reasons))
+            found.append(
+                Evidence(
+                    _in_words(k, known, outcome, weight, here),
+                    entries,
+                    known.finding,
+                    outcome,
+                    weight,
+                    reasons,
+                )
+            )
             found += _lesser(k, known, outcome, here, reasons)
     return found
 
 
 def _belongs(job: Job, k: Knowledge, known: TestFinding, v: Verdict) -> bool:
-    """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or not."""
+    """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or
+    not."""
     shape, channel = known.shape, str(v.where.get("channel", ""))
-    return ((not shape.points or v.where.get("point") in shape.points)
-            and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))
-            and (not shape.nodes or part_of(job, k, v) in shape.nodes)
-            and (shape.hot is None or shape.hot == v.hot) and (shape.dosing is None or shape.dosing == v.dosing))
+    return (
+        (not shape.points or v.where.get("point") in shape.points)
+        and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))
+        and (not shape.nodes or part_of(job, k, v) in shape.nodes)
+        and (shape.hot is None or shape.hot == v.hot)
+        and (shape.dosing is None or shape.dosing == v.dosing)
+    )
 
 
 def part_of(job: Job, k: Knowledge, v: Verdict) -> str | None:
-    """The part that a verdict is about. Nothing said: the only one of the test's parts that is fitted, else none."""
+    """The part that a verdict is about. Nothing said: the only one of the test's parts that is fitted, else
+    none."""
     if "node" in v.where:
         return k.node(str(v.where["node"]))
     if v.where.get("cylinder") is not None and any("injector" in f.shape.nodes for f in k.findings[v.test]):
         return "injector"
-    fitted = {n for f in k.findings[v.test] for n in f.shape.nodes if not job.engine.rules_out(k.nodes[n].needs)}
+    fitted = {
+        n for f in k.findings[v.test] for n in f.shape.nodes if not job.engine.rules_out(k.nodes[n].needs)
+    }
     return fitted.pop() if len(fitted) == 1 else None
 
 
-def _lesser(k: Knowledge, known: TestFinding, worst: str, here: list[Verdict], reasons: dict[str, str]) -> list[Evidence]:
-    """What the worst outcome hides: a tired plug beside an open one still speaks for tired plugs, as a yes or no."""
+def _lesser(
+    k: Knowledge, known: TestFinding, worst: str, here: list[Verdict], reasons: dict[str, str]
+) -> list[Evidence]:
+    """What the worst outcome hides: a tired plug beside an open one still speaks for tired plugs, as a yes or
+    no."""
     seen: dict[str, list[Verdict]] = {}
     for v in here:
         name = _class_in(known, v)
         if name and name != worst.removeprefix("all_") and v.judgement.verdict in ("failed", "marginal"):
             seen.setdefault(name, []).append(v)
-    return [Evidence(_in_words(k, known, name, 1.0, verdicts), tuple(i for v in verdicts for i in v.entries), known.lesser[name], SEEN, 1.0, reasons)
-            for name, verdicts in seen.items()]
+    return [
+        Evidence(
+            _in_words(k, known, name, 1.0, verdicts),
+            tuple(i for v in verdicts for i in v.entries),
+            known.lesser[name],
+            SEEN,
+            1.0,
+            reasons,
+        )
+        for name, verdicts in seen.items()
+    ]
 
 
 def _class_in(known: TestFinding, verdict: Verdict) -> str | None:
@@ -200,7 +293,9 @@ def _class_in(known: TestFinding, verdict: Verdict) -> str | None:
     return next((name for name in (j.cls, j.verdict) if name in known.shape.outcomes), None)
 
 
-def aggregate(job: Job, known: TestFinding, here: list[Verdict], everything: list[Verdict]) -> tuple[str, float, tuple[str, ...]] | None:
+def aggregate(
+    job: Job, known: TestFinding, here: list[Verdict], everything: list[Verdict]
+) -> tuple[str, float, tuple[str, ...]] | None:
     """Answer the one outcome a test shows over all its places, how fully it counts, and the entries.
 
     The worst of the places decides. `all_<class>` stands for a whole set of that class. A good outcome counts
@@ -213,22 +308,37 @@ def aggregate(job: Job, known: TestFinding, here: list[Verdict], everything: lis
     worst = max((c for c, _ in classes), key=outcomes.index)
     total = any(v.where.get("point") == "total" for _, v in classes)
     places = {v.where.get("cylinder") for _, v in classes}
-    if f"all_{worst}" in outcomes and (len(places) >= max(2, job.cylinders)) and all(c == worst for c, _ in classes):
+    if (
+        f"all_{worst}" in outcomes
+        and (len(places) >= max(2, job.cylinders))
+        and all(c == worst for c, _ in classes)
+    ):
         worst = f"all_{worst}"
     deciding = [v for c, v in classes if c == worst or worst == f"all_{c}"]
     entries = tuple(dict.fromkeys(i for v in deciding for i in v.entries))
     if any(v.judgement.verdict in ("failed", "marginal") for v in deciding) or total:
         return worst, 1.0, entries
-    return worst, _coverage(job, known, places, {v.where.get("point") for _, v in classes}, everything), entries
+    return (
+        worst,
+        _coverage(job, known, places, {v.where.get("point") for _, v in classes}, everything),
+        entries,
+    )
 
 
-def _coverage(job: Job, known: TestFinding, cylinders: set[object], points: set[object], everything: list[Verdict]) -> float:
+def _coverage(
+    job: Job, known: TestFinding, cylinders: set[object], points: set[object], everything: list[Verdict]
+) -> float:
     if known.shape.covers == "batteries":
         return min(1.0, len(points) / (job.engine.batteries or 1))
     if known.shape.covers is None:
         return 1.0
-    condemned = {v.where.get("cylinder") for v in everything
-                 if v.test in ("glow_resistance", "glow_lamp_test", "glow_current") and v.judgement.verdict == "failed" and v.where.get("point") != "plug"} - {None}
+    condemned = {
+        v.where.get("cylinder")
+        for v in everything
+        if v.test in ("glow_resistance", "glow_lamp_test", "glow_current")
+        and v.judgement.verdict == "failed"
+        and v.where.get("point") != "plug"
+    } - {None}
     if condemned and (known.shape.points == ["plug"] or known.shape.covers == "suspect_plugs"):
         return len(cylinders & condemned) / len(condemned)
     return min(1.0, len(cylinders) / job.cylinders)
@@ -236,7 +346,9 @@ def _coverage(job: Job, known: TestFinding, cylinders: set[object], points: set[
 
 def _in_words(k: Knowledge, known: TestFinding, outcome: str, weight: float, here: list[Verdict]) -> str:
     title = k.tests[known.test].title
-    bad = [(v, c) for v in here if v.judgement.verdict in ("failed", "marginal") and (c := _class_in(known, v))]
+    bad = [
+        (v, c) for v in here if v.judgement.verdict in ("failed", "marginal") and (c := _class_in(known, v))
+    ]
     word = _plain_word(outcome)
     if outcome.startswith("all_"):
         return f"{title}: every plug {word}"
@@ -244,7 +356,10 @@ def _in_words(k: Knowledge, known: TestFinding, outcome: str, weight: float, her
         by_cylinder = {int(str(v.where["cylinder"])): _plain_word(c) for v, c in bad if "cylinder" in v.where}
         if by_cylinder:
             where = f" {known.shape.name}" if known.shape.points else ""
-            return f"{title.split(',')[0]}{where}: cylinder {', '.join(f'{n} {c}' for n, c in sorted(by_cylinder.items()))}"
+            return (
+                f"{title.split(',')[0]}{where}: cylinder"
+                f" {', '.join(f'{n} {c}' for n, c in sorted(by_cylinder.items()))}"
+            )
         spots = ", ".join(filter(None, (place(v) for v, _ in bad)))
         return f"{title}: {word}" + (f" ({spots})" if spots and spots != "relay" else "")
     part = "" if weight > 0.99 else f", {round(weight * 100)} % of what must be read"

@@ -1,4 +1,5 @@
-"""Which cylinders a repair is about: those that its tests condemned, and whether they were read at the part itself."""
+"""Which cylinders a repair is about: those that its tests condemned, and whether they were read at the part
+itself."""
 
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -15,15 +16,19 @@ BAD = ("failed", "marginal")
 
 
 def tests_of(k: Knowledge, repair: str) -> tuple[str, ...]:
-    """The tests that show whether a repair is needed: those its table names, and those that can find what it cures."""
+    """The tests that show whether a repair is needed: those its table names, and those that can find what it
+    cures."""
     shape = k.repairs[repair]
     found = [*shape.shape.remeasure, *(shape.shape.at_part.tests if shape.shape.at_part else ())]
-    return tuple(dict.fromkeys([*found, *(test for fault in shape.cures for test, *_ in proving_tests(k, fault))]))
+    return tuple(
+        dict.fromkeys([*found, *(test for fault in shape.cures for test, *_ in proving_tests(k, fault))])
+    )
 
 
 @dataclass(frozen=True)
 class Condemned:
-    """The cylinders that a repair is about, with the class each was given; `afar`: those never read at the part itself."""
+    """The cylinders that a repair is about, with the class each was given; `afar`: those never read at the
+    part itself."""
 
     classes: dict[int, str]
     afar: frozenset[int]
@@ -34,8 +39,8 @@ class Condemned:
 
 
 def condemned(k: Knowledge, repair: str, verdicts: list[Verdict]) -> Condemned:
-    """Answer which cylinders the tests of a repair condemn. One that is sound at the part itself is not condemned by
-    what was read elsewhere."""
+    """Answer which cylinders the tests of a repair condemn. One that is sound at the part itself is not
+    condemned by what was read elsewhere."""
     if repair not in k.repairs:
         return Condemned({}, frozenset())
     at_part, tests = k.repairs[repair].shape.at_part, tests_of(k, repair)

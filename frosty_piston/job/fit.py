@@ -1,4 +1,5 @@
-"""Fit: where a work plan stands, what still lies on the bench, which pieces are missing, and what may be ticked next."""
+"""Fit: where a work plan stands, what still lies on the bench, which pieces are missing, and what may be
+ticked next."""
 
 from dataclasses import dataclass
 
@@ -15,7 +16,8 @@ TORQUE_TOLERANCE = 0.25
 
 @dataclass(frozen=True)
 class StepState:
-    """One step of a plan on this job: its shape, the entries that ticked it, whether it is done or skipped."""
+    """One step of a plan on this job: its shape, the entries that ticked it, whether it is done or
+    skipped."""
 
     shape: StepShape
     entries: tuple[Entry, ...]
@@ -38,7 +40,8 @@ class StepState:
 
 @dataclass(frozen=True)
 class Fastener:
-    """One line of the hardware map: its own id, the step it came off at, its place in the order, and whether it is back."""
+    """One line of the hardware map: its own id, the step it came off at, its place in the order, and whether
+    it is back."""
 
     id: str
     order: int
@@ -63,7 +66,11 @@ class PieceState:
     def short_mm(self) -> float | None:
         """How much of a whole one is not there, when both were measured."""
         d = self.entry.data
-        return round(d.whole_mm - d.length_mm, 2) if d.whole_mm and d.length_mm and d.length_mm < d.whole_mm else None
+        return (
+            round(d.whole_mm - d.length_mm, 2)
+            if d.whole_mm and d.length_mm and d.length_mm < d.whole_mm
+            else None
+        )
 
 
 @dataclass(frozen=True)
@@ -110,7 +117,9 @@ class PlanState:
         refitted = {t for s in self.steps if s.state in ("done", "skipped") for t in s.shape.refits}
         refitting = {t for s in self.steps for t in s.shape.refits}
         last = max(order.index(t) for t in targets)
-        later = [s for s in self.steps if s.entries and s.shape.id in refitting and order.index(s.shape.id) > last]
+        later = [
+            s for s in self.steps if s.entries and s.shape.id in refitting and order.index(s.shape.id) > last
+        ]
         return [s.shape.does for s in later if s.shape.id not in refitted and not self._all_back(s.shape.id)]
 
     def _all_back(self, step_id: str) -> bool:
@@ -118,9 +127,11 @@ class PlanState:
         return bool(taken) and all(f.back for f in taken)
 
 
-def plan_state(job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...] = (), act: str | None = None) -> PlanState:
-    """Fold the fit entries of a job into the state of one plan; `cylinders`: those the plan works on; `act`: the way
-    it is done, which leaves out the steps of other ways."""
+def plan_state(
+    job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...] = (), act: str | None = None
+) -> PlanState:
+    """Fold the fit entries of a job into the state of one plan; `cylinders`: those the plan works on; `act`:
+    the way it is done, which leaves out the steps of other ways."""
     repair = k.repairs[plan]
     entries = [x for x in job.since_failure if x.kind == "fit_step" and x.data.plan == plan]
     steps = []
@@ -132,10 +143,19 @@ def plan_state(job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...] = (
         steps.append(StepState(step, mine, left if done or not step.per_piece else (), torque, general))
     refitted = {t for s in steps if s.ticked and s.ticked[-1].data.state == "done" for t in s.shape.refits}
     back = {name for x in entries for name in x.data.back or []}
-    taken = [(x.id if len(x.data.hardware) == 1 else f"{x.id}.{n}", x.data.step, h) for x in entries for n, h in enumerate(x.data.hardware or [])]
-    fasteners = tuple(Fastener(key, i + 1, step, h, step in refitted or key in back) for i, (key, step, h) in enumerate(taken))
+    taken = [
+        (x.id if len(x.data.hardware) == 1 else f"{x.id}.{n}", x.data.step, h)
+        for x in entries
+        for n, h in enumerate(x.data.hardware or [])
+    ]
+    fasteners = tuple(
+        Fastener(key, i + 1, step, h, step in refitted or key in back)
+        for i, (key, step, h) in enumerate(taken)
+    )
     ways = {s.id: s.parts for s in repair.steps}
-    counted = {way: sum(x.data.pieces or 0 for x in entries if ways.get(x.data.step) == way) for way in ("out", "in")}
+    counted = {
+        way: sum(x.data.pieces or 0 for x in entries if ways.get(x.data.step) == way) for way in ("out", "in")
+    }
     return PlanState(plan, repair, tuple(steps), fasteners, counted["out"], counted["in"])
 
 
@@ -150,7 +170,8 @@ def missing_pieces(job: Job) -> tuple[PieceState, ...]:
 
 
 def barred(job: Job, k: Knowledge, test: str) -> str:
-    """Why a test cannot be made while a piece is missing, in words; empty when it can: it turns or runs the engine."""
+    """Why a test cannot be made while a piece is missing, in words; empty when it can: it turns or runs the
+    engine."""
     missing, shape = missing_pieces(job), k.tests[test]
     if not missing or not (shape.cranks or set(shape.access) & {"running", "engine_hot"}):
         return ""
@@ -158,12 +179,16 @@ def barred(job: Job, k: Knowledge, test: str) -> str:
 
 
 def torque_fault(state: StepState, given_nm: float | None, explained: bool) -> str | None:
-    """Answer what is wrong with a torque at a step; a breakaway limit is never passed, another torque can be explained."""
+    """Answer what is wrong with a torque at a step; a breakaway limit is never passed, another torque can be
+    explained."""
     if given_nm is None or not state.torque:
         return None
     if state.shape.torque_is_limit:
         if given_nm > state.torque:
-            return f"stop at {state.torque:g} N m: a seized plug is a different, dearer job that the owner agrees to first"
+            return (
+                f"stop at {state.torque:g} N m: a seized plug is a different, dearer job that the owner"
+                " agrees to first"
+            )
     elif abs(given_nm - state.torque) > TORQUE_TOLERANCE * state.torque and not explained:
         return f"{state.torque:g} N m is asked for; say why it differs, or correct it"
     return None
@@ -176,16 +201,26 @@ def _alike(text: str) -> str:
 
 def differing(repair: Repair, compared: dict[str, list[str]]) -> list[str]:
     """Answer in what the new part differs from the old one. What the old part failed by may."""
-    return [row.asks.lower() for row in repair.compare if not row.differs and row.id in compared and all(compared[row.id])
-            and len({_alike(text) for text in compared[row.id]}) > 1]
+    return [
+        row.asks.lower()
+        for row in repair.compare
+        if not row.differs
+        and row.id in compared
+        and all(compared[row.id])
+        and len({_alike(text) for text in compared[row.id]}) > 1
+    ]
 
 
 def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, bool]:
-    """The torque of a step in N m, and whether it is a general figure: card first, then the thread's general one."""
+    """The torque of a step in N m, and whether it is a general figure: card first, then the thread's general
+    one."""
     if step.torque is None:
         return None, False
     card, thread = job.engine.limit(step.torque), job.engine.choice("glow_plug_thread")
-    by_thread = {"glow_plug_breakaway_nm": plug_life.breakaway, "glow_plug_fitting_nm": plug_life.fitting}.get(step.torque)
+    by_thread = {
+        "glow_plug_breakaway_nm": plug_life.breakaway,
+        "glow_plug_fitting_nm": plug_life.fitting,
+    }.get(step.torque)
     if by_thread:
         found = by_thread(thread, card)
         return found.nm, found.general
@@ -203,14 +238,20 @@ def consent(job: Job) -> Entry | None:
 
 
 def agreed_for(job: Job, option: str | None) -> bool:
-    """Whether the owner said yes to one of the options picked, by itself or with the whole. The last word counts."""
+    """Whether the owner said yes to one of the options picked, by itself or with the whole. The last word
+    counts."""
     picked = chosen(job)
     since = job.position[picked.id] if picked else -1
     said = False
     for x in job.since_failure:
-        if x.kind == "consent" and (job.position[x.id] > since or x.data.option == (picked.data.option if picked else None)):
-            if x.data.option in (None, option) or picked is not None and x.data.option == picked.data.option:
-                said = x.data.answer == "yes"
+        if (
+            x.kind == "consent"
+            and (job.position[x.id] > since or x.data.option == (picked.data.option if picked else None))
+            and (
+                x.data.option in (None, option) or picked is not None and x.data.option == picked.data.option
+            )
+        ):
+            said = x.data.answer == "yes"
     return said
 
 
@@ -223,13 +264,19 @@ def agreed(job: Job) -> bool:
 def above_ceiling(job: Job) -> bool:
     """Whether the price of what was picked is above what the owner agreed to."""
     yes, picked = consent(job), chosen(job)
-    known = picked is not None and yes is not None and yes.data.ceiling is not None and picked.data.price is not None
+    known = (
+        picked is not None
+        and yes is not None
+        and yes.data.ceiling is not None
+        and picked.data.price is not None
+    )
     return known and picked.data.price > yes.data.ceiling  # type: ignore[union-attr,operator]
 
 
 @dataclass(frozen=True)
 class ToDo:
-    """One repair of what was picked: its option, the cylinders it is about, its plan, and the act that did it."""
+    """One repair of what was picked: its option, the cylinders it is about, its plan, and the act that did
+    it."""
 
     option_id: str
     repair: str
@@ -246,5 +293,9 @@ def done_since(job: Job, repair: str) -> Entry | None:
     picked = chosen(job)
     since = job.position[picked.id] if picked else -1
     acts = {x.id for x in job.repairs}
-    found = [x for x in job.since_failure if x.id in acts and x.data.repair == repair and job.position[x.id] > since]
+    found = [
+        x
+        for x in job.since_failure
+        if x.id in acts and x.data.repair == repair and job.position[x.id] > since
+    ]
     return found[-1] if found else None

@@ -15,7 +15,8 @@ FIELDS = ("lead_zero", "accuracy_percent", "accuracy_digits", "resolution", "rat
 
 @dataclass(frozen=True)
 class Instruments:
-    """Merges the instrument entries of a job in their order; a later entry adds to or overrides an earlier one."""
+    """Merges the instrument entries of a job in their order; a later entry adds to or overrides an earlier
+    one."""
 
     job: Job
 
@@ -26,7 +27,13 @@ class Instruments:
             if entry.kind != "instrument":
                 continue
             d = entry.data
-            base = "V" if d.unit and same_kind(d.unit, "V") else "A" if d.unit and same_kind(d.unit, "A") else "ohm"
+            base = (
+                "V"
+                if d.unit and same_kind(d.unit, "V")
+                else "A"
+                if d.unit and same_kind(d.unit, "A")
+                else "ohm"
+            )
             got = merged.setdefault((d.instrument, base), {})
             for name in FIELDS:
                 value = getattr(d, name)
@@ -47,14 +54,21 @@ class Instruments:
     def ohmmeter(self, entry: e.Entry | None = None) -> Meter:
         got = self._at(entry, getattr(entry.data, "instrument", None) or "meter" if entry else "meter", "ohm")
         general = Meter()
-        return Meter(got.get("accuracy_percent", general.accuracy_percent), got.get("accuracy_digits", general.accuracy_digits),
-                     got.get("resolution", general.resolution_ohm), got.get("lead_zero"))
+        return Meter(
+            got.get("accuracy_percent", general.accuracy_percent),
+            got.get("accuracy_digits", general.accuracy_digits),
+            got.get("resolution", general.resolution_ohm),
+            got.get("lead_zero"),
+        )
 
     def voltmeter(self, entry: e.Entry | None = None) -> VoltMeter:
         got = self._at(entry, "meter", "V")
         general = VoltMeter()
-        return VoltMeter(got.get("accuracy_percent", general.accuracy_percent), got.get("accuracy_digits", general.accuracy_digits),
-                         got.get("resolution", general.resolution_v))
+        return VoltMeter(
+            got.get("accuracy_percent", general.accuracy_percent),
+            got.get("accuracy_digits", general.accuracy_digits),
+            got.get("resolution", general.resolution_v),
+        )
 
     def lamp_w(self, entry: e.Entry | None = None) -> float | None:
         return self._at(entry, "lamp", "ohm").get("rated_w")

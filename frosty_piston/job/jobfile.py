@@ -25,7 +25,9 @@ class JobHead(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    id: Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]*$")] | None = None
+    id: Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]*$")] | None = (
+        None
+    )
     title: Annotated[str, Field(min_length=1, max_length=200)]
     opened_at: Moment | None = None
 
@@ -64,7 +66,8 @@ def chain_of(entries: list[dict[str, Any]]) -> dict[str, str]:
 
 
 def chain_faults(chain: Any, entries: list[dict[str, Any]]) -> list[Fault]:
-    """Name the first entry at which a chain breaks: it, or one before it, was changed after it was written."""
+    """Name the first entry at which a chain breaks: it, or one before it, was changed after it was
+    written."""
     if not isinstance(chain, dict):
         return [Fault("chain", "must be an object")]
     wanted = chain_of(entries)
@@ -90,7 +93,9 @@ def parse(data: bytes) -> Any:
     except json.JSONDecodeError as error:
         raise BadInput(f"not JSON: {error.msg} in line {error.lineno}, column {error.colno}") from None
     except ValueError as error:
-        raise BadInput("holds a figure of thousands of digits" if "digits" in str(error) else str(error)) from None
+        raise BadInput(
+            "holds a figure of thousands of digits" if "digits" in str(error) else str(error)
+        ) from None
     if faults := walk(value):
         raise BadInput(faults)
     return value
@@ -100,7 +105,9 @@ def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     found = dict(pairs)
     if len(found) != len(pairs):
         keys = [k for k, _ in pairs]
-        raise ValueError(f"the key {next(k for k in keys if keys.count(k) > 1)[:60]!r} stands twice in one object")
+        raise ValueError(
+            f"the key {next(k for k in keys if keys.count(k) > 1)[:60]!r} stands twice in one object"
+        )
     return found
 
 
@@ -142,7 +149,13 @@ def check(value: Any, knowledge: Knowledge) -> JobFile:
         for index, raw in enumerate(entries):
             checked.append(checker.entry(raw, f"entries[{index}]"))
             if len(checker.faults) > MOST_FAULTS:
-                checker.faults.append(Fault("entries", f"more than {MOST_FAULTS} faults; the rest from entries[{index + 1}] on is not listed"))
+                checker.faults.append(
+                    Fault(
+                        "entries",
+                        f"more than {MOST_FAULTS} faults; the rest from entries[{index + 1}] on is not"
+                        " listed",
+                    )
+                )
                 break
     faults += checker.faults
     if "chain" in value and isinstance(entries, list) and not faults:

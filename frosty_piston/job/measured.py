@@ -10,8 +10,8 @@ UNIT_WORDS = {"ohm": "Ω", "degC": "°C", "percent": "%"}
 
 
 def measured_says(job: Job, v: Verdict) -> str:
-    """Answer a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one reading was
-    corrected, its worth with the doubt; where there is no figure, the class in words."""
+    """Answer a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one
+    reading was corrected, its worth with the doubt; where there is no figure, the class in words."""
     j, known = v.judgement, {x.id: x for x in job.live}
     readings = [known[i] for i in v.entries if i in known and known[i].kind == "reading"]
     if len(readings) > 1 or readings and readings[0].data.unit != j.unit and j.unit == "percent":

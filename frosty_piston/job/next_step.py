@@ -22,17 +22,41 @@ from .where import test_place
 from .work import all_done, to_do
 
 DECIDE_FROM = 0.9
-ORDER = ("failed", "piece", "reread", "codes", "reset", "fluid", "condition", "drive", "suspect", "certainty", "temporary")
+ORDER = (
+    "failed",
+    "piece",
+    "reread",
+    "codes",
+    "reset",
+    "fluid",
+    "condition",
+    "drive",
+    "suspect",
+    "certainty",
+    "temporary",
+)
 SWEPT = {
-    "turbo_actuator": ("vane_command", "vane_position"), "egr_valve": ("egr_command", "egr_position"),
+    "turbo_actuator": ("vane_command", "vane_position"),
+    "egr_valve": ("egr_command", "egr_position"),
     "inlet_flap": ("inlet_flap_command", "inlet_flap_position"),
 }
 RECORDED = {
-    "boost_trace": ("manifold_pressure", "manifold_pressure_target"), "rail_pressure_hold": ("rail_pressure", "rail_pressure_target"),
-    "bypass_watch": ("bypass_position", "engine_speed"), "dp_channels": ("exhaust_pressure_1", "exhaust_pressure_2"),
+    "boost_trace": ("manifold_pressure", "manifold_pressure_target"),
+    "rail_pressure_hold": ("rail_pressure", "rail_pressure_target"),
+    "bypass_watch": ("bypass_position", "engine_speed"),
+    "dp_channels": ("exhaust_pressure_1", "exhaust_pressure_2"),
 }
-WAIT_WORDS = {"cool_down": "let it cool down", "soak": "let it soak", "bath": "leave it in the bath", "cure": "let it cure", "parts": "wait for parts", "consent": "wait for the owner's word",
-              "cold_soak": "let it stand cold", "burn": "let it burn clean", "drive": "wait for the drive"}
+WAIT_WORDS = {
+    "cool_down": "let it cool down",
+    "soak": "let it soak",
+    "bath": "leave it in the bath",
+    "cure": "let it cure",
+    "parts": "wait for parts",
+    "consent": "wait for the owner's word",
+    "cold_soak": "let it stand cold",
+    "burn": "let it burn clean",
+    "drive": "wait for the drive",
+}
 
 
 @dataclass(frozen=True)
@@ -49,20 +73,44 @@ class NextStep:
 
     def as_json(self) -> dict[str, Any]:
         until = self.until.isoformat().replace("+00:00", "Z") if self.until else None
-        return {"stage": self.stage, "kind": self.kind, "does": self.does, "where": self.where, "minutes": self.minutes, "until": until, "because": self.because}
+        return {
+            "stage": self.stage,
+            "kind": self.kind,
+            "does": self.does,
+            "where": self.where,
+            "minutes": self.minutes,
+            "until": until,
+            "because": self.because,
+        }
 
 
-def next_step(assessed: Assessed, proof: Proof, now: datetime | None = None, waiting: bool = True) -> NextStep:
-    """Answer what to do next on a job. `now`: the moment that ends waits by itself; without it a wait runs until it
-    is ended on the tape, or until the last entry that has a time. `waiting` False leaves waits aside: what is next
-    once they are over."""
+def next_step(
+    assessed: Assessed, proof: Proof, now: datetime | None = None, waiting: bool = True
+) -> NextStep:
+    """Answer what to do next on a job. `now`: the moment that ends waits by itself; without it a wait runs
+    until it is ended on the tape, or until the last entry that has a time. `waiting` False leaves waits
+    aside: what is next once they are over."""
     job = assessed.job
     if job.last("handover") is not None:
         return NextStep("prove", "handed_over", "Handed over", {"page": "report"}, "The vehicle has left.")
     if not any(True for _ in job.of("complaint", "symptom")):
-        return NextStep("arrive", "write_complaint", "Write down the complaint", {"page": "arrive"}, "Nothing can be weighed before it is said what is wrong.", 3)
+        return NextStep(
+            "arrive",
+            "write_complaint",
+            "Write down the complaint",
+            {"page": "arrive"},
+            "Nothing can be weighed before it is said what is wrong.",
+            3,
+        )
     if not _codes_known(job):
-        return NextStep("arrive", "read_codes", "Read the codes of all modules, or say there are none", {"page": "arrive", "at": "form-block"}, "What is cleared before it is written down is evidence lost.", 5)
+        return NextStep(
+            "arrive",
+            "read_codes",
+            "Read the codes of all modules, or say there are none",
+            {"page": "arrive", "at": "form-block"},
+            "What is cleared before it is written down is evidence lost.",
+            5,
+        )
     if waiting and (running := _wait(job, now)) is not None:
         return _waits(running, proof)
     if all_done(assessed) and proof.status not in ("none", "failed"):
@@ -78,7 +126,11 @@ def _wait(job: Job, now: datetime | None) -> Entry | None:
     """The wait that holds the work up, the one that ends last."""
     now = now or max((x.at for x in job.live if x.at), default=None)
     running = [x for x in open_waits(job) if x.data.until is None or now is None or x.data.until > now]
-    return max(running, key=lambda x: (x.data.until is None, x.data.until.timestamp() if x.data.until else 0), default=None)
+    return max(
+        running,
+        key=lambda x: (x.data.until is None, x.data.until.timestamp() if x.data.until else 0),
+        default=None,
+    )
 
 
 def wait_says(kind: str, what: str) -> str:
@@ -88,38 +140,98 @@ def wait_says(kind: str, what: str) -> str:
 
 def _waits(entry: Entry, proof: Proof) -> NextStep:
     d = entry.data
-    stage = "prove" if d.wait in ("cold_soak", "drive") else "decide" if d.wait == "consent" else "prove" if proof.status == "on_trial" else "fit"
+    stage = (
+        "prove"
+        if d.wait in ("cold_soak", "drive")
+        else "decide"
+        if d.wait == "consent"
+        else "prove"
+        if proof.status == "on_trial"
+        else "fit"
+    )
     at = f"step-{d.step}" if d.step and stage == "fit" else "waits"
-    return NextStep(stage, "wait", wait_says(d.wait, d.what), {"page": stage, "at": at}, "It ends by itself, with a sound; end it early with what was seen.", None, d.until)
+    return NextStep(
+        stage,
+        "wait",
+        wait_says(d.wait, d.what),
+        {"page": stage, "at": at},
+        "It ends by itself, with a sound; end it early with what was seen.",
+        None,
+        d.until,
+    )
 
 
 # before the repair is done
+
 
 def _work(assessed: Assessed) -> NextStep | None:
     """The picked work: the owner's word, then the plan step by step, then the word that it is done."""
     job = assessed.job
     if missing := missing_pieces(job):
         names = listed([p.name for p in missing])
-        return NextStep("fit", "fit", f"Find the missing piece: {names}", {"page": "fit", "at": "pieces"}, "Nobody starts or cranks it while a piece is missing.")
+        return NextStep(
+            "fit",
+            "fit",
+            f"Find the missing piece: {names}",
+            {"page": "fit", "at": "pieces"},
+            "Nobody starts or cranks it while a piece is missing.",
+        )
     if chosen(job) is None:
         return None
     picked = chosen(job)
     asked = consent(job)
     if not agreed(job):
-        said_no = asked is not None and asked.data.answer == "no" and job.position[asked.id] > job.position[picked.id]  # type: ignore[union-attr]
+        said_no = (
+            asked is not None
+            and asked.data.answer == "no"
+            and job.position[asked.id] > job.position[picked.id]
+        )  # type: ignore[union-attr]
         if said_no:
-            return NextStep("decide", "decide", "The owner said no: offer something else, or hand over as it is", {"page": "decide"}, "Nothing is done without a yes.")
-        return NextStep("decide", "consent", "Get the owner's yes and a ceiling", {"page": "decide", "at": "form-consent"}, "Work above what was agreed is nobody's to pay.", 5)
+            return NextStep(
+                "decide",
+                "decide",
+                "The owner said no: offer something else, or hand over as it is",
+                {"page": "decide"},
+                "Nothing is done without a yes.",
+            )
+        return NextStep(
+            "decide",
+            "consent",
+            "Get the owner's yes and a ceiling",
+            {"page": "decide", "at": "form-consent"},
+            "Work above what was agreed is nobody's to pay.",
+            5,
+        )
     if above_ceiling(job):
-        return NextStep("decide", "consent", "Ask the owner again: the price is above the ceiling", {"page": "decide", "at": "form-consent"}, "Work above the ceiling is agreed before it is done.", 5)
+        return NextStep(
+            "decide",
+            "consent",
+            "Ask the owner again: the price is above the ceiling",
+            {"page": "decide", "at": "form-consent"},
+            "Work above the ceiling is agreed before it is done.",
+            5,
+        )
     for work in to_do(assessed):
         if work.entry is not None:
             continue
         step = work.plan.current
         page = {"page": "fit", "at": f"step-{step.shape.id}" if step else "done"}
         if step is None:
-            return NextStep("fit", "fit", f"Say that it is done: {inside(work.title)}", page, "What is measured from then on belongs to the proof.")
-        return NextStep("fit", "fit", step.shape.does, page, step.shape.why or f"Step by step: {inside(work.plan.repair.title)}.", step.shape.minutes or None)
+            return NextStep(
+                "fit",
+                "fit",
+                f"Say that it is done: {inside(work.title)}",
+                page,
+                "What is measured from then on belongs to the proof.",
+            )
+        return NextStep(
+            "fit",
+            "fit",
+            step.shape.does,
+            page,
+            step.shape.why or f"Step by step: {inside(work.plan.repair.title)}.",
+            step.shape.minutes or None,
+        )
     return None
 
 
@@ -129,16 +241,34 @@ def _look(assessed: Assessed) -> NextStep:
     if again is not None:
         return again
     top, tests, sure = assessed.suspicion.suspects[0], assessed.proposals.next_tests, assessed.proposals.sure
-    if (top.probability > DECIDE_FROM or sure.enough) and any(v.judgement.verdict == "failed" for v in assessed.now):
-        return NextStep("decide", "decide", f"Decide: {_standing_high(assessed)}", {"page": "decide"}, assessed.proposals.stop_rule, 5)
+    if (top.probability > DECIDE_FROM or sure.enough) and any(
+        v.judgement.verdict == "failed" for v in assessed.now
+    ):
+        return NextStep(
+            "decide",
+            "decide",
+            f"Decide: {_standing_high(assessed)}",
+            {"page": "decide"},
+            assessed.proposals.stop_rule,
+            5,
+        )
     for n in tests[:1]:
         return judge_first(assessed, n) or test_step(assessed.knowledge, n)
-    return NextStep("decide", "decide", "Decide: no test is left that would tell more", {"page": "decide"}, assessed.proposals.stop_rule, 5)
+    return NextStep(
+        "decide",
+        "decide",
+        "Decide: no test is left that would tell more",
+        {"page": "decide"},
+        assessed.proposals.stop_rule,
+        5,
+    )
 
 
 def _standing_high(assessed: Assessed) -> str:
     """The suspects that are all but certain, else the leading one, with their odds."""
-    high = [s for s in assessed.suspicion.suspects if s.probability > DECIDE_FROM][:2] or assessed.suspicion.suspects[:1]
+    high = [s for s in assessed.suspicion.suspects if s.probability > DECIDE_FROM][
+        :2
+    ] or assessed.suspicion.suspects[:1]
     return listed([f"{inside(s.title)}, {percent(s.probability)}" for s in high])
 
 
@@ -157,7 +287,14 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
     for x in reversed(assessed.job.times[now]):
         if x.kind == "trace" and x.id not in judged and set(wanted) <= set(x.data.channels):
             name = x.data.file or "the recording"
-            return NextStep("measure", "judge", f"Judge the recording that is here: {name}", {"page": f"traces/{x.id}"}, f"It holds what “{inside(n.title)}” would record.", 2)
+            return NextStep(
+                "measure",
+                "judge",
+                f"Judge the recording that is here: {name}",
+                {"page": f"traces/{x.id}"},
+                f"It holds what “{inside(n.title)}” would record.",
+                2,
+            )
     return None
 
 
@@ -168,26 +305,51 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
         shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
         if p < DECIDE_FROM or shape.at_part is None or not shape.at_part.points or not bad.afar:
             continue
-        read = next((v for v in assessed.now if v.where.get("cylinder") in bad.afar and v.judgement.verdict == "failed" and v.test in k.tests), None)
+        read = next(
+            (
+                v
+                for v in assessed.now
+                if v.where.get("cylinder") in bad.afar
+                and v.judgement.verdict == "failed"
+                and v.test in k.tests
+            ),
+            None,
+        )
         if read is None:
             continue
         names = listed([str(c) for c in sorted(bad.afar)])
         point = shape.at_part.points[0]
         at = k.tests[read.test].at.get(point)
         minutes = (at.minutes if at and at.minutes else k.tests[read.test].minutes) if at else None
-        return NextStep("measure", "reread", f"Read cylinder {names} again at the {shape.at_part.word} itself", test_place(k, read.test, {"point": point}),
-                        f"Condemned from {place(read).split(' at ')[-1]} alone: a broken wire reads the same.", minutes)
+        return NextStep(
+            "measure",
+            "reread",
+            f"Read cylinder {names} again at the {shape.at_part.word} itself",
+            test_place(k, read.test, {"point": point}),
+            f"Condemned from {place(read).split(' at ')[-1]} alone: a broken wire reads the same.",
+            minutes,
+        )
     return None
 
 
 # after it
 
+
 def _prove(assessed: Assessed, proof: Proof) -> NextStep:
     if proof.status == "proven":
-        return NextStep("prove", "hand_over", "Hand over", {"page": "prove", "at": "form-handover"}, proof.because, 5)
+        return NextStep(
+            "prove", "hand_over", "Hand over", {"page": "prove", "at": "form-handover"}, proof.because, 5
+        )
     first = min(_doable(proof.missing), key=lambda m: ORDER.index(m.what), default=None)
     if first is None:
-        return NextStep("prove", "hand_over", "Hand over on trial, with the date to come back", {"page": "prove", "at": "form-handover"}, proof.because, 5)
+        return NextStep(
+            "prove",
+            "hand_over",
+            "Hand over on trial, with the date to come back",
+            {"page": "prove", "at": "form-handover"},
+            proof.because,
+            5,
+        )
     return _missing_step(assessed, first)
 
 
@@ -202,7 +364,14 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
         test = k.tests.get(m.id)
         title = f"Read again: {inside(test.title.split(',')[0])}" if test else "Read again what failed"
         spot = {key: m.where[key] for key in ("cylinder", "point", "node") if key in m.where}
-        return NextStep("prove", "reread", title + (f", cylinder {spot['cylinder']}" if "cylinder" in spot else ""), m.where, m.because, test.minutes if test else None)
+        return NextStep(
+            "prove",
+            "reread",
+            title + (f", cylinder {spot['cylinder']}" if "cylinder" in spot else ""),
+            m.where,
+            m.because,
+            test.minutes if test else None,
+        )
     if m.what == "certainty" and m.id in k.proofs.conditions:
         return NextStep("prove", "drive", k.proofs.conditions[m.id].does, m.where, m.because)
     if m.what == "certainty":
@@ -211,7 +380,9 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
             return judge_first(assessed, tests[0]) or test_step(k, tests[0])
         return NextStep("decide", "decide", "Decide what else to repair", {"page": "decide"}, m.because)
     if m.what == "suspect":
-        return NextStep("prove", "test", f"Settle the other suspect: {inside(k.faults[m.id].title)}", m.where, m.because)
+        return NextStep(
+            "prove", "test", f"Settle the other suspect: {inside(k.faults[m.id].title)}", m.where, m.because
+        )
     if m.what == "drive":
         return NextStep("prove", "drive", "Drive further, and note whether it came back", m.where, m.because)
     if m.what == "condition":

@@ -1,4 +1,5 @@
-"""What a workshop has added to the knowledge: its patterns, its texts for a maker's own codes, the tools it lacks."""
+"""What a workshop has added to the knowledge: its patterns, its texts for a maker's own codes, the tools it
+lacks."""
 
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -8,7 +9,8 @@ LEAST_TIMES, MOST_TIMES = 0.2, 5.0
 
 @dataclass(frozen=True)
 class Pattern:
-    """Experience as odds: on this engine card, this fault is so many times as likely. Who says so, when and why."""
+    """Experience as odds: on this engine card, this fault is so many times as likely. Who says so, when and
+    why."""
 
     id: int
     engine: str

@@ -22,8 +22,10 @@ _CYLINDER = re.compile(r"cylinder (\d+)")
 
 @dataclass(frozen=True)
 class PartState:
-    """One part as it stands. `warmth` 0 to 4; `verdict` the worst of its tests, "" when none was made; `codes` those that
-    point at it; `on_card` False while the card does not say whether it is fitted; `test`, `node`, `point`: what to open."""
+    """One part as it stands. `warmth` 0 to 4; `verdict` the worst of its tests, "" when none was made;
+    `codes` those that point at it; `on_card` False while the card does not say whether it is fitted; `test`,
+    `node`, `point`: what to open.
+    """
 
     id: str
     title: str
@@ -66,7 +68,15 @@ def plan(assessed: Assessed) -> list[PartState]:
     for key, part in k.parts.items():
         faults = [f for f in part.faults if not engine.rules_out(k.faults[f].needs)]
         if faults:
-            found.append(_state(assessed, key, part, odds[key], tuple(sorted((by_fault[f] for f in faults), key=lambda s: -s.probability))))
+            found.append(
+                _state(
+                    assessed,
+                    key,
+                    part,
+                    odds[key],
+                    tuple(sorted((by_fault[f] for f in faults), key=lambda s: -s.probability)),
+                )
+            )
     return found
 
 
@@ -78,12 +88,14 @@ def part_odds(assessed: Assessed) -> dict[str, float]:
     held, sets = number[suspicion.space.held], suspicion.weighed.sets
     total = np.zeros(len(names) + 1)
     for column in range(held.shape[1]):
-        again = np.any(held[:, :column] == held[:, column:column + 1], axis=1)
+        again = np.any(held[:, :column] == held[:, column : column + 1], axis=1)
         total += np.bincount(held[:, column], weights=np.where(again, 0.0, sets), minlength=len(total))
     return {name: float(p) for name, p in zip(names, total, strict=False)}
 
 
-def _state(assessed: Assessed, key: str, part: PartShape, odds: float, suspects: tuple[Suspect, ...]) -> PartState:
+def _state(
+    assessed: Assessed, key: str, part: PartShape, odds: float, suspects: tuple[Suspect, ...]
+) -> PartState:
     k, engine = assessed.knowledge, assessed.job.engine
     mine = [v for v in _since_mended(assessed, part) if _at(k, key, part, v)]
     codes = _codes(assessed, part)
@@ -93,14 +105,28 @@ def _state(assessed: Assessed, key: str, part: PartShape, odds: float, suspects:
     test, node, point = _first_test(assessed, key, tests)
     on_card = all(getattr(engine, field) is not None for f in suspects for field in k.faults[f.fault].needs)
     warm = warmth(odds)
-    return PartState(key, part.title, odds, warm, cleared, verdict, tuple(codes), on_card, suspects, tests, test, node, point,
-                     _cylinders(assessed, mine, codes, warm, cleared) if part.cylinder else ())
+    return PartState(
+        key,
+        part.title,
+        odds,
+        warm,
+        cleared,
+        verdict,
+        tuple(codes),
+        on_card,
+        suspects,
+        tests,
+        test,
+        node,
+        point,
+        _cylinders(assessed, mine, codes, warm, cleared) if part.cylinder else (),
+    )
 
 
 def _since_mended(assessed: Assessed, part: PartShape) -> list[Verdict]:
     """The verdicts that still speak of a part: what was read before it was mended no longer does."""
     times = [n + 1 for n in range(len(assessed.job.acts)) if set(assessed.done(n).cures) & set(part.faults)]
-    return latest_of_each([v for verdicts in assessed.judged[max(times, default=0):] for v in verdicts])
+    return latest_of_each([v for verdicts in assessed.judged[max(times, default=0) :] for v in verdicts])
 
 
 def _at(k: Knowledge, key: str, part: PartShape, v: Verdict) -> bool:
@@ -129,7 +155,9 @@ def _codes(assessed: Assessed, part: PartShape) -> dict[str, int | None]:
     return found
 
 
-def _cylinders(assessed: Assessed, mine: list[Verdict], codes: dict[str, int | None], warm: int, cleared: bool) -> tuple[CylinderState, ...]:
+def _cylinders(
+    assessed: Assessed, mine: list[Verdict], codes: dict[str, int | None], warm: int, cleared: bool
+) -> tuple[CylinderState, ...]:
     """Each cylinder by what was found on it; where one is known to be bad, the others cool down."""
     named = {n for n in codes.values() if n}
     bad = {v.where.get("cylinder") for v in mine if v.judgement.verdict in ("failed", "marginal")}
@@ -137,8 +165,26 @@ def _cylinders(assessed: Assessed, mine: list[Verdict], codes: dict[str, int | N
     for n in range(1, assessed.job.cylinders + 1):
         verdict = _worst(v for v in mine if v.where.get("cylinder") == n)
         own = tuple(c for c, at in codes.items() if at == n)
-        heat = KNOWN_BAD if verdict == "failed" else MARGINAL if verdict == "marginal" else 0 if verdict == "sound" or bad or (named and n not in named) else warm
-        found.append(CylinderState(n, max(heat, MARGINAL if own and verdict != "sound" else 0), cleared or verdict == "sound", verdict, own))
+        heat = (
+            KNOWN_BAD
+            if verdict == "failed"
+            else (
+                MARGINAL
+                if verdict == "marginal"
+                else 0
+                if verdict == "sound" or bad or (named and n not in named)
+                else warm
+            )
+        )
+        found.append(
+            CylinderState(
+                n,
+                max(heat, MARGINAL if own and verdict != "sound" else 0),
+                cleared or verdict == "sound",
+                verdict,
+                own,
+            )
+        )
     return tuple(found)
 
 

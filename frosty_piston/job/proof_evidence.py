@@ -1,4 +1,5 @@
-"""What the proof of a repair says: the complaint's own condition passed or not, and drives against earlier returns."""
+"""What the proof of a repair says: the complaint's own condition passed or not, and drives against earlier
+returns."""
 
 from dataclasses import dataclass
 
@@ -30,22 +31,30 @@ def conditions_of(job: Job, k: Knowledge) -> tuple[str, ...]:
 
 
 def witnesses_of(job: Job, k: Knowledge) -> tuple[str, ...]:
-    """The conditions that say something of this complaint: its own, and a clean drive where codes stood on the job."""
+    """The conditions that say something of this complaint: its own, and a clean drive where codes stood on
+    the job."""
     own = conditions_of(job, k)
     coded = any(x.kind == "code" for x in job.times[0])
     return (*own, CLEAN_DRIVE) if coded and CLEAN_DRIVE not in own else own
 
 
 def comes_and_goes(job: Job, k: Knowledge, condition: str) -> bool:
-    """Whether every symptom that this condition brings about comes and goes: passing it once says less then."""
+    """Whether every symptom that this condition brings about comes and goes: passing it once says less
+    then."""
     named = [s for s in job.complaints if k.symptoms[s].proved_by == condition]
-    return bool(named) and all(k.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in named)
+    return bool(named) and all(
+        k.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in named
+    )
 
 
 def though_broken(job: Job, k: Knowledge, condition: str) -> float:
     """The chance that a vehicle still broken passes a condition once; general figures."""
     shape = k.proofs.conditions[condition]
-    return max(shape.though_broken, COMES_AND_GOES_PASSES) if comes_and_goes(job, k, condition) else shape.though_broken
+    return (
+        max(shape.though_broken, COMES_AND_GOES_PASSES)
+        if comes_and_goes(job, k, condition)
+        else shape.though_broken
+    )
 
 
 @dataclass(frozen=True)
@@ -108,34 +117,43 @@ def driven(job: Job, number: int, axis: str) -> Driven:
 
 
 def soaked(job: Job, entry: e.Entry) -> bool:
-    """Whether a cold proof was really cold: hours standing written down, or a cold-soak wait that had ended."""
+    """Whether a cold proof was really cold: hours standing written down, or a cold-soak wait that had
+    ended."""
     if entry.data.soaked_h is not None:
         return entry.data.soaked_h >= COLD_HOURS
-    for x in job.live[: job.position[entry.id]]:
-        if x.kind == "wait" and x.data.wait == "cold_soak":
-            if x.data.state == "ended" or x.data.until and entry.at and entry.at >= x.data.until:
-                return True
-    return False
+    soaks = [
+        x.data for x in job.live[: job.position[entry.id]] if x.kind == "wait" and x.data.wait == "cold_soak"
+    ]
+    return any(x.state == "ended" or x.until and entry.at and entry.at >= x.until for x in soaks)
 
 
 def condition_steps(job: Job, k: Knowledge, number: int) -> dict[str, e.Entry]:
-    """The last word on each of the complaint's conditions in one time. A step `complaint` stands for each of its own
-    that has no word of its own."""
+    """The last word on each of the complaint's conditions in one time. A step `complaint` stands for each of
+    its own that has no word of its own."""
     own, wanted = conditions_of(job, k), witnesses_of(job, k)
-    said = {x.data.step: x for x in job.times[number] if x.kind == "proof_step" and (x.data.step in wanted or x.data.step == COMPLAINT)}
-    return {c: said[c] if c in said else said[COMPLAINT] for c in wanted if c in said or COMPLAINT in said and c in own}
+    said = {
+        x.data.step: x
+        for x in job.times[number]
+        if x.kind == "proof_step" and (x.data.step in wanted or x.data.step == COMPLAINT)
+    }
+    return {
+        c: said[c] if c in said else said[COMPLAINT]
+        for c in wanted
+        if c in said or COMPLAINT in said and c in own
+    }
 
 
 def counts(job: Job, shape: ConditionShape, entry: e.Entry) -> bool:
-    """Whether a word on a condition says anything: could not says nothing, a warm start proves no cold one."""
+    """Whether a word on a condition says anything: could not says nothing, a warm start proves no cold
+    one."""
     if entry.data.result == "could_not":
         return False
     return entry.data.result == "fail" or not shape.needs_cold or soaked(job, entry)
 
 
 def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) -> list[Evidence]:
-    """Add what a time after a repair proves. A drive is one witness: against known returns it says more than which
-    code came back, and than a step that was ticked."""
+    """Add what a time after a repair proves. A drive is one witness: against known returns it says more than
+    which code came back, and than a step that was ticked."""
     found, returns = list(evidence), returns_of(job)
     trip = driven(job, number, returns.axis) if returns else None
     drives = [x for x in job.times[number] if x.kind == "drive" and is_witness(x)]
@@ -144,14 +162,26 @@ def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) ->
         found = [*_without_code_return(found), _drives(returns, trip)]
     elif told_by_drive:
         passed = not any(came_back(job, x) for x in drives)
-        found = [*_without_code_return(found), _passed(job, k, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives))]
+        found = [
+            *_without_code_return(found),
+            _passed(job, k, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives)),
+        ]
     read = {x.data.test for x in job.times[number] if x.kind in ("reading", "outcome")}
     for condition, entry in condition_steps(job, k, number).items():
         shape = k.proofs.conditions[condition]
         driven_already = shape.drive and (told_by_drive or bool(trip and trip.entries))
         if counts(job, shape, entry) and not driven_already and shape.reading not in read:
             again = passes(job, k, number, condition)
-            found.append(_passed(job, k, condition, tuple(x.id for x in again) or (entry.id,), entry.data.result == "pass", len(again)))
+            found.append(
+                _passed(
+                    job,
+                    k,
+                    condition,
+                    tuple(x.id for x in again) or (entry.id,),
+                    entry.data.result == "pass",
+                    len(again),
+                )
+            )
     at = job.position
     return sorted(found, key=lambda x: max((at.get(i, 0) for i in x.entries), default=-1))
 
@@ -164,14 +194,18 @@ def passes(job: Job, k: Knowledge, number: int, condition: str) -> list[e.Entry]
     """The times a condition was passed in one time of a job, since it last failed."""
     found: list[e.Entry] = []
     for x in job.times[number]:
-        if x.kind == "proof_step" and x.data.step in (condition, COMPLAINT) and counts(job, k.proofs.conditions[condition], x):
+        if (
+            x.kind == "proof_step"
+            and x.data.step in (condition, COMPLAINT)
+            and counts(job, k.proofs.conditions[condition], x)
+        ):
             found = [*found, x] if x.data.result == "pass" else []
     return found
 
 
 def passed_again(broken: float, times: int) -> float:
-    """The chance that a vehicle still broken passes so many times: each further one counts half as much as the first,
-    since what hides once often hides again, and three are the most that count.
+    """The chance that a vehicle still broken passes so many times: each further one counts half as much as
+    the first, since what hides once often hides again, and three are the most that count.
 
     >>> [round(passed_again(0.25, n), 3) for n in (1, 2, 3, 4)]
     [0.25, 0.125, 0.062, 0.062]
@@ -179,9 +213,13 @@ def passed_again(broken: float, times: int) -> float:
     return broken ** (1 + AGAIN_COUNTS * (min(max(times, 1), MOST_PASSES) - 1))
 
 
-def _passed(job: Job, k: Knowledge, condition: str, entries: tuple[str, ...], passed: bool, times: int = 1) -> Evidence:
+def _passed(
+    job: Job, k: Knowledge, condition: str, entries: tuple[str, ...], passed: bool, times: int = 1
+) -> Evidence:
     shape, broken = k.proofs.conditions[condition], though_broken(job, k, condition)
-    chances = (passed_again(broken, times), shape.when_cured) if passed else (1 - broken, 1 - shape.when_cured)
+    chances = (
+        (passed_again(broken, times), shape.when_cured) if passed else (1 - broken, 1 - shape.when_cured)
+    )
     said = f"passed {times} times" if passed and times > 1 else "passed" if passed else "failed"
     return Evidence(f"{shape.title}: {said}", entries, None, "", 1.0, {}, if_left=chances)
 
@@ -190,8 +228,18 @@ def _drives(returns: Returns, trip: Driven) -> Evidence:
     clean = clean_though_broken(returns.timed, trip.span, returns.about) or 1.0
     ids = tuple(x.id for x in trip.entries)
     if trip.back:
-        return Evidence(f"Came back within {plain(trip.span)} {returns.unit}", ids, None, "", 1.0, {}, if_left=(max(1 - clean, 1e-3), BACK_THOUGH_CURED))
-    says = f"Clean for {plain(trip.span)} {returns.unit}; a vehicle still broken does this in {percent(clean)}"
+        return Evidence(
+            f"Came back within {plain(trip.span)} {returns.unit}",
+            ids,
+            None,
+            "",
+            1.0,
+            {},
+            if_left=(max(1 - clean, 1e-3), BACK_THOUGH_CURED),
+        )
+    says = (
+        f"Clean for {plain(trip.span)} {returns.unit}; a vehicle still broken does this in {percent(clean)}"
+    )
     return Evidence(says, ids, None, "", 1.0, {}, if_left=(clean, 1.0))
 
 

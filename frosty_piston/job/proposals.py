@@ -35,7 +35,8 @@ CLEARS_TO = 1 / 3
 
 @dataclass(frozen=True)
 class NextTest:
-    """A proposed test: where, minutes with what must still come off, what it tells, what comes along with it."""
+    """A proposed test: where, minutes with what must still come off, what it tells, what comes along with
+    it."""
 
     test: str
     title: str
@@ -88,7 +89,8 @@ class Proposals:
         self.candidates = list(self._candidates())
 
     def _belief(self, sets: np.ndarray) -> tuple[np.ndarray, Belief]:
-        """The likeliest sets, in the groups of what they need; what is not among the likeliest groups is one open search."""
+        """The likeliest sets, in the groups of what they need; what is not among the likeliest groups is one
+        open search."""
         rows = likeliest_sets(sets)
         weight = sets[rows] / sets[rows].sum()
         groups, repairs = self.suspicion.needed(rows)
@@ -107,21 +109,39 @@ class Proposals:
         return shape.minutes + shape.part_minutes
 
     def _candidates(self):
-        """Every finding not yet made that can be made on this vehicle, with its chances under the likeliest sets."""
-        settled = {e.finding.id for e in self.evidence if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])}
+        """Every finding not yet made that can be made on this vehicle, with its chances under the likeliest
+        sets."""
+        settled = {
+            e.finding.id
+            for e in self.evidence
+            if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])
+        }
         condemned = _plug_condemned(self.evidence)
         dead = "no_start" in self.job.symptoms and self.job.symptoms["no_start"].data.present
-        told = {shape.told_by for s in (self.job.symptoms if self.suspicion.before is None else ()) if (shape := self.k.symptoms[s]).told_whole}
+        told = {
+            shape.told_by
+            for s in (self.job.symptoms if self.suspicion.before is None else ())
+            if (shape := self.k.symptoms[s]).told_whole
+        }
         missing: dict[str, LeftOut] = {}
         odds = self.suspicion.weighed.faults[:-1]
-        alive = {f for f, p, explains in zip(self.suspicion.space.faults, odds, self.suspicion.explains, strict=True) if explains and p >= LEAST_ODDS}
+        alive = {
+            f
+            for f, p, explains in zip(self.suspicion.space.faults, odds, self.suspicion.explains, strict=True)
+            if explains and p >= LEAST_ODDS
+        }
         for test, findings in self.k.findings.items():
             if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
                 continue
             for known in findings:
                 node = known.shape.nodes[0] if known.shape.nodes else None
                 needs = known.shape.needs | (self.k.nodes[node].needs if node else {})
-                if known.finding.id in settled or known.shape.covers == "suspect_plugs" and not condemned or self.job.engine.rules_out(needs):
+                if (
+                    known.finding.id in settled
+                    or known.shape.covers == "suspect_plugs"
+                    and not condemned
+                    or self.job.engine.rules_out(needs)
+                ):
                     continue
                 if alive.isdisjoint(known.finding.shows):
                     continue
@@ -129,9 +149,19 @@ class Proposals:
                 if why := self._not_now(known, way, dead):
                     missing.setdefault(test, LeftOut(self.k.tests[test].title, why))
                     continue
-                where = {key: value for key, value in (("point", way.point), ("node", node), ("channel", known.shape.channels[0] if known.shape.channels else None)) if value}
+                where = {
+                    key: value
+                    for key, value in (
+                        ("point", way.point),
+                        ("node", node),
+                        ("channel", known.shape.channels[0] if known.shape.channels else None),
+                    )
+                    if value
+                }
                 table = outcome_chances(self.suspicion.space, known.finding, self.rows)
-                yield _Candidate(known, way, where, Test(known.finding.id, table, way.own_min, frozenset(way.access)))
+                yield _Candidate(
+                    known, way, where, Test(known.finding.id, table, way.own_min, frozenset(way.access))
+                )
         self.left_out = list(missing.values())
 
     def _not_now(self, known: TestFinding, way: a.Way, dead: bool) -> str:
@@ -163,13 +193,16 @@ class Proposals:
         if sets is None or self.suspicion.before is not None:
             return None
         rows, belief = self._belief(sets)
-        tests = [replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows)) for c in self.candidates]
+        tests = [
+            replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows))
+            for c in self.candidates
+        ]
         return belief, propose(belief, tests, self.still)
 
     @cached_property
     def next_tests(self) -> tuple[NextTest, ...]:
-        """Best first: the most information about what to repair per minute, each test once at each place. Experience
-        alone never takes a test off the list: one that would tell something without it stays."""
+        """Best first: the most information about what to repair per minute, each test once at each place.
+        Experience alone never takes a test off the list: one that would tell something without it stays."""
         telling = {p.test for p in (self._unswayed[1] if self._unswayed else ()) if p.bits >= LEAST_GAIN_BITS}
         found: dict[tuple, NextTest] = {}
         for p in self.ranked:
@@ -183,17 +216,40 @@ class Proposals:
 
     def _next(self, c: _Candidate, p: Proposal) -> NextTest:
         shape = self.k.tests[c.known.test]
-        along = tuple(dict.fromkeys(t for i in p.along if (t := self._short(self.candidates[i])) != self._short(c)))
-        return NextTest(c.known.test, self._title(c), c.where, self._minutes(c.way), c.way.access, p.bits, self._promise(c, along), tuple(shape.cautions), tuple(shape.tools), along)
+        along = tuple(
+            dict.fromkeys(t for i in p.along if (t := self._short(self.candidates[i])) != self._short(c))
+        )
+        return NextTest(
+            c.known.test,
+            self._title(c),
+            c.where,
+            self._minutes(c.way),
+            c.way.access,
+            p.bits,
+            self._promise(c, along),
+            tuple(shape.cautions),
+            tuple(shape.tools),
+            along,
+        )
 
     def _title(self, c: _Candidate) -> str:
         shape = self.k.tests[c.known.test]
-        spot = shape.at[c.way.point].title if c.way.point in shape.at else self.k.nodes[c.where["node"]].title if "node" in c.where else c.where.get("channel", "").replace("_", " ")
+        spot = (
+            shape.at[c.way.point].title
+            if c.way.point in shape.at
+            else (
+                self.k.nodes[c.where["node"]].title
+                if "node" in c.where
+                else c.where.get("channel", "").replace("_", " ")
+            )
+        )
         return shape.title + (f", {inside(spot)}" if spot else "")
 
     def _short(self, c: _Candidate) -> str:
         title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
-        return inside(title) + (f" ({self.k.nodes[c.where['node']].title.lower()})" if "node" in c.where else "")
+        return inside(title) + (
+            f" ({self.k.nodes[c.where['node']].title.lower()})" if "node" in c.where else ""
+        )
 
     @cached_property
     def _members(self) -> np.ndarray:
@@ -218,9 +274,15 @@ class Proposals:
         high, low = max(likely, key=lambda i: after[i, fault]), min(likely, key=lambda i: after[i, fault])
         name = self.k.faults[self.suspicion.space.faults[fault]].title
         words = [_word(o) for o in c.known.finding.outcomes]
-        text = (f"{name} stands at {percent(float(now[fault]))}: {words[high]!r} would make it {percent(float(after[high, fault]))}, "
-                f"{words[low]!r} {percent(float(after[low, fault]))}.")
-        opens = [self.k.access[x].title.lower() for x in c.way.access if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)]
+        text = (
+            f"{name} stands at {percent(float(now[fault]))}: {words[high]!r} would make it"
+            f" {percent(float(after[high, fault]))}, {words[low]!r} {percent(float(after[low, fault]))}."
+        )
+        opens = [
+            self.k.access[x].title.lower()
+            for x in c.way.access
+            if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)
+        ]
         if along and opens:
             text += f" {opens[0].capitalize()} pays for more: {', '.join(along)}."
         if a.COLD in c.way.access and a.COLD in self.still:
@@ -228,25 +290,35 @@ class Proposals:
         return text
 
     def swings(self, fault: str) -> list[Swing]:
-        """What would change one suspect most: for every test the outcome that takes its odds furthest, strongest first."""
+        """What would change one suspect most: for every test the outcome that takes its odds furthest,
+        strongest first."""
         at = self.suspicion.space.place[fault]
         now = float(self._now[at])
         found: dict[tuple, Swing] = {}
         for number, c in enumerate(self.candidates):
             outcomes, after = self._after(c)
             for i in np.flatnonzero(outcomes >= LEAST_CHANCE):
-                swing = Swing(self._proposed(number), _word(c.known.finding.outcomes[i]), float(outcomes[i]), float(after[i, at]))
+                swing = Swing(
+                    self._proposed(number),
+                    _word(c.known.finding.outcomes[i]),
+                    float(outcomes[i]),
+                    float(after[i, at]),
+                )
                 key = (swing.test.test, tuple(c.where.items()), swing.odds_after > now)
                 if key not in found or abs(swing.odds_after - now) > abs(found[key].odds_after - now):
                     found[key] = swing
-        return sorted((s for s in found.values() if abs(s.odds_after - now) > 0.02), key=lambda s: -abs(s.odds_after - now))
+        return sorted(
+            (s for s in found.values() if abs(s.odds_after - now) > 0.02),
+            key=lambda s: -abs(s.odds_after - now),
+        )
 
     def _proposed(self, number: int) -> NextTest:
         return self._next(self.candidates[number], next(p for p in self.ranked if p.test == number))
 
     @cached_property
     def before_you_buy(self) -> Swing | None:
-        """The cheapest test that could still clear the leading suspect: found sound, it takes it to a third or less."""
+        """The cheapest test that could still clear the leading suspect: found sound, it takes it to a third
+        or less."""
         leading = self.suspicion.suspects[0].fault
         if leading not in self.suspicion.space.faults:
             return None
@@ -258,7 +330,13 @@ class Proposals:
                 continue
             outcomes, after = self._after(c)
             if after[0, at] <= now * CLEARS_TO:
-                best = (minutes, number, _word(c.known.finding.outcomes[0]), float(outcomes[0]), float(after[0, at]))
+                best = (
+                    minutes,
+                    number,
+                    _word(c.known.finding.outcomes[0]),
+                    float(outcomes[0]),
+                    float(after[0, at]),
+                )
         return Swing(self._proposed(best[1]), *best[2:]) if best else None
 
     @cached_property
@@ -281,9 +359,14 @@ class Proposals:
         if sure.enough:
             return f"Sure enough: {head}; {cost}, less than another test saves. General times."
         if sure.saves_min <= sure.test_min:
-            return f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more test first."
-        return f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min and is expected to save {round(sure.saves_min)}. General times."
-
+            return (
+                f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more"
+                " test first."
+            )
+        return (
+            f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min and is expected to save"
+            f" {round(sure.saves_min)}. General times."
+        )
 
     def _likeliest_says(self) -> str:
         """What would most likely cure, alone or together, in words."""
@@ -293,7 +376,10 @@ class Proposals:
         if not known:
             return "nothing is known that would cure"
         named = [f"“{inside(self.k.repairs[r].title)}”" for r in repairs[known[0]]]
-        return f"{percent(float(chance[known[0]]))} that it needs {listed(named)}{' alone' if len(named) == 1 else ''}"
+        return (
+            f"{percent(float(chance[known[0]]))} that it needs"
+            f" {listed(named)}{' alone' if len(named) == 1 else ''}"
+        )
 
 
 def _word(outcome: str) -> str:
@@ -301,8 +387,8 @@ def _word(outcome: str) -> str:
 
 
 def _still_standing(suspicion: Suspicion) -> list[Evidence]:
-    """The evidence that need not be gathered again: what was found in this time, and what was found before of parts
-    that nothing was done to since."""
+    """The evidence that need not be gathered again: what was found in this time, and what was found before of
+    parts that nothing was done to since."""
     done: set[str] = set()
     standing: list[Evidence] = []
     for time in reversed(suspicion.chain):
@@ -312,4 +398,9 @@ def _still_standing(suspicion: Suspicion) -> list[Evidence]:
 
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:
-    return any(e.finding and e.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp")) and e.outcome not in ("sound", "not_open") for e in evidence)
+    return any(
+        e.finding
+        and e.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp"))
+        and e.outcome not in ("sound", "not_open")
+        for e in evidence
+    )

@@ -45,8 +45,8 @@ PROVE, NO_CODES = "prove", ("inline_pump", "rotary_pump")
 
 @dataclass(frozen=True)
 class ProofStepState:
-    """One step of the proof: what it asks, the last word on it, and what became of it: `open`, `pass`, `fail`,
-    `could_not`, `warm` (no cold start), `denied` (its reading says otherwise), `optional`."""
+    """One step of the proof: what it asks, the last word on it, and what became of it: `open`, `pass`,
+    `fail`, `could_not`, `warm` (no cold start), `denied` (its reading says otherwise), `optional`."""
 
     id: str
     kind: str
@@ -78,7 +78,8 @@ class Missing:
 
 @dataclass(frozen=True)
 class Proof:
-    """How proven a job is: `none` (nothing repaired), `on_trial`, `proven`, `failed`; how sure; what is missing."""
+    """How proven a job is: `none` (nothing repaired), `on_trial`, `proven`, `failed`; how sure; what is
+    missing."""
 
     status: str
     sure: float | None
@@ -95,9 +96,9 @@ class Proof:
 
 
 def prove(assessed: Assessed) -> Proof:
-    """Fold the proof of a job. Proven needs every failed finding read again, every suspect that stood high dealt with,
-    the complaint's own condition passed, what must be learned done, nothing temporary, no piece missing, and the
-    chance that nothing is left at 95 % or more."""
+    """Fold the proof of a job. Proven needs every failed finding read again, every suspect that stood high
+    dealt with, the complaint's own condition passed, what must be learned done, nothing temporary, no piece
+    missing, and the chance that nothing is left at 95 % or more."""
     return _Prover(assessed).proof()
 
 
@@ -124,7 +125,10 @@ class _Prover:
 
     def _because(self, status: str, missing: tuple[Missing, ...], sure: float) -> str:
         if status == "proven":
-            return f"Everything that failed was read again and is sound, the complaint's own condition is passed. Sure to {percent(sure)}."
+            return (
+                "Everything that failed was read again and is sound, the complaint's own condition is"
+                f" passed. Sure to {percent(sure)}."
+            )
         if status == "failed":
             return f"{missing[0].because} Back to Narrow: what was measured since counts."
         more = f" And {len(missing) - 1} more." if len(missing) > 1 else ""
@@ -133,8 +137,8 @@ class _Prover:
     # before beside after
 
     def pairs(self) -> tuple[Pair, ...]:
-        """Every place that failed before a repair, with its latest reading after one. A reading further up the wire
-        takes in the part behind it."""
+        """Every place that failed before a repair, with its latest reading after one. A reading further up
+        the wire takes in the part behind it."""
         found: dict[tuple[object, ...], Pair] = {}
         for time, verdicts in enumerate(self.assessed.judged):
             for v in verdicts:
@@ -145,11 +149,24 @@ class _Prover:
                 elif time < self.number and v.judgement.verdict in BAD:
                     found[key] = Pair(v, None)
         latest = {same_place(v): v for v in self.assessed.after}
-        return tuple(p if p.after else Pair(p.before, self._further_up(p.before, latest)) for p in found.values())
+        return tuple(
+            p if p.after else Pair(p.before, self._further_up(p.before, latest)) for p in found.values()
+        )
 
     def _further_up(self, v: Verdict, latest: dict[tuple[object, ...], Verdict]) -> Verdict | None:
         for point in self.k.tests[v.test].taken_in_at.get(str(v.where.get("point", "")), []):
-            seen = latest.get(same_place(Verdict(v.test, {**v.where, "point": point}, v.judgement, v.entries, hot=v.hot, dosing=v.dosing)))
+            seen = latest.get(
+                same_place(
+                    Verdict(
+                        v.test,
+                        {**v.where, "point": point},
+                        v.judgement,
+                        v.entries,
+                        hot=v.hot,
+                        dosing=v.dosing,
+                    )
+                )
+            )
             if seen is not None and seen.judgement.verdict == "sound":
                 return seen
         return None
@@ -186,7 +203,9 @@ class _Prover:
         entry = self.said.get(key)
         result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
         if entry and result == "pass":
-            against = [v for v in self.assessed.after if v.test in shape.reading and v.judgement.verdict == "failed"]
+            against = [
+                v for v in self.assessed.after if v.test in shape.reading and v.judgement.verdict == "failed"
+            ]
             if against:
                 result, note = "denied", f"Its reading says otherwise: {against[-1].judgement.because}"
         if result == "open" and not shape.what:
@@ -195,21 +214,38 @@ class _Prover:
 
     def _reread(self, step: ProofStepState, pairs: tuple[Pair, ...]) -> ProofStepState:
         """The readings themselves pass this step, and no tick does."""
-        failed = [p for p in pairs if p.before.judgement.verdict == "failed" and (p.after or not self._gone_with_part(p.before))]
+        failed = [
+            p
+            for p in pairs
+            if p.before.judgement.verdict == "failed" and (p.after or not self._gone_with_part(p.before))
+        ]
         sound = [p for p in failed if p.after is not None and p.after.judgement.verdict == "sound"]
         if step.result in ("open", "pass") and failed:
             done = len(sound) == len(failed)
-            return replace(step, result="pass" if done else "open", note="" if done else f"{len(sound)} of {len(failed)} read again and sound")
+            return replace(
+                step,
+                result="pass" if done else "open",
+                note="" if done else f"{len(sound)} of {len(failed)} read again and sound",
+            )
         return step if failed else replace(step, result="optional" if step.result == "open" else step.result)
 
     def _reset(self, key: str, shape: ResetShape, needed: bool) -> ProofStepState:
         entry = self.said.get(key)
-        done = next((x for x in reversed(self.job.live) if x.kind == "reset_step" and x.id in self.since and x.data.step == key), None)
+        done = next(
+            (
+                x
+                for x in reversed(self.job.live)
+                if x.kind == "reset_step" and x.id in self.since and x.data.step == key
+            ),
+            None,
+        )
         if entry is None and done is not None:
             result = {"done": "pass", "refused": "fail", "skipped": "could_not"}[done.data.result]
             return ProofStepState(key, "reset", shape, done, result, done.data.because or "", needed)
         result = entry.data.result if entry else "open" if needed else "optional"
-        return ProofStepState(key, "reset", shape, entry, result, (entry.data.reason or "") if entry else "", needed)
+        return ProofStepState(
+            key, "reset", shape, entry, result, (entry.data.reason or "") if entry else "", needed
+        )
 
     def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
         shape = self.k.proofs.conditions[key]
@@ -236,7 +272,9 @@ class _Prover:
 
     # what is missing
 
-    def _missing(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...], sure: float) -> Iterator[Missing]:
+    def _missing(
+        self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...], sure: float
+    ) -> Iterator[Missing]:
         yield from self._failed(pairs, steps)
         yield from self._pieces_and_temporary()
         yield from self._rereads(pairs, steps)
@@ -252,25 +290,47 @@ class _Prover:
                 yield Missing("failed", s.id, s.link or self._at(s.id), f"Not cured: {s.note}")
         for x in self._drives():
             if came_back(self.job, x):
-                yield Missing("failed", "drive", {"page": PROVE, "at": "drives"}, "Not cured: it came back on the drive.")
+                yield Missing(
+                    "failed",
+                    "drive",
+                    {"page": PROVE, "at": "drives"},
+                    "Not cured: it came back on the drive.",
+                )
         said = self.said.get("remeasure")
         if said is not None and said.data.result == "fail":
-            yield Missing("failed", "remeasure", self._at("remeasure"), "Not cured: what failed, read again, failed again.")
+            yield Missing(
+                "failed",
+                "remeasure",
+                self._at("remeasure"),
+                "Not cured: what failed, read again, failed again.",
+            )
         for p in pairs:
             if p.after is not None and p.after.judgement.verdict == "failed" and self._since_repair(p.after):
-                yield Missing("failed", p.after.test, test_place(self.k, p.after.test, p.after.where), f"Not cured: {p.after.judgement.because}")
+                yield Missing(
+                    "failed",
+                    p.after.test,
+                    test_place(self.k, p.after.test, p.after.where),
+                    f"Not cured: {p.after.judgement.because}",
+                )
 
     def _since_repair(self, v: Verdict) -> bool:
         return any(i in self.since for i in v.entries)
 
     def _pieces_and_temporary(self) -> Iterator[Missing]:
         for piece in missing_pieces(self.job):
-            yield Missing("piece", piece.name, {"page": "fit", "at": "pieces"}, f"A piece is missing: {piece.name}. No start, no proof until it is found.")
+            yield Missing(
+                "piece",
+                piece.name,
+                {"page": "fit", "at": "pieces"},
+                f"A piece is missing: {piece.name}. No start, no proof until it is found.",
+            )
         lasting = {x.data.repair: self.job.position[x.id] for x in self.job.repairs if not x.data.temporary}
         for x in self.job.repairs:
             if x.data.temporary and lasting.get(x.data.repair, -1) < self.job.position[x.id]:
                 back = f", come back {x.data.come_back}" if x.data.come_back else ""
-                yield Missing("temporary", x.data.repair, {"page": "decide"}, f"Temporary repair ({x.data.what}){back}.")
+                yield Missing(
+                    "temporary", x.data.repair, {"page": "decide"}, f"Temporary repair ({x.data.what}){back}."
+                )
 
     def _rereads(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
         excused = next((s for s in steps if s.id == "remeasure"), None)
@@ -287,13 +347,20 @@ class _Prover:
             where = place(p.before)
             title = self.k.tests[p.before.test].title
             says = "read again, and not sound" if p.after else "not read again"
-            yield Missing("reread", p.before.test, test_place(self.k, p.before.test, p.before.where),
-                          f"{title}{', ' + where if where else ''}: {says}.")
+            yield Missing(
+                "reread",
+                p.before.test,
+                test_place(self.k, p.before.test, p.before.where),
+                f"{title}{', ' + where if where else ''}: {says}.",
+            )
 
     def _gone_with_part(self, v: Verdict) -> bool:
-        """Whether it was read on the part itself, off the vehicle or moved about, and that part has been replaced."""
+        """Whether it was read on the part itself, off the vehicle or moved about, and that part has been
+        replaced."""
         replaced = [x.data.repair for x in self.job.repairs if x.data.action == "replaced"]
-        return self.k.tests[v.test].on_part and any(v.test in tests_of(self.k, r) for r in replaced if r in self.k.repairs)
+        return self.k.tests[v.test].on_part and any(
+            v.test in tests_of(self.k, r) for r in replaced if r in self.k.repairs
+        )
 
     def _suspects(self) -> Iterator[Missing]:
         suspicion, reasons = self.assessed.suspicion, self._reasons()
@@ -302,26 +369,41 @@ class _Prover:
             stood = suspicion.at_repair(fault) or 0.0
             if stood <= STOOD_HIGH or fault in cured or fault in reasons or self._cleared(fault):
                 continue
-            says = f"{self.k.faults[fault].title} stood at {percent(stood)} at the repair, and nothing was done about it: repair it, clear it by a test, or say why not."
+            says = (
+                f"{self.k.faults[fault].title} stood at {percent(stood)} at the repair, and nothing was done"
+                " about it: repair it, clear it by a test, or say why not."
+            )
             yield Missing("suspect", fault, {"page": f"why/{fault}"}, says)
 
     def _reasons(self) -> set[str]:
         steps = [x for x in self.job.of("proof_step") if x.id in self.since and x.data.step == "suspect"]
-        return {x.data.about for x in steps if x.data.about and x.data.result == "could_not" and x.data.reason}
+        return {
+            x.data.about for x in steps if x.data.about and x.data.result == "could_not" and x.data.reason
+        }
 
     def _cleared(self, fault: str) -> bool:
         """Whether a test since found it sound, in full, and speaks clearly against it."""
         for time in self.assessed.suspicion.chain[1:]:
             for e in time.evidence:
-                if e.finding and fault in e.finding.shows and e.outcome == e.finding.outcomes[0] and e.weight > 0.99 and not e.finding.id.startswith("symptom."):
-                    if e.finding.shows[fault][0] <= CLEARS * e.finding.general[0]:
-                        return True
+                if (
+                    e.finding
+                    and fault in e.finding.shows
+                    and e.outcome == e.finding.outcomes[0]
+                    and e.weight > 0.99
+                    and not e.finding.id.startswith("symptom.")
+                ) and e.finding.shows[fault][0] <= CLEARS * e.finding.general[0]:
+                    return True
         return False
 
     def _open_steps(self, steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
         for s in steps:
             if s.kind == "reset" and s.needed and s.result in ("open", "fail", "could_not"):
-                yield Missing("reset", s.id, self._at(s.id), f"{s.shape.does}: {'still to do' if s.result == 'open' else s.note or 'not done'}.")
+                yield Missing(
+                    "reset",
+                    s.id,
+                    self._at(s.id),
+                    f"{s.shape.does}: {'still to do' if s.result == 'open' else s.note or 'not done'}.",
+                )
             elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "could_not"):
                 yield Missing("condition", s.id, s.link or self._at(s.id), self._condition_says(s))
             elif s.kind == "check" and s.id not in ("remeasure", "suspect"):
@@ -330,7 +412,9 @@ class _Prover:
     def _open_check(self, s: ProofStepState) -> Iterator[Missing]:
         assert isinstance(s.shape, CheckShape)
         if s.result in ("denied", "fail"):
-            yield Missing(s.shape.what or "reread", s.id, self._at(s.id), f"{s.shape.does}: {s.note or 'failed'}.")
+            yield Missing(
+                s.shape.what or "reread", s.id, self._at(s.id), f"{s.shape.does}: {s.note or 'failed'}."
+            )
         elif s.shape.what == "codes" and s.result == "open" and not self._codes_read():
             yield Missing("codes", s.id, self._at(s.id), "The codes of all modules were not read since.")
         elif s.shape.what == "fluid" and s.result == "open":
@@ -339,10 +423,14 @@ class _Prover:
     def _condition_says(self, s: ProofStepState) -> str:
         if s.result == "warm":
             return f"{s.shape.does}: {s.note}."
-        return f"{s.shape.does}: {'still to come' if s.result == 'open' else 'could not be done, and no reason stands for it'}."
+        return (
+            f"{s.shape.does}:"
+            f" {'still to come' if s.result == 'open' else 'could not be done, and no reason stands for it'}."
+        )
 
     def _codes_read(self) -> bool:
-        """Whether the codes were read since the repair: a read-out after a clear, or a drive that noted them."""
+        """Whether the codes were read since the repair: a read-out after a clear, or a drive that noted
+        them."""
         cleared = any(x.kind == "code_clear" and x.id in self.since for x in self.job.live)
         scans = any(x.kind == "code_scan" and x.id in self.since for x in self.job.live)
         return cleared and scans or any(x.data.read for x in self._drives())
@@ -354,29 +442,67 @@ class _Prover:
         to_come = [s for s in steps if s.kind == "condition" and s.needed and s.result in ("open", "warm")]
         more_proof = [s for s in steps if s.kind == "condition" and s.result == "optional"]
         if more is not None and more[1] > 0:
-            yield Missing("drive", "drive", {"page": PROVE, "at": "drives"}, f"Sure to {percent(sure)}: {plain(round(more[1]))} {more[0].unit} more, clean, would make it {percent(PROVEN_FROM)}.")
+            yield Missing(
+                "drive",
+                "drive",
+                {"page": PROVE, "at": "drives"},
+                f"Sure to {percent(sure)}: {plain(round(more[1]))} {more[0].unit} more, clean, would make it"
+                f" {percent(PROVEN_FROM)}.",
+            )
         elif to_come:
             then = sure
             for s in to_come:
-                then = cured_given(then, though_broken(self.job, self.k, s.id), self.k.proofs.conditions[s.id].when_cured)
-            yield Missing("certainty", to_come[0].id, self._at(to_come[0].id), f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. {self._passed_says(then)}")
+                then = cured_given(
+                    then, though_broken(self.job, self.k, s.id), self.k.proofs.conditions[s.id].when_cured
+                )
+            yield Missing(
+                "certainty",
+                to_come[0].id,
+                self._at(to_come[0].id),
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. {self._passed_says(then)}",
+            )
         elif more_proof:
-            yield Missing("certainty", more_proof[0].id, self._at(more_proof[0].id), f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. More of it: {inside(more_proof[0].shape.does)}.")
+            yield Missing(
+                "certainty",
+                more_proof[0].id,
+                self._at(more_proof[0].id),
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. More of it:"
+                f" {inside(more_proof[0].shape.does)}.",
+            )
         elif once_more := self._once_more(steps, sure):
-            yield Missing("certainty", once_more[0].id, self._at(once_more[0].id),
-                          f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. Once more on another day would make it {percent(once_more[1])}: {inside(once_more[0].shape.does)}.")
+            yield Missing(
+                "certainty",
+                once_more[0].id,
+                self._at(once_more[0].id),
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. Once more on another day would"
+                f" make it {percent(once_more[1])}: {inside(once_more[0].shape.does)}.",
+            )
         else:
-            yield Missing("certainty", "sure", {"page": "narrow"}, f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would tell.")
+            yield Missing(
+                "certainty",
+                "sure",
+                {"page": "narrow"},
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would"
+                " tell.",
+            )
 
-    def _once_more(self, steps: tuple[ProofStepState, ...], sure: float) -> tuple[ProofStepState, float] | None:
-        """A condition that is passed already and would make it sure enough when passed again, or that tells more than
-        the tests where no suspect stands out; None when there is none."""
-        told_by_tests = self.assessed.proposals.next_tests and any(x.probability >= WORTH_A_TEST for x in self.assessed.suspicion.suspects)
+    def _once_more(
+        self, steps: tuple[ProofStepState, ...], sure: float
+    ) -> tuple[ProofStepState, float] | None:
+        """A condition that is passed already and would make it sure enough when passed again, or that tells
+        more than the tests where no suspect stands out; None when there is none."""
+        told_by_tests = self.assessed.proposals.next_tests and any(
+            x.probability >= WORTH_A_TEST for x in self.assessed.suspicion.suspects
+        )
         for s in steps:
             if s.kind == "condition" and s.result == "pass" and s.entry is not None:
                 done = len(passes(self.job, self.k, len(self.job.times) - 1, s.id))
                 broken = though_broken(self.job, self.k, s.id)
-                then = cured_given(sure, passed_again(broken, done + 1) / passed_again(broken, done)) if 0 < done < MOST_PASSES else sure
+                then = (
+                    cured_given(sure, passed_again(broken, done + 1) / passed_again(broken, done))
+                    if 0 < done < MOST_PASSES
+                    else sure
+                )
                 if then > sure and (then >= PROVEN_FROM or not told_by_tests):
                     return s, then
         return None
@@ -403,7 +529,8 @@ def odds_before_drives(assessed: Assessed) -> float | None:
 
 
 def still_to_drive(assessed: Assessed, wanted: float = PROVEN_FROM) -> tuple[Returns, float] | None:
-    """How much more it must stay clean until the cure is so sure; None when no return is known or none would do."""
+    """How much more it must stay clean until the cure is so sure; None when no return is known or none would
+    do."""
     returns, odds = returns_of(assessed.job), odds_before_drives(assessed)
     if returns is None or odds is None:
         return None
@@ -428,24 +555,43 @@ def open_waits(job: Job) -> list[Entry]:
 
 def cold_start_to_come(proof: Proof) -> bool:
     """Whether a cold proof is still missing: then the engine is left to stand."""
-    return any(s.kind == "condition" and isinstance(s.shape, ConditionShape) and s.shape.needs_cold and s.result in ("open", "warm") for s in proof.steps)
+    return any(
+        s.kind == "condition"
+        and isinstance(s.shape, ConditionShape)
+        and s.shape.needs_cold
+        and s.result in ("open", "warm")
+        for s in proof.steps
+    )
 
 
 def owner_words(proof: Proof, k: Knowledge) -> str:
     """How proven it is, in the owner's words."""
     if proof.status == "proven":
-        return f"Proven: measured again and tried in its own conditions; sure to {percent(proof.sure or 0.0)}."
+        return (
+            f"Proven: measured again and tried in its own conditions; sure to {percent(proof.sure or 0.0)}."
+        )
     if proof.status == "failed":
         return "Not cured yet: the search goes on."
-    names = {"reread": "a reading to repeat", "suspect": "another suspect to settle", "condition": "the trial in its own conditions", "drive": "more driving", "reset": "something to learn or reset",
-             "codes": "the codes to read again", "temporary": "the lasting repair", "piece": "a piece to find", "fluid": "a level or leak to look at", "certainty": "more certainty"}
+    names = {
+        "reread": "a reading to repeat",
+        "suspect": "another suspect to settle",
+        "condition": "the trial in its own conditions",
+        "drive": "more driving",
+        "reset": "something to learn or reset",
+        "codes": "the codes to read again",
+        "temporary": "the lasting repair",
+        "piece": "a piece to find",
+        "fluid": "a level or leak to look at",
+        "certainty": "more certainty",
+    }
     kinds = list(dict.fromkeys(names[m.what] for m in proof.missing if m.what in names))
     return f"On trial: still missing {listed(kinds)}." if kinds else "Nothing is repaired yet."
 
 
 @dataclass(frozen=True)
 class Soak:
-    """When an engine will be touchable and cold: temperatures in C, times in hours, and what of it is known."""
+    """When an engine will be touchable and cold: temperatures in C, times in hours, and what of it is
+    known."""
 
     start_c: float
     around_c: float
@@ -457,18 +603,30 @@ class Soak:
 
 
 def soak_estimate(job: Job) -> Soak:
-    """Estimate the cold soak from the last temperatures written down; two falling ones fit this vehicle's own cooling."""
+    """Estimate the cold soak from the last temperatures written down; two falling ones fit this vehicle's own
+    cooling."""
     coolant, ambient = job.condition("coolant"), job.condition("ambient")
     start = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else GENERAL_WARM_C
     around = convert(ambient.data.value, ambient.data.unit, "degC") if ambient else GENERAL_OUTSIDE_C
     fitted = _fitted_tau(job, around)
     tau = fitted or job.engine.limit("soak_tau_h") or TAU_H["engine_closed"]
-    return Soak(start, around, tau, fitted is not None, coolant is None or ambient is None, hours_until(TOUCHABLE_C, start, around, tau),
-                max(COLD_HOURS, cold_soaked_after_h(start, around, tau)))
+    return Soak(
+        start,
+        around,
+        tau,
+        fitted is not None,
+        coolant is None or ambient is None,
+        hours_until(TOUCHABLE_C, start, around, tau),
+        max(COLD_HOURS, cold_soaked_after_h(start, around, tau)),
+    )
 
 
 def _fitted_tau(job: Job, around: float) -> float | None:
-    read = [(x.at, convert(x.data.value, x.data.unit, "degC")) for x in job.of("condition") if x.data.name == "coolant" and x.at]
+    read = [
+        (x.at, convert(x.data.value, x.data.unit, "degC"))
+        for x in job.of("condition")
+        if x.data.name == "coolant" and x.at
+    ]
     if len(read) < 2:
         return None
     (first_at, first), (second_at, second) = read[-2:]

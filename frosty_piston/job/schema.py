@@ -11,21 +11,37 @@ from .units import UNITS
 
 
 def job_file_schema() -> dict[str, Any]:
-    """The schema of a whole job file (draft 2020-12). What only the trade can check (ids, points) is not in it."""
+    """The schema of a whole job file (draft 2020-12). What only the trade can check (ids, points) is not in
+    it."""
     models = [JobHead, Vehicle, EngineCard, EntryEnvelope, *KINDS.values()]
     _, top = models_json_schema([(m, "validation") for m in models], ref_template="#/$defs/{model}")
     defs = top["$defs"]
     for name in ("Reading", "Condition"):
         defs[name]["properties"]["unit"] = {"enum": list(UNITS)}
     envelope = defs.pop("EntryEnvelope")
-    entry = {**envelope, "required": ["id", "kind", "data"],
-             "oneOf": [{"properties": {"kind": {"const": kind}, "data": {"$ref": f"#/$defs/{model.__name__}"}}} for kind, model in KINDS.items()]}
+    entry = {
+        **envelope,
+        "required": ["id", "kind", "data"],
+        "oneOf": [
+            {"properties": {"kind": {"const": kind}, "data": {"$ref": f"#/$defs/{model.__name__}"}}}
+            for kind, model in KINDS.items()
+        ],
+    }
     entry["properties"] = {**envelope["properties"], "kind": {"enum": list(KINDS)}}
     return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Frosty Piston job file", "type": "object", "additionalProperties": False,
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Frosty Piston job file",
+        "type": "object",
+        "additionalProperties": False,
         "required": ["format", "version", "job", "vehicle", "engine", "entries"],
-        "properties": {"format": {"const": FORMAT}, "version": {"const": VERSION}, "job": {"$ref": "#/$defs/JobHead"}, "vehicle": {"$ref": "#/$defs/Vehicle"},
-                       "engine": {"$ref": "#/$defs/EngineCard"}, "entries": {"type": "array", "items": entry}},
+        "properties": {
+            "format": {"const": FORMAT},
+            "version": {"const": VERSION},
+            "job": {"$ref": "#/$defs/JobHead"},
+            "vehicle": {"$ref": "#/$defs/Vehicle"},
+            "engine": {"$ref": "#/$defs/EngineCard"},
+            "entries": {"type": "array", "items": entry},
+        },
         "$defs": defs,
     }
 

@@ -27,8 +27,14 @@ def soot_was_it(assessed: Assessed) -> bool:
     for time in suspicion.chain:
         if time.done is None or time.before is None or not time.done.is_repair:
             continue
-        stood = {f: time.before.odds(f) for f in k.repairs[time.done.entry.data.repair].cures if f in suspicion.space.place}
-        if sum(p for f, p in stood.items() if f in k.soot.made_by_soot) > MOSTLY * max(sum(stood.values()), 1e-9):
+        stood = {
+            f: time.before.odds(f)
+            for f in k.repairs[time.done.entry.data.repair].cures
+            if f in suspicion.space.place
+        }
+        if sum(p for f, p in stood.items() if f in k.soot.made_by_soot) > MOSTLY * max(
+            sum(stood.values()), 1e-9
+        ):
             return True
     return False
 
@@ -41,11 +47,17 @@ def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
     said = {x.data.cause: "found" if x.data.found else "not_found" for x in job.of("soot_cause")}
     found = []
     for key, shape in k.soot.causes.items():
-        tested = [v for v in assessed.now if v.test in shape.tests and v.judgement.verdict in ("sound", "failed", "marginal")]
+        tested = [
+            v
+            for v in assessed.now
+            if v.test in shape.tests and v.judgement.verdict in ("sound", "failed", "marginal")
+        ]
         odds = [assessed.found.odds(f) for f in shape.faults if f in assessed.found.space.place]
         likely = max(odds, default=0.0)
         because = f"{k.tests[tested[-1].test].title}: {spoken(tested[-1].judgement.cls)}." if tested else ""
-        because = because or (f"Stood at {percent(likely)} before the repair." if likely >= WORTH_SAYING else "")
+        because = because or (
+            f"Stood at {percent(likely)} before the repair." if likely >= WORTH_SAYING else ""
+        )
         found.append(CauseState(key, shape, said.get(key, "open"), because))
     return tuple(found)
 

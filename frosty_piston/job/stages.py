@@ -27,7 +27,8 @@ class StageState:
 
 @dataclass(frozen=True)
 class Standing:
-    """Where a job stands: its stages, the one to work in, what is next once no wait holds it, how proven, whether closed."""
+    """Where a job stands: its stages, the one to work in, what is next once no wait holds it, how proven,
+    whether closed."""
 
     assessed: Assessed
     stages: tuple[StageState, ...]
@@ -55,18 +56,45 @@ def standing(assessed: Assessed) -> Standing:
     measured, bad = assessed.now, [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
     yes, fitted = agreed(job), all_done(assessed)
     holds = {
-        "arrive": ", ".join(filter(None, (_count(len(job.complaints), "symptom") if job.complaints else "", _codes_say(codes, scanned)))),
+        "arrive": ", ".join(
+            filter(
+                None,
+                (
+                    _count(len(job.complaints), "symptom") if job.complaints else "",
+                    _codes_say(codes, scanned),
+                ),
+            )
+        ),
         "narrow": _narrow_says(assessed) if complaint else "",
         "measure": f"{_count(len(measured), 'reading')}, {len(bad)} failed" if measured else "",
-        "decide": _decide_says(assessed), "fit": "fitted" if fitted else _fit_says(assessed), "prove": _prove_says(proof),
+        "decide": _decide_says(assessed),
+        "fit": "fitted" if fitted else _fit_says(assessed),
+        "prove": _prove_says(proof),
     }
-    done = {"arrive": complaint and scanned, "narrow": bool(measured), "measure": bool(bad) and chosen(job) is not None, "decide": yes, "fit": fitted, "prove": proof.status == "proven"}
+    done = {
+        "arrive": complaint and scanned,
+        "narrow": bool(measured),
+        "measure": bool(bad) and chosen(job) is not None,
+        "decide": yes,
+        "fit": fitted,
+        "prove": proof.status == "proven",
+    }
     now = _now(assessed, done, complaint, scanned, proof, following)
-    stages = tuple(StageState(s, TITLES[s], "now" if s == now else "done" if done[s] else "open", holds[s]) for s in STAGES)
+    stages = tuple(
+        StageState(s, TITLES[s], "now" if s == now else "done" if done[s] else "open", holds[s])
+        for s in STAGES
+    )
     return Standing(assessed, stages, now, following, proof, job.last("handover") is not None)
 
 
-def _now(assessed: Assessed, done: dict[str, bool], complaint: bool, scanned: bool, proof: Proof, following: NextStep) -> str:
+def _now(
+    assessed: Assessed,
+    done: dict[str, bool],
+    complaint: bool,
+    scanned: bool,
+    proof: Proof,
+    following: NextStep,
+) -> str:
     if proof.status == "failed" and (done["fit"] or chosen(assessed.job) is None):
         return "narrow"
     if done["fit"]:
@@ -86,7 +114,11 @@ def _codes_say(codes: int, scanned: bool) -> str:
 
 def _narrow_says(assessed: Assessed) -> str:
     top = assessed.suspicion.suspects[0]
-    return f"{top.title}, {percent(top.probability)}" if top.probability >= LITTLE_LEFT or not assessed.job.repairs else "little left"
+    return (
+        f"{top.title}, {percent(top.probability)}"
+        if top.probability >= LITTLE_LEFT or not assessed.job.repairs
+        else "little left"
+    )
 
 
 def _decide_says(assessed: Assessed) -> str:
@@ -104,8 +136,14 @@ def _fit_says(assessed: Assessed) -> str:
     steps = [s for w in work for s in w.plan.steps]
     done = sum(1 for s in steps if s.state in ("done", "skipped"))
     on_bench = sum(len(w.plan.on_bench) for w in work)
-    return (f"{done} of {len(steps)} steps" + (f", {on_bench} on the bench" if on_bench else "")) if done or on_bench else ""
+    return (
+        (f"{done} of {len(steps)} steps" + (f", {on_bench} on the bench" if on_bench else ""))
+        if done or on_bench
+        else ""
+    )
 
 
 def _prove_says(proof: Proof) -> str:
-    return PROOF_WORDS[proof.status] + (f", {percent(proof.sure)}" if proof.sure and proof.status in ("on_trial", "proven") else "")
+    return PROOF_WORDS[proof.status] + (
+        f", {percent(proof.sure)}" if proof.sure and proof.status in ("on_trial", "proven") else ""
+    )

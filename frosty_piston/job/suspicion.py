@@ -1,4 +1,5 @@
-"""Suspects with their odds and reasons, the conflicts among what was found, and how the odds went along the tape."""
+"""Suspects with their odds and reasons, the conflicts among what was found, and how the odds went along the
+tape."""
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -79,20 +80,23 @@ class Engine:
 
 
 def _together(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
-    """How many times likelier two faults come together than by chance: what kills the one is often still there."""
+    """How many times likelier two faults come together than by chance: what kills the one is often still
+    there."""
     place = {f: i for i, f in enumerate(faults)}
     bonds = np.ones((len(faults), len(faults)))
     for f in faults:
         for cause, chance in k.upstream[f].items():
             if cause in place:
                 times = max(1.0, chance / (k.faults[f].per_thousand / 1000))
-                bonds[place[f], place[cause]] = bonds[place[cause], place[f]] = max(times, bonds[place[f], place[cause]])
+                bonds[place[f], place[cause]] = bonds[place[cause], place[f]] = max(
+                    times, bonds[place[f], place[cause]]
+                )
     return bonds
 
 
 def _kills(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
-    """Which fault commonly kills which, shape (F + 2, F + 2): the cause in the row. How the vehicle is used is asked
-    of the driver, not repaired."""
+    """Which fault commonly kills which, shape (F + 2, F + 2): the cause in the row. How the vehicle is used
+    is asked of the driver, not repaired."""
     place = {f: i for i, f in enumerate(faults)}
     kills = np.zeros((len(faults) + 2,) * 2, bool)
     for f in faults:
@@ -126,8 +130,8 @@ class Done:
 
 @dataclass(frozen=True)
 class Suspicion:
-    """The evidence of one time of a job weighed on the vehicle as it was then: what was believed before it, less what
-    was done since. What few ask for is worked out when it is first asked for."""
+    """The evidence of one time of a job weighed on the vehicle as it was then: what was believed before it,
+    less what was done since. What few ask for is worked out when it is first asked for."""
 
     job: Job
     knowledge: Knowledge
@@ -157,13 +161,14 @@ class Suspicion:
 
     @property
     def unexplained(self) -> np.ndarray:
-        """The share of each set, at the end of this time, in which the complaint never came from its faults."""
+        """The share of each set, at the end of this time, in which the complaint never came from its
+        faults."""
         return self._walked[1]
 
     @cached_property
     def _walked(self) -> tuple[list[np.ndarray], np.ndarray]:
-        """The rows of the evidence. A proof says the same of a set that still explains the complaint and of one that
-        never did: there the complaint came from something unlisted, and no repair took it away."""
+        """The rows of the evidence. A proof says the same of a set that still explains the complaint and of
+        one that never did: there the complaint came from something unlisted, and no repair took it away."""
         share, rows = self._unexplained_before, []
         for e in self.evidence:
             if e.if_left is None or self.left is None:
@@ -178,13 +183,18 @@ class Suspicion:
         if self.before is None or self.done is None:
             return np.zeros(len(self.space.held))
         weight = self.before.weighed.sets
-        share = np.where(self.before.explaining, 0.0, 1.0) if self.before.before is None else self.before.unexplained
+        share = (
+            np.where(self.before.explaining, 0.0, 1.0)
+            if self.before.before is None
+            else self.before.unexplained
+        )
         moved = carried(self.space, weight * share, self.done.cures, self.done.takes)
         return moved / np.maximum(carried(self.space, weight, self.done.cures, self.done.takes), TINY)
 
     @cached_property
     def told(self) -> np.ndarray:
-        """How likely each set makes all that was found until now, in logs; contexts, patterns and proofs left out."""
+        """How likely each set makes all that was found until now, in logs; contexts, patterns and proofs left
+        out."""
         told = np.zeros(len(self.space.held), np.float32) if self.before is None else self.before.told.copy()
         for e, row in zip(self.evidence, self.rows, strict=True):
             if e.finding:
@@ -193,8 +203,8 @@ class Suspicion:
 
     @cached_property
     def explaining(self) -> np.ndarray:
-        """Which sets explain the complaint by all that was found until now, shape (N,). Every one that holds a fault,
-        as long as nothing was found that it could explain."""
+        """Which sets explain the complaint by all that was found until now, shape (N,). Every one that holds
+        a fault, as long as nothing was found that it could explain."""
         if self.found_something:
             return still_explaining(self.space, self.told)
         explaining = np.ones(len(self.space.held), bool)
@@ -203,7 +213,8 @@ class Suspicion:
 
     @property
     def left(self) -> np.ndarray | None:
-        """Which sets still explain the complaint, by what was found before this time; None before the first repair."""
+        """Which sets still explain the complaint, by what was found before this time; None before the first
+        repair."""
         return None if self.before is None else self.before.explaining
 
     @cached_property
@@ -214,11 +225,15 @@ class Suspicion:
     @cached_property
     def sure(self) -> float | None:
         """The chance that nothing is left that explains the complaint; None before the first repair."""
-        return None if self.left is None else float((self.weighed.sets * (1 - self.unexplained))[~self.left].sum())
+        return (
+            None
+            if self.left is None
+            else float((self.weighed.sets * (1 - self.unexplained))[~self.left].sum())
+        )
 
     def cured_by(self, acts: list[tuple[tuple[str, ...], float]]) -> tuple[float, np.ndarray]:
-        """Answer the chance that some acts together would leave nothing that explains the complaint, and the chance
-        that each fault is there after them, shape (F + 1,)."""
+        """Answer the chance that some acts together would leave nothing that explains the complaint, and the
+        chance that each fault is there after them, shape (F + 1,)."""
         share = np.where(self.explaining, 0.0, 1.0) if self.before is None else self.unexplained
         sets, lost = self.weighed.sets, self.weighed.sets * share
         for cures, takes in acts:
@@ -245,8 +260,8 @@ class Suspicion:
         return float(self.weighed.faults[self.space.place[fault]])
 
     def at_repair(self, fault: str) -> float | None:
-        """The chance of a fault when its repair was done, by the evidence before it alone: its last repair, else the
-        latest one. None before the first repair."""
+        """The chance of a fault when its repair was done, by the evidence before it alone: its last repair,
+        else the latest one. None before the first repair."""
         repaired = [s for s in self.chain if s.done and s.done.is_repair and s.before]
         if not repaired:
             return None
@@ -264,12 +279,24 @@ class Suspicion:
         for index, fault in enumerate(self.space.faults):
             pro, con = self._moved(index, fault)
             p = float(self.weighed.faults[index])
-            because = self._carried_because(fault) + _because(k.faults[fault].shows, pro, con, p, self.before is not None)
+            because = self._carried_because(fault) + _because(
+                k.faults[fault].shows, pro, con, p, self.before is not None
+            )
             found.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, because))
         found.sort(key=lambda s: (-s.probability, s.fault))
         pro, con = self._moved(-1, UNLISTED)
-        return (*found, Suspect(UNLISTED, "Something not on this list", "", float(self.weighed.faults[-1]), pro, con,
-                                "Kept open: no list is whole. It grows when the findings fit none of the others."))
+        return (
+            *found,
+            Suspect(
+                UNLISTED,
+                "Something not on this list",
+                "",
+                float(self.weighed.faults[-1]),
+                pro,
+                con,
+                "Kept open: no list is whole. It grows when the findings fit none of the others.",
+            ),
+        )
 
     def _carried_because(self, fault: str) -> str:
         """What the repair before this time did to a fault, in words."""
@@ -277,7 +304,10 @@ class Suspicion:
             return ""
         was = percent(self.before.odds(fault))
         if fault in self.done.cures:
-            return f"Stood at {was}; {inside(self.done.says)}, which takes it away in {percent(self.done.takes)}. "
+            return (
+                f"Stood at {was}; {inside(self.done.says)}, which takes it away in"
+                f" {percent(self.done.takes)}. "
+            )
         return f"Stood at {was} when this was done: {inside(self.done.says)}. "
 
     def moved_by(self, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
@@ -286,14 +316,25 @@ class Suspicion:
 
     def _moved(self, index: int, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
         bits = self.weighed.moved[:, index]
-        moved = [Moved(self.evidence[i].entries, self.evidence[i].says, float(bits[i]), self.evidence[i].reasons.get(fault, ""), self.evidence[i].pattern)
-                 for i in np.flatnonzero(np.abs(bits) > MOVED_BITS)]
-        return tuple(sorted((m for m in moved if m.bits > 0), key=lambda m: -m.bits)), tuple(sorted((m for m in moved if m.bits < 0), key=lambda m: m.bits))
+        moved = [
+            Moved(
+                self.evidence[i].entries,
+                self.evidence[i].says,
+                float(bits[i]),
+                self.evidence[i].reasons.get(fault, ""),
+                self.evidence[i].pattern,
+            )
+            for i in np.flatnonzero(np.abs(bits) > MOVED_BITS)
+        ]
+        return tuple(sorted((m for m in moved if m.bits > 0), key=lambda m: -m.bits)), tuple(
+            sorted((m for m in moved if m.bits < 0), key=lambda m: m.bits)
+        )
 
     @cached_property
     def explains(self) -> np.ndarray:
-        """Which faults explain something that was found, shape (F,). The others, there or not, are no part of this
-        complaint: nothing is repaired or tested for them here. All of them, as long as nothing was found."""
+        """Which faults explain something that was found, shape (F,). The others, there or not, are no part of
+        this complaint: nothing is repaired or tested for them here. All of them, as long as nothing was
+        found."""
         found = np.zeros(len(self.space.faults), bool)
         for e in self.all_evidence:
             at = e.finding.outcomes.index(e.outcome) if e.finding else 0
@@ -304,9 +345,9 @@ class Suspicion:
         return found if found.any() else ~found
 
     def needed(self, rows: np.ndarray) -> tuple[np.ndarray, list[tuple[str, ...]]]:
-        """What each of some sets of faults needs for this complaint to be cured: the group of each, the repairs of
-        each group. A fault without which the rest of its set explains the findings at least half as well is a
-        passenger and needs nothing here, unless it is what kills another of the set."""
+        """What each of some sets of faults needs for this complaint to be cured: the group of each, the
+        repairs of each group. A fault without which the rest of its set explains the findings at least half
+        as well is a passenger and needs nothing here, unless it is what kills another of the set."""
         repair_of = tuple(self.knowledge.repair_of[f] for f in self.space.faults)
         held = self.space.held[rows]
         left = [self.space.without(rows, column) for column in range(self.space.most)]
@@ -328,7 +369,10 @@ class Suspicion:
         """The chance that one repair alone cures the complaint, likeliest first."""
         rows = likeliest_sets(self.weighed.sets)
         groups, repairs = self.needed(rows)
-        by_group = np.bincount(groups, weights=self.weighed.sets[rows], minlength=len(repairs)) / self.weighed.sets[rows].sum()
+        by_group = (
+            np.bincount(groups, weights=self.weighed.sets[rows], minlength=len(repairs))
+            / self.weighed.sets[rows].sum()
+        )
         odds = dict.fromkeys((self.knowledge.repair_of[f] for f in self.space.faults), 0.0)
         for names, p in zip(repairs, by_group, strict=True):
             if len(names) == 1:
@@ -339,15 +383,21 @@ class Suspicion:
     def conflicts(self) -> tuple[ConflictFound, ...]:
         said = [i for i, e in enumerate(self.evidence) if e.finding is not None]
         tried = slice(None) if self.before else slice(self.space.empty_at)
-        return tuple(self._conflict([said[i] for i in group]) for group in conflicts([self.rows[i][tried] for i in said]))
+        return tuple(
+            self._conflict([said[i] for i in group])
+            for group in conflicts([self.rows[i][tried] for i in said])
+        )
 
     def _conflict(self, group: list[int]) -> ConflictFound:
         members = [self.evidence[i] for i in group]
         entries = tuple(dict.fromkeys(i for e in members for i in e.entries))
         both = "both" if len(members) == 2 else "all of these"
         again = min(members, key=self._repeat_min)
-        return ConflictFound(entries, f"No fault, nor three together, explains {both}: {'; '.join(e.says for e in members)}. "
-                                      f"{'Ask again' if self._repeat_min(again) < 1 else 'Repeat first'}: {again.says.split(':')[0]}.")
+        return ConflictFound(
+            entries,
+            f"No fault, nor three together, explains {both}: {'; '.join(e.says for e in members)}. "
+            f"{'Ask again' if self._repeat_min(again) < 1 else 'Repeat first'}: {again.says.split(':')[0]}.",
+        )
 
     def _repeat_min(self, e: Evidence) -> float:
         """What it takes to repeat a finding; a word of the driver is asked again, a code is read again."""
@@ -357,24 +407,40 @@ class Suspicion:
 
     @cached_property
     def trails(self) -> np.ndarray:
-        """The odds of each fault before anything was found and after each piece of evidence in the order of the tape."""
+        """The odds of each fault before anything was found and after each piece of evidence in the order of
+        the tape."""
         return trail(self.space, self.prior, self.rows)
 
     def trail_of(self, fault: str) -> list[Step]:
-        """How the odds of one fault went along the tape, repairs among the steps, by what each finding is taken for now."""
+        """How the odds of one fault went along the tape, repairs among the steps, by what each finding is
+        taken for now."""
         column = self.trails[:, self.space.place[fault]]
         begun = self.before.trail_of(fault) if self.before else []
-        first = Step(self.done.says, (self.done.entry.id,), float(column[0])) if self.done else Step("Before anything was found", (), float(column[0]))
-        return [*begun, first, *(Step(e.says, e.entries, float(p)) for e, p in zip(self.evidence, column[1:], strict=True))]
+        first = (
+            Step(self.done.says, (self.done.entry.id,), float(column[0]))
+            if self.done
+            else Step("Before anything was found", (), float(column[0]))
+        )
+        return [
+            *begun,
+            first,
+            *(Step(e.says, e.entries, float(p)) for e, p in zip(self.evidence, column[1:], strict=True)),
+        ]
 
 
-def _because(shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float, since_repair: bool = False) -> str:
+def _because(
+    shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float, since_repair: bool = False
+) -> str:
     def told(moved: tuple[Moved, ...]) -> str:
         return "; ".join(m.says + (f" ({m.because})" if m.because else "") for m in moved[:3])
 
     if since_repair and not pro and not con:
         return f"{percent(p)} is what is left; nothing found since moves it."
-    nothing = "Nothing found since speaks for it." if since_repair else f"Nothing found speaks for it; {percent(p)} is what its base rate leaves."
+    nothing = (
+        "Nothing found since speaks for it."
+        if since_repair
+        else f"Nothing found speaks for it; {percent(p)} is what its base rate leaves."
+    )
     sentence = f"For it: {told(pro)}." if pro else nothing
     if con:
         sentence += f" Against it: {told(con)}."

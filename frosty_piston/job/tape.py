@@ -64,7 +64,8 @@ class Job:
 
     @cached_property
     def symptoms(self) -> dict[str, e.Entry]:
-        """The complaint: the latest word on each symptom before the first repair, and those first named since."""
+        """The complaint: the latest word on each symptom before the first repair, and those first named
+        since."""
         found: dict[str, e.Entry] = {}
         for number, entries in enumerate(self.times):
             for x in entries:
@@ -84,14 +85,23 @@ class Job:
     @cached_property
     def codes_lost(self) -> bool:
         """True when codes were cleared before anyone wrote them down here."""
-        first_code = next((i for i, x in enumerate(self.live) if x.kind in ("code", "code_scan")), len(self.live))
+        first_code = next(
+            (i for i, x in enumerate(self.live) if x.kind in ("code", "code_scan")), len(self.live)
+        )
         early = any(x.kind == "code_clear" for x in self.live[:first_code])
-        return early or "codes_cleared_before_visit" in self.contexts or any(x.data.cleared_codes for x in self.of("before"))
+        return (
+            early
+            or "codes_cleared_before_visit" in self.contexts
+            or any(x.data.cleared_codes for x in self.of("before"))
+        )
 
     @cached_property
     def acts(self) -> tuple[e.Entry, ...]:
-        """What changed the vehicle, in its order: repairs, and what was merely disturbed. All name the repair they are."""
-        found = [x for x in self.of("action") if x.data.repair and x.data.action in (*REPAIRING, CHANGES_NO_PART)]
+        """What changed the vehicle, in its order: repairs, and what was merely disturbed. All name the repair
+        they are."""
+        found = [
+            x for x in self.of("action") if x.data.repair and x.data.action in (*REPAIRING, CHANGES_NO_PART)
+        ]
         timed = all(x.at for x in found)
         return tuple(sorted(found, key=lambda x: (x.at if timed else 0, self.position[x.id])))  # type: ignore[arg-type,return-value]
 
@@ -101,15 +111,16 @@ class Job:
         return tuple(x for x in self.acts if x.data.action != CHANGES_NO_PART)
 
     def _follows(self, x: e.Entry, act: e.Entry) -> bool:
-        """Whether an entry came after an act: by its time when both have one, else by its place on the tape."""
+        """Whether an entry came after an act: by its time when both have one, else by its place on the
+        tape."""
         if x.at and act.at and x.at != act.at:
             return x.at > act.at
         return self.position[x.id] > self.position[act.id]
 
     @cached_property
     def time_of(self) -> dict[str, int]:
-        """How many acts came before each entry. A stored code speaks of the vehicle as it was when codes were last
-        cleared, whenever it is read; what went on before the visit speaks of the vehicle as it came."""
+        """How many acts came before each entry. A stored code speaks of the vehicle as it was when codes were
+        last cleared, whenever it is read; what went on before the visit speaks of the vehicle as it came."""
         found: dict[str, int] = {}
         acts, cleared = self.acts, 0
         numbers = {act.id: n for n, act in enumerate(acts)}
@@ -118,7 +129,10 @@ class Job:
             at = sum(self._follows(x, act) for act in acts) if number is None else number
             if x.kind == "code_clear":
                 cleared = at
-            if x.kind in ("code", "code_scan") and getattr(x.data, "status", "") not in ("cleared_and_back", "cleared-and-back"):
+            if x.kind in ("code", "code_scan") and getattr(x.data, "status", "") not in (
+                "cleared_and_back",
+                "cleared-and-back",
+            ):
                 at = min(at, cleared)
             found[x.id] = 0 if x.kind in ALWAYS_OF_BEFORE else at
         return found
@@ -137,7 +151,7 @@ class Job:
     def since_failure(self) -> tuple[e.Entry, ...]:
         """The entries since the last proof that failed: decision and fitting begin anew there."""
         failed = [i for i, x in enumerate(self.live) if x.kind == "proof_step" and x.data.result == "fail"]
-        return self.live[failed[-1] + 1:] if failed else self.live
+        return self.live[failed[-1] + 1 :] if failed else self.live
 
     @cached_property
     def fitted(self) -> bool:
@@ -152,4 +166,3 @@ class Job:
             if "glow" in x.data.what.lower() and x.data.action in ("unplugged", "plugged_in"):
                 state = x.data.action == "unplugged"
         return state
-

@@ -6,18 +6,70 @@ from functools import lru_cache
 import pint
 
 UNITS = {
-    "ohm": "ohm", "kohm": "kiloohm", "Mohm": "megaohm", "V": "volt", "mV": "millivolt", "A": "ampere", "W": "watt",
-    "mbar": "millibar", "kPa": "kilopascal", "bar": "bar", "psi": "psi", "inHg": "inHg", "mmHg": "mmHg", "degC": "degC", "degF": "degF",
-    "km": "kilometer", "mi": "mile", "mm": "millimeter", "g": "gram", "mg": "milligram", "ml": "milliliter", "l": "liter",
-    "percent": "percent", "s": "second", "min": "minute", "rpm": "revolutions_per_minute", "mm3": "millimeter**3",
-    "m": "meter", "h": "hour", "count": "count", "kg/h": "kilogram/hour", "m3/h": "meter**3/hour", "ppm": "ppm", "N m": "newton*meter",
+    "ohm": "ohm",
+    "kohm": "kiloohm",
+    "Mohm": "megaohm",
+    "V": "volt",
+    "mV": "millivolt",
+    "A": "ampere",
+    "W": "watt",
+    "mbar": "millibar",
+    "kPa": "kilopascal",
+    "bar": "bar",
+    "psi": "psi",
+    "inHg": "inHg",
+    "mmHg": "mmHg",
+    "degC": "degC",
+    "degF": "degF",
+    "km": "kilometer",
+    "mi": "mile",
+    "mm": "millimeter",
+    "g": "gram",
+    "mg": "milligram",
+    "ml": "milliliter",
+    "l": "liter",
+    "percent": "percent",
+    "s": "second",
+    "min": "minute",
+    "rpm": "revolutions_per_minute",
+    "mm3": "millimeter**3",
+    "m": "meter",
+    "h": "hour",
+    "count": "count",
+    "kg/h": "kilogram/hour",
+    "m3/h": "meter**3/hour",
+    "ppm": "ppm",
+    "N m": "newton*meter",
 }
 ALSO = {
-    "Ω": "ohm", "ohms": "ohm", "kΩ": "kohm", "MΩ": "Mohm", "Mohms": "Mohm", "kohms": "kohm", "volt": "V", "volts": "V", "amp": "A", "amps": "A",
-    "°C": "degC", "C": "degC", "°F": "degF", "F": "degF", "%": "percent", "1/min": "rpm", "/min": "rpm", "Nm": "N m", "sec": "s",
-    "miles": "mi", "mL": "ml", "L": "l", "mm³": "mm3", "m³/h": "m3/h",
+    "Ω": "ohm",
+    "ohms": "ohm",
+    "kΩ": "kohm",
+    "MΩ": "Mohm",
+    "Mohms": "Mohm",
+    "kohms": "kohm",
+    "volt": "V",
+    "volts": "V",
+    "amp": "A",
+    "amps": "A",
+    "°C": "degC",
+    "C": "degC",
+    "°F": "degF",
+    "F": "degF",
+    "%": "percent",
+    "1/min": "rpm",
+    "/min": "rpm",
+    "Nm": "N m",
+    "sec": "s",
+    "miles": "mi",
+    "mL": "ml",
+    "L": "l",
+    "mm³": "mm3",
+    "m³/h": "m3/h",
 }
-_LOWER = {name.lower(): name for name in UNITS if name not in ("mV", "Mohm")} | {name.lower(): unit for name, unit in ALSO.items() if name not in ("MΩ", "Mohms")}
+_LOWER = {name.lower(): name for name in UNITS if name not in ("mV", "Mohm")} | {
+    name.lower(): unit for name, unit in ALSO.items() if name not in ("MΩ", "Mohms")
+}
 OVERLOAD = {"ol", "0l", "o.l", "o.l.", "0.l", "inf", "∞", "open"}
 _TYPED = re.compile(r"^([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:e[+-]?\d{1,3})?)\s*(.*)$", re.I)
 
@@ -50,8 +102,10 @@ def convert(value: float, unit: str, to: str) -> float:
 @lru_cache(maxsize=4096)
 def same_kind(unit: str, other: str) -> bool:
     """Tell whether two units measure the same thing."""
-    return unit == other or bool(_registry().Unit(UNITS[unit]).dimensionality == _registry().Unit(UNITS[other]).dimensionality
-                                 and (unit in ("percent", "ppm")) == (other in ("percent", "ppm")))
+    return unit == other or bool(
+        _registry().Unit(UNITS[unit]).dimensionality == _registry().Unit(UNITS[other]).dimensionality
+        and (unit in ("percent", "ppm")) == (other in ("percent", "ppm"))
+    )
 
 
 def allowed() -> str:
@@ -67,7 +121,8 @@ def unit_named(text: str) -> str | None:
 
 
 def typed(text: str, unit: str, overload: bool = False) -> tuple[float | str, str]:
-    """Read a figure as typed: decimal comma or point, a unit behind it or not, `OL` where the meter can show it.
+    """Read a figure as typed: decimal comma or point, a unit behind it or not, `OL` where the meter can show
+    it.
 
     Raises ValueError with a sentence that names what is allowed.
 
@@ -82,7 +137,9 @@ def typed(text: str, unit: str, overload: bool = False) -> tuple[float | str, st
     match = _TYPED.match(_GROUPS.sub("", text))
     if not match:
         shown = text if len(text) <= 20 else text[:20] + "…"
-        raise ValueError(f"{shown!r} is no figure; write one in {unit}, as 0.8 or 0,8" + (" or OL" if overload else ""))
+        raise ValueError(
+            f"{shown!r} is no figure; write one in {unit}, as 0.8 or 0,8" + (" or OL" if overload else "")
+        )
     rest = match.group(2).strip()
     got = unit if not rest else unit_named(rest)
     if got is None:

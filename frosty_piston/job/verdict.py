@@ -7,12 +7,17 @@ from frosty_piston.core.words import spoken
 
 from . import entries as e
 
-POINT_WORDS = {"relay_connector": "the relay connector", "harness_connector": "the harness connector", "plug": "the plug"}
+POINT_WORDS = {
+    "relay_connector": "the relay connector",
+    "harness_connector": "the harness connector",
+    "plug": "the plug",
+}
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a plug."""
+    """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a
+    plug."""
 
     test: str
     where: dict[str, object]

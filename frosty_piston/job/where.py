@@ -12,5 +12,9 @@ def page_of(k: Knowledge, test: str, node: str = "") -> str:
 
 def test_place(k: Knowledge, test: str, where: dict[str, Any] | None = None) -> dict[str, Any]:
     """Answer where a test is made, with the point, part or cylinder it is made at."""
-    at = {key: value for key, value in (where or {}).items() if key in ("point", "node", "cylinder", "channel", "pin")}
+    at = {
+        key: value
+        for key, value in (where or {}).items()
+        if key in ("point", "node", "cylinder", "channel", "pin")
+    }
     return {"page": page_of(k, test, str(at.get("node", ""))), "test": test, **at}

@@ -19,12 +19,23 @@ def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
     for option in picked_options(job, k):
         cylinders = cylinders_of(assessed, option)
         plan = plan_state(job, k, plan_of(option), cylinders, option.shape.act)
-        found.append(ToDo(option.id, option.repair, option.shape.act, cylinders, plan, done_since(job, option.repair), option.shape.temporary, option.title))
+        found.append(
+            ToDo(
+                option.id,
+                option.repair,
+                option.shape.act,
+                cylinders,
+                plan,
+                done_since(job, option.repair),
+                option.shape.temporary,
+                option.title,
+            )
+        )
     return tuple(found)
 
 
 def all_done(assessed: Assessed) -> bool:
-    """Whether everything that was picked is done; when nothing was picked, whether anything was repaired since the
-    last failed proof."""
+    """Whether everything that was picked is done; when nothing was picked, whether anything was repaired
+    since the last failed proof."""
     work = to_do(assessed)
     return all(w.entry for w in work) if work else assessed.job.fitted

@@ -1,4 +1,5 @@
-"""What the trade knows, in TOML files a workshop lead can read and extend, and the loader that checks them."""
+"""What the trade knows, in TOML files a workshop lead can read and extend, and the loader that checks
+them."""
 
 from .load import Knowledge, load_knowledge
 

@@ -38,7 +38,8 @@ class CodeEntry:
 
 @dataclass(frozen=True)
 class TestFinding:
-    """What one test, at some points, speaks for. `lesser`: each outcome by itself, seen beside a worse one or not."""
+    """What one test, at some points, speaks for. `lesser`: each outcome by itself, seen beside a worse one or
+    not."""
 
     test: str
     shape: s.FindingShape
@@ -90,12 +91,23 @@ class Knowledge:
         return value
 
     def node(self, said: str | None) -> str | None:
-        """The part that a word on the tape names: the longest known word in it decides; None when none fits."""
+        """The part that a word on the tape names: the longest known word in it decides; None when none
+        fits."""
         text = (said or "").lower().replace("-", " ").replace("_", " ")
-        best = max(((len(w), n) for n, shape in self.nodes.items() for w in shape.words if w.replace("-", " ").replace("_", " ") in text), default=None)
+        best = max(
+            (
+                (len(w), n)
+                for n, shape in self.nodes.items()
+                for w in shape.words
+                if w.replace("-", " ").replace("_", " ") in text
+            ),
+            default=None,
+        )
         return best[1] if best else None
 
-    def taken(self, repair: str, act: str, option: str | None = None, temporary: bool = False) -> tuple[tuple[str, ...], float]:
+    def taken(
+        self, repair: str, act: str, option: str | None = None, temporary: bool = False
+    ) -> tuple[tuple[str, ...], float]:
         """Which faults an act takes away, and the chance that it does."""
         return act_of(self, repair, act, option, temporary)
 
@@ -131,7 +143,13 @@ class Reader:
         """Refuse a name that stands nowhere; near ones are told."""
         if given not in allowed:
             near = get_close_matches(given, list(allowed), 3)
-            raise BadKnowledge(self.says(name, [*path, given], f"{given!r} is not known here" + (f"; near: {', '.join(near)}" if near else "")))
+            raise BadKnowledge(
+                self.says(
+                    name,
+                    [*path, given],
+                    f"{given!r} is not known here" + (f"; near: {', '.join(near)}" if near else ""),
+                )
+            )
 
     def many(self, folder: str) -> Iterator[str]:
         return (f"{folder}/{p.name}" for p in sorted((self.folder / folder).glob("*.toml")))
@@ -157,15 +175,27 @@ class _Weights:
     def chance(self, name: str, path: list[str], given: str | float) -> float:
         if isinstance(given, str):
             if given not in self.scale:
-                raise BadKnowledge(self.reader.says(name, [*path, given], f"{given!r} is no word of the scale; allowed: {', '.join(self.scale)}"))
+                raise BadKnowledge(
+                    self.reader.says(
+                        name,
+                        [*path, given],
+                        f"{given!r} is no word of the scale; allowed: {', '.join(self.scale)}",
+                    )
+                )
             return self.scale[given]
         return given
 
-    def row(self, name: str, path: list[str], outcomes: list[str], shows: dict[str, str | float]) -> np.ndarray:
+    def row(
+        self, name: str, path: list[str], outcomes: list[str], shows: dict[str, str | float]
+    ) -> np.ndarray:
         row = np.full(len(outcomes), EPSILON)
         for outcome, given in shows.items():
             if outcome not in outcomes:
-                raise BadKnowledge(self.reader.says(name, [*path, outcome], f"outcome {outcome!r} is not one of {', '.join(outcomes)}"))
+                raise BadKnowledge(
+                    self.reader.says(
+                        name, [*path, outcome], f"outcome {outcome!r} is not one of {', '.join(outcomes)}"
+                    )
+                )
             row[outcomes.index(outcome)] = self.chance(name, [*path, outcome], given)
         named = {outcomes.index(o) for o in shows}
         if 0 not in named:
@@ -173,10 +203,20 @@ class _Weights:
         elif abs(row.sum() - 1) > 0.2:
             raise BadKnowledge(self.reader.says(name, path, f"the chances add to {row.sum():.2f}, not 1"))
         if row[1:].sum() > 1.05:
-            raise BadKnowledge(self.reader.says(name, path, f"the chances add to {row[1:].sum():.2f}, more than 1"))
+            raise BadKnowledge(
+                self.reader.says(name, path, f"the chances add to {row[1:].sum():.2f}, more than 1")
+            )
         return row / row.sum()
 
-    def two(self, name: str, path: list[str], finding: str, general: str | float, speaks: dict[str, tuple[str | float, str]], blur: float = BLUR) -> Finding:
+    def two(
+        self,
+        name: str,
+        path: list[str],
+        finding: str,
+        general: str | float,
+        speaks: dict[str, tuple[str | float, str]],
+        blur: float = BLUR,
+    ) -> Finding:
         g = self.chance(name, [*path, "general"], general)
         shows = {}
         for fault, (given, _) in speaks.items():
@@ -213,7 +253,12 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
                 r.known("soot.toml", ["causes", key, what], one, allowed)
     for key, test in tests.items():
         r.known("tests.toml", [key, "system"], test.system, systems)
-        for what, given, allowed in (("access", test.access, access), ("tools", test.tools, tools), ("cautions", test.cautions, cautions), ("if_failed", test.if_failed, cautions)):
+        for what, given, allowed in (
+            ("access", test.access, access),
+            ("tools", test.tools, tools),
+            ("cautions", test.cautions, cautions),
+            ("if_failed", test.if_failed, cautions),
+        ):
             for one in given:
                 r.known("tests.toml", [key, what], one, allowed)
         for point, shape in test.at.items():
@@ -244,7 +289,9 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
             if node_name:
                 r.known("benches.toml", [bench], node_name, nodes)
     choices = r.read("card_choices.toml", dict[str, s.ChoiceShape])
-    work = read_repairs(r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures})
+    work = read_repairs(
+        r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures}
+    )
     for key, reset in work.proofs.resets.items():
         if reset.card:
             r.known("proof_pieces.toml", ["resets", key, "card"], reset.card, choices)
@@ -252,12 +299,50 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         if symptom.proved_by:
             r.known("symptoms.toml", [key, "proved_by"], symptom.proved_by, work.proofs.conditions)
     knowledge = Knowledge(
-        weights.scale, systems, access, tools, cleaning, soot, cautions, faults,
-        {key: {cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c) for cause, (c, _) in shape.killed_by.items()} for key, shape in faults.items()},
-        work.repairs, work.options, work.repair_of, work.acts, work.proofs, nodes, r.read("channels.toml", dict[str, s.ChannelShape]), parts, part_of, fault_system, symptoms, contexts, tests, _findings(r, weights, tests, faults, nodes),
-        {key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR) for key, v in symptoms.items()},
-        groups, {key: weights.two(group_file[key], [f"groups.{key}"], f"codes.{key}", v.general, v.speaks) for key, v in groups.items()},
-        codes, figures, choices, benches, {step: bench for bench, steps in benches.items() for step in steps})
+        weights.scale,
+        systems,
+        access,
+        tools,
+        cleaning,
+        soot,
+        cautions,
+        faults,
+        {
+            key: {
+                cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c)
+                for cause, (c, _) in shape.killed_by.items()
+            }
+            for key, shape in faults.items()
+        },
+        work.repairs,
+        work.options,
+        work.repair_of,
+        work.acts,
+        work.proofs,
+        nodes,
+        r.read("channels.toml", dict[str, s.ChannelShape]),
+        parts,
+        part_of,
+        fault_system,
+        symptoms,
+        contexts,
+        tests,
+        _findings(r, weights, tests, faults, nodes),
+        {
+            key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR)
+            for key, v in symptoms.items()
+        },
+        groups,
+        {
+            key: weights.two(group_file[key], [f"groups.{key}"], f"codes.{key}", v.general, v.speaks)
+            for key, v in groups.items()
+        },
+        codes,
+        figures,
+        choices,
+        benches,
+        {step: bench for bench, steps in benches.items() for step in steps},
+    )
     whole(knowledge, r.says)
     return knowledge
 
@@ -276,22 +361,31 @@ def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape]
     return faults, fault_system
 
 
-def _parts(r: Reader, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]) -> tuple[dict[str, s.PartShape], dict[str, str]]:
+def _parts(
+    r: Reader, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]
+) -> tuple[dict[str, s.PartShape], dict[str, str]]:
     parts = r.read("plan.toml", dict[str, s.PartShape])
     part_of: dict[str, str] = {}
     for key, part in parts.items():
         for fault in part.faults:
             r.known("plan.toml", [key, "faults"], fault, faults)
             if fault in part_of:
-                raise BadKnowledge(r.says("plan.toml", [key, fault], f"the fault stands at {part_of[fault]} already"))
+                raise BadKnowledge(
+                    r.says("plan.toml", [key, fault], f"the fault stands at {part_of[fault]} already")
+                )
             part_of[fault] = key
         for test in part.tests:
             r.known("plan.toml", [key, "tests"], test, tests)
     return parts, part_of
 
 
-def _findings(r: Reader, weights: _Weights, tests: dict[str, s.TestShape], faults: dict[str, s.FaultShape],
-              nodes: dict[str, s.NodeShape]) -> dict[str, list[TestFinding]]:
+def _findings(
+    r: Reader,
+    weights: _Weights,
+    tests: dict[str, s.TestShape],
+    faults: dict[str, s.FaultShape],
+    nodes: dict[str, s.NodeShape],
+) -> dict[str, list[TestFinding]]:
     found: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):
         for test, given in r.read(name, dict[str, list[s.FindingShape]]).items():
@@ -301,7 +395,9 @@ def _findings(r: Reader, weights: _Weights, tests: dict[str, s.TestShape], fault
                 shows: dict[str, np.ndarray] = {}
                 for speaks in shape.speaks:
                     r.known(name, [test, speaks.fault], speaks.fault, faults)
-                    shows[speaks.fault] = weights.row(name, [*path, speaks.fault], shape.outcomes, speaks.shows)
+                    shows[speaks.fault] = weights.row(
+                        name, [*path, speaks.fault], shape.outcomes, speaks.shows
+                    )
                 for point in shape.points:
                     r.known(name, [test, "points"], point, tests[test].points)
                 for node in shape.nodes:
@@ -309,7 +405,9 @@ def _findings(r: Reader, weights: _Weights, tests: dict[str, s.TestShape], fault
                 general = weights.row(name, [*path, "general"], shape.outcomes, shape.general)
                 well = weights.row(name, [*path, "well"], shape.outcomes, shape.well) if shape.well else None
                 finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows, well=well)
-                found.setdefault(test, []).append(TestFinding(test, shape, finding, _lesser(weights, name, path, shape, finding), name))
+                found.setdefault(test, []).append(
+                    TestFinding(test, shape, finding, _lesser(weights, name, path, shape, finding), name)
+                )
     return found
 
 
@@ -317,21 +415,43 @@ def _seen(chance: float) -> np.ndarray:
     return np.array([1 - chance, chance])
 
 
-def _lesser(weights: _Weights, name: str, path: list[str], shape: s.FindingShape, finding: Finding) -> dict[str, Finding]:
-    """Each outcome but the best as a finding of its own: by `beside` where a fault has it, else by its row."""
-    beside = {speaks.fault: {o: weights.chance(name, [*path, speaks.fault, "beside"], given) for o, given in speaks.beside.items()} for speaks in shape.speaks}
+def _lesser(
+    weights: _Weights, name: str, path: list[str], shape: s.FindingShape, finding: Finding
+) -> dict[str, Finding]:
+    """Each outcome but the best as a finding of its own: by `beside` where a fault has it, else by its
+    row."""
+    beside = {
+        speaks.fault: {
+            o: weights.chance(name, [*path, speaks.fault, "beside"], given)
+            for o, given in speaks.beside.items()
+        }
+        for speaks in shape.speaks
+    }
     for fault, given in beside.items():
         if unknown := set(given) - set(shape.outcomes):
-            raise BadKnowledge(weights.reader.says(name, [*path, fault, "beside"], f"outcome {sorted(unknown)[0]!r} is not one of {', '.join(shape.outcomes)}"))
+            raise BadKnowledge(
+                weights.reader.says(
+                    name,
+                    [*path, fault, "beside"],
+                    f"outcome {sorted(unknown)[0]!r} is not one of {', '.join(shape.outcomes)}",
+                )
+            )
     lesser = {}
     for at, outcome in enumerate(shape.outcomes[1:], 1):
         chances = {fault: beside[fault].get(outcome, float(row[at])) for fault, row in finding.shows.items()}
-        lesser[outcome] = Finding(f"{finding.id}.{outcome}", (NOT_SEEN, SEEN), _seen(finding.general[at]), {f: _seen(p) for f, p in chances.items()},
-                                  well=None if finding.well is None else _seen(finding.well[at]))
+        lesser[outcome] = Finding(
+            f"{finding.id}.{outcome}",
+            (NOT_SEEN, SEEN),
+            _seen(finding.general[at]),
+            {f: _seen(p) for f, p in chances.items()},
+            well=None if finding.well is None else _seen(finding.well[at]),
+        )
     return lesser
 
 
-def _codes(r: Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
+def _codes(
+    r: Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]
+) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
     files: dict[str, s.CodesFile] = {name: r.read(name, s.CodesFile) for name in r.many("codes")}
     groups = {key: group for file in files.values() for key, group in file.groups.items()}
     codes: dict[str, CodeEntry] = {}
@@ -341,7 +461,10 @@ def _codes(r: Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) 
                 r.known(name, [f"groups.{key}", fault], fault, faults)
             for other in (*group.refined.values(), *group.follows):
                 r.known(name, [f"groups.{key}"], other, groups)
-        listed = [CodeEntry(code, title, system, kind, group) for code, (system, kind, group, title) in file.codes.items()]
+        listed = [
+            CodeEntry(code, title, system, kind, group)
+            for code, (system, kind, group, title) in file.codes.items()
+        ]
         listed += [code for family in file.families for code in _family(family)]
         for code in listed:
             r.known(name, [code.code], code.group, groups)
@@ -354,5 +477,13 @@ def _codes(r: Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]) 
 
 def _family(family: s.CodeFamilyShape) -> list[CodeEntry]:
     first, last = int(family.first[1:]), int(family.last[1:])
-    return [CodeEntry(f"{family.first[0]}{n:04d}", family.title.replace("{n}", str(family.starts_at + i)), family.system, family.kind, family.group)
-            for i, n in enumerate(range(first, last + 1, family.step))]
+    return [
+        CodeEntry(
+            f"{family.first[0]}{n:04d}",
+            family.title.replace("{n}", str(family.starts_at + i)),
+            family.system,
+            family.kind,
+            family.group,
+        )
+        for i, n in enumerate(range(first, last + 1, family.step))
+    ]

@@ -38,7 +38,8 @@ class CompareAsks(Shape):
 
 
 class StepShape(Shape):
-    """One step of a work plan. `acts`: only when the repair is done that way. `asks`: what makes the work grow."""
+    """One step of a work plan. `acts`: only when the repair is done that way. `asks`: what makes the work
+    grow."""
 
     id: str
     does: str
@@ -56,7 +57,9 @@ class StepShape(Shape):
     refits: list[str] = []
     compare: bool = False
     acts: list[Act] = []
-    wait: Literal["cool_down", "soak", "bath", "cure", "parts", "consent", "cold_soak", "burn", "drive"] | None = None
+    wait: (
+        Literal["cool_down", "soak", "bath", "cure", "parts", "consent", "cold_soak", "burn", "drive"] | None
+    ) = None
     hours: Annotated[float, Field(ge=0, le=240)] = 0
     asks: str = ""
 
@@ -70,9 +73,12 @@ class TroubleShape(Shape):
 
 
 class OptionShape(Shape):
-    """One way to do a repair. `parts` and `minutes` are shares of the repair's own figures, `part_minutes` the part itself as
-    minutes of workshop time; `also`: repairs it does as well; `leaves`: faults of its repair that it does not cure.
-    `plan`: the repair whose work plan carries it out, when not its own. `pieces`: it is done cylinder by cylinder. `wears`: what is left fails next; `snaps`: it may snap on the way out."""
+    """One way to do a repair. `parts` and `minutes` are shares of the repair's own figures, `part_minutes`
+    the part itself as minutes of workshop time; `also`: repairs it does as well; `leaves`: faults of its
+    repair that it does not cure. `plan`: the repair whose work plan carries it out, when not its own.
+    `pieces`: it is done cylinder by cylinder. `wears`: what is left fails next; `snaps`: it may snap on the
+    way out.
+    """
 
     id: str = ""
     title: str
@@ -100,7 +106,8 @@ class OptionShape(Shape):
 
 
 class AtPartShape(Shape):
-    """What counts as read at the part itself: at these points, or by these tests; `word`: how the workshop calls it."""
+    """What counts as read at the part itself: at these points, or by these tests; `word`: how the workshop
+    calls it."""
 
     points: list[str] = []
     tests: list[str] = []
@@ -165,8 +172,8 @@ class PieceStep(Shape):
 
 
 class CheckShape(Shape):
-    """A step of a proof. `what`: the kind of thing that is missing while it is open; empty: good practice. `reading`: the
-    tests that say the same; it cannot be passed while one of them says otherwise."""
+    """A step of a proof. `what`: the kind of thing that is missing while it is open; empty: good practice.
+    `reading`: the tests that say the same; it cannot be passed while one of them says otherwise."""
 
     does: str
     passes: str
@@ -177,7 +184,8 @@ class CheckShape(Shape):
 
 
 class ConditionShape(Shape):
-    """A complaint's own condition. `though_broken`, `when_cured`: the chance that it is passed, general figures."""
+    """A complaint's own condition. `though_broken`, `when_cured`: the chance that it is passed, general
+    figures."""
 
     title: str
     does: str

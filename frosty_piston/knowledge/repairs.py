@@ -1,4 +1,5 @@
-"""Reads the tables of repairs: what each cures, its options, work plan and proof, filled up from the kind of its part."""
+"""Reads the tables of repairs: what each cures, its options, work plan and proof, filled up from the kind of
+its part."""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -73,9 +74,13 @@ class RepairTables:
 
 
 def read_repairs(r: "Reader", faults: dict[str, Any], known: dict[str, Any]) -> RepairTables:
-    """Read all repairs. `known`: what their names may refer to, by kind. Raises BadKnowledge with file and key."""
+    """Read all repairs. `known`: what their names may refer to, by kind. Raises BadKnowledge with file and
+    key."""
     acts = r.read(ACTS, dict[str, s.ActShape])
-    pieces = {key: s.StepShape(id=key, **piece.model_dump()) for key, piece in r.read(PIECES, dict[str, s.PieceStep]).items()}
+    pieces = {
+        key: s.StepShape(id=key, **piece.model_dump())
+        for key, piece in r.read(PIECES, dict[str, s.PieceStep]).items()
+    }
     proofs = r.read(PROOFS, s.ProofPieces)
     kinds = r.read(KINDS, dict[str, Any])
     compares = {key: s.CompareShape(id=key, **row) for key, row in kinds.pop("compare").items()}
@@ -97,18 +102,24 @@ def read_repairs(r: "Reader", faults: dict[str, Any], known: dict[str, Any]) -> 
     for repair in repairs.values():
         for option in repair.options.values():
             if option.id in options:
-                raise BadKnowledge(r.says(shapes[repair.id][0], [repair.id, option.id], "the option stands twice"))
+                raise BadKnowledge(
+                    r.says(shapes[repair.id][0], [repair.id, option.id], "the option stands twice")
+                )
             options[option.id] = option
     return RepairTables(repairs, options, repair_of, acts, proofs)
 
 
-def _cured_by(r: "Reader", shapes: dict[str, tuple[str, s.RepairShape]], faults: dict[str, Any]) -> dict[str, str]:
+def _cured_by(
+    r: "Reader", shapes: dict[str, tuple[str, s.RepairShape]], faults: dict[str, Any]
+) -> dict[str, str]:
     repair_of: dict[str, str] = {}
     for key, (name, shape) in shapes.items():
         for fault in shape.cures:
             r.known(name, [key, "cures"], fault, faults)
             if fault in repair_of:
-                raise BadKnowledge(r.says(name, [key, fault], f"the fault is cured by {repair_of[fault]} already"))
+                raise BadKnowledge(
+                    r.says(name, [key, fault], f"the fault is cured by {repair_of[fault]} already")
+                )
             repair_of[fault] = key
     for fault in faults:
         if fault not in repair_of:
@@ -136,19 +147,31 @@ class _Builder:
         for one in (*shape.remeasure, *(shape.at_part.tests if shape.at_part else ())):
             self.r.known(name, [key, "tests"], one, self.known["tests"])
         steps = self._steps(name, key, shape.steps if shape.steps is not None else kind.steps, shape.part)
-        compare = tuple(self._compare(name, key, row) for row in (shape.compare if shape.compare is not None else kind.compare))
+        compare = tuple(
+            self._compare(name, key, row)
+            for row in (shape.compare if shape.compare is not None else kind.compare)
+        )
         checks = tuple(shape.checks if shape.checks is not None else kind.checks)
         resets = tuple(shape.resets if shape.resets is not None else kind.resets)
-        for what, given, allowed in (("checks", checks, self.proofs.checks), ("resets", resets, self.proofs.resets)):
+        for what, given, allowed in (
+            ("checks", checks, self.proofs.checks),
+            ("resets", resets, self.proofs.resets),
+        ):
             for one in given:
                 self.r.known(name, [key, what], one, allowed)
         options = {o.id: o for o in self._options(name, key, shape, kind)}
         for what, found in (("options", options), ("a work plan", steps)):
             if not found:
-                raise BadKnowledge(self.r.says(name, [key], f"the repair has no {what.removeprefix('a ')}: give it {what}"))
-        return Repair(key, Path(name).stem, shape, options, compare, steps, checks, resets, shape.steps is not None)
+                raise BadKnowledge(
+                    self.r.says(name, [key], f"the repair has no {what.removeprefix('a ')}: give it {what}")
+                )
+        return Repair(
+            key, Path(name).stem, shape, options, compare, steps, checks, resets, shape.steps is not None
+        )
 
-    def _steps(self, name: str, key: str, given: list[str | s.StepShape], part: str) -> tuple[s.StepShape, ...]:
+    def _steps(
+        self, name: str, key: str, given: list[str | s.StepShape], part: str
+    ) -> tuple[s.StepShape, ...]:
         found = []
         for step in given:
             if isinstance(step, str):
@@ -162,7 +185,11 @@ class _Builder:
             found.append(step)
         ids = [x.id for x in found]
         if len(set(ids)) < len(ids):
-            raise BadKnowledge(self.r.says(name, [key], f"the step {next(i for i in ids if ids.count(i) > 1)!r} stands twice"))
+            raise BadKnowledge(
+                self.r.says(
+                    name, [key], f"the step {next(i for i in ids if ids.count(i) > 1)!r} stands twice"
+                )
+            )
         return tuple(x.model_copy(update={"refits": [t for t in x.refits if t in ids]}) for x in found)
 
     def _compare(self, name: str, key: str, row: str | s.CompareShape) -> s.CompareShape:
@@ -194,12 +221,23 @@ class _Builder:
             self.r.known(name, [key, option, "plan"], x.plan, self.shapes)
         for figure in filter(None, (x.minutes_figure, x.access_figure, x.break_figure)):
             self.r.known(name, [key, option], figure, self.known["figures"])
-        cures = tuple(f for one in repairs for f in self.shapes[one][1].cures if f not in _left(self.shapes[one][1], x.act))
+        cures = tuple(
+            f
+            for one in repairs
+            for f in self.shapes[one][1].cures
+            if f not in _left(self.shapes[one][1], x.act)
+        )
         cures = tuple(f for f in cures if f not in x.leaves)
         most = min(self.acts[TEMPORARY if x.temporary else x.act].takes, self.acts[x.act].takes)
         takes = min(most, x.takes or shape.takes.get(x.act, most))
         if x.takes and x.takes > most:
-            raise BadKnowledge(self.r.says(name, [key, option, "takes"], f"{x.takes:g} is more than {most:g}, which this act takes at most"))
+            raise BadKnowledge(
+                self.r.says(
+                    name,
+                    [key, option, "takes"],
+                    f"{x.takes:g} is more than {most:g}, which this act takes at most",
+                )
+            )
         return Option(x.id or f"{key}_{option}", key, x, repairs, cures, takes)
 
 
@@ -207,19 +245,25 @@ def _left(shape: s.RepairShape, act: str) -> list[str]:
     return shape.leaves.get(act, [])  # type: ignore[call-overload]
 
 
-def act_of(tables: "RepairTables | Knowledge", repair: str, act: str, option: str | None, temporary: bool) -> tuple[tuple[str, ...], float]:
-    """Answer which faults an act on the tape takes away, and with what chance: by its option when that is known,
-    else by what such an act does to this repair. Nothing for an unknown repair."""
+def act_of(
+    tables: "RepairTables | Knowledge", repair: str, act: str, option: str | None, temporary: bool
+) -> tuple[tuple[str, ...], float]:
+    """Answer which faults an act on the tape takes away, and with what chance: by its option when that is
+    known, else by what such an act does to this repair. Nothing for an unknown repair."""
     known = tables.options.get(option or "")
     if known and known.repair == repair and known.shape.act == act:
         cures, takes = known.cures, known.takes
     elif repair in tables.repairs:
         shape = tables.repairs[repair].shape
         repairs = (repair, *shape.also.get(act, []))  # type: ignore[call-overload]
-        cures = tuple(f for one in repairs for f in tables.repairs[one].cures if f not in _left(tables.repairs[one].shape, act))
+        cures = tuple(
+            f
+            for one in repairs
+            for f in tables.repairs[one].cures
+            if f not in _left(tables.repairs[one].shape, act)
+        )
         most = tables.acts[act].takes if act in tables.acts else 0.0
         takes = min(most, shape.takes.get(act, most))  # type: ignore[call-overload]
     else:
         return (), 0.0
     return cures, min(takes, tables.acts[TEMPORARY].takes) if temporary else takes
-

@@ -66,7 +66,8 @@ class CleaningShape(Shape):
 
 
 class SootCauseShape(Shape):
-    """Something that makes soot: why, how it is looked for, the faults that stand for it, the tests that show it."""
+    """Something that makes soot: why, how it is looked for, the faults that stand for it, the tests that show
+    it."""
 
     title: str
     why: str

@@ -1,4 +1,5 @@
-"""Whether the knowledge is whole: every fault can be found, every outcome of every test speaks for something."""
+"""Whether the knowledge is whole: every fault can be found, every outcome of every test speaks for
+something."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -17,7 +18,14 @@ def whole(k: "Knowledge", says: Callable[[str, list[str], str], str]) -> None:
     for fault in k.faults:
         file = f"faults/{k.fault_system[fault]}.toml"
         if not proving_tests(k, fault):
-            raise BadKnowledge(says(file, [fault], f"no test can find this fault; give it an outcome in findings/ that is at least {FOUND_BITS_RATIO:g} times as likely with it"))
+            raise BadKnowledge(
+                says(
+                    file,
+                    [fault],
+                    "no test can find this fault; give it an outcome in findings/ that is at least"
+                    f" {FOUND_BITS_RATIO:g} times as likely with it",
+                )
+            )
         if not any(fault in symptom.speaks for symptom in k.symptoms.values()):
             raise BadKnowledge(says(file, [fault], "no symptom in symptoms.toml speaks for this fault"))
         if fault not in k.part_of:
@@ -28,19 +36,30 @@ def whole(k: "Knowledge", says: Callable[[str, list[str], str], str]) -> None:
         if test not in at_parts:
             raise BadKnowledge(says("tests.toml", [test], "the test stands at no part of plan.toml"))
         if not findings:
-            raise BadKnowledge(says("tests.toml", [test], "no finding in findings/ says what this test speaks for"))
+            raise BadKnowledge(
+                says("tests.toml", [test], "no finding in findings/ says what this test speaks for")
+            )
         for known in findings:
             for outcome in known.finding.outcomes:
                 if not speaks(known, outcome):
-                    raise BadKnowledge(says(known.file, [test, known.shape.name, outcome], f"the outcome {outcome!r} speaks for nothing"))
+                    raise BadKnowledge(
+                        says(
+                            known.file,
+                            [test, known.shape.name, outcome],
+                            f"the outcome {outcome!r} speaks for nothing",
+                        )
+                    )
         named = {o for known in findings for o in known.finding.outcomes}
         for outcome, verdict in shape.outcomes.items():
             if shape.plain and verdict != "unclear" and outcome not in named:
-                raise BadKnowledge(says("tests.toml", [test, outcome], f"the outcome {outcome!r} stands in no finding"))
+                raise BadKnowledge(
+                    says("tests.toml", [test, outcome], f"the outcome {outcome!r} stands in no finding")
+                )
 
 
 def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", str, float]]:
-    """The tests that can find a fault: test, finding, its most telling outcome, and how many times likelier it is."""
+    """The tests that can find a fault: test, finding, its most telling outcome, and how many times likelier
+    it is."""
     found = []
     for test, findings in k.findings.items():
         for known in findings:

@@ -1,4 +1,5 @@
-"""Simulated recordings of the air path: pulls, EGR air change, bypass flap, rev tests, two filter pressures; from a seed."""
+"""Simulated recordings of the air path: pulls, EGR air change, bypass flap, rev tests, two filter pressures;
+from a seed."""
 
 import numpy as np
 
@@ -21,7 +22,8 @@ def _rng(seed: int, names: tuple[str, ...], fault: str) -> np.random.Generator:
 
 
 def _written(rng: np.random.Generator, t: np.ndarray, *rows: tuple[np.ndarray, float, float]) -> list[Signal]:
-    """What the tool writes of some channels, each with its noise and rounding: its own rate, sometimes stairs and a gap."""
+    """What the tool writes of some channels, each with its noise and rounding: its own rate, sometimes stairs
+    and a gap."""
     rate = float(rng.choice([2.0, 5.0, 10.0, 20.0]))
     at = np.arange(t[0], t[-1], 1 / rate)
     kept = np.ones(len(at), bool)
@@ -67,41 +69,88 @@ def pull_recording(seed: int, fault: str) -> dict[str, Signal]:
         late = np.zeros(len(t))
         for i in np.flatnonzero(np.diff(pulling.astype(int)) == 1):
             since = t - t[i] - 1.5
-            late += np.where(since > 0, float(rng.uniform(35, 60)) * np.clip(since, 0, 1) * np.exp(-np.maximum(since - 2, 0) / 1.2), 0) * pulling
+            late += (
+                np.where(
+                    since > 0,
+                    float(rng.uniform(35, 60))
+                    * np.clip(since, 0, 1)
+                    * np.exp(-np.maximum(since - 2, 0) / 1.2),
+                    0,
+                )
+                * pulling
+            )
         got = got + late
         vane_got = np.maximum(vane_got, np.where(late > 10, 85.0, 0))
     elif fault == "hunting_solenoid":
         period = float(rng.uniform(1.2, 2.5))
         swing = float(rng.uniform(14, 25)) * np.sin(2 * np.pi * t / period) * pulling
-        got, vane, vane_got = got + swing, vane - swing * 0.8, vane_got - 0.8 * np.roll(swing, int(0.4 / step))
-    target, actual, command, position = _written(rng, t, (want, 0.0, 1.0), (got, 0.8, 1.0), (vane, 0.0, 0.4), (vane_got, 0.5, 0.4))
-    return {"manifold_pressure_target": target, "manifold_pressure": actual, "vane_command": command, "vane_position": position}
+        got, vane, vane_got = (
+            got + swing,
+            vane - swing * 0.8,
+            vane_got - 0.8 * np.roll(swing, int(0.4 / step)),
+        )
+    target, actual, command, position = _written(
+        rng, t, (want, 0.0, 1.0), (got, 0.8, 1.0), (vane, 0.0, 0.4), (vane_got, 0.5, 0.4)
+    )
+    return {
+        "manifold_pressure_target": target,
+        "manifold_pressure": actual,
+        "vane_command": command,
+        "vane_position": position,
+    }
 
 
 def egr_air_recording(seed: int, fault: str) -> dict[str, Signal]:
-    """A steady speed with the valve driven shut and open: air in mg per stroke, valve in percent, speed in rpm."""
+    """A steady speed with the valve driven shut and open: air in mg per stroke, valve in percent, speed in
+    rpm."""
     rng, step = _rng(seed, EGR_AIR, fault), 0.02
     t = np.arange(0, 48, step)
     valve = np.where((t // 8) % 2 == 1, float(rng.uniform(45, 80)), 0.0)
     full, share = float(rng.uniform(480, 540)), float(rng.uniform(0.25, 0.5))
-    took = {"healthy": valve / valve.max() * share, "blocked_passage": valve / valve.max() * float(rng.uniform(0, 0.05)), "stuck_open": np.full(len(t), share)}[fault]
+    took = {
+        "healthy": valve / valve.max() * share,
+        "blocked_passage": valve / valve.max() * float(rng.uniform(0, 0.05)),
+        "stuck_open": np.full(len(t), share),
+    }[fault]
     air = _lag(full * (1 - took), 0.3, step)
     speed = 1500 + 20 * np.sin(t)
-    flow, position, rpm = _written(rng, t, (air, 4.0, 1.0), (_lag(valve, 0.12, step), 0.4, 0.4), (speed, 6.0, 1.0))
+    flow, position, rpm = _written(
+        rng, t, (air, 4.0, 1.0), (_lag(valve, 0.12, step), 0.4, 0.4), (speed, 6.0, 1.0)
+    )
     return {"air_mass_stroke": flow, "egr_position": position, "engine_speed": rpm}
 
 
 def air_mass_recording(seed: int, fault: str) -> dict[str, Signal]:
-    """Two light and three heavy loads, EGR shut: air in mg per stroke, manifold in kPa, intake in C, valve in percent."""
+    """Two light and three heavy loads, EGR shut: air in mg per stroke, manifold in kPa, intake in C, valve in
+    percent."""
     rng, step = _rng(seed, AIR_MASS, fault), 0.02
     t = np.arange(0, 50, step)
-    pressure = _lag(np.interp(t // 10, range(5), np.concatenate([rng.uniform(97, 110, 2), np.sort(rng.uniform(145, 195, 3))])), 0.5, step)
+    pressure = _lag(
+        np.interp(
+            t // 10, range(5), np.concatenate([rng.uniform(97, 110, 2), np.sort(rng.uniform(145, 195, 3))])
+        ),
+        0.5,
+        step,
+    )
     intake = 25 + (pressure - 98) / 4
-    full = np.array([expected_air_mg(p, DISPLACEMENT_L, CYLINDERS, c) for p, c in zip(pressure, intake, strict=True)]) * float(rng.uniform(0.96, 1.04))
+    full = np.array(
+        [expected_air_mg(p, DISPLACEMENT_L, CYLINDERS, c) for p, c in zip(pressure, intake, strict=True)]
+    ) * float(rng.uniform(0.96, 1.04))
     load = np.clip((pressure - 115) / 15, 0, 1)
-    air = {"healthy": full, "wrong_sensor": full * float(rng.uniform(0.6, 0.8)), "restricted_intake": full * (1 - float(rng.uniform(0.2, 0.35)) * load)}[fault]
-    flow, manifold, celsius, position = _written(rng, t, (air, 6.0, 1.0), (pressure, 0.6, 1.0), (intake, 0.2, 1.0), (np.full(len(t), 1.0), 0.4, 0.4))
-    return {"air_mass_stroke": flow, "manifold_pressure": manifold, "intake_temp": celsius, "egr_position": position}
+    air = {
+        "healthy": full,
+        "wrong_sensor": full * float(rng.uniform(0.6, 0.8)),
+        "restricted_intake": full * (1 - float(rng.uniform(0.2, 0.35)) * load),
+    }[fault]
+    flow, manifold, celsius, position = _written(
+        rng, t, (air, 6.0, 1.0), (pressure, 0.6, 1.0), (intake, 0.2, 1.0), (np.full(len(t), 1.0), 0.4, 0.4)
+    )
+    return {
+        "air_mass_stroke": flow,
+        "manifold_pressure": manifold,
+        "intake_temp": celsius,
+        "egr_position": position,
+    }
 
 
 def bypass_recording(seed: int, fault: str) -> dict[str, Signal]:
@@ -110,7 +159,11 @@ def bypass_recording(seed: int, fault: str) -> dict[str, Signal]:
     t = np.arange(0, 80, step)
     speed = _lag(np.where((t // 10) % 2 == 1, float(rng.uniform(2100, 3000)), 800.0), 0.6, step)
     wanted = np.where(speed > 1500, 95.0, 3.0)
-    flap = {"healthy": wanted, "stuck": np.full(len(t), float(rng.choice([2.0, 50.0, 96.0]))), "broken_spring": np.where(np.cumsum(speed > 1500) > 0, 95.0, 3.0)}[fault]
+    flap = {
+        "healthy": wanted,
+        "stuck": np.full(len(t), float(rng.choice([2.0, 50.0, 96.0]))),
+        "broken_spring": np.where(np.cumsum(speed > 1500) > 0, 95.0, 3.0),
+    }[fault]
     position, rpm = _written(rng, t, (_lag(flap, 0.3, step), 0.6, 0.4), (speed, 6.0, 1.0))
     return {"bypass_position": position, "engine_speed": rpm}
 

@@ -11,13 +11,31 @@ from .recordings import drive_recording
 
 Columns = dict[str, tuple[Signal, str]]
 MOST_STEP_S = 0.1
-AIR = {"egr_position": ("EGR valve position", "%"), "air_mass_stroke": ("Air mass per stroke", "mg/stroke"), "engine_speed": ("Engine speed", "rpm")}
-PULL = {"manifold_pressure_target": ("Boost pressure desired", "kPa"), "manifold_pressure": ("Boost pressure", "kPa"), "vane_command": ("VGT commanded", "%"), "vane_position": ("VGT position", "%")}
+AIR = {
+    "egr_position": ("EGR valve position", "%"),
+    "air_mass_stroke": ("Air mass per stroke", "mg/stroke"),
+    "engine_speed": ("Engine speed", "rpm"),
+}
+PULL = {
+    "manifold_pressure_target": ("Boost pressure desired", "kPa"),
+    "manifold_pressure": ("Boost pressure", "kPa"),
+    "vane_command": ("VGT commanded", "%"),
+    "vane_position": ("VGT position", "%"),
+}
 
 
 def _sweep(fault: str) -> Columns:
     made = (drive_recording(seed, fault) for seed in range(100))
-    r = next(r for r in made if r.percent and r.actual.step_s <= MOST_STEP_S and np.corrcoef(np.interp(r.actual.times_s, r.command.times_s, r.command.values), r.actual.values)[0, 1] > 0)
+    r = next(
+        r
+        for r in made
+        if r.percent
+        and r.actual.step_s <= MOST_STEP_S
+        and np.corrcoef(np.interp(r.actual.times_s, r.command.times_s, r.command.values), r.actual.values)[
+            0, 1
+        ]
+        > 0
+    )
     return {"VGT commanded": (r.command, "%"), "VGT position": (r.actual, "%")}
 
 
@@ -31,7 +49,20 @@ def _quick(made: Iterator[dict[str, Signal]]) -> dict[str, Signal]:
 
 
 def demo_recordings() -> list[tuple[str, str, Columns]]:
-    """Rescue van 5: the vanes warm with their dead spot and cold without, and a pull. Hut supply bus: before and after."""
-    pull, blocked, free = (_quick(make(seed, fault) for seed in range(40)) for make, fault in ((pull_recording, "dead_actuator"), (egr_air_recording, "blocked_passage"), (egr_air_recording, "healthy")))
-    return [("demo-van-5", "vanes cold.csv", _sweep("healthy")), ("demo-van-5", "vanes warm.csv", _sweep("dead_spot")), ("demo-van-5", "pull on the pass.csv", _named(pull, PULL)),
-            ("demo-bus-egr", "EGR before cleaning.csv", _named(blocked, AIR)), ("demo-bus-egr", "EGR after cleaning.csv", _named(free, AIR))]
+    """Rescue van 5: the vanes warm with their dead spot and cold without, and a pull. Hut supply bus: before
+    and after."""
+    pull, blocked, free = (
+        _quick(make(seed, fault) for seed in range(40))
+        for make, fault in (
+            (pull_recording, "dead_actuator"),
+            (egr_air_recording, "blocked_passage"),
+            (egr_air_recording, "healthy"),
+        )
+    )
+    return [
+        ("demo-van-5", "vanes cold.csv", _sweep("healthy")),
+        ("demo-van-5", "vanes warm.csv", _sweep("dead_spot")),
+        ("demo-van-5", "pull on the pass.csv", _named(pull, PULL)),
+        ("demo-bus-egr", "EGR before cleaning.csv", _named(blocked, AIR)),
+        ("demo-bus-egr", "EGR after cleaning.csv", _named(free, AIR)),
+    ]

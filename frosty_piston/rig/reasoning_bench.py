@@ -1,4 +1,5 @@
-"""Measures the reasoning: the choice of tests against the exact optimum, and how long a full job takes to think through."""
+"""Measures the reasoning: the choice of tests against the exact optimum, and how long a full job takes to
+think through."""
 
 import statistics
 import time
@@ -13,26 +14,55 @@ from frosty_piston.knowledge import Knowledge, load_knowledge
 from .small_engines import FAULTS, TESTS, compare
 
 FINDINGS = 60
-REPAIR = Entry("bench", "action", None, None, Action(action="replaced", what="boost hose", repair="boost_hose_split"))
-COMPLAINT = ("limp_mode", "low_power", "hard_start_cold", "emissions_message", "regen_frequent", "rough_idle", "poor_economy", "surge", "stall", "black_smoke", "boost_hiss", "idle_vibration", "slow_stop",
-             "hard_start_hot", "misfire", "high_def_use")
+REPAIR = Entry(
+    "bench", "action", None, None, Action(action="replaced", what="boost hose", repair="boost_hose_split")
+)
+COMPLAINT = (
+    "limp_mode",
+    "low_power",
+    "hard_start_cold",
+    "emissions_message",
+    "regen_frequent",
+    "rough_idle",
+    "poor_economy",
+    "surge",
+    "stall",
+    "black_smoke",
+    "boost_hiss",
+    "idle_vibration",
+    "slow_stop",
+    "hard_start_hot",
+    "misfire",
+    "high_def_use",
+)
 CODES = ("P0299", "P0401", "P2463", "P0380", "P0193", "P204F", "U029D")
 
 
 def full_job(k: Knowledge) -> dict[str, Any]:
-    """A job of 60 findings on an engine of which nothing is known, so that every fault is weighed: a complaint, codes,
-    and one test after the other found sound."""
-    entries: list[dict[str, Any]] = [{"kind": "symptom", "data": {"symptom": s}} for s in COMPLAINT] + [{"kind": "code", "data": {"code": c}} for c in CODES]
+    """A job of 60 findings on an engine of which nothing is known, so that every fault is weighed: a
+    complaint, codes, and one test after the other found sound."""
+    entries: list[dict[str, Any]] = [{"kind": "symptom", "data": {"symptom": s}} for s in COMPLAINT] + [
+        {"kind": "code", "data": {"code": c}} for c in CODES
+    ]
     entries.append({"kind": "code_scan", "data": {}})
     for test, findings in k.findings.items():
         for known in findings:
             best, shape = known.finding.outcomes[0], known.shape
-            where = {key: value[0] for key, value in (("point", shape.points), ("node", shape.nodes)) if value}
+            where = {
+                key: value[0] for key, value in (("point", shape.points), ("node", shape.nodes)) if value
+            }
             if best in k.tests[test].outcomes:
                 entries.append({"kind": "outcome", "data": {"test": test, "where": where, "outcome": best}})
     for number, entry in enumerate(entries):
         entry["id"] = f"b{number}"
-    return {"format": jobfile.FORMAT, "version": jobfile.VERSION, "job": {"id": "bench", "title": "Bench"}, "vehicle": {"name": "Bench"}, "engine": {"name": "Bench"}, "entries": entries}
+    return {
+        "format": jobfile.FORMAT,
+        "version": jobfile.VERSION,
+        "job": {"id": "bench", "title": "Bench"},
+        "vehicle": {"name": "Bench"},
+        "engine": {"name": "Bench"},
+        "entries": entries,
+    }
 
 
 def reasoning_bench(rounds: int = 40, engines: int = 40) -> None:
@@ -51,7 +81,9 @@ def reasoning_bench(rounds: int = 40, engines: int = 40) -> None:
         if turn >= 3:
             times.append((between - started) * 1000)
             conflicts.append((time.perf_counter() - between) * 1000)
-        repaired = Suspicion(job, k, [], assessed.suspicion, Done(REPAIR, "mended", k.repairs["boost_hose_split"].cures, 0.97))
+        repaired = Suspicion(
+            job, k, [], assessed.suspicion, Done(REPAIR, "mended", k.repairs["boost_hose_split"].cures, 0.97)
+        )
         _ = assessed.suspicion.explaining
         begun = time.perf_counter()
         _ = repaired.prior
@@ -59,14 +91,27 @@ def reasoning_bench(rounds: int = 40, engines: int = 40) -> None:
         _ = repaired.sure
         proofs.append((time.perf_counter() - begun) * 1000)
     faults = len(assessed.suspicion.space.faults)
-    print(f"thinking through {len(evidence)} findings, {faults} faults, {len(assessed.suspicion.space.held)} sets of up to three, {rounds} times, ms")
+    print(
+        f"thinking through {len(evidence)} findings, {faults} faults, {len(assessed.suspicion.space.held)}"
+        f" sets of up to three, {rounds} times, ms"
+    )
     print(f"{'':46}{'median':>9}{'95 %':>9}")
-    for name, row in (("suspects and next tests (wanted: under 60)", times), ("conflicts", conflicts), ("carried across one repair (wanted: about 2)", carries[3:]), ("and how sure it is then", proofs[3:])):
+    for name, row in (
+        ("suspects and next tests (wanted: under 60)", times),
+        ("conflicts", conflicts),
+        ("carried across one repair (wanted: about 2)", carries[3:]),
+        ("and how sure it is then", proofs[3:]),
+    ):
         print(f"{name:46}{statistics.median(row):9.1f}{statistics.quantiles(row, n=20)[-1]:9.1f}")
     spent = compare(engines)
     better = min(spent["by system"], spent["swap"])
-    print(f"\nchoice of tests on {engines} small engines of {FAULTS} faults and {TESTS} tests: expected minutes before the repair that cures")
+    print(
+        f"\nchoice of tests on {engines} small engines of {FAULTS} faults and {TESTS} tests: expected minutes"
+        " before the repair that cures"
+    )
     for name, minutes in spent.items():
         print(f"{name:46}{minutes:9.1f}")
     print(f"{'proposals above the optimum (wanted: 5 %)':46}{spent['proposals'] / spent['optimum'] - 1:9.1%}")
-    print(f"{'proposals of the better other (wanted: 60 %)':46}{spent['proposals'] / better:9.1%}\n", flush=True)
+    print(
+        f"{'proposals of the better other (wanted: 60 %)':46}{spent['proposals'] / better:9.1%}\n", flush=True
+    )

@@ -1,5 +1,7 @@
-"""Simulated recordings of commanded drives (EGR valve, inlet flap, vanes, bypass), healthy and faulty, as a scan tool would
-write them: slow, staired, noisy, with gaps, sometimes as a voltage or upside down. Every one comes from its seed."""
+"""Simulated recordings of commanded drives (EGR valve, inlet flap, vanes, bypass), healthy and faulty, as a
+scan tool would write them: slow, staired, noisy, with gaps, sometimes as a voltage or upside down. Every one
+comes from its seed.
+"""
 
 from dataclasses import dataclass
 
@@ -25,7 +27,8 @@ class DriveRecording:
 
 
 def drive_recording(seed: int, fault: str, drive: str = "motor") -> DriveRecording:
-    """Make one recording of a drive swept both ways and stepped. Raises ValueError for a fault that is not one of `FAULTS`."""
+    """Make one recording of a drive swept both ways and stepped. Raises ValueError for a fault that is not
+    one of `FAULTS`."""
     if fault not in FAULTS:
         raise ValueError(f"fault must be one of {', '.join(FAULTS)}")
     rng = np.random.default_rng([seed, FAULTS.index(fault), drive == "vacuum"])
@@ -40,6 +43,7 @@ def drive_recording(seed: int, fault: str, drive: str = "motor") -> DriveRecordi
 
 def _command(rng: np.random.Generator) -> np.ndarray:
     """Two slow sweeps to the end and back, then three steps with rests between."""
+
     def ramp(start: float, end: float, seconds: float) -> np.ndarray:
         return np.linspace(start, end, int(seconds / STEP_S))
 
@@ -52,9 +56,15 @@ def _command(rng: np.random.Generator) -> np.ndarray:
     return np.concatenate(parts)
 
 
-def _position(rng: np.random.Generator, command: np.ndarray, fault: str, drive: str, spot: tuple[float, float] | None) -> np.ndarray:
+def _position(
+    rng: np.random.Generator, command: np.ndarray, fault: str, drive: str, spot: tuple[float, float] | None
+) -> np.ndarray:
     slow = fault == "slow"
-    tau = float(rng.uniform(0.7, 1.6) if slow else rng.uniform(0.04, 0.16)) if drive == "motor" else float(rng.uniform(2.0, 4.0) if slow else rng.uniform(0.25, 0.7))
+    tau = (
+        float(rng.uniform(0.7, 1.6) if slow else rng.uniform(0.04, 0.16))
+        if drive == "motor"
+        else float(rng.uniform(2.0, 4.0) if slow else rng.uniform(0.25, 0.7))
+    )
     slack, low = float(rng.uniform(0.2, 1.5)), float(rng.uniform(9, 22)) if fault == "does_not_close" else 0.0
     stick = float(rng.uniform(5, 9)) if fault == "sticks" else 0.0
     share, position, target, moving = STEP_S / tau, max(low, float(command[0])), float(command[0]), False
@@ -64,7 +74,11 @@ def _position(rng: np.random.Generator, command: np.ndarray, fault: str, drive: 
     breakaway = stick
     found = np.empty(len(command))
     for i, c in enumerate(command):
-        want = min(target + slack, max(target - slack, c)) if abs(c - target) <= slack else c - slack * np.sign(c - target)
+        want = (
+            min(target + slack, max(target - slack, c))
+            if abs(c - target) <= slack
+            else c - slack * np.sign(c - target)
+        )
         target = want
         if spot and spot[0] < want < spot[1]:
             want = spot[0] if position <= spot[0] + 1 else spot[1] if position >= spot[1] - 1 else position
@@ -91,7 +105,14 @@ def _shaking(rng: np.random.Generator, count: int) -> np.ndarray:
     return np.repeat(levels, holds)[:count]
 
 
-def _written(rng: np.random.Generator, command: np.ndarray, position: np.ndarray, fault: str, drive: str, spot: tuple[float, float] | None) -> DriveRecording:
+def _written(
+    rng: np.random.Generator,
+    command: np.ndarray,
+    position: np.ndarray,
+    fault: str,
+    drive: str,
+    spot: tuple[float, float] | None,
+) -> DriveRecording:
     """What the tool writes down of it."""
     rate = float(rng.choice(RATES_HZ))
     end = (len(command) - 1) * STEP_S
@@ -113,4 +134,11 @@ def _written(rng: np.random.Generator, command: np.ndarray, position: np.ndarray
     if rng.random() < 0.25:
         gone = float(rng.uniform(0, end - 3))
         kept &= ~((at > gone) & (at < gone + rng.uniform(0.5, 2.0)))
-    return DriveRecording(Signal(at[kept], np.round(command[place][kept], 1)), Signal(at[kept], actual[kept]), fault, drive, percent, spot)
+    return DriveRecording(
+        Signal(at[kept], np.round(command[place][kept], 1)),
+        Signal(at[kept], actual[kept]),
+        fault,
+        drive,
+        percent,
+        spot,
+    )

@@ -6,7 +6,14 @@ from collections.abc import Callable, Iterator
 
 from frosty_piston.core.actuators import analyse_drive, judge_drive
 from frosty_piston.core.air import judge_swirl
-from frosty_piston.core.air_recorded import air_change, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
+from frosty_piston.core.air_recorded import (
+    air_change,
+    expected_over,
+    judge_air_change,
+    judge_alike,
+    judge_bypass,
+    rev_test,
+)
 from frosty_piston.core.boost import analyse_boost, judge_boost
 
 from . import air_recordings as air
@@ -19,23 +26,37 @@ def _drive(kind: str) -> Callable[[int, str], str]:
     def said(seed: int, fault: str) -> str:
         r = drive_recording(seed, fault, kind)
         return judge_drive(analyse_drive(r.command, r.actual, r.percent), kind).cls
+
     return said
 
 
 def _pull(seed: int, fault: str) -> str:
     r = air.pull_recording(seed, fault)
-    judged = judge_boost(analyse_boost(r["manifold_pressure_target"], r["manifold_pressure"], r["vane_command"], r["vane_position"]))
+    judged = judge_boost(
+        analyse_boost(
+            r["manifold_pressure_target"], r["manifold_pressure"], r["vane_command"], r["vane_position"]
+        )
+    )
     return judged.cls + (" actuator" if "do not get there" in judged.because else "")
 
 
 def _egr(seed: int, fault: str) -> str:
     r = air.egr_air_recording(seed, fault)
-    return judge_air_change(air_change(r["egr_position"], r["air_mass_stroke"], r["engine_speed"]), EXPECTED_MG).cls
+    return judge_air_change(
+        air_change(r["egr_position"], r["air_mass_stroke"], r["engine_speed"]), EXPECTED_MG
+    ).cls
 
 
 def _air_mass(seed: int, fault: str) -> str:
     r = air.air_mass_recording(seed, fault)
-    judged = expected_over(r["air_mass_stroke"], r["manifold_pressure"], air.DISPLACEMENT_L, air.CYLINDERS, r["intake_temp"], r["egr_position"]).judgement
+    judged = expected_over(
+        r["air_mass_stroke"],
+        r["manifold_pressure"],
+        air.DISPLACEMENT_L,
+        air.CYLINDERS,
+        r["intake_temp"],
+        r["egr_position"],
+    ).judgement
     return judged.cls + (" restriction" if "a restriction" in judged.because else "")
 
 
@@ -45,7 +66,10 @@ def _bypass(seed: int, fault: str) -> str:
 
 
 def _revs(seed: int, fault: str) -> str:
-    as_is, released = rev_test(air.rev_recording(seed, fault)["engine_speed"]), rev_test(air.rev_recording(seed, "healthy")["engine_speed"])
+    as_is, released = (
+        rev_test(air.rev_recording(seed, fault)["engine_speed"]),
+        rev_test(air.rev_recording(seed, "healthy")["engine_speed"]),
+    )
     return judge_swirl(as_is.seconds, released.seconds).cls if as_is and released else "unclear"
 
 
@@ -56,10 +80,28 @@ def _alike(seed: int, fault: str) -> str:
 
 # What is simulated, its faults with the class that is right for each, and how one is judged.
 KINDS: dict[str, tuple[dict[str, str], Callable[[int, str], str]]] = {
-    **{f"drive by {kind}": ({f: "follows" if f == "healthy" else f for f in FAULTS}, _drive(kind)) for kind in ("motor", "vacuum")},
-    "pull": ({"healthy": "reaches", "split_hose": "short", "dead_actuator": "short actuator", "sticking_vanes": "over", "hunting_solenoid": "hunts"}, _pull),
-    "EGR air change": ({"healthy": "flows", "blocked_passage": "no_change", "stuck_open": "low_when_shut"}, _egr),
-    "air mass": ({"healthy": "fits", "wrong_sensor": "reads_low", "restricted_intake": "reads_low restriction"}, _air_mass),
+    **{
+        f"drive by {kind}": ({f: "follows" if f == "healthy" else f for f in FAULTS}, _drive(kind))
+        for kind in ("motor", "vacuum")
+    },
+    "pull": (
+        {
+            "healthy": "reaches",
+            "split_hose": "short",
+            "dead_actuator": "short actuator",
+            "sticking_vanes": "over",
+            "hunting_solenoid": "hunts",
+        },
+        _pull,
+    ),
+    "EGR air change": (
+        {"healthy": "flows", "blocked_passage": "no_change", "stuck_open": "low_when_shut"},
+        _egr,
+    ),
+    "air mass": (
+        {"healthy": "fits", "wrong_sensor": "reads_low", "restricted_intake": "reads_low restriction"},
+        _air_mass,
+    ),
     "bypass flap": ({"healthy": "follows", "stuck": "stuck", "broken_spring": "no_return"}, _bypass),
     "rev test": ({"healthy": "same", "choked_manifold": "better_released"}, _revs),
     "filter pressures": ({"healthy": "alike", "blocked_hose": "creeps"}, _alike),
@@ -67,7 +109,8 @@ KINDS: dict[str, tuple[dict[str, str], Callable[[int, str], str]]] = {
 
 
 def judged(kind: str, fault: str, count: int, first: int = 0) -> tuple[int, int, Counter[str]]:
-    """How many of `count` recordings of one fault were judged right, how many left open, and every class that was said."""
+    """How many of `count` recordings of one fault were judged right, how many left open, and every class that
+    was said."""
     right, say = KINDS[kind]
     said = Counter(say(seed, fault) for seed in range(first, first + count))
     return said[right[fault]], said["unclear"], said
@@ -85,5 +128,7 @@ def recordings_bench(count: int = 200) -> None:
         started = time.perf_counter()
         right, unclear, _ = judged(kind, fault, count)
         each = (time.perf_counter() - started) * 1000 / count
-        print(f"{f'{kind}, {fault}'.replace('_', ' '):46}{right / count:9.1%}{unclear / count:9.1%}{(count - right - unclear) / count:9.1%}{each:9.0f}", flush=True)
+        name, wrong = f"{kind}, {fault}".replace("_", " "), count - right - unclear
+        shares = "".join(f"{n / count:9.1%}" for n in (right, unclear, wrong))
+        print(f"{name:46}{shares}{each:9.0f}", flush=True)
     print("wanted: right over 95 %, a healthy one accused (wrong) under 2 %\n", flush=True)

@@ -1,4 +1,5 @@
-"""Small made-up engines on which the choice of tests is held against the exact optimum and two usual ways of working."""
+"""Small made-up engines on which the choice of tests is held against the exact optimum and two usual ways of
+working."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -19,8 +20,8 @@ FAULTS, TESTS, SYSTEMS = 8, 10, 3
 
 @dataclass(frozen=True, eq=False)
 class SmallEngine:
-    """One vehicle with one fault. `prior` (F,), `cost_min` (F,) of each repair, tests with two outcomes each, in the
-    order in which a workshop goes through the systems, and what each access takes."""
+    """One vehicle with one fault. `prior` (F,), `cost_min` (F,) of each repair, tests with two outcomes each,
+    in the order in which a workshop goes through the systems, and what each access takes."""
 
     prior: np.ndarray
     cost_min: np.ndarray
@@ -29,7 +30,8 @@ class SmallEngine:
 
 
 def small_engine(seed: int, faults: int = FAULTS, tests: int = TESTS) -> SmallEngine:
-    """Make an engine from a seed: a few systems, tests of a whole system and of one part, covers that several share."""
+    """Make an engine from a seed: a few systems, tests of a whole system and of one part, covers that several
+    share."""
     rng = np.random.default_rng(seed)
     system = np.sort(rng.integers(0, SYSTEMS, faults))
     prior = rng.gamma(0.8, 1.0, faults) + 0.02
@@ -42,7 +44,17 @@ def small_engine(seed: int, faults: int = FAULTS, tests: int = TESTS) -> SmallEn
         hit = system == system[at] if wide else np.arange(faults) == at
         seen = np.where(hit, rng.uniform(0.7, 0.97), rng.uniform(0.02, 0.12))
         access = frozenset() if rng.random() < 0.45 else frozenset({str(rng.choice(list(covers)))})
-        made.append((int(system[at]), Test(f"test {n}", np.stack([1 - seen, seen], axis=1), float(rng.choice([2, 4, 6, 10, 20, 30])), access)))
+        made.append(
+            (
+                int(system[at]),
+                Test(
+                    f"test {n}",
+                    np.stack([1 - seen, seen], axis=1),
+                    float(rng.choice([2, 4, 6, 10, 20, 30])),
+                    access,
+                ),
+            )
+        )
     made.sort(key=lambda pair: pair[0])
     return SmallEngine(prior / prior.sum(), cost, tuple(t for _, t in made), covers)
 
@@ -55,8 +67,8 @@ def _access(engine: SmallEngine, test: int, done: frozenset[int]) -> float:
 def optimum_min(engine: SmallEngine) -> float:
     """Answer the least expected minutes to the cure, found by searching every order of every test.
 
-    Works back from all tests made. A state is what each test has shown (or that it was not made); its value is
-    the chance of getting there times the best expected minutes from there on.
+    Works back from all tests made. A state is what each test has shown (or that it was not made); its value
+    is the chance of getting there times the best expected minutes from there on.
     """
     count = len(engine.tests)
     states = np.array(list(product((0, 1, 2), repeat=count)), dtype=np.int8)
@@ -68,13 +80,18 @@ def optimum_min(engine: SmallEngine) -> float:
     value = repair_minutes(weight, engine.cost_min)
     chance = weight.sum(axis=1)
     made = (states > 0).sum(axis=1)
-    opens = {a: (np.array([[a in t.access for t in engine.tests]]) & (states > 0)).any(axis=1) for a in engine.access_min}
+    opens = {
+        a: (np.array([[a in t.access for t in engine.tests]]) & (states > 0)).any(axis=1)
+        for a in engine.access_min
+    }
     for level in range(count - 1, -1, -1):
         here = np.flatnonzero(made == level)
         for t, test in enumerate(engine.tests):
             rows = here[states[here, t] == 0]
             takes = test.minutes + sum(engine.access_min[a] * ~opens[a][rows] for a in test.access)
-            value[rows] = np.minimum(value[rows], takes * chance[rows] + value[rows + power[t]] + value[rows + 2 * power[t]])
+            value[rows] = np.minimum(
+                value[rows], takes * chance[rows] + value[rows + power[t]] + value[rows + 2 * power[t]]
+            )
     return float(value[0])
 
 
@@ -86,14 +103,20 @@ def policy_min(engine: SmallEngine) -> float:
         belief = Belief(weight / weight.sum(), groups, engine.cost_min)
         open_tests = [t for t in range(len(engine.tests)) if t not in done]
         reached = {a for t in done for a in engine.tests[t].access}
-        ranked = propose(belief, [engine.tests[t] for t in open_tests], {a: m for a, m in engine.access_min.items() if a not in reached})
+        ranked = propose(
+            belief,
+            [engine.tests[t] for t in open_tests],
+            {a: m for a, m in engine.access_min.items() if a not in reached},
+        )
         return None if sure_enough(belief, ranked).enough else open_tests[ranked[0].test]
 
     return _followed(engine, choose)
 
 
 def by_system_min(engine: SmallEngine) -> float:
-    """Answer the expected minutes of going through the systems in a fixed order until one part stands out (80 %)."""
+    """Answer the expected minutes of going through the systems in a fixed order until one part stands out (80
+    %)."""
+
     def choose(weight: np.ndarray, done: frozenset[int]) -> int | None:
         if weight.max() > 0.8 * weight.sum():
             return None

@@ -22,7 +22,12 @@ def open_database(folder: Path) -> Engine:
         probe.unlink()
     except OSError as error:
         raise CannotStart(f"The data folder {folder} cannot be written: {error.strerror or error}.") from None
-    engine = create_engine(f"sqlite:///{folder / 'workshop.db'}", connect_args={"timeout": 10, "check_same_thread": False}, pool_size=8, max_overflow=16)
+    engine = create_engine(
+        f"sqlite:///{folder / 'workshop.db'}",
+        connect_args={"timeout": 10, "check_same_thread": False},
+        pool_size=8,
+        max_overflow=16,
+    )
 
     @event.listens_for(engine, "connect")
     def _pragmas(connection, _record) -> None:

@@ -1,4 +1,5 @@
-"""Recordings of a job: the file as it came in, its channels as compressed arrays, and the map of each layout."""
+"""Recordings of a job: the file as it came in, its channels as compressed arrays, and the map of each
+layout."""
 
 import io
 import zlib
@@ -70,7 +71,11 @@ def packed(signals: Mapping[str, Signal]) -> bytes:
 def unpacked(data: bytes) -> dict[str, Signal]:
     with np.load(io.BytesIO(zlib.decompress(data))) as arrays:
         times = {key: arrays[key] for key in arrays.files if not key.startswith("v:")}
-        return {key.split(":", 2)[2]: Signal(times[key.split(":", 2)[1]], arrays[key].astype(np.float64)) for key in arrays.files if key.startswith("v:")}
+        return {
+            key.split(":", 2)[2]: Signal(times[key.split(":", 2)[1]], arrays[key].astype(np.float64))
+            for key in arrays.files
+            if key.startswith("v:")
+        }
 
 
 class Recordings:
@@ -86,7 +91,17 @@ class Recordings:
         """Keep a file as it came in, until and after its columns are mapped."""
         attachment_id = str(uuid4())
         with Session(self._writing) as session, session.begin():
-            session.add(AttachmentRow(id=attachment_id, job_id=job_id, name=name, size=len(data), data=zlib.compress(data, 1), by=by, at=datetime.now(UTC)))
+            session.add(
+                AttachmentRow(
+                    id=attachment_id,
+                    job_id=job_id,
+                    name=name,
+                    size=len(data),
+                    data=zlib.compress(data, 1),
+                    by=by,
+                    at=datetime.now(UTC),
+                )
+            )
         return attachment_id
 
     def file(self, job_id: str, attachment_id: str) -> tuple[str, bytes]:
@@ -97,17 +112,51 @@ class Recordings:
                 raise NotHere("That file is not kept with this job.")
             return row.name, zlib.decompress(row.data)
 
-    def add(self, trace_id: str, job_id: str, attachment_id: str | None, name: str, signals: Mapping[str, Signal], columns: Mapping[str, str], units: Mapping[str, str]) -> None:
+    def add(
+        self,
+        trace_id: str,
+        job_id: str,
+        attachment_id: str | None,
+        name: str,
+        signals: Mapping[str, Signal],
+        columns: Mapping[str, str],
+        units: Mapping[str, str],
+    ) -> None:
         """Keep the channels of a recording under the id of its entry; a second time is passed over."""
-        info = [{"channel": key, "unit": units[key], "column": columns[key], "samples": len(s), "start_s": s.span[0], "end_s": s.span[1], "low": float(s.values.min()), "high": float(s.values.max())}
-                for key, s in signals.items()]
+        info = [
+            {
+                "channel": key,
+                "unit": units[key],
+                "column": columns[key],
+                "samples": len(s),
+                "start_s": s.span[0],
+                "end_s": s.span[1],
+                "low": float(s.values.min()),
+                "high": float(s.values.max()),
+            }
+            for key, s in signals.items()
+        ]
         with Session(self._writing) as session, session.begin():
             if session.get(TraceRow, trace_id) is None:
-                session.add(TraceRow(id=trace_id, job_id=job_id, attachment_id=attachment_id, name=name[:120], channels=info, data=packed(signals), at=datetime.now(UTC)))
+                session.add(
+                    TraceRow(
+                        id=trace_id,
+                        job_id=job_id,
+                        attachment_id=attachment_id,
+                        name=name[:120],
+                        channels=info,
+                        data=packed(signals),
+                        at=datetime.now(UTC),
+                    )
+                )
 
     def of_job(self, job_id: str) -> list[TraceInfo]:
         with Session(self.engine) as session:
-            rows = session.execute(select(TraceRow.id, TraceRow.job_id, TraceRow.name, TraceRow.channels, TraceRow.at).where(TraceRow.job_id == job_id).order_by(TraceRow.at, TraceRow.id))
+            rows = session.execute(
+                select(TraceRow.id, TraceRow.job_id, TraceRow.name, TraceRow.channels, TraceRow.at)
+                .where(TraceRow.job_id == job_id)
+                .order_by(TraceRow.at, TraceRow.id)
+            )
             return [_info(row) for row in rows]
 
     def info(self, job_id: str, trace_id: str) -> TraceInfo:
@@ -145,4 +194,10 @@ class Recordings:
 
 
 def _info(row: Any) -> TraceInfo:
-    return TraceInfo(row.id, row.job_id, row.name, tuple(ChannelInfo(**c) for c in row.channels), row.at if row.at.tzinfo else row.at.replace(tzinfo=UTC))
+    return TraceInfo(
+        row.id,
+        row.job_id,
+        row.name,
+        tuple(ChannelInfo(**c) for c in row.channels),
+        row.at if row.at.tzinfo else row.at.replace(tzinfo=UTC),
+    )

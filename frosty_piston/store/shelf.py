@@ -24,7 +24,8 @@ def _pattern(row: PatternRow) -> Pattern:
 
 
 class Shelf:
-    """What a workshop has added. `changed` is called with the engine's name, or None when every job may be touched."""
+    """What a workshop has added. `changed` is called with the engine's name, or None when every job may be
+    touched."""
 
     def __init__(self, engine: Engine, knowledge: Knowledge, changed: Callable[[str | None], None]):
         self.engine, self.knowledge, self._changed = engine, knowledge, changed
@@ -35,8 +36,16 @@ class Shelf:
     def own(self) -> Own:
         if self._own is None:
             with Session(self.engine) as session:
-                patterns = tuple(_pattern(r) for r in session.scalars(select(PatternRow).where(PatternRow.ended_at.is_(None)).order_by(PatternRow.id)))
-                codes = {r.code: OwnCode(r.code, r.text, r.system, r.kind, r.by) for r in session.scalars(select(OwnCodeRow).order_by(OwnCodeRow.code))}
+                patterns = tuple(
+                    _pattern(r)
+                    for r in session.scalars(
+                        select(PatternRow).where(PatternRow.ended_at.is_(None)).order_by(PatternRow.id)
+                    )
+                )
+                codes = {
+                    r.code: OwnCode(r.code, r.text, r.system, r.kind, r.by)
+                    for r in session.scalars(select(OwnCodeRow).order_by(OwnCodeRow.code))
+                }
                 row = session.get(SettingRow, LACKING)
             self._own = Own(patterns, codes, frozenset(row.value["tools"] if row else ()))
         return self._own
@@ -48,7 +57,12 @@ class Shelf:
     def ended_patterns(self) -> list[tuple[Pattern, str, datetime]]:
         """The patterns that were taken down: each with who did it and when."""
         with Session(self.engine) as session:
-            rows = session.scalars(select(PatternRow).where(PatternRow.ended_at.is_not(None)).order_by(PatternRow.ended_at.desc()).limit(40))
+            rows = session.scalars(
+                select(PatternRow)
+                .where(PatternRow.ended_at.is_not(None))
+                .order_by(PatternRow.ended_at.desc())
+                .limit(40)
+            )
             return [(_pattern(r), r.ended_by or "", _utc(r.ended_at)) for r in rows if r.ended_at]
 
     def check_pattern(self, engine: str, fault: str, by: str, why: str, found: list[Fault]) -> None:
@@ -65,13 +79,31 @@ class Shelf:
         if faults:
             raise BadInput(faults)
 
-    def add_pattern(self, engine: str, fault: str, times: float, by: str, why: str, at: datetime | None = None) -> int:
+    def add_pattern(
+        self, engine: str, fault: str, times: float, by: str, why: str, at: datetime | None = None
+    ) -> int:
         """Write a pattern down. Raises BadInput with every fault of it."""
-        out = [] if LEAST_TIMES <= times <= MOST_TIMES else [
-            Fault("times", f"{times:g} is out of reach; {LEAST_TIMES:g} to {MOST_TIMES:g} is allowed, so that experience never hides a proof test")]
+        out = (
+            []
+            if LEAST_TIMES <= times <= MOST_TIMES
+            else [
+                Fault(
+                    "times",
+                    f"{times:g} is out of reach; {LEAST_TIMES:g} to {MOST_TIMES:g} is allowed, so that"
+                    " experience never hides a proof test",
+                )
+            ]
+        )
         self.check_pattern(engine, fault, by, why, out)
         with Session(self._writing) as session, session.begin():
-            row = PatternRow(engine=engine.strip(), fault=fault, times=times, by=by.strip()[:80], at=at or datetime.now(UTC), why=why.strip()[:400])
+            row = PatternRow(
+                engine=engine.strip(),
+                fault=fault,
+                times=times,
+                by=by.strip()[:80],
+                at=at or datetime.now(UTC),
+                why=why.strip()[:400],
+            )
             session.add(row)
             session.flush()
             number = row.id
@@ -92,7 +124,16 @@ class Shelf:
     def save_code(self, code: OwnCode) -> None:
         """Keep the workshop's own text for a code; a second one replaces the first."""
         with Session(self._writing) as session, session.begin():
-            session.merge(OwnCodeRow(code=code.code, text=code.text, system=code.system, kind=code.kind, by=code.by, at=datetime.now(UTC)))
+            session.merge(
+                OwnCodeRow(
+                    code=code.code,
+                    text=code.text,
+                    system=code.system,
+                    kind=code.kind,
+                    by=code.by,
+                    at=datetime.now(UTC),
+                )
+            )
         self._touched(None)
 
     def drop_code(self, code: str) -> None:

@@ -98,9 +98,15 @@ class Workshop:
             self._cache.clear()
 
     def _own_changed(self, engine: str | None) -> None:
-        """The workshop's own experience changed: think the open jobs it may touch through again, those of the yard first."""
+        """The workshop's own experience changed: think the open jobs it may touch through again, those of the
+        yard first."""
         self.forget()
-        open_jobs = select(JobRow).where(JobRow.closed.is_(False)).order_by(JobRow.opened_at.desc()).limit(MOST_THOUGHT_AGAIN)
+        open_jobs = (
+            select(JobRow)
+            .where(JobRow.closed.is_(False))
+            .order_by(JobRow.opened_at.desc())
+            .limit(MOST_THOUGHT_AGAIN)
+        )
         with Session(self._writing) as session, session.begin():
             for row in session.scalars(open_jobs):
                 if engine is None or row.engine.get("name") == engine:
@@ -108,42 +114,84 @@ class Workshop:
 
     # jobs
 
-    def new_job(self, title: str = "New job", vehicle: dict[str, Any] | None = None, engine: dict[str, Any] | None = None,
-                vehicle_id: int | None = None, job_id: str | None = None, opened_at: datetime | None = None) -> str:
+    def new_job(
+        self,
+        title: str = "New job",
+        vehicle: dict[str, Any] | None = None,
+        engine: dict[str, Any] | None = None,
+        vehicle_id: int | None = None,
+        job_id: str | None = None,
+        opened_at: datetime | None = None,
+    ) -> str:
         """Open a job; with a job_id that is known already, answer that one."""
         job_id = job_id or str(uuid4())
         opened = opened_at or now()
         head = {"id": job_id, "title": title, "opened_at": stamp(opened)}
         with Session(self._writing) as session, session.begin():
             if session.get(JobRow, job_id) is None:
-                session.add(JobRow(id=job_id, head=head, vehicle=vehicle or {"name": UNNAMED_VEHICLE}, engine=engine or {"name": UNNAMED_ENGINE},
-                                   vehicle_id=vehicle_id, opened_at=opened, title=title, vehicle_name=(vehicle or {"name": UNNAMED_VEHICLE})["name"],
-                                   next_step="Write down the complaint"))
+                session.add(
+                    JobRow(
+                        id=job_id,
+                        head=head,
+                        vehicle=vehicle or {"name": UNNAMED_VEHICLE},
+                        engine=engine or {"name": UNNAMED_ENGINE},
+                        vehicle_id=vehicle_id,
+                        opened_at=opened,
+                        title=title,
+                        vehicle_name=(vehicle or {"name": UNNAMED_VEHICLE})["name"],
+                        next_step="Write down the complaint",
+                    )
+                )
         return job_id
 
     def import_file(self, data: bytes) -> tuple[str, bool]:
         return self.add_file(jobfile.read(data, self.knowledge))
 
     def add_file(self, file: jobfile.JobFile) -> tuple[str, bool]:
-        """Keep a job file. The same file again is the same job; another tape under the same id is a Conflict."""
+        """Keep a job file. The same file again is the same job; another tape under the same id is a
+        Conflict."""
         job_id = file.head.id or str(uuid4())
         raw = file.raw
         head = {**raw["job"], "id": job_id}
         with Session(self._writing) as session, session.begin():
             if session.get(JobRow, job_id) is not None:
                 given = {key: part for key, part in raw.items() if key != "chain"}
-                if jobfile.canonical(self._export(session, job_id)) == jobfile.canonical({**given, "job": head}):
+                if jobfile.canonical(self._export(session, job_id)) == jobfile.canonical(
+                    {**given, "job": head}
+                ):
                     return job_id, False
-                raise Conflict(f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its entries, or give the file another id.")
+                raise Conflict(
+                    f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its"
+                    " entries, or give the file another id."
+                )
             opened = file.head.opened_at or now()
-            row = JobRow(id=job_id, head=head, vehicle=raw["vehicle"], engine=raw["engine"], opened_at=opened, title=file.head.title,
-                         vehicle_name=file.vehicle.name, revision=1)
+            row = JobRow(
+                id=job_id,
+                head=head,
+                vehicle=raw["vehicle"],
+                engine=raw["engine"],
+                opened_at=opened,
+                title=file.head.title,
+                vehicle_name=file.vehicle.name,
+                revision=1,
+            )
             row.vehicle_id = session.scalar(select(VehicleRow.id).where(VehicleRow.name == file.vehicle.name))
             session.add(row)
             session.flush()
             written = now()
             if file.entries:
-                session.execute(insert(EntryRow), [{"job_id": job_id, "id": e["id"], "raw": json.dumps(e, ensure_ascii=False), "written_at": written} for e in raw["entries"]])
+                session.execute(
+                    insert(EntryRow),
+                    [
+                        {
+                            "job_id": job_id,
+                            "id": e["id"],
+                            "raw": json.dumps(e, ensure_ascii=False),
+                            "written_at": written,
+                        }
+                        for e in raw["entries"]
+                    ],
+                )
             record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
             self._index(row, record)
         self._keep(job_id, record)
@@ -158,8 +206,14 @@ class Workshop:
         if row is None:
             raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
         raws = session.scalars(select(EntryRow.raw).where(EntryRow.job_id == job_id).order_by(EntryRow.seq))
-        return {"format": jobfile.FORMAT, "version": jobfile.VERSION, "job": row.head, "vehicle": row.vehicle, "engine": row.engine,
-                "entries": [json.loads(r) for r in raws]}
+        return {
+            "format": jobfile.FORMAT,
+            "version": jobfile.VERSION,
+            "job": row.head,
+            "vehicle": row.vehicle,
+            "engine": row.engine,
+            "entries": [json.loads(r) for r in raws],
+        }
 
     def job(self, job_id: str) -> JobRecord:
         """The job as it stands now. Raises NotHere."""
@@ -173,13 +227,32 @@ class Workshop:
         cached = self._cache.get(row.id)
         if cached and cached.revision == row.revision:
             return cached
-        rows = session.execute(select(EntryRow.raw, EntryRow.id, EntryRow.written_at).where(EntryRow.job_id == row.id).order_by(EntryRow.seq)).all()
-        record = self._record(row, tuple(kept(json.loads(raw)) for raw, _, _ in rows), {i: _utc(at) for _, i, at in rows})
+        rows = session.execute(
+            select(EntryRow.raw, EntryRow.id, EntryRow.written_at)
+            .where(EntryRow.job_id == row.id)
+            .order_by(EntryRow.seq)
+        ).all()
+        record = self._record(
+            row, tuple(kept(json.loads(raw)) for raw, _, _ in rows), {i: _utc(at) for _, i, at in rows}
+        )
         self._keep(row.id, record)
         return record
 
-    def _record(self, row: JobRow, tape: tuple[Entry, ...], written: dict[str, datetime], earlier: JobRecord | None = None) -> JobRecord:
-        job = Job(row.id, row.title, Vehicle.model_validate(row.vehicle), EngineCard.model_validate(row.engine), tape, _utc(row.opened_at))
+    def _record(
+        self,
+        row: JobRow,
+        tape: tuple[Entry, ...],
+        written: dict[str, datetime],
+        earlier: JobRecord | None = None,
+    ) -> JobRecord:
+        job = Job(
+            row.id,
+            row.title,
+            Vehicle.model_validate(row.vehicle),
+            EngineCard.model_validate(row.engine),
+            tape,
+            _utc(row.opened_at),
+        )
         assessed = Assessed(job, self.knowledge, self.shelf.own)
         if earlier is not None:
             assessed.go_on_from(earlier.assessed)
@@ -193,7 +266,8 @@ class Workshop:
                 self._cache.popitem(last=False)
 
     def write(self, job_id: str, raws: list[Any], by: str | None = None) -> Written:
-        """Write entries on a job's tape, all or none. An id that is known with the same content is passed over.
+        """Write entries on a job's tape, all or none. An id that is known with the same content is passed
+        over.
 
         Raises BadInput with every fault, Conflict for a known id with other content, NotHere.
         """
@@ -210,21 +284,41 @@ class Workshop:
             for index, raw in enumerate(raws):
                 path = f"entries[{index}]"
                 if isinstance(raw, dict) and isinstance(raw.get("id"), str) and raw["id"] in known:
-                    written = json.loads(session.scalar(select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == raw["id"])) or "{}")
+                    written = json.loads(
+                        session.scalar(
+                            select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == raw["id"])
+                        )
+                        or "{}"
+                    )
                     if not _same(written, raw):
-                        raise Conflict(f"{path}.id: an entry {raw['id']!r} is already on this tape with other content")
+                        raise Conflict(
+                            f"{path}.id: an entry {raw['id']!r} is already on this tape with other content"
+                        )
                     old.append(raw["id"])
                     continue
-                whole = {"at": stamp(at), **({"by": by} if by else {}), **raw} if isinstance(raw, dict) else raw
+                whole = (
+                    {"at": stamp(at), **({"by": by} if by else {}), **raw} if isinstance(raw, dict) else raw
+                )
                 if entry := checker.entry(whole, path):
                     fresh.append((entry, whole))
             if checker.faults:
                 raise BadInput(checker.faults)
             if not fresh:
                 return Written((), tuple(old))
-            session.execute(insert(EntryRow), [{"job_id": job_id, "id": e.id, "raw": json.dumps(w, ensure_ascii=False), "written_at": at} for e, w in fresh])
+            session.execute(
+                insert(EntryRow),
+                [
+                    {"job_id": job_id, "id": e.id, "raw": json.dumps(w, ensure_ascii=False), "written_at": at}
+                    for e, w in fresh
+                ],
+            )
             row.revision += 1
-            record = self._record(row, (*record.job.tape, *(e for e, _ in fresh)), {**record.written, **{e.id: at for e, _ in fresh}}, record)
+            record = self._record(
+                row,
+                (*record.job.tape, *(e for e, _ in fresh)),
+                {**record.written, **{e.id: at for e, _ in fresh}},
+                record,
+            )
             self._index(row, record)
         self._keep(job_id, record)
         return Written(tuple(e.id for e, _ in fresh), tuple(old))
@@ -232,17 +326,32 @@ class Workshop:
     def _index(self, row: JobRow, record: JobRecord) -> None:
         """Update the columns the yard is served from."""
         s, job = record.standing, record.job
-        row.stage, row.next_step, row.status, row.closed = s.now, s.after_waits.does[:200], s.proof.status, s.closed
+        row.stage, row.next_step, row.status, row.closed = (
+            s.now,
+            s.after_waits.does[:200],
+            s.proof.status,
+            s.closed,
+        )
         row.next_where = s.after_waits.where
         top = record.assessed.suspicion.suspects[0]
-        row.suspect = f"{top.title}, {percent(top.probability)}" if record.assessed.evidence and not job.repairs else ""
+        row.suspect = (
+            f"{top.title}, {percent(top.probability)}" if record.assessed.evidence and not job.repairs else ""
+        )
         wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
-        row.waiting_for, row.waiting_until = (wait_says(wait.data.wait, wait.data.what)[:200], wait.data.until) if wait else (None, None)
+        row.waiting_for, row.waiting_until = (
+            (wait_says(wait.data.wait, wait.data.what)[:200], wait.data.until) if wait else (None, None)
+        )
         deadline = job.last("deadline")
         row.deadline = deadline.data.until if deadline else None
 
-    def change_head(self, job_id: str, title: str | None = None, vehicle: dict[str, Any] | None = None, engine: dict[str, Any] | None = None,
-                    vehicle_id: int | None = None) -> None:
+    def change_head(
+        self,
+        job_id: str,
+        title: str | None = None,
+        vehicle: dict[str, Any] | None = None,
+        engine: dict[str, Any] | None = None,
+        vehicle_id: int | None = None,
+    ) -> None:
         """Change a job's title, vehicle or engine card, as checked by the caller; the yard follows."""
         with Session(self._writing) as session, session.begin():
             row = session.get(JobRow, job_id)
@@ -263,23 +372,42 @@ class Workshop:
         self._keep(job_id, record)
 
     def yard(self, closed: bool = False, limit: int = 60) -> list[JobRow]:
-        """The jobs of the yard: what can be worked on now first, then by deadline, then by the end of the wait."""
+        """The jobs of the yard: what can be worked on now first, then by deadline, then by the end of the
+        wait."""
         waiting = func.coalesce(JobRow.waiting_until > now(), False)
         with Session(self.engine) as session:
-            order = (JobRow.opened_at.desc(),) if closed else (waiting, JobRow.deadline.is_(None), JobRow.deadline, JobRow.waiting_until, JobRow.opened_at)
-            rows = list(session.scalars(select(JobRow).where(JobRow.closed == closed).order_by(*order).limit(limit)))
+            order = (
+                (JobRow.opened_at.desc(),)
+                if closed
+                else (
+                    waiting,
+                    JobRow.deadline.is_(None),
+                    JobRow.deadline,
+                    JobRow.waiting_until,
+                    JobRow.opened_at,
+                )
+            )
+            rows = list(
+                session.scalars(select(JobRow).where(JobRow.closed == closed).order_by(*order).limit(limit))
+            )
             session.expunge_all()
         return rows
 
     def count_jobs(self, closed: bool = False) -> int:
         with Session(self.engine) as session:
-            return session.scalar(select(func.count()).select_from(JobRow).where(JobRow.closed == closed)) or 0
+            return (
+                session.scalar(select(func.count()).select_from(JobRow).where(JobRow.closed == closed)) or 0
+            )
 
     def find_jobs(self, words: list[str], most: int) -> list[JobRow]:
         """Jobs whose title or vehicle holds every word, newest first."""
-        wanted = [func.lower(JobRow.title + " " + JobRow.vehicle_name).contains(w, autoescape=True) for w in words]
+        wanted = [
+            func.lower(JobRow.title + " " + JobRow.vehicle_name).contains(w, autoescape=True) for w in words
+        ]
         with Session(self.engine) as session:
-            rows = list(session.scalars(select(JobRow).where(*wanted).order_by(JobRow.opened_at.desc()).limit(most)))
+            rows = list(
+                session.scalars(select(JobRow).where(*wanted).order_by(JobRow.opened_at.desc()).limit(most))
+            )
             session.expunge_all()
         return rows
 
@@ -288,7 +416,14 @@ class Workshop:
         if vehicle_id is None:
             return []
         with Session(self.engine) as session:
-            rows = list(session.scalars(select(JobRow).where(JobRow.vehicle_id == vehicle_id, JobRow.id != but).order_by(JobRow.opened_at.desc()).limit(10)))
+            rows = list(
+                session.scalars(
+                    select(JobRow)
+                    .where(JobRow.vehicle_id == vehicle_id, JobRow.id != but)
+                    .order_by(JobRow.opened_at.desc())
+                    .limit(10)
+                )
+            )
             session.expunge_all()
         return rows
 
@@ -296,11 +431,16 @@ class Workshop:
 
     def cards(self) -> list[tuple[int, EngineCard]]:
         with Session(self.engine) as session:
-            return [(r.id, EngineCard.model_validate(r.data)) for r in session.scalars(select(EngineCardRow).order_by(EngineCardRow.name))]
+            return [
+                (r.id, EngineCard.model_validate(r.data))
+                for r in session.scalars(select(EngineCardRow).order_by(EngineCardRow.name))
+            ]
 
     def save_card(self, data: dict[str, Any]) -> int:
         with Session(self._writing) as session, session.begin():
-            row = session.scalar(select(EngineCardRow).where(EngineCardRow.name == data["name"])) or EngineCardRow(name=data["name"])
+            row = session.scalar(
+                select(EngineCardRow).where(EngineCardRow.name == data["name"])
+            ) or EngineCardRow(name=data["name"])
             row.data = data
             session.add(row)
             session.flush()
@@ -314,7 +454,9 @@ class Workshop:
 
     def save_vehicle(self, data: dict[str, Any], card_id: int | None) -> int:
         with Session(self._writing) as session, session.begin():
-            row = session.scalar(select(VehicleRow).where(VehicleRow.name == data["name"])) or VehicleRow(name=data["name"])
+            row = session.scalar(select(VehicleRow).where(VehicleRow.name == data["name"])) or VehicleRow(
+                name=data["name"]
+            )
             row.data, row.engine_card_id = data, card_id if card_id is not None else row.engine_card_id
             session.add(row)
             session.flush()
@@ -339,12 +481,19 @@ class Workshop:
 
     def save_setting(self, key: str, value: dict[str, Any]) -> None:
         with Session(self._writing) as session, session.begin():
-            if session.execute(update(SettingRow).where(SettingRow.key == key).values(value=value)).rowcount == 0:
+            if (
+                session.execute(update(SettingRow).where(SettingRow.key == key).values(value=value)).rowcount
+                == 0
+            ):
                 session.add(SettingRow(key=key, value=value))
 
     def prices(self) -> Prices:
         s = self.setting("prices")
-        return Prices(int(s.get("rate", Prices.rate)), float(s.get("tax_percent", Prices.tax_percent)), str(s.get("currency", Prices.currency)))
+        return Prices(
+            int(s.get("rate", Prices.rate)),
+            float(s.get("tax_percent", Prices.tax_percent)),
+            str(s.get("currency", Prices.currency)),
+        )
 
 
 def _utc(at: datetime) -> datetime:

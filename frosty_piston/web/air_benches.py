@@ -1,4 +1,5 @@
-"""The benches of the air side: EGR, bypass flap, inlet flap, swirl flaps, turbo, boost. One shape, a drawing each."""
+"""The benches of the air side: EGR, bypass flap, inlet flap, swirl flaps, turbo, boost. One shape, a drawing
+each."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -17,7 +18,8 @@ Step = tuple[str, str]
 
 @dataclass(frozen=True)
 class AirBench:
-    """What a bench holds beside its tests: what is cleaned, as part, words and the repair it is; the part that is driven."""
+    """What a bench holds beside its tests: what is cleaned, as part, words and the repair it is; the part
+    that is driven."""
 
     title: str
     says: str
@@ -26,15 +28,34 @@ class AirBench:
 
 
 AIR_BENCHES = {
-    "egr": AirBench("EGR", "Position, drive, air change, look, cooler, cleaning",
-                    (("egr_valve", "EGR valve and port", "egr_passage"), ("egr_cooler", "EGR cooler", "egr_cooler")), "egr_valve"),
+    "egr": AirBench(
+        "EGR",
+        "Position, drive, air change, look, cooler, cleaning",
+        (("egr_valve", "EGR valve and port", "egr_passage"), ("egr_cooler", "EGR cooler", "egr_cooler")),
+        "egr_valve",
+    ),
     "bypass": AirBench("EGR bypass flap", "Against engine speed, rod travel"),
-    "inlet_flap": AirBench("Inlet flap", "Commanded against actual, cleaning", (("inlet_flap", "inlet flap", "inlet_flap"),), "inlet_flap"),
-    "swirl": AirBench("Swirl flaps", "Rev test as it is and released", (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),)),
+    "inlet_flap": AirBench(
+        "Inlet flap",
+        "Commanded against actual, cleaning",
+        (("inlet_flap", "inlet flap", "inlet_flap"),),
+        "inlet_flap",
+    ),
+    "swirl": AirBench(
+        "Swirl flaps",
+        "Rev test as it is and released",
+        (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),),
+    ),
     "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", drive="turbo_actuator"),
     "boost": AirBench("Air and boost", "Pressures, pull, leak test, intake, air mass"),
 }
-FIRST_CARD_TEST = {"egr": "egr_position", "bypass": "bypass_watch", "swirl": "swirl_compare", "turbo": "boost_trace", "boost": "intake_look"}
+FIRST_CARD_TEST = {
+    "egr": "egr_position",
+    "bypass": "bypass_watch",
+    "swirl": "swirl_compare",
+    "turbo": "boost_trace",
+    "boost": "intake_look",
+}
 
 
 def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
@@ -51,7 +72,13 @@ def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
 
 
 def _by_vacuum(record: JobRecord, node: str) -> bool:
-    field = {"egr_valve": "egr_drive", "inlet_flap": "inlet_flap", "bypass_flap": "egr_cooler_bypass", "swirl_flaps": "swirl_flaps", "turbo_actuator": "turbo"}[node]
+    field = {
+        "egr_valve": "egr_drive",
+        "inlet_flap": "inlet_flap",
+        "bypass_flap": "egr_cooler_bypass",
+        "swirl_flaps": "swirl_flaps",
+        "turbo_actuator": "turbo",
+    }[node]
     return "vacuum" in str(getattr(record.job.engine, field) or "vacuum")
 
 
@@ -59,18 +86,34 @@ def on_card(record: JobRecord, workshop: Workshop, bench: str) -> bool:
     """Whether the engine has what the bench is for."""
     k, engine = workshop.knowledge, record.job.engine
     drive = AIR_BENCHES[bench].drive
-    return not engine.rules_out(k.tests[FIRST_CARD_TEST[bench]].needs if bench in FIRST_CARD_TEST else k.nodes[drive].needs)
+    return not engine.rules_out(
+        k.tests[FIRST_CARD_TEST[bench]].needs if bench in FIRST_CARD_TEST else k.nodes[drive].needs
+    )
 
 
 def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any]:
     k, shape = workshop.knowledge, AIR_BENCHES[bench]
     ticked = {x.data.caution for x in record.job.of("tick")}
-    sections = [_section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)]
+    sections = [
+        _section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)
+    ]
     cautions = list(dict.fromkeys(c for s in sections for c in s["shape"].cautions))
     nodes = tuple(node for node, _, _ in shape.cleans)
-    return {"bench": bench, "bench_title": shape.title, "sections": sections, "cells": [x for s in sections for x in s["cells"]], "cautions": cautions, "ticked": ticked,
-            "drawn": DRAWN[bench](record, workshop), "traces": recordings_of(record, workshop, bench), "cleans": [c[:2] for c in shape.cleans], "ways": k.cleaning, "way_cautions": list(dict.fromkeys(c for w in k.cleaning.values() for c in w.cautions)),
-            "log": cleaning_log(record.job, nodes) if nodes else None, "question": part_or_turbo(record.assessed) if bench == "turbo" else None}
+    return {
+        "bench": bench,
+        "bench_title": shape.title,
+        "sections": sections,
+        "cells": [x for s in sections for x in s["cells"]],
+        "cautions": cautions,
+        "ticked": ticked,
+        "drawn": DRAWN[bench](record, workshop),
+        "traces": recordings_of(record, workshop, bench),
+        "cleans": [c[:2] for c in shape.cleans],
+        "ways": k.cleaning,
+        "way_cautions": list(dict.fromkeys(c for w in k.cleaning.values() for c in w.cautions)),
+        "log": cleaning_log(record.job, nodes) if nodes else None,
+        "question": part_or_turbo(record.assessed) if bench == "turbo" else None,
+    }
 
 
 def _section(record: JobRecord, workshop: Workshop, bench: str, test: str, node: str) -> dict[str, Any]:
@@ -78,8 +121,23 @@ def _section(record: JobRecord, workshop: Workshop, bench: str, test: str, node:
     k = workshop.knowledge
     cells = fill(record, test_card.cells_of(record, k, test, node, False))
     in_cells = {x.entry.id for x in cells if x.entry and x.verdict}
-    mine = [v for v in record.assessed.now if v.test == test and test_card.of_node(record, k, v, node) and not (len(v.entries) == 1 and v.entries[0] in in_cells)]
-    return {"test": test, "node": node, "shape": k.tests[test], "cells": cells, "mine": mine, "travel": travel(record, node) if test == "vacuum_travel" else None, "loop": loop_of(record, workshop, bench, node) if test == "actuator_sweep" else None, "key": f"{test}-{node}" if node else test}
+    mine = [
+        v
+        for v in record.assessed.now
+        if v.test == test
+        and test_card.of_node(record, k, v, node)
+        and not (len(v.entries) == 1 and v.entries[0] in in_cells)
+    ]
+    return {
+        "test": test,
+        "node": node,
+        "shape": k.tests[test],
+        "cells": cells,
+        "mine": mine,
+        "travel": travel(record, node) if test == "vacuum_travel" else None,
+        "loop": loop_of(record, workshop, bench, node) if test == "actuator_sweep" else None,
+        "key": f"{test}-{node}" if node else test,
+    }
 
 
 def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -91,15 +149,36 @@ def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     measured, unit = form.text("measured", 80), form.text("unit", 16)
     before, after = form.figure("before", "", 0, 1e6), form.figure("after", "", 0, 1e6)
     if (before is None) != (after is None):
-        form.wrong("after" if after is None else "before", "before and after stand together; leave both empty when nothing was measured")
+        form.wrong(
+            "after" if after is None else "before",
+            "before and after stand together; leave both empty when nothing was measured",
+        )
     if before is not None and not measured:
         form.wrong("measured", "say what was measured, as: free width of the port")
     form.done()
     assert shape is not None and node is not None
     _, what, repair = next(c for c in shape.cleans if c[0] == node)
     back_in = {"repair": repair} if form.raw("back_in") == "yes" else {}
-    turn = {"way": way, "minutes": minutes, "measured": measured, "unit": unit, "before": before, "after": after}
-    return [form.entry("action", {"action": "cleaned", "what": what, "where": {"node": node}, **back_in, "cleaning": {key: v for key, v in turn.items() if v is not None}})]
+    turn = {
+        "way": way,
+        "minutes": minutes,
+        "measured": measured,
+        "unit": unit,
+        "before": before,
+        "after": after,
+    }
+    return [
+        form.entry(
+            "action",
+            {
+                "action": "cleaned",
+                "what": what,
+                "where": {"node": node},
+                **back_in,
+                "cleaning": {key: v for key, v in turn.items() if v is not None},
+            },
+        )
+    ]
 
 
 def plug(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

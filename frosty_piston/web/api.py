@@ -8,8 +8,8 @@ from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.errors import BadInput
-from frosty_piston.job.answer import answer
 from frosty_piston.job import jobfile
+from frosty_piston.job.answer import answer
 from frosty_piston.job.schema import job_file_schema
 
 from .given import GivenWorkshop, read_body
@@ -27,8 +27,11 @@ async def add_job(request: Request, workshop: GivenWorkshop) -> JSONResponse:
 
 @router.get("/jobs/{job_id}")
 def get_job(job_id: str, workshop: GivenWorkshop) -> Response:
-    return Response(jobfile.canonical(workshop.export(job_id)), media_type="application/json",
-                    headers={"Content-Disposition": f'inline; filename="{job_id}.fpjob.json"'})
+    return Response(
+        jobfile.canonical(workshop.export(job_id)),
+        media_type="application/json",
+        headers={"Content-Disposition": f'inline; filename="{job_id}.fpjob.json"'},
+    )
 
 
 @router.post("/jobs/{job_id}/entries", status_code=201)
@@ -43,7 +46,9 @@ async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) ->
         if len(raws) > MOST_ENTRIES:
             raise BadInput(f"{len(raws)} entries at once; at most {MOST_ENTRIES}")
         written = workshop.write(job_id, raws)
-        return JSONResponse({"written": list(written.new), "known": list(written.known)}, 201 if written.new else 200)
+        return JSONResponse(
+            {"written": list(written.new), "known": list(written.known)}, 201 if written.new else 200
+        )
 
     return await run_in_threadpool(write)
 

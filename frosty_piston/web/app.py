@@ -19,14 +19,38 @@ from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Conflict, FrostyPistonError, NotHere
 from frosty_piston.store.workshop import Workshop
 
-from . import api, arrive, decide, did, fit, measure, narrow, plan, prove, report, search, shelf, tape, traces, why, yard
+from . import (
+    api,
+    arrive,
+    decide,
+    did,
+    fit,
+    measure,
+    narrow,
+    plan,
+    prove,
+    report,
+    search,
+    shelf,
+    tape,
+    traces,
+    why,
+    yard,
+)
 from .page import render
 
 HERE = Path(__file__).parent
 log = logging.getLogger("frosty_piston.web")
-POLICY = ("default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; "
-          "base-uri 'none'; frame-ancestors 'none'")
-HEADERS = [(b"content-security-policy", POLICY.encode()), (b"x-content-type-options", b"nosniff"), (b"referrer-policy", b"same-origin"), (b"x-frame-options", b"DENY")]
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self';"
+    " connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+)
+HEADERS = [
+    (b"content-security-policy", POLICY.encode()),
+    (b"x-content-type-options", b"nosniff"),
+    (b"referrer-policy", b"same-origin"),
+    (b"x-frame-options", b"DENY"),
+]
 
 
 class Guard:
@@ -55,23 +79,61 @@ class Guard:
             await send(message)
 
         origin = headers.get(b"origin")
-        if scope["method"] not in ("GET", "HEAD") and origin and urlsplit(origin.decode("latin-1")).netloc != headers.get(b"host", b"").decode("latin-1"):
-            await HTMLResponse("This page was sent from another site and is refused.", 403)(scope, receive, sending)
+        if (
+            scope["method"] not in ("GET", "HEAD")
+            and origin
+            and urlsplit(origin.decode("latin-1")).netloc != headers.get(b"host", b"").decode("latin-1")
+        ):
+            await HTMLResponse("This page was sent from another site and is refused.", 403)(
+                scope, receive, sending
+            )
         else:
             await self.app(scope, receive, sending)
         if not scope["path"].startswith("/static/"):
-            log.info(json.dumps({"id": request_id, "method": scope["method"], "path": scope["path"][:120], "status": status,
-                                 "ms": round((time.perf_counter() - started) * 1000, 1)}))
+            log.info(
+                json.dumps(
+                    {
+                        "id": request_id,
+                        "method": scope["method"],
+                        "path": scope["path"][:120],
+                        "status": status,
+                        "ms": round((time.perf_counter() - started) * 1000, 1),
+                    }
+                )
+            )
 
 
 def create_app(workshop: Workshop) -> FastAPI:
     """Make the application for one workshop."""
-    app = FastAPI(title="Frosty Piston", version=__version__, docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json")
+    app = FastAPI(
+        title="Frosty Piston",
+        version=__version__,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/v1/openapi.json",
+    )
     app.state.workshop = workshop
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
     app.add_middleware(Guard)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for screen in (yard, arrive, narrow, why, plan, traces, measure, decide, fit, did, prove, report, tape, shelf, search, api):
+    for screen in (
+        yard,
+        arrive,
+        narrow,
+        why,
+        plan,
+        traces,
+        measure,
+        decide,
+        fit,
+        did,
+        prove,
+        report,
+        tape,
+        shelf,
+        search,
+        api,
+    ):
         app.include_router(screen.router)
     app.add_exception_handler(FrostyPistonError, _refused)
     app.add_exception_handler(HTTPException, _http)
@@ -83,20 +145,37 @@ def create_app(workshop: Workshop) -> FastAPI:
 def _answer(request: Request, status: int, says: str, faults: list[dict[str, str]] | None = None) -> Response:
     if request.url.path.startswith("/api/"):
         return JSONResponse({"error": says, "faults": faults or []}, status)
-    return render(request, "refused.html", status, code=status, says=says, faults=faults or [], request_id=request.state.request_id)
+    return render(
+        request,
+        "refused.html",
+        status,
+        code=status,
+        says=says,
+        faults=faults or [],
+        request_id=request.state.request_id,
+    )
 
 
 async def _refused(request: Request, error: Exception) -> Response:
     if isinstance(error, BadInput):
         faults = [{"path": f.path, "says": f.says} for f in error.faults]
-        return _answer(request, 422, str(error) if len(faults) == 1 else f"{len(faults)} faults; nothing was kept.", faults)
+        return _answer(
+            request,
+            422,
+            str(error) if len(faults) == 1 else f"{len(faults)} faults; nothing was kept.",
+            faults,
+        )
     status = 404 if isinstance(error, NotHere) else 409 if isinstance(error, Conflict) else 500
     return _answer(request, status, str(error))
 
 
 async def _http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
-    says = {404: "There is no such page.", 405: "That cannot be done here.", 413: "That is larger than what is taken here."}.get(error.status_code, str(error.detail))
+    says = {
+        404: "There is no such page.",
+        405: "That cannot be done here.",
+        413: "That is larger than what is taken here.",
+    }.get(error.status_code, str(error.detail))
     return _answer(request, error.status_code, says)
 
 
@@ -106,6 +185,9 @@ async def _bad_address(request: Request, error: Exception) -> Response:
 
 async def _broken(request: Request, error: Exception) -> Response:
     log.error("request %s failed", getattr(request.state, "request_id", "?"), exc_info=error)
-    return _answer(request, 500, f"Something went wrong here. Nothing was lost that was on the tape. Request {getattr(request.state, 'request_id', '?')}.")
-
-
+    return _answer(
+        request,
+        500,
+        "Something went wrong here. Nothing was lost that was on the tape. Request"
+        f" {getattr(request.state, 'request_id', '?')}.",
+    )

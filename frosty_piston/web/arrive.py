@@ -1,4 +1,5 @@
-"""Arrive: complaint, symptoms, what went on before, codes, temperatures, deadline; all before anything is touched."""
+"""Arrive: complaint, symptoms, what went on before, codes, temperatures, deadline; all before anything is
+touched."""
 
 from typing import Any
 
@@ -23,10 +24,24 @@ router = APIRouter()
 router.include_router(vehicle.router)
 WORK = "arrive/_work.html"
 TEMPERATURES = (("ambient", "Outside"), ("coolant", "Coolant"))
-LAMPS = ("Check engine", "Wait to start (glow)", "Emissions", "Particulate filter", "DEF", "Battery", "Oil pressure", "Reduced power")
+LAMPS = (
+    "Check engine",
+    "Wait to start (glow)",
+    "Emissions",
+    "Particulate filter",
+    "DEF",
+    "Battery",
+    "Oil pressure",
+    "Reduced power",
+)
 MOST_BLOCK = 20_000
-CONDITIONS = (("ambient", "degC", -60, 60), ("coolant", "degC", -60, 150), ("odometer", "km", 0, 5_000_000),
-              ("countdown_km", "km", 0, 10_000), ("countdown_starts", "count", 0, 1000))
+CONDITIONS = (
+    ("ambient", "degC", -60, 60),
+    ("coolant", "degC", -60, 150),
+    ("odometer", "km", 0, 5_000_000),
+    ("countdown_km", "km", 0, 10_000),
+    ("countdown_starts", "count", 0, 1000),
+)
 
 
 def _as_typed(entry: Entry | None, unit: str) -> str:
@@ -41,15 +56,39 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     codes = []
     for x in job.of("code"):
         known, parts = k.codes.get(decode(x.data.code).code), decode(x.data.code)
-        codes.append({"entry": x, "says": known.title if known else x.data.text or parts.says, "system": k.systems[known.system] if known else "",
-                      "kind": known.kind if known else parts.kind or "", "detail": parts.fault_type_says if known else ""})
+        codes.append(
+            {
+                "entry": x,
+                "says": known.title if known else x.data.text or parts.says,
+                "system": k.systems[known.system] if known else "",
+                "kind": known.kind if known else parts.kind or "",
+                "detail": parts.fault_type_says if known else "",
+            }
+        )
     return {
-        "complaint": job.last("complaint"), "codes": codes, "statuses": STATUSES, "temperatures": TEMPERATURES, "lamps": LAMPS,
-        "present": job.symptoms, "around": job.contexts, "lamps_on": list(job.of("lamp")), "odometer": _as_typed(job.condition("odometer"), "km"),
-        "countdown": {name: _as_typed(job.condition(name), unit) for name, unit in (("countdown_km", "km"), ("countdown_starts", "count"))},
-        "returns": returns_of(job), "return_axes": RETURN_AXES, "complaints": [(s, k.symptoms[s].title) for s in job.complaints], "dosing": job.engine.scr is not False,
-        "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES}, "before": job.last("before"), "deadline": job.last("deadline"),
-        "scanned": job.last("code_scan"), "cleared": job.last("code_clear"), "visits": workshop.visits(record.vehicle_id, job.id),
+        "complaint": job.last("complaint"),
+        "codes": codes,
+        "statuses": STATUSES,
+        "temperatures": TEMPERATURES,
+        "lamps": LAMPS,
+        "present": job.symptoms,
+        "around": job.contexts,
+        "lamps_on": list(job.of("lamp")),
+        "odometer": _as_typed(job.condition("odometer"), "km"),
+        "countdown": {
+            name: _as_typed(job.condition(name), unit)
+            for name, unit in (("countdown_km", "km"), ("countdown_starts", "count"))
+        },
+        "returns": returns_of(job),
+        "return_axes": RETURN_AXES,
+        "complaints": [(s, k.symptoms[s].title) for s in job.complaints],
+        "dosing": job.engine.scr is not False,
+        "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES},
+        "before": job.last("before"),
+        "deadline": job.last("deadline"),
+        "scanned": job.last("code_scan"),
+        "cleared": job.last("code_clear"),
+        "visits": workshop.visits(record.vehicle_id, job.id),
         "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
     }
 
@@ -68,7 +107,8 @@ def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
 
 
 def returns(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """How often the complaint comes back: after how far each time, or about every so much. One axis for the job."""
+    """How often the complaint comes back: after how far each time, or about every so much. One axis for the
+    job."""
     name = form.choice("symptom", record.job.complaints)
     axis = form.choice("axis", [a for a, _ in RETURN_AXES])
     timed = []
@@ -76,9 +116,14 @@ def returns(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
         try:
             timed.append(float(text.replace(",", ".")))
         except ValueError:
-            form.wrong("after", f"{text[:12]!r} is no figure; write each return, parted by spaces, as 60 100 80")
+            form.wrong(
+                "after", f"{text[:12]!r} is no figure; write each return, parted by spaces, as 60 100 80"
+            )
     if any(not 0 < t <= 1_000_000 for t in timed):
-        form.wrong("after", "each lies above 0; counted since the codes were last cleared, or since it last came back")
+        form.wrong(
+            "after",
+            "each lies above 0; counted since the codes were last cleared, or since it last came back",
+        )
     about = form.figure("about", "", 0.01, 1_000_000)
     if not timed and about is None and not form.faults:
         form.wrong("after", "write when it came back, or about how often")
@@ -87,8 +132,13 @@ def returns(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     if known and known.axis != unit:
         form.wrong("axis", f"this job counts in {known.unit}; take that back first")
     form.done()
-    data = {"symptom": name, "present": True, "comes_and_goes": True, "returns": [{unit: t * factor} for t in timed],
-            "returns_about": {unit: about * factor} if about else None}
+    data = {
+        "symptom": name,
+        "present": True,
+        "comes_and_goes": True,
+        "returns": [{unit: t * factor} for t in timed],
+        "returns_about": {unit: about * factor} if about else None,
+    }
     return [form.entry("symptom", data)]
 
 
@@ -126,15 +176,31 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         form.wrong("block", "no code was found in it; a code looks like P0671 or P0671-13")
     form.done()
     module = form.text("module", 80)
-    entries = [form.entry("code", {"code": c.code + (f"-{c.fault_type}" if c.fault_type else ""), "status": c.status or "stored", "module": module}, str(i))
-               for i, c in enumerate(found.codes)]
+    entries = [
+        form.entry(
+            "code",
+            {
+                "code": c.code + (f"-{c.fault_type}" if c.fault_type else ""),
+                "status": c.status or "stored",
+                "module": module,
+            },
+            str(i),
+        )
+        for i, c in enumerate(found.codes)
+    ]
     entries.append(form.entry("code_scan", {"module": module or "all"}, "scan"))
     mended = [c.code for c in found.codes if c.mended]
     if found.not_understood:
-        lines = "".join(c for c in "; ".join(found.not_understood)[:2000] if c >= " " and not "\ud800" <= c <= "\udfff")
-        entries.append(form.entry("note", {"text": f"Pasted with the codes, not understood: {lines}"}, "rest"))
+        lines = "".join(
+            c for c in "; ".join(found.not_understood)[:2000] if c >= " " and not "\ud800" <= c <= "\udfff"
+        )
+        entries.append(
+            form.entry("note", {"text": f"Pasted with the codes, not understood: {lines}"}, "rest")
+        )
     if mended:
-        entries.append(form.entry("note", {"text": f"Letter O read as zero in {', '.join(mended)}"}, "mended"))
+        entries.append(
+            form.entry("note", {"text": f"Letter O read as zero in {', '.join(mended)}"}, "mended")
+        )
     return entries
 
 
@@ -145,7 +211,11 @@ def scan(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
 def clear(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Clearing before anything is written down is evidence lost: said first, done only when asked again."""
     if not any(True for _ in record.job.of("code", "code_scan")) and form.raw("anyway") != "yes":
-        form.wrong("anyway", "No code is written down yet. What is cleared now is evidence lost. Read and write them down first, or tick to clear all the same.")
+        form.wrong(
+            "anyway",
+            "No code is written down yet. What is cleared now is evidence lost. Read and write them down"
+            " first, or tick to clear all the same.",
+        )
     form.done()
     return [form.entry("code_clear", {"module": form.text("module", 80) or "all"})]
 
@@ -187,8 +257,20 @@ def deadline(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
 
 
 RETURN_AXES = (("distance_km", "km"), ("starts", "starts"), ("minutes", "minutes"), ("hours", "hours"))
-FORMS = {"complaint": complaint, "symptom": symptom, "returns": returns, "context": context, "code": code, "block": block, "scan": scan, "clear": clear, "lamp": lamp,
-         "conditions": conditions, "before": before, "deadline": deadline}
+FORMS = {
+    "complaint": complaint,
+    "symptom": symptom,
+    "returns": returns,
+    "context": context,
+    "code": code,
+    "block": block,
+    "scan": scan,
+    "clear": clear,
+    "lamp": lamp,
+    "conditions": conditions,
+    "before": before,
+    "deadline": deadline,
+}
 
 
 @router.get("/jobs/{job_id}/arrive")
@@ -198,7 +280,11 @@ def arrive(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 
 
 @router.post("/jobs/{job_id}/arrive/{name}")
-def arrive_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+def arrive_form(
+    request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
+) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    return submit(request, workshop, job_id, form, name, FORMS[name], "arrive", WORK, show, f"/jobs/{job_id}/arrive")
+    return submit(
+        request, workshop, job_id, form, name, FORMS[name], "arrive", WORK, show, f"/jobs/{job_id}/arrive"
+    )

@@ -42,16 +42,46 @@ def _fill(workshop: Workshop, jobs: int, entries: int) -> None:
     for n in range(max(0, jobs - len(models) - 1)):
         model = models[n % len(models)]
         job_id = f"bench-{n}"
-        rows.append({**kept[model["job"]["id"]], "id": job_id, "opened_at": now - timedelta(hours=n), "closed": n % 10 > 2})
-        tapes += [{"job_id": job_id, "id": e["id"], "raw": json.dumps(e), "written_at": now} for e in model["entries"]]
+        rows.append(
+            {
+                **kept[model["job"]["id"]],
+                "id": job_id,
+                "opened_at": now - timedelta(hours=n),
+                "closed": n % 10 > 2,
+            }
+        )
+        tapes += [
+            {"job_id": job_id, "id": e["id"], "raw": json.dumps(e), "written_at": now}
+            for e in model["entries"]
+        ]
     with workshop.engine.execution_options(writing=True).begin() as connection:
         for table, values in ((JobRow, rows), (EntryRow, tapes)):
             for at in range(0, len(values), 2000):
-                connection.execute(insert(table), values[at:at + 2000])
+                connection.execute(insert(table), values[at : at + 2000])
     long = dict(models[0])
-    more = [{"id": f"b{n}", "kind": "reading", "data": {"test": "glow_resistance", "where": {"point": "harness_connector", "cylinder": n % 4 + 1}, "value": round(0.9 + n % 7 / 50, 2), "unit": "ohm"}}
-            if n % 3 else {"id": f"b{n}", "kind": "note", "data": {"text": f"note {n}"}} for n in range(entries - len(long["entries"]))]
-    workshop.add_file(jobfile.check({**long, "job": {"id": MEASURED, "title": "Measured job"}, "entries": [*long["entries"], *more]}, workshop.knowledge))
+    more = [
+        (
+            {
+                "id": f"b{n}",
+                "kind": "reading",
+                "data": {
+                    "test": "glow_resistance",
+                    "where": {"point": "harness_connector", "cylinder": n % 4 + 1},
+                    "value": round(0.9 + n % 7 / 50, 2),
+                    "unit": "ohm",
+                },
+            }
+            if n % 3
+            else {"id": f"b{n}", "kind": "note", "data": {"text": f"note {n}"}}
+        )
+        for n in range(entries - len(long["entries"]))
+    ]
+    workshop.add_file(
+        jobfile.check(
+            {**long, "job": {"id": MEASURED, "title": "Measured job"}, "entries": [*long["entries"], *more]},
+            workshop.knowledge,
+        )
+    )
 
 
 def _timed(rounds: int, ask: Callable[[], int]) -> list[float]:
@@ -85,7 +115,9 @@ def bench(jobs: int, entries: int, rounds: int) -> int:
         thread.start()
         connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
 
-        def ask(method: str, path: str, body: str | None = None, headers: dict[str, str] | None = None) -> int:
+        def ask(
+            method: str, path: str, body: str | None = None, headers: dict[str, str] | None = None
+        ) -> int:
             connection.request(method, path, body, headers or {})
             answer = connection.getresponse()
             answer.read()
@@ -97,24 +129,66 @@ def bench(jobs: int, entries: int, rounds: int) -> int:
 
         def write_json() -> int:
             entry = {"id": str(uuid4()), "kind": "note", "data": {"text": "bench"}}
-            return ask("POST", f"/api/v1/jobs/{MEASURED}/entries", json.dumps(entry), {"Content-Type": "application/json"})
+            return ask(
+                "POST",
+                f"/api/v1/jobs/{MEASURED}/entries",
+                json.dumps(entry),
+                {"Content-Type": "application/json"},
+            )
 
         values = iter(range(10_000))
 
         def write_cell() -> int:
-            fields = {"test": "glow_resistance", "point": "plug", "cylinder": "1", "unit": "ohm", "bench": "glow", "method": "ohm", "at": "plug", "value": f"{0.8 + next(values) % 90 / 100:.2f}", "entry_id": str(uuid4())}
-            return ask("POST", f"/jobs/{MEASURED}/measure/cell", urlencode(fields), {"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"})
+            fields = {
+                "test": "glow_resistance",
+                "point": "plug",
+                "cylinder": "1",
+                "unit": "ohm",
+                "bench": "glow",
+                "method": "ohm",
+                "at": "plug",
+                "value": f"{0.8 + next(values) % 90 / 100:.2f}",
+                "entry_id": str(uuid4()),
+            }
+            return ask(
+                "POST",
+                f"/jobs/{MEASURED}/measure/cell",
+                urlencode(fields),
+                {"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"},
+            )
 
-        asked = [("bare page of the same stack", lambda: ask("GET", "/bare")), ("yard", lambda: ask("GET", "/")), ("job page: glow bench", lambda: ask("GET", f"/jobs/{MEASURED}/measure/glow")),
-                 ("job page: narrow", lambda: ask("GET", f"/jobs/{MEASURED}/narrow")), ("job page: plan", lambda: ask("GET", f"/jobs/{MEASURED}/plan")),
-                 ("job page: why", lambda: ask("GET", f"/jobs/{MEASURED}/why/glow_plugs_open")), ("search", lambda: ask("GET", "/search?q=egr")), ("shelf: all codes", lambda: ask("GET", "/shelf/codes")), ("job page, read anew from the file", forget_and_ask), ("judging a typed value", lambda: ask("GET", f"/jobs/{MEASURED}/measure/judge?test=glow_resistance&point=plug&cylinder=1&unit=ohm&value=0.9")),
-                 ("writing one entry (JSON)", write_json), ("writing one reading (page, with its zones)", write_cell)]
+        asked = [
+            ("bare page of the same stack", lambda: ask("GET", "/bare")),
+            ("yard", lambda: ask("GET", "/")),
+            ("job page: glow bench", lambda: ask("GET", f"/jobs/{MEASURED}/measure/glow")),
+            ("job page: narrow", lambda: ask("GET", f"/jobs/{MEASURED}/narrow")),
+            ("job page: plan", lambda: ask("GET", f"/jobs/{MEASURED}/plan")),
+            ("job page: why", lambda: ask("GET", f"/jobs/{MEASURED}/why/glow_plugs_open")),
+            ("search", lambda: ask("GET", "/search?q=egr")),
+            ("shelf: all codes", lambda: ask("GET", "/shelf/codes")),
+            ("job page, read anew from the file", forget_and_ask),
+            (
+                "judging a typed value",
+                lambda: ask(
+                    "GET",
+                    f"/jobs/{MEASURED}/measure/judge?test=glow_resistance&point=plug&cylinder=1&unit=ohm&value=0.9",
+                ),
+            ),
+            ("writing one entry (JSON)", write_json),
+            ("writing one reading (page, with its zones)", write_cell),
+        ]
         print(f"workshop of {jobs} jobs, measured job of {entries} entries, {rounds} requests each, ms")
         print(f"{'':46}{'median':>9}{'95 %':>9}")
         for name, call in asked:
             times = _timed(rounds, call)
-            print(f"{name:46}{statistics.median(times):9.1f}{statistics.quantiles(times, n=20)[-1]:9.1f}", flush=True)
-        print(f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, server and client in one process")
+            print(
+                f"{name:46}{statistics.median(times):9.1f}{statistics.quantiles(times, n=20)[-1]:9.1f}",
+                flush=True,
+            )
+        print(
+            f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, server and"
+            " client in one process"
+        )
         connection.close()
         server.should_exit = True
         thread.join(5)

@@ -33,7 +33,13 @@ class Cell:
 
     @property
     def id(self) -> str:
-        return "-".join([self.test, *(f"{v}" for v in self.where.values()), *(f"{k}{v:g}" for k, v in self.conditions.items() if k in ("after_s", "part_hot"))]).replace(" ", "_")
+        return "-".join(
+            [
+                self.test,
+                *(f"{v}" for v in self.where.values()),
+                *(f"{k}{v:g}" for k, v in self.conditions.items() if k in ("after_s", "part_hot")),
+            ]
+        ).replace(" ", "_")
 
 
 @dataclass(frozen=True)
@@ -50,23 +56,37 @@ class Filled:
 def _same_conditions(entry: Entry, cell: Cell) -> bool:
     """Whether a reading belongs in a cell: inrush and steady, hot and cold stand apart."""
     wanted, had = cell.conditions.get("after_s"), entry.data.conditions
-    return (wanted is None or had is not None and had.after_s == wanted) and bool(cell.conditions.get("part_hot")) == bool(had and had.part_hot)
+    return (wanted is None or had is not None and had.after_s == wanted) and bool(
+        cell.conditions.get("part_hot")
+    ) == bool(had and had.part_hot)
 
 
 def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
-    """Put the latest readings and their verdicts into the cells. After a repair they are empty again, with what was
-    read before beside them."""
+    """Put the latest readings and their verdicts into the cells. After a repair they are empty again, with
+    what was read before beside them."""
     found = []
     verdicts = {i: v for v in record.assessed.judged[-1] for i in (v.entries if len(v.entries) == 1 else ())}
     tests, now = {c.test for c in cells}, len(record.job.times) - 1
     readings = [(x, where_of(x.data.where)) for x in record.job.of("reading") if x.data.test in tests]
     for cell in cells:
-        every = [x for x, where in readings if x.data.test == cell.test and where == cell.where and _same_conditions(x, cell)]
+        every = [
+            x
+            for x, where in readings
+            if x.data.test == cell.test and where == cell.where and _same_conditions(x, cell)
+        ]
         mine = [x for x in every if record.job.time_of[x.id] == now]
         last = mine[-1] if mine else None
         if every and last is None:
             cell = replace(cell, hint=f"before: {_as_typed(every[-1], cell)}")
-        found.append(Filled(cell, _as_typed(last, cell) if last else "", verdicts.get(last.id) if last else None, last, len(mine)))
+        found.append(
+            Filled(
+                cell,
+                _as_typed(last, cell) if last else "",
+                verdicts.get(last.id) if last else None,
+                last,
+                len(mine),
+            )
+        )
     return found
 
 
@@ -103,7 +123,16 @@ def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
     if value != "OL" and shape.range:
         low, high = shape.range
         if not low <= convert(float(value), got, shape.units[0]) <= high:
-            raise BadInput([Fault("value", f"{form.raw('value')[:16]} is out of reach; {plain(low)} to {plain(high)} {shape.units[0]} is allowed")], form.kept)
+            raise BadInput(
+                [
+                    Fault(
+                        "value",
+                        f"{form.raw('value')[:16]} is out of reach; {plain(low)} to {plain(high)}"
+                        f" {shape.units[0]} is allowed",
+                    )
+                ],
+                form.kept,
+            )
     return value, got
 
 
@@ -136,11 +165,24 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
     value, unit = read_value(form, cell, k)
     conditions = conditions_of(form)
     form.done()
-    if filled.entry is not None and (filled.entry.data.value, filled.entry.data.unit) == (value, unit) and not form.raw("again"):
-        kept = filled.entry.data.conditions.model_dump(exclude_none=True) if filled.entry.data.conditions else None
+    if (
+        filled.entry is not None
+        and (filled.entry.data.value, filled.entry.data.unit) == (value, unit)
+        and not form.raw("again")
+    ):
+        kept = (
+            filled.entry.data.conditions.model_dump(exclude_none=True)
+            if filled.entry.data.conditions
+            else None
+        )
         if kept == conditions:
             return []
-    return [form.entry("reading", {"test": cell.test, "where": cell.where, "value": value, "unit": unit, "conditions": conditions})]
+    return [
+        form.entry(
+            "reading",
+            {"test": cell.test, "where": cell.where, "value": value, "unit": unit, "conditions": conditions},
+        )
+    ]
 
 
 def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Verdict | None:
@@ -149,7 +191,13 @@ def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Verdict | None:
     value, unit = read_value(form, cell, k)
     conditions = conditions_of(form)
     form.done()
-    reading = Reading(test=cell.test, where=Where(**cell.where), value=value, unit=unit, conditions=Conditions(**conditions) if conditions else None)
+    reading = Reading(
+        test=cell.test,
+        where=Where(**cell.where),
+        value=value,
+        unit=unit,
+        conditions=Conditions(**conditions) if conditions else None,
+    )
     draft = Entry(str(uuid4()), "reading", None, None, reading)
     judged = Judge(record.job, k, (*record.job.times[-1], draft)).test(cell.test)
     mine = [v for v in judged if draft.id in v.entries]

@@ -21,36 +21,80 @@ from .sidezones import place_link
 
 router = APIRouter()
 WORK = "decide/_work.html"
-PARTS = (("parts", "parts"), ("labour", "labour"), ("tax", "tax"), ("if_not_cured", "if it does not cure"), ("if_back", "if it comes back"),
-         ("if_broken", "if something breaks"), ("standstill", "standing still"))
+PARTS = (
+    ("parts", "parts"),
+    ("labour", "labour"),
+    ("tax", "tax"),
+    ("if_not_cured", "if it does not cure"),
+    ("if_back", "if it comes back"),
+    ("if_broken", "if something breaks"),
+    ("standstill", "standing still"),
+)
 SHOWN, LEFT_SHOWN = 4, 3
 
 
 def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
     """The workshop's prices; for single options what was typed for this engine card, and on this job."""
     k, own = workshop.knowledge, workshop.setting(f"prices:{record.job.engine.name}")
-    typed = {option: {n: float(v) for n, v in given.items()} for option, given in own.items() if option in k.options}
+    typed = {
+        option: {n: float(v) for n, v in given.items()}
+        for option, given in own.items()
+        if option in k.options
+    }
     deadline = record.job.last("deadline")
-    return replace(workshop.prices(), typed={**typed, **typed_on_tape(record.job, k)}, standstill_per_day=deadline.data.standstill_per_day if deadline else 0)
+    return replace(
+        workshop.prices(),
+        typed={**typed, **typed_on_tape(record.job, k)},
+        standstill_per_day=deadline.data.standstill_per_day if deadline else 0,
+    )
 
 
 def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> dict[str, Any]:
-    """An offer as bars: each part of the expected cost with its width; what it cures and leaves; break-even in words."""
+    """An offer as bars: each part of the expected cost with its width; what it cures and leaves; break-even
+    in words."""
     c, k = o.costed, workshop.knowledge
     bars, at = [], 0.0
     for name, label in PARTS:
         if amount := getattr(c, name):
             width = amount / most * 100
-            bars.append({"name": name, "label": label, "amount": amount, "x": round(at, 2), "width": round(width, 2)})
+            bars.append(
+                {"name": name, "label": label, "amount": amount, "x": round(at, 2), "width": round(width, 2)}
+            )
             at += width
-    leaves = [{"fault": f, "title": k.faults[f].title if f in k.faults else "something not listed", "percent": percent(p)} for f, p in o.leaves]
+    leaves = [
+        {
+            "fault": f,
+            "title": k.faults[f].title if f in k.faults else "something not listed",
+            "percent": percent(p),
+        }
+        for f, p in o.leaves
+    ]
     even = f"Worth it above {percent(c.break_even)} sure." if c.break_even is not None else ""
-    days = "today" if c.option.days < 0.5 else f"in {plain(c.option.days)} days" if c.option.days != 1 else "tomorrow"
+    days = (
+        "today"
+        if c.option.days < 0.5
+        else f"in {plain(c.option.days)} days"
+        if c.option.days != 1
+        else "tomorrow"
+    )
     single = o.options[0] if len(o.options) == 1 else None
     pieces = len(o.cylinders) or 1
-    return {"o": o, "c": c, "single": single, "unit_part": round(c.option.parts / pieces), "hours": c.option.labour_h + c.option.access_h, "bars": bars, "even": even, "cures": percent(o.cures),
-            "back": percent(c.option.comes_back), "breaks": percent(c.option.breaks), "leaves": leaves[:LEFT_SHOWN], "days": days,
-            "temporary": any(x.shape.temporary for x in o.options), "repairs": [k.repairs[r].title for r in o.repairs]}
+    return {
+        "o": o,
+        "c": c,
+        "single": single,
+        "unit_part": round(c.option.parts / pieces),
+        "hours": c.option.labour_h + c.option.access_h,
+        "bars": bars,
+        "even": even,
+        "cures": percent(o.cures),
+        "back": percent(c.option.comes_back),
+        "breaks": percent(c.option.breaks),
+        "leaves": leaves[:LEFT_SHOWN],
+        "days": days,
+        "temporary": any(x.shape.temporary for x in o.options),
+        "repairs": [k.repairs[r].title for r in o.repairs],
+    }
 
 
 def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list[dict[str, Any]]:
@@ -62,13 +106,27 @@ def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list
     suspicion = record.assessed.suspicion
 
     def stands(key: str) -> float:
-        return 2.0 if key == "together" else max((suspicion.odds(f) for f in k.repairs[key].cures if f in suspicion.space.place), default=0.0)
+        return (
+            2.0
+            if key == "together"
+            else max(
+                (suspicion.odds(f) for f in k.repairs[key].cures if f in suspicion.space.place), default=0.0
+            )
+        )
 
     groups = []
     for key in sorted(found, key=lambda key: -stands(key)):
         views = [offer_view(record, workshop, o, most) for o in found[key]]
         title = "More than one fault stands: both together" if key == "together" else k.repairs[key].title
-        groups.append({"key": key, "title": title, "odds": "" if key == "together" else percent(stands(key)), "first": views[:SHOWN], "more": views[SHOWN:]})
+        groups.append(
+            {
+                "key": key,
+                "title": title,
+                "odds": "" if key == "together" else percent(stands(key)),
+                "first": views[:SHOWN],
+                "more": views[SHOWN:],
+            }
+        )
     return groups
 
 
@@ -77,23 +135,59 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     offers = weigh_offers(record.assessed, prices)
     picked, yes = chosen(record.job), consent(record.job)
     asked = picked.data.option.split("+") if picked else []
-    heard = [{"says": a.says, "link": place_link(record.job.id, a.where) if a.where else "", "before": a.before} for a in advice(record.assessed)]
+    heard = [
+        {"says": a.says, "link": place_link(record.job.id, a.where) if a.where else "", "before": a.before}
+        for a in advice(record.assessed)
+    ]
     following = record.standing.after_waits
     if following.kind in ("reread", "judge", "test"):
         heard = [h for h in heard if following.kind != "reread" or "connector alone" not in h["says"]]
-        heard.insert(0, {"says": f"{following.does} first. {following.because}", "link": place_link(record.job.id, following.where), "before": following.kind == "reread"})
-    return {"groups": _grouped(record, workshop, offers), "prices": prices, "picked": picked, "yes": yes, "above": above_ceiling(record.job), "heard": heard,
-            "cheapest": offers[0].id if offers else "", "agreed": agreed(record.job), "consents": list(record.job.of("consent")),
-            "asked_for": [(o, k.options[o].title) for o in asked if o in k.options], "warnings": list(record.job.of("warning")), "typed": prices.typed}
+        heard.insert(
+            0,
+            {
+                "says": f"{following.does} first. {following.because}",
+                "link": place_link(record.job.id, following.where),
+                "before": following.kind == "reread",
+            },
+        )
+    return {
+        "groups": _grouped(record, workshop, offers),
+        "prices": prices,
+        "picked": picked,
+        "yes": yes,
+        "above": above_ceiling(record.job),
+        "heard": heard,
+        "cheapest": offers[0].id if offers else "",
+        "agreed": agreed(record.job),
+        "consents": list(record.job.of("consent")),
+        "asked_for": [(o, k.options[o].title) for o in asked if o in k.options],
+        "warnings": list(record.job.of("warning")),
+        "typed": prices.typed,
+    }
 
 
 def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The prices of one option: on this job, and for the next one of this engine card."""
     option = form.choice("option", workshop.knowledge.options)
-    part, hours, access = form.money("parts", needed=True), form.figure("labour_h", "", 0, 200), form.figure("access_h", "", 0, 200)
-    other, days, warranty = form.money("consumables"), form.figure("days", "", 0, 365), form.whole("warranty_months", 0, 120)
+    part, hours, access = (
+        form.money("parts", needed=True),
+        form.figure("labour_h", "", 0, 200),
+        form.figure("access_h", "", 0, 200),
+    )
+    other, days, warranty = (
+        form.money("consumables"),
+        form.figure("days", "", 0, 365),
+        form.whole("warranty_months", 0, 120),
+    )
     form.done()
-    given = {"parts": part, "labour_h": hours, "access_h": access, "consumables": other or 0, "days": days or 0.0, "warranty_months": warranty or 0}
+    given = {
+        "parts": part,
+        "labour_h": hours,
+        "access_h": access,
+        "consumables": other or 0,
+        "days": days or 0.0,
+        "warranty_months": warranty or 0,
+    }
     given = {name: value for name, value in given.items() if value is not None}
     if record.job.engine.name != "Engine not named":
         key = f"prices:{record.job.engine.name}"
@@ -102,7 +196,8 @@ def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 
 
 def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """The technician picks; another than the cheapest, or one that still lacks its reading, needs a reason."""
+    """The technician picks; another than the cheapest, or one that still lacks its reading, needs a
+    reason."""
     offers = {o.id: o for o in weigh_offers(record.assessed, prices_of(record, workshop))}
     name = form.raw("option")
     if name not in offers:
@@ -117,9 +212,28 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         form.wrong("reason", f"Say why it goes on without it: {inside(lacking.says)}")
     form.done()
     c, o = picked.costed, picked.costed.option
-    return [form.entry("option", {"option": name, "title": picked.title[:200], "parts": o.parts, "labour_h": o.labour_h, "access_h": o.access_h, "consumables": o.consumables,
-                                  "price": c.price, "expected": c.expected, "cures": round(o.cures, 4), "comes_back": round(o.comes_back, 4),
-                                  "breaks": round(o.breaks, 4), "days": o.days, "warranty_months": o.warranty_months, "chosen": True, "reason": reason})]
+    return [
+        form.entry(
+            "option",
+            {
+                "option": name,
+                "title": picked.title[:200],
+                "parts": o.parts,
+                "labour_h": o.labour_h,
+                "access_h": o.access_h,
+                "consumables": o.consumables,
+                "price": c.price,
+                "expected": c.expected,
+                "cures": round(o.cures, 4),
+                "comes_back": round(o.comes_back, 4),
+                "breaks": round(o.breaks, 4),
+                "days": o.days,
+                "warranty_months": o.warranty_months,
+                "chosen": True,
+                "reason": reason,
+            },
+        )
+    ]
 
 
 def consent_form(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -130,10 +244,26 @@ def consent_form(form: Form, record: JobRecord, workshop: Workshop) -> list[dict
     picked = chosen(record.job)
     if picked is None:
         form.wrong("answer", "pick an option first, so that it is clear what the owner was asked")
-    asked = form.choice("option", [picked.data.option, *picked.data.option.split("+")], needed=False) if picked else None
+    asked = (
+        form.choice("option", [picked.data.option, *picked.data.option.split("+")], needed=False)
+        if picked
+        else None
+    )
     form.done()
-    return [form.entry("consent", {"option": asked or (picked.data.option if picked else None), "answer": answer, "ceiling": ceiling, "who": who, "how": how,
-                                   "declined": declined, "grew": grew})]
+    return [
+        form.entry(
+            "consent",
+            {
+                "option": asked or (picked.data.option if picked else None),
+                "answer": answer,
+                "ceiling": ceiling,
+                "who": who,
+                "how": how,
+                "declined": declined,
+                "grew": grew,
+            },
+        )
+    ]
 
 
 def warning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -161,11 +291,26 @@ FORMS = {"rates": rates, "price": price, "pick": pick, "consent": consent_form, 
 def decide(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
     view = show(record, workshop)
-    return job_page(request, record, "decide", WORK, {**view, "grew": request.query_params.get("grew", "")[:200]})
+    return job_page(
+        request, record, "decide", WORK, {**view, "grew": request.query_params.get("grew", "")[:200]}
+    )
 
 
 @router.post("/jobs/{job_id}/decide/{name}")
-def decide_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+def decide_form(
+    request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
+) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    return submit(request, workshop, job_id, form, name, FORMS[name], "decide", WORK, lambda r, w: {**show(r, w), "grew": ""}, f"/jobs/{job_id}/decide")
+    return submit(
+        request,
+        workshop,
+        job_id,
+        form,
+        name,
+        FORMS[name],
+        "decide",
+        WORK,
+        lambda r, w: {**show(r, w), "grew": ""},
+        f"/jobs/{job_id}/decide",
+    )

@@ -26,8 +26,14 @@ def repairs_here(record: JobRecord, workshop: Workshop) -> list[tuple[str, str]]
     """The repairs that this engine card allows, the likeliest first."""
     k, engine = workshop.knowledge, record.job.engine
     needed = list(chance_needed(record.assessed)) if record.assessed.evidence else []
-    able = [r for r, shape in k.repairs.items() if not shape.cures or any(not engine.rules_out(k.faults[f].needs) for f in shape.cures)]
-    ordered = [r for r in needed if r in able] + sorted((r for r in able if r not in needed), key=lambda r: k.repairs[r].title)
+    able = [
+        r
+        for r, shape in k.repairs.items()
+        if not shape.cures or any(not engine.rules_out(k.faults[f].needs) for f in shape.cures)
+    ]
+    ordered = [r for r in needed if r in able] + sorted(
+        (r for r in able if r not in needed), key=lambda r: k.repairs[r].title
+    )
     return [(r, k.repairs[r].title) for r in ordered]
 
 
@@ -50,11 +56,19 @@ def show(record: JobRecord, workshop: Workshop, asked: Form | None = None) -> di
     repair = asked_repair(record, workshop, asked) if asked else ""
     bad = condemned(k, repair, record.assessed.now) if repair else None
     options = list(k.repairs[repair].options.values()) if repair else []
-    return {"repairs_here": repairs_here(record, workshop), "repair": repair, "acts": [(a, k.acts[a].title) for a in ACTS],
-            "act": options[0].shape.act if options else "replaced", "what": k.repairs[repair].shape.part if repair else "",
-            "cylinders": ", ".join(map(str, bad.cylinders)) if bad and any(o.shape.pieces for o in options) else "",
-            "by_cylinder": any(o.shape.pieces for r in k.repairs.values() for o in r.options.values()), "picked": chosen(record.job),
-            "done_so_far": list(record.job.repairs)}
+    return {
+        "repairs_here": repairs_here(record, workshop),
+        "repair": repair,
+        "acts": [(a, k.acts[a].title) for a in ACTS],
+        "act": options[0].shape.act if options else "replaced",
+        "what": k.repairs[repair].shape.part if repair else "",
+        "cylinders": (
+            ", ".join(map(str, bad.cylinders)) if bad and any(o.shape.pieces for o in options) else ""
+        ),
+        "by_cylinder": any(o.shape.pieces for r in k.repairs.values() for o in r.options.values()),
+        "picked": chosen(record.job),
+        "done_so_far": list(record.job.repairs),
+    }
 
 
 def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -67,15 +81,30 @@ def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
     if temporary and back is None and not form.raw("come_back"):
         form.wrong("come_back", "say on which day it comes back for the lasting repair")
     form.done()
-    return [form.entry("action", {"action": act, "what": what, "repair": repair, "cylinders": cylinders, "temporary": temporary,
-                                  "come_back": back.astimezone().date().isoformat() if back else None, "note": form.text("note", 400)})]
+    return [
+        form.entry(
+            "action",
+            {
+                "action": act,
+                "what": what,
+                "repair": repair,
+                "cylinders": cylinders,
+                "temporary": temporary,
+                "come_back": back.astimezone().date().isoformat() if back else None,
+                "note": form.text("note", 400),
+            },
+        )
+    ]
 
 
 def _cylinders(form: Form, record: JobRecord) -> list[int] | None:
     found = []
     for text in filter(None, _CYLINDERS.split(form.raw("cylinders"))):
         if not text.isdigit() or not 1 <= int(text) <= record.job.cylinders:
-            form.wrong("cylinders", f"{text[:12]!r} is no cylinder of this engine; 1 to {record.job.cylinders}, as 2, 4")
+            form.wrong(
+                "cylinders",
+                f"{text[:12]!r} is no cylinder of this engine; 1 to {record.job.cylinders}, as 2, 4",
+            )
             return None
         found.append(int(text))
     return found or None
@@ -90,6 +119,15 @@ def did_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response
 
 @router.post("/jobs/{job_id}/did/done")
 def did_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
-    return submit(request, workshop, job_id, form, "did", did, "did", WORK, lambda r, w: show(r, w, form), f"/jobs/{job_id}/prove")
-
-
+    return submit(
+        request,
+        workshop,
+        job_id,
+        form,
+        "did",
+        did,
+        "did",
+        WORK,
+        lambda r, w: show(r, w, form),
+        f"/jobs/{job_id}/prove",
+    )

@@ -18,8 +18,8 @@ TICKS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000)
 
 
 def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
-    """The curve of certainty against distance, starts or hours: 500 wide, 190 high, from the certainty before to 100 %;
-    90 and 95 %, today's drive, and what would reach them. None when no return is known."""
+    """The curve of certainty against distance, starts or hours: 500 wide, 190 high, from the certainty before
+    to 100 %; 90 and 95 %, today's drive, and what would reach them. None when no return is known."""
     returns, odds = returns_of(assessed.job), odds_before_drives(assessed)
     if returns is None or odds is None or not 0 < odds < 1:
         return None
@@ -39,17 +39,55 @@ def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
     def y(chance: float) -> float:
         return round(TOP + (1 - chance) / (1 - low) * HIGH, 1)
 
-    points = " ".join(f"{x(farthest * n / POINTS)},{y(sure(farthest * n / POINTS))}" for n in range(POINTS + 1))
-    marks = [{"y": y(m), "says": percent(m), "x": x(ends[m]), "span": f"{plain(round(ends[m]))} {returns.unit}", "shown": m > odds} for m in MARKS if m in ends]
+    points = " ".join(
+        f"{x(farthest * n / POINTS)},{y(sure(farthest * n / POINTS))}" for n in range(POINTS + 1)
+    )
+    marks = [
+        {
+            "y": y(m),
+            "says": percent(m),
+            "x": x(ends[m]),
+            "span": f"{plain(round(ends[m]))} {returns.unit}",
+            "shown": m > odds,
+        }
+        for m in MARKS
+        if m in ends
+    ]
     step = next((t for t in TICKS if farthest / t <= 6), 5000)
     ticks = [(t, x(t)) for t in range(0, int(farthest) + 1, step)]
-    today = {"x": x(trip.span), "y": y(sure(trip.span)), "says": f"{plain(trip.span)} {returns.unit}, {percent(sure(trip.span))}"} if trip.entries and not trip.back else None
+    today = (
+        {
+            "x": x(trip.span),
+            "y": y(sure(trip.span)),
+            "says": f"{plain(trip.span)} {returns.unit}, {percent(sure(trip.span))}",
+        }
+        if trip.entries and not trip.back
+        else None
+    )
     left = limit.data.value if limit else None
     wanted = ends.get(MARKS[-1])
-    return {"points": points, "marks": marks, "ticks": ticks, "today": today, "low": percent(low), "low_y": y(low), "unit": returns.unit, "axis": returns.axis,
-            "limit": {"x": x(left), "says": f"countdown, {plain(left)} {returns.unit}"} if left is not None and left <= farthest else None,
-            "short": left is not None and wanted is not None and wanted - trip.span > left, "left": left,
-            "says": _says(returns.timed, returns.about, returns.unit, odds), "size": (LEFT + WIDE + 30, TOP + HIGH + 46), "box": (LEFT, TOP, WIDE, HIGH), "back": trip.back, "late": _late(assessed, returns.axis, (wanted or 0.0) - trip.span, now)}
+    return {
+        "points": points,
+        "marks": marks,
+        "ticks": ticks,
+        "today": today,
+        "low": percent(low),
+        "low_y": y(low),
+        "unit": returns.unit,
+        "axis": returns.axis,
+        "limit": (
+            {"x": x(left), "says": f"countdown, {plain(left)} {returns.unit}"}
+            if left is not None and left <= farthest
+            else None
+        ),
+        "short": left is not None and wanted is not None and wanted - trip.span > left,
+        "left": left,
+        "says": _says(returns.timed, returns.about, returns.unit, odds),
+        "size": (LEFT + WIDE + 30, TOP + HIGH + 46),
+        "box": (LEFT, TOP, WIDE, HIGH),
+        "back": trip.back,
+        "late": _late(assessed, returns.axis, (wanted or 0.0) - trip.span, now),
+    }
 
 
 def _late(assessed: Assessed, axis: str, more: float, now: datetime) -> str:
@@ -60,11 +98,18 @@ def _late(assessed: Assessed, axis: str, more: float, now: datetime) -> str:
     hours, left = more / GENERAL_KM_H, (due.data.until - now).total_seconds() / 3600
     if hours <= left:
         return ""
-    return f"{plain(round(more))} km more take about {plain(round(hours, 1))} h at {GENERAL_KM_H:g} km an hour, and it is due in {plain(round(max(left, 0.0), 1))} h: hand it over on trial, or ask for more time."
+    return (
+        f"{plain(round(more))} km more take about {plain(round(hours, 1))} h at {GENERAL_KM_H:g} km an hour,"
+        f" and it is due in {plain(round(max(left, 0.0), 1))} h: hand it over on trial, or ask for more time."
+    )
 
 
 def _says(timed: tuple[float, ...], about: float | None, unit: str, odds: float) -> str:
-    came = f"It came back after {', '.join(plain(t) for t in timed)} {unit}" if timed else f"It comes back about every {plain(about or 0)} {unit}"
+    came = (
+        f"It came back after {', '.join(plain(t) for t in timed)} {unit}"
+        if timed
+        else f"It comes back about every {plain(about or 0)} {unit}"
+    )
     return f"{came}. Before any drive the cure stands at {percent(odds)}."
 
 
@@ -79,7 +124,15 @@ def cooling_curve(soak: Soak) -> dict[str, Any]:
     def y(t: float) -> float:
         return round(12 + (warmest - t) / (warmest - around) * 110, 1)
 
-    points = " ".join(f"{x(hours * n / 40)},{y(temperature_after(hours * n / 40, start, around, tau))}" for n in range(41))
+    points = " ".join(
+        f"{x(hours * n / 40)},{y(temperature_after(hours * n / 40, start, around, tau))}" for n in range(41)
+    )
     touch, step = soak.touch_h, 2 if hours <= 16 else 4
-    return {"points": points, "ticks": [(h, x(h)) for h in range(0, int(hours) + 1, step)], "touch": (x(touch), y(TOUCHABLE_C)) if touch else None,
-            "top": round(warmest), "bottom": round(around), "end": (x(hours), y(temperature_after(hours, start, around, tau)))}
+    return {
+        "points": points,
+        "ticks": [(h, x(h)) for h in range(0, int(hours) + 1, step)],
+        "touch": (x(touch), y(TOUCHABLE_C)) if touch else None,
+        "top": round(warmest),
+        "bottom": round(around),
+        "end": (x(hours), y(temperature_after(hours, start, around, tau))),
+    }

@@ -51,11 +51,15 @@ class Shape:
 
     @property
     def label_x(self) -> float:
-        return {"right": self.x + self.w + 6, "left": self.x - 6, "under": self.x}.get(self.label_at, self.cx) + self.label_dx
+        return {"right": self.x + self.w + 6, "left": self.x - 6, "under": self.x}.get(
+            self.label_at, self.cx
+        ) + self.label_dx
 
     @property
     def label_y(self) -> float:
-        return {"above": self.y - 8, "right": self.cy + 6, "left": self.cy + 6, "inside": self.cy + 6}.get(self.label_at, self.y + self.h + 19) + self.label_dy
+        return {"above": self.y - 8, "right": self.cy + 6, "left": self.cy + 6, "inside": self.cy + 6}.get(
+            self.label_at, self.y + self.h + 19
+        ) + self.label_dy
 
     @property
     def anchor(self) -> str:
@@ -64,7 +68,8 @@ class Shape:
 
 @dataclass(frozen=True)
 class Pipe:
-    """A line between parts: air, charge, exhaust, egr, fuel, vacuum, def or wire. `part` when a press opens one."""
+    """A line between parts: air, charge, exhaust, egr, fuel, vacuum, def or wire. `part` when a press opens
+    one."""
 
     kind: str
     d: str
@@ -73,7 +78,8 @@ class Pipe:
 
 @dataclass(frozen=True)
 class Bore:
-    """One cylinder: its middle and bore radius; in its halves the injector above and the plug below, turned for a lower row."""
+    """One cylinder: its middle and bore radius; in its halves the injector above and the plug below, turned
+    for a lower row."""
 
     number: int
     x: float
@@ -106,7 +112,8 @@ class Drawing:
 
 
 def bores(engine: EngineCard) -> list[Bore]:
-    """The cylinders of an engine: in one row, or in two banks that stand off by half a pitch, odd ones above."""
+    """The cylinders of an engine: in one row, or in two banks that stand off by half a pitch, odd ones
+    above."""
     count = engine.cylinders or 4
     two = engine.arrangement in ("vee", "flat") and count > 1
     per_row = (count + 1) // 2 if two else count
@@ -122,15 +129,31 @@ def bores(engine: EngineCard) -> list[Bore]:
 
 
 def draw(engine: EngineCard) -> Drawing:
-    """Draw what the card says is fitted; what it does not say is drawn too, and marked by the page as not on the card."""
+    """Draw what the card says is fitted; what it does not say is drawn too, and marked by the page as not on
+    the card."""
     cylinders = bores(engine)
     two = engine.arrangement in ("vee", "flat") and len(cylinders) > 1
     pipes: list[Pipe] = []
     off = BANK_OFF[engine.arrangement or "vee"] if two else 0
     top, bottom = (ROW_MID - off - BANK_HALF, ROW_MID + off + BANK_HALF) if two else (248, 368)
     left, width = BLOCK_LEFT - 8, BLOCK_WIDTH + 16
-    block = [(left, top, width, 2 * BANK_HALF), (left, bottom - 2 * BANK_HALF, width, 2 * BANK_HALF)] if two else [(left, top, width, bottom - top)]
-    shapes = [Shape("base_engine", "block", *box, "Base engine, oil" if n == len(block) - 1 else "", "under" if two else "below", 0 if two else -80, 0 if two else -26) for n, box in enumerate(block)]
+    block = (
+        [(left, top, width, 2 * BANK_HALF), (left, bottom - 2 * BANK_HALF, width, 2 * BANK_HALF)]
+        if two
+        else [(left, top, width, bottom - top)]
+    )
+    shapes = [
+        Shape(
+            "base_engine",
+            "block",
+            *box,
+            "Base engine, oil" if n == len(block) - 1 else "",
+            "under" if two else "below",
+            0 if two else -80,
+            0 if two else -26,
+        )
+        for n, box in enumerate(block)
+    ]
     log_y = 293 if two else 186
     exhaust_logs = [top - 42, bottom + 26] if two else [402]
     _air(engine, shapes, pipes, log_y)
@@ -140,7 +163,11 @@ def draw(engine: EngineCard) -> Drawing:
     _start(engine, shapes, pipes, cylinders, two)
     _vacuum(engine, shapes, pipes)
     for b in cylinders:
-        inlet, outlet = ((log_y + 14 if b.turned else log_y, exhaust_logs[1] if b.turned else exhaust_logs[0] + 14) if two else (log_y + 14, exhaust_logs[0]))
+        inlet, outlet = (
+            (log_y + 14 if b.turned else log_y, exhaust_logs[1] if b.turned else exhaust_logs[0] + 14)
+            if two
+            else (log_y + 14, exhaust_logs[0])
+        )
         head, foot = (b.y - b.r, b.y + b.r)
         near, far = (head, foot) if b.turned or not two else (foot, head)
         pipes.append(Pipe("runner", f"M{b.x - 7} {inlet}V{near}"))
@@ -175,13 +202,45 @@ def _air(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
         shapes.append(Shape("charge_pipes", "joint", 330, 55, 24, 24, "Intake hoses"))
     if engine.inlet_flap != "none":
         shapes.append(Shape("inlet_flap", "throttle", 554, 48, 38, 38, "Inlet flap", "above"))
-    pipes.append(Pipe("charge", f"M{590 if engine.inlet_flap != 'none' else 556} 67H786V{log_y + 7}H750", "charge_pipes" if turbo else ""))
-    shapes.append(Shape("intake_manifold", "log", BLOCK_LEFT, log_y, BLOCK_WIDTH, 14, "Intake manifold", "above", -66 if log_y < 250 else 40))
+    pipes.append(
+        Pipe(
+            "charge",
+            f"M{590 if engine.inlet_flap != 'none' else 556} 67H786V{log_y + 7}H750",
+            "charge_pipes" if turbo else "",
+        )
+    )
+    shapes.append(
+        Shape(
+            "intake_manifold",
+            "log",
+            BLOCK_LEFT,
+            log_y,
+            BLOCK_WIDTH,
+            14,
+            "Intake manifold",
+            "above",
+            -66 if log_y < 250 else 40,
+        )
+    )
     pipes.append(Pipe("charge", f"M{BLOCK_LEFT} {log_y + 7}H{BLOCK_LEFT + BLOCK_WIDTH}"))
     if log_y < 250:
-        shapes.append(Shape("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 42, log_y - 7, 28, 28, "Manifold pressure", "above", -20))
+        shapes.append(
+            Shape(
+                "manifold_pressure_sensor",
+                "sensor",
+                BLOCK_LEFT - 42,
+                log_y - 7,
+                28,
+                28,
+                "Manifold pressure",
+                "above",
+                -20,
+            )
+        )
     else:
-        shapes.append(Shape("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 60, log_y - 7, 28, 28, "Pressure"))
+        shapes.append(
+            Shape("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 60, log_y - 7, 28, 28, "Pressure")
+        )
     pipes.append(Pipe("thin", f"M{BLOCK_LEFT - (14 if log_y < 250 else 32)} {log_y + 7}H{BLOCK_LEFT}"))
     if engine.intake_heater:
         shapes.append(Shape("intake_heater", "coil", 640, 52, 40, 30, "Intake heater", "above"))
@@ -193,7 +252,13 @@ def _exhaust(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], logs: l
     line = 560
     if engine.turbo != "none":
         for y in logs:
-            pipes.append(Pipe("exhaust", f"M{BLOCK_LEFT} {y + 7}H{254 if y > 300 else 296}V{368 if y > 300 else 336}" + ("" if y > 300 else "H286")))
+            pipes.append(
+                Pipe(
+                    "exhaust",
+                    f"M{BLOCK_LEFT} {y + 7}H{254 if y > 300 else 296}V{368 if y > 300 else 336}"
+                    + ("" if y > 300 else "H286"),
+                )
+            )
         pipes.append(Pipe("exhaust", f"M222 336H196V{line}H250"))
     else:
         for y in logs:
@@ -226,7 +291,12 @@ def _exhaust(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], logs: l
 def _egr(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: float, logs: list[int]) -> None:
     fitted = ["high_pressure"] if engine.egr is None else engine.egr
     if "high_pressure" in fitted:
-        pipes.append(Pipe("egr", f"M{BLOCK_LEFT + BLOCK_WIDTH} {logs[-1] + 7}H846V{log_y + 7 if log_y < 250 else 214}H786"))
+        pipes.append(
+            Pipe(
+                "egr",
+                f"M{BLOCK_LEFT + BLOCK_WIDTH} {logs[-1] + 7}H846V{log_y + 7 if log_y < 250 else 214}H786",
+            )
+        )
         shapes.append(Shape("egr_cooler", "cooler", 824, 300, 44, 76, "EGR cooler", "left", 0, 34))
         if engine.egr_cooler_bypass not in (None, "none"):
             shapes.append(Shape("bypass_flap", "throttle", 878, 270, 32, 32, "Bypass", "right"))
@@ -234,16 +304,53 @@ def _egr(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
         shapes.append(Shape("egr_valve", "valve", 822, 220, 48, 48, "EGR valve", "above", -12))
     if "low_pressure" in fitted:
         pipes.append(Pipe("egr", "M446 560V616H112V124H222"))
-        shapes.append(Shape("egr_cooler", "cooler", 90, 424, 44, 70, "Low-pressure cooler" if "high_pressure" in fitted else "EGR cooler", "right", 0, 16))
-        shapes.append(Shape("egr_valve", "valve", 88, 166, 48, 48, "Low-pressure EGR" if "high_pressure" in fitted else "EGR valve"))
+        shapes.append(
+            Shape(
+                "egr_cooler",
+                "cooler",
+                90,
+                424,
+                44,
+                70,
+                "Low-pressure cooler" if "high_pressure" in fitted else "EGR cooler",
+                "right",
+                0,
+                16,
+            )
+        )
+        shapes.append(
+            Shape(
+                "egr_valve",
+                "valve",
+                88,
+                166,
+                48,
+                48,
+                "Low-pressure EGR" if "high_pressure" in fitted else "EGR valve",
+            )
+        )
 
 
-def _fuel(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], cylinders: list[Bore], top: float, bottom: float, two: bool) -> None:
+def _fuel(
+    engine: EngineCard,
+    shapes: list[Shape],
+    pipes: list[Pipe],
+    cylinders: list[Bore],
+    top: float,
+    bottom: float,
+    two: bool,
+) -> None:
     shapes.append(Shape("fuel_filter", "filter", 986, 36, 84, 52, "Fuel filter"))
     shapes.append(Shape("lift_pump", "pump", 1000, 122, 44, 44, "Lift pump"))
     pipes.append(Pipe("fuel", "M1022 88V122"))
     if engine.injection in PUMP_INJECTION or engine.injection in ("unit_injector", "hydraulic_unit"):
-        name = "Injection pump" if engine.injection in PUMP_INJECTION else "Oil to the injectors" if engine.injection == "hydraulic_unit" else ""
+        name = (
+            "Injection pump"
+            if engine.injection in PUMP_INJECTION
+            else "Oil to the injectors"
+            if engine.injection == "hydraulic_unit"
+            else ""
+        )
         if engine.injection in PUMP_INJECTION:
             shapes.append(Shape("injectors", "pump", 866, 106, 50, 50, name))
             pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}H{cylinders[0].x}"))
@@ -263,20 +370,41 @@ def _fuel(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], cylinders:
     shapes.append(Shape("driver", "seat", 1052, 394, 40, 46, "Driver"))
 
 
-def _start(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], cylinders: list[Bore], two: bool) -> None:
+def _start(
+    engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], cylinders: list[Bore], two: bool
+) -> None:
     x = 20
     count = engine.batteries or 1
     for n in range(count):
-        shapes.append(Shape("battery", "battery", x, 286 + n * 58, 70, 44, "Battery" if n == count - 1 else "", "under"))
+        shapes.append(
+            Shape("battery", "battery", x, 286 + n * 58, 70, 44, "Battery" if n == count - 1 else "", "under")
+        )
     shapes.append(Shape("battery_cables", "joint", 146, 384, 24, 24, "Cables"))
     shapes.append(Shape("starter", "starter", 690, 450, 58, 30, "Starter", "right"))
     pipes.append(Pipe("cable", "M86 308H122V396H146M170 396H182V465H690"))
     shapes.append(Shape("coolant_sensor", "probe", 770, 254, 18, 28, "Coolant", "below"))
     if engine.glow != "none":
-        shapes.append(Shape("glow_relay", "relay", 20, 476, 66, 42, "Glow module" if engine.glow_control == "electronic_module" else "Glow relay", "under"))
+        shapes.append(
+            Shape(
+                "glow_relay",
+                "relay",
+                20,
+                476,
+                66,
+                42,
+                "Glow module" if engine.glow_control == "electronic_module" else "Glow relay",
+                "under",
+            )
+        )
         bus = max(b.y for b in cylinders) + BANK_HALF + 60 if two else max(b.y + b.r for b in cylinders) + 8
         shapes.append(Shape("glow_harness", "plug", 352, bus - 10, 22, 20, "Glow harness", "below", -24))
-        pipes.append(Pipe("wire", f"M86 497H174V{bus}H352M374 {bus}H{cylinders[-1].x if not two else BLOCK_LEFT + 20}" + (f"V{max(b.y + b.r for b in cylinders)}" if two else "")))
+        pipes.append(
+            Pipe(
+                "wire",
+                f"M86 497H174V{bus}H352M374 {bus}H{cylinders[-1].x if not two else BLOCK_LEFT + 20}"
+                + (f"V{max(b.y + b.r for b in cylinders)}" if two else ""),
+            )
+        )
 
 
 def _vacuum(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe]) -> None:
@@ -299,8 +427,26 @@ def _vacuum(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe]) -> None:
 
 def in_words(engine: EngineCard) -> str:
     """The engine in one line."""
-    head = f"{engine.cylinders or 4} cylinders, {'in line' if engine.arrangement in (None, 'inline') else engine.arrangement}"
-    turbo = {"none": "no turbo", "wastegate": "turbo with wastegate", "vgt_vacuum": "variable turbo, vacuum", "vgt_electric": "variable turbo, electric"}.get(engine.turbo or "", "turbo not on the card")
-    egr = " and ".join(f"{e.replace('_pressure', '')}-pressure EGR" for e in engine.egr or []) or ("no EGR" if engine.egr == [] else "EGR not on the card")
-    rest = [word for word, there in (("particulate filter", engine.dpf), ("SCR", engine.scr), ("vacuum stop", engine.stop == "vacuum")) if there]
+    head = (
+        f"{engine.cylinders or 4} cylinders,"
+        f" {'in line' if engine.arrangement in (None, 'inline') else engine.arrangement}"
+    )
+    turbo = {
+        "none": "no turbo",
+        "wastegate": "turbo with wastegate",
+        "vgt_vacuum": "variable turbo, vacuum",
+        "vgt_electric": "variable turbo, electric",
+    }.get(engine.turbo or "", "turbo not on the card")
+    egr = " and ".join(f"{e.replace('_pressure', '')}-pressure EGR" for e in engine.egr or []) or (
+        "no EGR" if engine.egr == [] else "EGR not on the card"
+    )
+    rest = [
+        word
+        for word, there in (
+            ("particulate filter", engine.dpf),
+            ("SCR", engine.scr),
+            ("vacuum stop", engine.stop == "vacuum"),
+        )
+        if there
+    ]
     return ", ".join([head, turbo, egr, *rest])

@@ -36,7 +36,12 @@ from .page import in_words, job_page
 
 router = APIRouter()
 WORK = "fit/_work.html"
-WENT = (("bore", "into the bore"), ("valley", "into the valley"), ("floor", "to the floor"), ("unknown", "not known"))
+WENT = (
+    ("bore", "into the bore"),
+    ("valley", "into the valley"),
+    ("floor", "to the floor"),
+    ("unknown", "not known"),
+)
 NOW = (("missing", "missing"), ("recovered", "found, on the bench"), ("left", "left where it is"))
 OFFERED = 6
 
@@ -57,18 +62,42 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
     plan, work = plan_asked(record, workshop, asked)
     all_work = to_do(record.assessed)
     current = plan.current.shape.id if plan and plan.current else None
-    told = [x for x in job.since_failure if plan and x.kind == "fit_step" and x.data.plan == plan.id and x.data.compared]
+    told = [
+        x
+        for x in job.since_failure
+        if plan and x.kind == "fit_step" and x.data.plan == plan.id and x.data.compared
+    ]
     needed = [r for r in chance_needed(record.assessed)][:OFFERED] if record.assessed.evidence else []
-    return {"plan": plan, "work_done": work, "all_work": all_work, "current": current, "cylinders": work.cylinders if work else (),
-            "card": {row.id: _on_card(record, row.card) for row in plan.repair.compare if row.card} if plan else {}, "picked": chosen(job),
-            "yes": consent(job), "agreed": agreed(job) if chosen(job) else True, "agreed_here": work is None or agreed_for(job, work.option_id),
-            "above": above_ceiling(job), "compared": told[-1].data.compared if told else {}, "pieces": pieces_of(job), "missing": missing_pieces(job),
-            "went": WENT, "piece_now": NOW, "wait_for": lambda shape: waits.as_typed(_wait_hours(record, shape)), "plans": [(r, k.repairs[r].title) for r in needed],
-            "ticked": {x.data.caution for x in job.of("tick")}, "temporary": bool(work and work.temporary), **waits.wait_view(record)}
+    return {
+        "plan": plan,
+        "work_done": work,
+        "all_work": all_work,
+        "current": current,
+        "cylinders": work.cylinders if work else (),
+        "card": (
+            {row.id: _on_card(record, row.card) for row in plan.repair.compare if row.card} if plan else {}
+        ),
+        "picked": chosen(job),
+        "yes": consent(job),
+        "agreed": agreed(job) if chosen(job) else True,
+        "agreed_here": work is None or agreed_for(job, work.option_id),
+        "above": above_ceiling(job),
+        "compared": told[-1].data.compared if told else {},
+        "pieces": pieces_of(job),
+        "missing": missing_pieces(job),
+        "went": WENT,
+        "piece_now": NOW,
+        "wait_for": lambda shape: waits.as_typed(_wait_hours(record, shape)),
+        "plans": [(r, k.repairs[r].title) for r in needed],
+        "ticked": {x.data.caution for x in job.of("tick")},
+        "temporary": bool(work and work.temporary),
+        **waits.wait_view(record),
+    }
 
 
 def _wait_hours(record: JobRecord, shape: StepShape) -> float:
-    """How long a step waits: until touchable by this vehicle's own temperatures, else the general time of the plan."""
+    """How long a step waits: until touchable by this vehicle's own temperatures, else the general time of the
+    plan."""
     touch = soak_estimate(record.job).touch_h if shape.wait == "cool_down" and shape.hours >= 1 else None
     return touch or shape.hours
 
@@ -104,15 +133,31 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         form.wrong("reason", "say why it is skipped")
     still = plan.still_off(str(step_id))
     if still and not reason and not skipped:
-        form.wrong("reason", f"still off: {'; '.join(still)}. It came off later, so it goes on first; or say why not")
+        form.wrong(
+            "reason", f"still off: {'; '.join(still)}. It came off later, so it goes on first; or say why not"
+        )
     torque = _torque(form, workshop, state, bool(reason)) if state.torque and not skipped else None
     pieces = form.whole("pieces", 0, 200) if state.shape.parts else None
     by_cylinder = state.shape.per_piece and form.raw("cylinder") not in ("", "all")
     cylinder = form.whole("cylinder", 1, record.job.cylinders) if by_cylinder else None
     compared = _compared(form, plan) if state.shape.compare and plan.repair.compare and not skipped else None
     form.done()
-    return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "skipped" if skipped else "done", "cylinder": cylinder, "reason": reason,
-                                    "torque_nm": torque, "pieces": pieces, "ticks": ticks or None, "compared": compared})]
+    return [
+        form.entry(
+            "fit_step",
+            {
+                "plan": plan.id,
+                "step": step_id,
+                "state": "skipped" if skipped else "done",
+                "cylinder": cylinder,
+                "reason": reason,
+                "torque_nm": torque,
+                "pieces": pieces,
+                "ticks": ticks or None,
+                "compared": compared,
+            },
+        )
+    ]
 
 
 def _torque(form: Form, workshop: Workshop, state: Any, explained: bool) -> float | None:
@@ -127,7 +172,11 @@ def hardware(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     """One line of the hardware map: what came off, where from, its length or mark."""
     plan = _plan_of(form, record, workshop)
     step_id = form.choice("step", [s.shape.id for s in plan.steps])
-    what, where, mark = form.text("what", 120, "say what came off, as bolt M6"), form.text("where", 120), form.text("mark", 120)
+    what, where, mark = (
+        form.text("what", 120, "say what came off, as bolt M6"),
+        form.text("where", 120),
+        form.text("mark", 120),
+    )
     form.done()
     line = {key: value for key, value in (("what", what), ("where", where), ("mark", mark)) if value}
     return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "part", "hardware": [line]})]
@@ -142,9 +191,24 @@ def back_on(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     form.done()
     later = [f for f in plan.on_bench if f.order > off[str(name)].order]
     if later and not reason:
-        form.wrong("fastener", f"{later[-1].hardware.what} came off later and is still on the bench: it goes on first, or say why not")
+        form.wrong(
+            "fastener",
+            f"{later[-1].hardware.what} came off later and is still on the bench: it goes on first, or say"
+            " why not",
+        )
     form.done()
-    return [form.entry("fit_step", {"plan": plan.id, "step": off[str(name)].step, "state": "part", "back": [str(name)], "reason": reason})]
+    return [
+        form.entry(
+            "fit_step",
+            {
+                "plan": plan.id,
+                "step": off[str(name)].step,
+                "state": "part",
+                "back": [str(name)],
+                "reason": reason,
+            },
+        )
+    ]
 
 
 def piece(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -158,7 +222,19 @@ def piece(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     if length and whole and length > whole:
         form.wrong("length_mm", "longer than a whole one cannot be")
     form.done()
-    return [form.entry("piece", {"name": name, "went": went, "now": state, "length_mm": length, "whole_mm": whole, "where": where})]
+    return [
+        form.entry(
+            "piece",
+            {
+                "name": name,
+                "went": went,
+                "now": state,
+                "length_mm": length,
+                "whole_mm": whole,
+                "where": where,
+            },
+        )
+    ]
 
 
 def _compared(form: Form, plan: PlanState) -> dict[str, list[str]] | None:
@@ -171,7 +247,9 @@ def _compared(form: Form, plan: PlanState) -> dict[str, list[str]] | None:
         form.wrong("compare", "write down at least one thing compared, old and new")
     differ = differing(plan.repair, found)
     if differ and not form.raw("reason"):
-        form.wrong("reason", f"old and new differ in {', '.join(differ)}: do not fit it, or say why it is right")
+        form.wrong(
+            "reason", f"old and new differ in {', '.join(differ)}: do not fit it, or say why it is right"
+        )
     return found
 
 
@@ -196,9 +274,23 @@ def fitted(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, 
         form.wrong("come_back", "say on which day it comes back for the lasting repair")
     form.done()
     part = workshop.knowledge.repairs[work.repair].shape.part
-    what = f"{part}: {inside(work.title)}" + (f", cylinder {', '.join(map(str, work.cylinders))}" if work.cylinders else "")
-    return [form.entry("action", {"action": work.act, "what": what[:200], "repair": work.repair, "option": work.option_id, "cylinders": list(work.cylinders) or None,
-                                  "temporary": temporary, "come_back": back.astimezone().date().isoformat() if back else None})]
+    what = f"{part}: {inside(work.title)}" + (
+        f", cylinder {', '.join(map(str, work.cylinders))}" if work.cylinders else ""
+    )
+    return [
+        form.entry(
+            "action",
+            {
+                "action": work.act,
+                "what": what[:200],
+                "repair": work.repair,
+                "option": work.option_id,
+                "cylinders": list(work.cylinders) or None,
+                "temporary": temporary,
+                "come_back": back.astimezone().date().isoformat() if back else None,
+            },
+        )
+    ]
 
 
 FORMS = {"step": step, "hardware": hardware, "back": back_on, "piece": piece, "fitted": fitted, **waits.FORMS}
@@ -207,7 +299,9 @@ FORMS = {"step": step, "hardware": hardware, "back": back_on, "piece": piece, "f
 @router.get("/jobs/{job_id}/fit")
 def fit(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "fit", WORK, show(record, workshop, request.query_params.get("plan", "")))
+    return job_page(
+        request, record, "fit", WORK, show(record, workshop, request.query_params.get("plan", ""))
+    )
 
 
 @router.post("/jobs/{job_id}/fit/{name}")
@@ -217,4 +311,6 @@ def fit_form(request: Request, job_id: str, name: str, form: GivenForm, workshop
     plan = form.raw("plan")
     key = f"{name}-{form.raw('step')}" if name in ("step", "hardware", "wait") else name
     back = f"/jobs/{job_id}/fit" + (f"?plan={plan}" if plan in workshop.knowledge.repairs else "")
-    return submit(request, workshop, job_id, form, key, FORMS[name], "fit", WORK, lambda r, w: show(r, w, plan), back)
+    return submit(
+        request, workshop, job_id, form, key, FORMS[name], "fit", WORK, lambda r, w: show(r, w, plan), back
+    )

@@ -59,13 +59,18 @@ class Form:
                 self.wrong(name, f"a figure from {low:g} to {high:g} {unit} is wanted".strip())
             return None
         try:
-            value, got = (typed(text, unit) if unit else (float(text.replace(",", ".")), ""))
+            value, got = typed(text, unit) if unit else (float(text.replace(",", ".")), "")
         except ValueError as error:
             self.wrong(name, str(error) if unit else f"{text[:20]!r} is no figure; from {low:g} to {high:g}")
             return None
         value = convert(float(value), got, unit) if unit else value
         if not low <= value <= high:
-            self.wrong(name, f"{text[:20]} is out of reach; {low:g} to {high:g} {unit} is allowed".replace(" is allowed", "is allowed" if not unit else " is allowed"))
+            self.wrong(
+                name,
+                f"{text[:20]} is out of reach; {low:g} to {high:g} {unit} is allowed".replace(
+                    " is allowed", "is allowed" if not unit else " is allowed"
+                ),
+            )
             return None
         return value
 
@@ -121,5 +126,9 @@ class Form:
     def entry(self, kind: str, data: dict[str, Any], part: str = "") -> dict[str, Any]:
         """Make an entry; its id comes from the page, so that sending twice writes once."""
         base = self.raw("entry_id")
-        entry_id = f"{base}{'-' + part if part else ''}" if base and len(base) <= 40 and base.replace("-", "").isalnum() else str(uuid4())
+        entry_id = (
+            f"{base}{'-' + part if part else ''}"
+            if base and len(base) <= 40 and base.replace("-", "").isalnum()
+            else str(uuid4())
+        )
         return {"id": entry_id, "kind": kind, "data": {k: v for k, v in data.items() if v is not None}}

@@ -59,7 +59,9 @@ async def read_upload(request: Request) -> Upload | None:
     await given.close()
     if len(data) > MOST_UPLOAD_BYTES:
         raise HTTPException(413)
-    name = "".join(c for c in (file.filename or "recording").replace("\\", "/").rsplit("/", 1)[-1] if c.isprintable())
+    name = "".join(
+        c for c in (file.filename or "recording").replace("\\", "/").rsplit("/", 1)[-1] if c.isprintable()
+    )
     return Upload(name[:120] or "recording", data)
 
 

@@ -16,7 +16,18 @@ Maker = Callable[[Form, JobRecord, Workshop], list[dict[str, Any]]]
 Show = Callable[[JobRecord, Workshop], dict[str, Any]]
 
 
-def submit(request: Request, workshop: Workshop, job_id: str, form: Form, name: str, maker: Maker, stage: str, work: str, show: Show, back: str) -> Response:
+def submit(
+    request: Request,
+    workshop: Workshop,
+    job_id: str,
+    form: Form,
+    name: str,
+    maker: Maker,
+    stage: str,
+    work: str,
+    show: Show,
+    back: str,
+) -> Response:
     """Turn a posted form into entries and answer with the page.
 
     `maker` reads the form into entries (raising BadInput); `show` makes the view of the page. A page that
@@ -36,7 +47,9 @@ def submit(request: Request, workshop: Workshop, job_id: str, form: Form, name: 
     except BadInput as error:
         if error.faults and all(f.path.startswith("entries[") for f in error.faults):
             error = BadInput([type(f)(f.path.rsplit(".", 1)[-1], f.says) for f in error.faults], form.kept)
-        return job_page(request, record, stage, work, show(record, workshop), Kept.of(name, error, form.kept), 422)
+        return job_page(
+            request, record, stage, work, show(record, workshop), Kept.of(name, error, form.kept), 422
+        )
     if is_htmx(request):
         record = workshop.job(job_id)
         return job_page(request, record, stage, work, show(record, workshop))

@@ -1,4 +1,5 @@
-"""The loop picture of a drive: actual against commanded, both ways, with dead spots hatched and stops as ceilings."""
+"""The loop picture of a drive: actual against commanded, both ways, with dead spots hatched and stops as
+ceilings."""
 
 from typing import Any
 
@@ -24,24 +25,36 @@ def _any_way(c: np.ndarray) -> list[tuple[int, slice]]:
     """Without a sweep, every stretch in which the command keeps its direction."""
     way = np.sign(np.append(0.0, np.diff(c)))
     edges = np.flatnonzero(np.diff(way)) + 1
-    return [(int(way[s]), slice(int(s), int(e))) for s, e in zip([0, *edges], [*edges, len(c)], strict=True) if e - s > 1 and way[s]]
+    return [
+        (int(way[s]), slice(int(s), int(e)))
+        for s, e in zip([0, *edges], [*edges, len(c)], strict=True)
+        if e - s > 1 and way[s]
+    ]
 
 
 def _path(c: np.ndarray, a: np.ndarray, most: int) -> str:
     every = max(1, -(-len(c) // most))
     xs, ys = np.round(_x(c[::every]), 1), np.round(_y(a[::every]), 1)
-    return "M" + "L".join(f"{x:g} {y:g}" for x, y in zip(xs.tolist(), ys.tolist(), strict=True)) if len(c) else ""
+    return (
+        "M" + "L".join(f"{x:g} {y:g}" for x, y in zip(xs.tolist(), ys.tolist(), strict=True))
+        if len(c)
+        else ""
+    )
 
 
 def _some(ways: list[tuple[int, slice]], wanted: int) -> list[slice]:
     """The ways in one direction, spread over the recording when there are too many to draw."""
     found = [r for way, r in ways if way == wanted]
-    return found if len(found) <= MOST_WAYS else [found[i] for i in np.linspace(0, len(found) - 1, MOST_WAYS).astype(int)]
+    return (
+        found
+        if len(found) <= MOST_WAYS
+        else [found[i] for i in np.linspace(0, len(found) - 1, MOST_WAYS).astype(int)]
+    )
 
 
 def loop_picture(channels: dict[str, Signal], node: str, report: DriveReport | None) -> dict[str, Any] | None:
-    """The paths of the way up and the way down, the line of a perfect drive, and what the report found. None when command
-    and position are never recorded together."""
+    """The paths of the way up and the way down, the line of a perfect drive, and what the report found. None
+    when command and position are never recorded together."""
     found = drive_of(node, channels)
     if found is None:
         return None
@@ -51,8 +64,26 @@ def loop_picture(channels: dict[str, Signal], node: str, report: DriveReport | N
         return None
     a = upright(c, a, percent)
     ways = sweeps(c, c) or _any_way(c)
-    up, down = (" ".join(_path(c[r], a[r], max(2, MOST // len(some))) for r in some) for some in (_some(ways, 1), _some(ways, -1)))
-    spots = [{"x": round(_x(s), 1), "width": round(_x(e) - _x(s), 1), "says": f"{s:.0f} to {e:.0f} %"} for s, e in (report.dead_spots if report else ())]
+    up, down = (
+        " ".join(_path(c[r], a[r], max(2, MOST // len(some))) for r in some)
+        for some in (_some(ways, 1), _some(ways, -1))
+    )
+    spots = [
+        {"x": round(_x(s), 1), "width": round(_x(e) - _x(s), 1), "says": f"{s:.0f} to {e:.0f} %"}
+        for s, e in (report.dead_spots if report else ())
+    ]
     marks = [{"at": p, "x": round(_x(p), 1), "y": round(float(_y(p)), 1)} for p in (0, 25, 50, 75, 100)]
-    return {"up": up, "down": down, "ideal": f"M{_x(0):.1f} {_y(0):.1f}L{_x(100):.1f} {_y(100):.1f}", "spots": spots, "marks": marks, "size": SIZE + 2 * EDGE, "left": EDGE, "top": EDGE, "inner": SIZE,
-            "foot": EDGE + SIZE, "middle": EDGE + SIZE / 2, "name": EDGE + SIZE + 22}
+    return {
+        "up": up,
+        "down": down,
+        "ideal": f"M{_x(0):.1f} {_y(0):.1f}L{_x(100):.1f} {_y(100):.1f}",
+        "spots": spots,
+        "marks": marks,
+        "size": SIZE + 2 * EDGE,
+        "left": EDGE,
+        "top": EDGE,
+        "inner": SIZE,
+        "foot": EDGE + SIZE,
+        "middle": EDGE + SIZE / 2,
+        "name": EDGE + SIZE + 22,
+    }

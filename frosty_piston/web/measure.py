@@ -9,9 +9,9 @@ from fastapi.responses import RedirectResponse, Response
 from frosty_piston.core.errors import BadInput, Conflict, NotHere
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .benches import METHODS, POINTS, battery_view, glow_view, relay_view
 from . import air_benches, test_card
 from .air_benches import AIR_BENCHES, air_view, on_card
+from .benches import METHODS, POINTS, battery_view, glow_view, relay_view
 from .cells import cell_entries, cell_of, judge_typed
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
@@ -21,7 +21,14 @@ from .sidezones import bench_link, heat_view, next_view, tape_view
 from .test_card import card_view
 
 router = APIRouter()
-WORK = {"glow": "measure/_glow.html", "relay": "measure/_relay.html", "battery": "measure/_battery.html", "test": "measure/_test.html", "": "measure/_work.html", **dict.fromkeys(AIR_BENCHES, "measure/_air.html")}
+WORK = {
+    "glow": "measure/_glow.html",
+    "relay": "measure/_relay.html",
+    "battery": "measure/_battery.html",
+    "test": "measure/_test.html",
+    "": "measure/_work.html",
+    **dict.fromkeys(AIR_BENCHES, "measure/_air.html"),
+}
 BENCHES = ("glow", "relay", "battery", *AIR_BENCHES)
 
 
@@ -31,19 +38,38 @@ def _part(form: Form) -> str:
     return f"?{urlencode(given)}" if given else ""
 
 
-def view(record: JobRecord, workshop: Workshop, bench: str, method: str = "ohm", point: str = "harness_connector", asked: Form | None = None) -> dict[str, Any]:
+def view(
+    record: JobRecord,
+    workshop: Workshop,
+    bench: str,
+    method: str = "ohm",
+    point: str = "harness_connector",
+    asked: Form | None = None,
+) -> dict[str, Any]:
     """The view of a bench. `asked`: what its address brings along, such as the temperature of the plugs."""
     k, asked = workshop.knowledge, asked or Form({})
     if bench == "glow":
         part_c = asked.figure("part_c", "degC", -60, 150)
-        shown = glow_view(record, k, method if method in METHODS else "ohm", point if point in POINTS else "harness_connector", part_c)
+        shown = glow_view(
+            record,
+            k,
+            method if method in METHODS else "ohm",
+            point if point in POINTS else "harness_connector",
+            part_c,
+        )
         shown |= {"kept_meter": workshop.setting("meter"), "kept_lamp": workshop.setting("lamp")}
-        return shown | ({"part_c": asked.raw("part_c"), "part_c_fault": asked.faults[0].says} if asked.faults else {})
+        return shown | (
+            {"part_c": asked.raw("part_c"), "part_c_fault": asked.faults[0].says} if asked.faults else {}
+        )
     if bench == "relay":
         return relay_view(record, k)
     if bench == "battery":
         shown = battery_view(record, k, asked.figure("soaked_h", "", 0, 1000))
-        return shown | ({"asked_soaked_h": asked.raw("soaked_h"), "soaked_fault": asked.faults[0].says} if asked.faults else {})
+        return shown | (
+            {"asked_soaked_h": asked.raw("soaked_h"), "soaked_fault": asked.faults[0].says}
+            if asked.faults
+            else {}
+        )
     if bench in AIR_BENCHES:
         return air_view(record, workshop, bench)
     raise NotHere("There is no such bench.")
@@ -55,9 +81,17 @@ def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     for v in record.assessed.now:
         measured.setdefault(v.test, []).append(v)
     plugs = bool(engine.glow != "none")
-    benches = [("glow", "Glow plugs", "Ohm, lamp, clamp, heat", plugs), ("relay", "Glow relay", "Four points under load, on-time", plugs and engine.glow_control != "none"), ("battery", "Battery and cranking", "Rest, crank, speed, drop, cold soak", True)]
+    benches = [
+        ("glow", "Glow plugs", "Ohm, lamp, clamp, heat", plugs),
+        ("relay", "Glow relay", "Four points under load, on-time", plugs and engine.glow_control != "none"),
+        ("battery", "Battery and cranking", "Rest, crank, speed, drop, cold soak", True),
+    ]
     benches += [(key, b.title, b.says, on_card(record, workshop, key)) for key, b in AIR_BENCHES.items()]
-    others = [(key, t) for key, t in k.tests.items() if not engine.rules_out(t.needs) and bench_link("", key).startswith("/jobs//measure/test/")]
+    others = [
+        (key, t)
+        for key, t in k.tests.items()
+        if not engine.rules_out(t.needs) and bench_link("", key).startswith("/jobs//measure/test/")
+    ]
     return {"measured": measured, "benches": [b[:3] for b in benches if b[3]], "others": others, "bench": ""}
 
 
@@ -77,14 +111,25 @@ def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
             verdict = judge_typed(form, record, workshop.knowledge)
         except BadInput as error:
             fault = error.faults[0].says
-    return render(request, "measure/_verdict.html", cell=cell_of(form), judgement=verdict.judgement if verdict else None, fault=fault, typing=True,
-                  entry_id=form.raw("entry_id"), oob=True, share=verdict.share if verdict else None)
+    return render(
+        request,
+        "measure/_verdict.html",
+        cell=cell_of(form),
+        judgement=verdict.judgement if verdict else None,
+        fault=fault,
+        typing=True,
+        entry_id=form.raw("entry_id"),
+        oob=True,
+        share=verdict.share if verdict else None,
+    )
 
 
 @router.get("/jobs/{job_id}/measure/test/{test}")
 def one_test(request: Request, job_id: str, test: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "measure", WORK["test"], card_view(record, workshop, test, _asked(request)))
+    return job_page(
+        request, record, "measure", WORK["test"], card_view(record, workshop, test, _asked(request))
+    )
 
 
 def _asked(request: Request) -> Form:
@@ -92,17 +137,35 @@ def _asked(request: Request) -> Form:
 
 
 @router.get("/jobs/{job_id}/measure/{bench}")
-def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorkshop, method: str = "ohm", point: str = "harness_connector") -> Response:
+def bench_page(
+    request: Request,
+    job_id: str,
+    bench: str,
+    workshop: GivenWorkshop,
+    method: str = "ohm",
+    point: str = "harness_connector",
+) -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "measure", WORK.get(bench, ""), view(record, workshop, bench, method, point, _asked(request)))
+    return job_page(
+        request,
+        record,
+        "measure",
+        WORK.get(bench, ""),
+        view(record, workshop, bench, method, point, _asked(request)),
+    )
 
 
 @router.post("/jobs/{job_id}/measure/cell")
 def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
-    """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the cells."""
+    """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the
+    cells."""
     record, k = workshop.job(job_id), workshop.knowledge
     bench = form.raw("bench")
-    back = f"/jobs/{job_id}/measure/{bench}" if bench in BENCHES else f"/jobs/{job_id}/measure/test/{form.raw('test')}{_part(form)}"
+    back = (
+        f"/jobs/{job_id}/measure/{bench}"
+        if bench in BENCHES
+        else f"/jobs/{job_id}/measure/test/{form.raw('test')}{_part(form)}"
+    )
     query = f"?method={form.raw('method')}&point={form.raw('at')}" if bench == "glow" else ""
     try:
         entries = cell_entries(form, record, k)
@@ -115,15 +178,53 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     except BadInput as error:
         fault = error.faults[0].says
         if is_htmx(request):
-            return render(request, "measure/_verdict.html", 422, cell=cell_of(form), judgement=None, fault=fault, typing=True, entry_id="", oob=True, share=None)
-        shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in WORK and bench not in ("", "test") else card_view(record, workshop, form.raw("test"), form)
-        return job_page(request, record, "measure", WORK[bench if bench in WORK and bench else "test"], shown, Kept.of(cell_of(form).id, error, form.kept), 422)
+            return render(
+                request,
+                "measure/_verdict.html",
+                422,
+                cell=cell_of(form),
+                judgement=None,
+                fault=fault,
+                typing=True,
+                entry_id="",
+                oob=True,
+                share=None,
+            )
+        shown = (
+            view(record, workshop, bench, form.raw("method"), form.raw("at"))
+            if bench in WORK and bench not in ("", "test")
+            else card_view(record, workshop, form.raw("test"), form)
+        )
+        return job_page(
+            request,
+            record,
+            "measure",
+            WORK[bench if bench in WORK and bench else "test"],
+            shown,
+            Kept.of(cell_of(form).id, error, form.kept),
+            422,
+        )
     if not is_htmx(request):
         return RedirectResponse(back + query, 303)
     record = workshop.job(job_id)
-    shown = view(record, workshop, bench, form.raw("method"), form.raw("at")) if bench in BENCHES else card_view(record, workshop, form.raw("test"), form)
-    return render(request, "measure/_written.html", record=record, job=record.job, standing=record.standing, stage="measure", heat=heat_view(record), next=next_view(record),
-                  tape=tape_view(record, k), kept=Kept(), **shown)
+    shown = (
+        view(record, workshop, bench, form.raw("method"), form.raw("at"))
+        if bench in BENCHES
+        else card_view(record, workshop, form.raw("test"), form)
+    )
+    return render(
+        request,
+        "measure/_written.html",
+        record=record,
+        job=record.job,
+        standing=record.standing,
+        stage="measure",
+        heat=heat_view(record),
+        next=next_view(record),
+        tape=tape_view(record, k),
+        kept=Kept(),
+        **shown,
+    )
 
 
 def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -135,7 +236,10 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
         workshop.save_setting("lamp", {"rated_w": watts})
         return [form.entry("instrument", {"instrument": "lamp", "rated_w": watts})]
     zero = form.figure("lead_zero", "ohm", 0, 5)
-    accuracy, digits = form.figure("accuracy_percent", "percent", 0, 50), form.figure("accuracy_digits", "", 0, 200)
+    accuracy, digits = (
+        form.figure("accuracy_percent", "percent", 0, 50),
+        form.figure("accuracy_digits", "", 0, 200),
+    )
     step = form.figure("resolution", "ohm", 0.0001, 10)
     if form.raw("wires_off") not in ("", "yes"):
         form.wrong("wires_off", "tick it or leave it")
@@ -147,7 +251,11 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
         entries.append(form.entry("instrument", {"instrument": "meter", "unit": "ohm", **given}))
     off = form.raw("wires_off") == "yes"
     if off != record.job.unplugged_glow:
-        entries.append(form.entry("action", {"action": "unplugged" if off else "plugged_in", "what": "glow plug wires"}, "wires"))
+        entries.append(
+            form.entry(
+                "action", {"action": "unplugged" if off else "plugged_in", "what": "glow plug wires"}, "wires"
+            )
+        )
     if not entries:
         form.wrong("lead_zero", "short the probes and type what the meter shows, as 0.2")
     form.done()
@@ -158,12 +266,42 @@ FORMS = {**test_card.FORMS, **air_benches.FORMS, "instrument": instrument}
 
 
 @router.post("/jobs/{job_id}/measure/{name}")
-def measure_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+def measure_form(
+    request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
+) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
     bench, method, point, test = form.raw("bench"), form.raw("method"), form.raw("at"), form.raw("test")
     if bench in BENCHES:
-        back = f"/jobs/{job_id}/measure/{bench}" + (f"?method={method}&point={point}" if bench == "glow" else "")
-        kept = "-".join(filter(None, (name, test, form.raw("node")))) if bench in AIR_BENCHES and name in ("outcome", "figures") else name
-        return submit(request, workshop, job_id, form, kept, FORMS[name], "measure", WORK[bench], lambda r, w: view(r, w, bench, method, point), back)
-    return submit(request, workshop, job_id, form, name, FORMS[name], "measure", WORK["test"], lambda r, w: card_view(r, w, test, form), f"/jobs/{job_id}/measure/test/{test}{_part(form)}")
+        back = f"/jobs/{job_id}/measure/{bench}" + (
+            f"?method={method}&point={point}" if bench == "glow" else ""
+        )
+        kept = (
+            "-".join(filter(None, (name, test, form.raw("node"))))
+            if bench in AIR_BENCHES and name in ("outcome", "figures")
+            else name
+        )
+        return submit(
+            request,
+            workshop,
+            job_id,
+            form,
+            kept,
+            FORMS[name],
+            "measure",
+            WORK[bench],
+            lambda r, w: view(r, w, bench, method, point),
+            back,
+        )
+    return submit(
+        request,
+        workshop,
+        job_id,
+        form,
+        name,
+        FORMS[name],
+        "measure",
+        WORK["test"],
+        lambda r, w: card_view(r, w, test, form),
+        f"/jobs/{job_id}/measure/test/{test}{_part(form)}",
+    )

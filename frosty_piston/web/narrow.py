@@ -21,9 +21,16 @@ router = APIRouter()
 WORK = "narrow/_work.html"
 SHOWN_SUSPECTS, SHOWN_TESTS, LEAST_SHOWN, SHOWN_COMMON = 10, 10, 0.01, 4
 FAINT = 0.03
-KINDS = {"circuit": ("Circuit", "wires, connectors, coils"), "range": ("Range", "a signal outside its range"), "performance": ("Performance or flow", "soot, leaks, stuck parts"),
-         "plausibility": ("Plausibility", "two sensors that disagree"), "communication": ("Network", "a module's supply or link first"),
-         "limit": ("Limit", "a value past its limit"), "unit": ("Control unit", "the unit itself or its coding"), "": ("Not known here", "look it up in your service data")}
+KINDS = {
+    "circuit": ("Circuit", "wires, connectors, coils"),
+    "range": ("Range", "a signal outside its range"),
+    "performance": ("Performance or flow", "soot, leaks, stuck parts"),
+    "plausibility": ("Plausibility", "two sensors that disagree"),
+    "communication": ("Network", "a module's supply or link first"),
+    "limit": ("Limit", "a value past its limit"),
+    "unit": ("Control unit", "the unit itself or its coding"),
+    "": ("Not known here", "look it up in your service data"),
+}
 
 
 def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
@@ -31,34 +38,104 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     k, codes = workshop.knowledge, record.assessed.codes
 
     def row(c: CodeSeen) -> dict[str, Any]:
-        return {"code": c.entry.data.code, "says": c.title, "system": k.systems.get(c.system, ""), "status": c.entry.data.status, "why": c.why, "follows": c.follows,
-                "own": c.code in workshop.shelf.own.codes, "unknown": c.place == "unknown", "plain": c.code}
+        return {
+            "code": c.entry.data.code,
+            "says": c.title,
+            "system": k.systems.get(c.system, ""),
+            "status": c.entry.data.status,
+            "why": c.why,
+            "follows": c.follows,
+            "own": c.code in workshop.shelf.own.codes,
+            "unknown": c.place == "unknown",
+            "plain": c.code,
+        }
 
     by_kind: dict[str, list[dict[str, Any]]] = {}
     for c in codes:
         if c.place in ("bears", "unknown"):
             by_kind.setdefault(c.kind if c.kind in KINDS else "", []).append(row(c))
-    kinds = [{"title": KINDS[kind][0], "points_at": KINDS[kind][1], "codes": sorted(by_kind[kind], key=lambda r: (r["system"], r["code"]))} for kind in KINDS if kind in by_kind]
-    common = [{"fault": f, "title": k.faults[f].title, "codes": found} for f, found in in_common(k, codes) if not record.job.engine.rules_out(k.faults[f].needs)][:SHOWN_COMMON]
-    return {"kinds": kinds, "noise": [row(c) for c in codes if c.place == "noise"], "parked": [row(c) for c in codes if c.place == "parked"], "common": common}
+    kinds = [
+        {
+            "title": KINDS[kind][0],
+            "points_at": KINDS[kind][1],
+            "codes": sorted(by_kind[kind], key=lambda r: (r["system"], r["code"])),
+        }
+        for kind in KINDS
+        if kind in by_kind
+    ]
+    common = [
+        {"fault": f, "title": k.faults[f].title, "codes": found}
+        for f, found in in_common(k, codes)
+        if not record.job.engine.rules_out(k.faults[f].needs)
+    ][:SHOWN_COMMON]
+    return {
+        "kinds": kinds,
+        "noise": [row(c) for c in codes if c.place == "noise"],
+        "parked": [row(c) for c in codes if c.place == "parked"],
+        "common": common,
+    }
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     k, assessed = workshop.knowledge, record.assessed
     suspicion, proposals = assessed.suspicion, assessed.proposals
     listed = [s for s in suspicion.suspects[:-1] if s.probability >= LEAST_SHOWN][:SHOWN_SUSPECTS]
-    suspects = [{"s": s, "percent": percent(s.probability), "faint": s.probability < FAINT, "system": k.systems.get(s.system, ""), "trail": sparkline(suspicion.trail_of(s.fault)),
-                 "pattern": next((m for m in (*s.speaks_for, *s.speaks_against) if m.pattern), None)} for s in listed] if assessed.evidence else []
-    tests = [{"n": n, "link": test_link(record.job.id, n), "access": [k.access[a].title for a in n.access if k.access[a].minutes > 1], "tools": [k.tools[t] for t in n.tools],
-              "width": round(min(1.0, n.gain_bits) * 100)} for n in proposals.next_tests[:SHOWN_TESTS]]
+    suspects = (
+        [
+            {
+                "s": s,
+                "percent": percent(s.probability),
+                "faint": s.probability < FAINT,
+                "system": k.systems.get(s.system, ""),
+                "trail": sparkline(suspicion.trail_of(s.fault)),
+                "pattern": next((m for m in (*s.speaks_for, *s.speaks_against) if m.pattern), None),
+            }
+            for s in listed
+        ]
+        if assessed.evidence
+        else []
+    )
+    tests = [
+        {
+            "n": n,
+            "link": test_link(record.job.id, n),
+            "access": [k.access[a].title for a in n.access if k.access[a].minutes > 1],
+            "tools": [k.tools[t] for t in n.tools],
+            "width": round(min(1.0, n.gain_bits) * 100),
+        }
+        for n in proposals.next_tests[:SHOWN_TESTS]
+    ]
     buy = proposals.before_you_buy
     held = states(record.job, k)
-    return {"board": code_board(record, workshop), "all_suspects": suspects, "all_tests": tests, "has_evidence": bool(assessed.evidence), "lost": record.job.codes_lost,
-            "unlisted_percent": percent(suspicion.suspects[-1].probability), "unlisted_trail": sparkline(suspicion.trail_of("unlisted")) if assessed.evidence else None,
-            "conflicts": suspicion.conflicts, "assumed": assessed.assumed, "stop_rule": proposals.stop_rule, "sure": proposals.sure.enough,
-            "buy": {"n": buy.test, "link": test_link(record.job.id, buy.test), "outcome": buy.outcome, "after": percent(buy.odds_after), "chance": percent(buy.chance)} if buy else None,
-            "leading": suspicion.suspects[0].title, "left_out": proposals.left_out, "states": [(key, title, key in held) for key, title in STATE_WORDS.items()],
-            "tools_here": [(key, title, key not in workshop.shelf.own.lacking) for key, title in k.tools.items()], "lacking": len(workshop.shelf.own.lacking)}
+    return {
+        "board": code_board(record, workshop),
+        "all_suspects": suspects,
+        "all_tests": tests,
+        "has_evidence": bool(assessed.evidence),
+        "lost": record.job.codes_lost,
+        "unlisted_percent": percent(suspicion.suspects[-1].probability),
+        "unlisted_trail": sparkline(suspicion.trail_of("unlisted")) if assessed.evidence else None,
+        "conflicts": suspicion.conflicts,
+        "assumed": assessed.assumed,
+        "stop_rule": proposals.stop_rule,
+        "sure": proposals.sure.enough,
+        "buy": (
+            {
+                "n": buy.test,
+                "link": test_link(record.job.id, buy.test),
+                "outcome": buy.outcome,
+                "after": percent(buy.odds_after),
+                "chance": percent(buy.chance),
+            }
+            if buy
+            else None
+        ),
+        "leading": suspicion.suspects[0].title,
+        "left_out": proposals.left_out,
+        "states": [(key, title, key in held) for key, title in STATE_WORDS.items()],
+        "tools_here": [(key, title, key not in workshop.shelf.own.lacking) for key, title in k.tools.items()],
+        "lacking": len(workshop.shelf.own.lacking),
+    }
 
 
 def state(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -82,12 +159,16 @@ def narrow(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 
 @router.post("/jobs/{job_id}/narrow/state")
 def state_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
-    return submit(request, workshop, job_id, form, "state", state, "narrow", WORK, show, f"/jobs/{job_id}/narrow")
+    return submit(
+        request, workshop, job_id, form, "state", state, "narrow", WORK, show, f"/jobs/{job_id}/narrow"
+    )
 
 
 @router.post("/jobs/{job_id}/narrow/tools")
 def tools_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
-    return submit(request, workshop, job_id, form, "tools", tools, "narrow", WORK, show, f"/jobs/{job_id}/narrow")
+    return submit(
+        request, workshop, job_id, form, "tools", tools, "narrow", WORK, show, f"/jobs/{job_id}/narrow"
+    )
 
 
 @router.get("/jobs/{job_id}")

@@ -24,26 +24,96 @@ from frosty_piston.store.workshop import JobRecord, Workshop, now
 from .sidezones import heat_view, next_view, tape_view
 
 HERE = Path(__file__).parent
-MARKS = {"sound": "crystal", "marginal": "drop", "failed": "flame", "unclear": "broken", "implausible": "struck"}
+MARKS = {
+    "sound": "crystal",
+    "marginal": "drop",
+    "failed": "flame",
+    "unclear": "broken",
+    "implausible": "struck",
+}
 
 
 @lru_cache(maxsize=1)
 def templates() -> Environment:
-    env = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(default=True, default_for_string=True),
-                      undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, auto_reload=False)
-    env.filters |= {"plain": plain, "percent": percent, "exact": exact, "pm": plus_minus, "when": when, "dated": dated, "ago": ago, "money": money, "coins": coins, "words": in_words,
-                    "lower_first": inside, "capital": lambda s: s[:1].upper() + s[1:], "spot": place}
-    env.globals |= {"version": __version__, "stages": STAGES, "stage_titles": TITLES, "marks": MARKS, "new_id": lambda: str(uuid4()), "now": now}
+    env = Environment(
+        loader=FileSystemLoader(HERE / "templates"),
+        autoescape=select_autoescape(default=True, default_for_string=True),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        auto_reload=False,
+    )
+    env.filters |= {
+        "plain": plain,
+        "percent": percent,
+        "exact": exact,
+        "pm": plus_minus,
+        "when": when,
+        "dated": dated,
+        "ago": ago,
+        "money": money,
+        "coins": coins,
+        "words": in_words,
+        "lower_first": inside,
+        "capital": lambda s: s[:1].upper() + s[1:],
+        "spot": place,
+    }
+    env.globals |= {
+        "version": __version__,
+        "stages": STAGES,
+        "stage_titles": TITLES,
+        "marks": MARKS,
+        "new_id": lambda: str(uuid4()),
+        "now": now,
+    }
     return env
 
 
-WORDS = {"rod_12v": "12 V rod", "fast_7v": "7 V fast", "fast_5v": "5 V fast", "rail_solenoid": "rail, solenoid", "rail_piezo": "rail, piezo", "vgt_vacuum": "variable, vacuum",
-         "vgt_electric": "variable, electric", "high_pressure": "high pressure", "low_pressure": "low pressure", "inline_pump": "in-line pump", "q_m3h": "exhaust flow, m3/h", "dp_kpa": "pressure drop, kPa",
-         "wiggle_s": "seconds wiggling", "rest_s": "seconds hands off", "dropouts": "dropouts wiggling", "rest_dropouts": "dropouts hands off", "start_kpa": "start, kPa", "end_kpa": "end, kPa",
-         "kpa": "vacuum, kPa", "mm": "travel, mm", "flicker_kpa": "needle flicker, kPa", "altitude_m": "altitude, m", "air_mg_stroke": "air, mg per stroke", "manifold_kpa": "manifold, kPa absolute",
-         "intake_c": "intake air, °C", "rpm": "speed, rpm", "up_ppm": "before, ppm", "down_ppm": "after, ppm", "expected_ml": "expected, ml", "measured_ml": "measured, ml", "bar": "pressure, bar",
-         "held_bar": "after the wait, bar", "drop_v": "drop, V", "current_a": "current, A", "count": "misfires", "egr": "EGR", "before_bar": "before the filter, bar", "after_bar": "after the filter, bar", "volts_at_pump": "volts at the pump", "oil_c": "oil, °C",
-         "coolant_c": "coolant, °C", "passes_off": "passes with the key off", "seals_on": "seals with the key on"}
+WORDS = {
+    "rod_12v": "12 V rod",
+    "fast_7v": "7 V fast",
+    "fast_5v": "5 V fast",
+    "rail_solenoid": "rail, solenoid",
+    "rail_piezo": "rail, piezo",
+    "vgt_vacuum": "variable, vacuum",
+    "vgt_electric": "variable, electric",
+    "high_pressure": "high pressure",
+    "low_pressure": "low pressure",
+    "inline_pump": "in-line pump",
+    "q_m3h": "exhaust flow, m3/h",
+    "dp_kpa": "pressure drop, kPa",
+    "wiggle_s": "seconds wiggling",
+    "rest_s": "seconds hands off",
+    "dropouts": "dropouts wiggling",
+    "rest_dropouts": "dropouts hands off",
+    "start_kpa": "start, kPa",
+    "end_kpa": "end, kPa",
+    "kpa": "vacuum, kPa",
+    "mm": "travel, mm",
+    "flicker_kpa": "needle flicker, kPa",
+    "altitude_m": "altitude, m",
+    "air_mg_stroke": "air, mg per stroke",
+    "manifold_kpa": "manifold, kPa absolute",
+    "intake_c": "intake air, °C",
+    "rpm": "speed, rpm",
+    "up_ppm": "before, ppm",
+    "down_ppm": "after, ppm",
+    "expected_ml": "expected, ml",
+    "measured_ml": "measured, ml",
+    "bar": "pressure, bar",
+    "held_bar": "after the wait, bar",
+    "drop_v": "drop, V",
+    "current_a": "current, A",
+    "count": "misfires",
+    "egr": "EGR",
+    "before_bar": "before the filter, bar",
+    "after_bar": "after the filter, bar",
+    "volts_at_pump": "volts at the pump",
+    "oil_c": "oil, °C",
+    "coolant_c": "coolant, °C",
+    "passes_off": "passes with the key off",
+    "seals_on": "seals with the key on",
+}
 
 
 def in_words(name: object) -> str:
@@ -61,7 +131,9 @@ def when(at: datetime | None) -> str:
         return ""
     at, today = local(at), local(datetime.now(UTC)).date()
     days = (at.date() - today).days
-    day = {0: "today", -1: "yesterday", 1: "tomorrow"}.get(days) or f"{at:%a} {at.day} {at:%b}" + (f" {at.year}" if at.year != today.year else "")
+    day = {0: "today", -1: "yesterday", 1: "tomorrow"}.get(days) or f"{at:%a} {at.day} {at:%b}" + (
+        f" {at.year}" if at.year != today.year else ""
+    )
     return f"{day} {at:%H:%M}"
 
 
@@ -105,7 +177,9 @@ class Kept:
 
     def rest(self, form: str, *names: str) -> list[str]:
         """Faults that belong to no single field of the form."""
-        return [f"{p}: {s}" if p else s for p, s in self.faults.items() if form == self.form and p not in names]
+        return [
+            f"{p}: {s}" if p else s for p, s in self.faults.items() if form == self.form and p not in names
+        ]
 
 
 def person(request: Request) -> str:
@@ -123,17 +197,49 @@ def is_htmx(request: Request) -> bool:
 
 def render(request: Request, template: str, status: int = 200, **context: Any) -> HTMLResponse:
     workshop: Workshop = request.app.state.workshop
-    page = templates().get_template(template).render(request=request, who=person(request), people=workshop.people()[:8], k=workshop.knowledge, htmx=is_htmx(request), **context)
+    page = (
+        templates()
+        .get_template(template)
+        .render(
+            request=request,
+            who=person(request),
+            people=workshop.people()[:8],
+            k=workshop.knowledge,
+            htmx=is_htmx(request),
+            **context,
+        )
+    )
     return HTMLResponse(page, status)
 
 
 View = Callable[[Request, Workshop, JobRecord], dict[str, Any]]
 
 
-def job_page(request: Request, record: JobRecord, stage: str, work: str, view: dict[str, Any], kept: Kept | None = None, status: int = 200,
-             said: str = "") -> Response:
+def job_page(
+    request: Request,
+    record: JobRecord,
+    stage: str,
+    work: str,
+    view: dict[str, Any],
+    kept: Kept | None = None,
+    status: int = 200,
+    said: str = "",
+) -> Response:
     """Render a job's page, or only its zones when the page asked for a part."""
     workshop: Workshop = request.app.state.workshop
-    context = {"record": record, "job": record.job, "stage": stage, "work": work, "oob": False, "kept": kept or Kept(), "said": said, "standing": record.standing, "next": next_view(record),
-               "heat": heat_view(record), "tape": tape_view(record, workshop.knowledge), "currency": workshop.prices().currency, **view}
+    context = {
+        "record": record,
+        "job": record.job,
+        "stage": stage,
+        "work": work,
+        "oob": False,
+        "kept": kept or Kept(),
+        "said": said,
+        "standing": record.standing,
+        "next": next_view(record),
+        "heat": heat_view(record),
+        "tape": tape_view(record, workshop.knowledge),
+        "currency": workshop.prices().currency,
+        **view,
+    }
     return render(request, "job/_zones.html" if is_htmx(request) else "job/page.html", status, **context)

@@ -1,4 +1,5 @@
-"""Plan: the engine drawn from its card, warm where it is suspected, frosted where it is cleared; every part opens its test."""
+"""Plan: the engine drawn from its card, warm where it is suspected, frosted where it is cleared; every part
+opens its test."""
 
 from typing import Any
 
@@ -24,11 +25,28 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
     """A part as the list and the drawing show it."""
     k, job_id = workshop.knowledge, record.job.id
     says = "cleared" if p.cleared else f"{percent(p.odds)} suspected"
-    return {"p": p, "percent": percent(p.odds), "link": bench_link(job_id, p.test, p.point or None, p.node or None) if p.test else "", "says": says,
-            "opens": short_title(k, p.test) if p.test else "", "class": f"warm-{p.warmth}" + (" cleared" if p.cleared else "") + ("" if p.on_card else " unsaid"),
-            "mark": MARKS.get(p.verdict, "ring"), "label": f"{p.title}: {says}{', ' + ', '.join(p.codes) if p.codes else ''}. Opens {inside(k.tests[p.test].title)}" if p.test else p.title,
-            "suspects": [(s.fault, s.title, percent(s.probability)) for s in p.suspects if s.probability >= LEAST_SHOWN][:SHOWN_SUSPECTS],
-            "tests": [(bench_link(job_id, t, None, p.node if "node" in k.tests[t].where else None), short_title(k, t)) for t in p.tests]}
+    return {
+        "p": p,
+        "percent": percent(p.odds),
+        "link": bench_link(job_id, p.test, p.point or None, p.node or None) if p.test else "",
+        "says": says,
+        "opens": short_title(k, p.test) if p.test else "",
+        "class": f"warm-{p.warmth}" + (" cleared" if p.cleared else "") + ("" if p.on_card else " unsaid"),
+        "mark": MARKS.get(p.verdict, "ring"),
+        "label": (
+            f"{p.title}: {says}{', ' + ', '.join(p.codes) if p.codes else ''}. Opens"
+            f" {inside(k.tests[p.test].title)}"
+            if p.test
+            else p.title
+        ),
+        "suspects": [
+            (s.fault, s.title, percent(s.probability)) for s in p.suspects if s.probability >= LEAST_SHOWN
+        ][:SHOWN_SUSPECTS],
+        "tests": [
+            (bench_link(job_id, t, None, p.node if "node" in k.tests[t].where else None), short_title(k, t))
+            for t in p.tests
+        ],
+    }
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
@@ -38,11 +56,34 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     halves: dict[int, list[dict[str, Any]]] = {}
     for key in ("injectors", "glow_plugs"):
         for c in by_id[key]["p"].cylinders if key in by_id else ():
-            says = "cleared" if c.cleared else {"failed": "failed", "marginal": "marginal"}.get(c.verdict, f"{percent(by_id[key]['p'].odds)} suspected" if c.warmth else "nothing found")
+            says = (
+                "cleared"
+                if c.cleared
+                else {"failed": "failed", "marginal": "marginal"}.get(
+                    c.verdict, f"{percent(by_id[key]['p'].odds)} suspected" if c.warmth else "nothing found"
+                )
+            )
             title = "Injector" if key == "injectors" else "Glow plug"
-            halves.setdefault(c.number, []).append({"key": key, "class": f"warm-{c.warmth}" + (" cleared" if c.cleared else ""), "cleared": c.cleared, "mark": MARKS.get(c.verdict, ""), "link": by_id[key]["link"],
-                                                    "label": f"{title}, cylinder {c.number}: {says}{', ' + ', '.join(c.codes) if c.codes else ''}"})
-    return {"drawing": drawing, "by_id": by_id, "parts": parts, "halves": halves, "size": (WIDTH, HEIGHT), "engine_name": record.job.engine.name}
+            halves.setdefault(c.number, []).append(
+                {
+                    "key": key,
+                    "class": f"warm-{c.warmth}" + (" cleared" if c.cleared else ""),
+                    "cleared": c.cleared,
+                    "mark": MARKS.get(c.verdict, ""),
+                    "link": by_id[key]["link"],
+                    "label": (
+                        f"{title}, cylinder {c.number}: {says}{', ' + ', '.join(c.codes) if c.codes else ''}"
+                    ),
+                }
+            )
+    return {
+        "drawing": drawing,
+        "by_id": by_id,
+        "parts": parts,
+        "halves": halves,
+        "size": (WIDTH, HEIGHT),
+        "engine_name": record.job.engine.name,
+    }
 
 
 @router.get("/jobs/{job_id}/plan")

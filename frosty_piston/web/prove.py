@@ -27,8 +27,24 @@ from .sidezones import place_link
 
 router = APIRouter()
 WORK = "prove/_work.html"
-STATE_WORDS = {"pass": "passed", "open": "", "optional": "", "fail": "failed", "could_not": "could not", "warm": "was warm", "denied": "its reading says no"}
-STATE_CLASS = {"pass": "done", "open": "open", "optional": "open", "fail": "fail", "could_not": "skipped", "warm": "part", "denied": "fail"}
+STATE_WORDS = {
+    "pass": "passed",
+    "open": "",
+    "optional": "",
+    "fail": "failed",
+    "could_not": "could not",
+    "warm": "was warm",
+    "denied": "its reading says no",
+}
+STATE_CLASS = {
+    "pass": "done",
+    "open": "open",
+    "optional": "open",
+    "fail": "fail",
+    "could_not": "skipped",
+    "warm": "part",
+    "denied": "fail",
+}
 SLACK_H = 0.25
 
 
@@ -36,13 +52,35 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     proof, job, k = record.standing.proof, record.job, workshop.knowledge
     soak = soak_estimate(job)
     missing = [{"m": m, "link": place_link(job.id, m.where)} for m in proof.missing]
-    suspects = [{"fault": m.id, "title": k.faults[m.id].title, "says": m.because} for m in proof.missing if m.what == "suspect"]
-    return {"proof": proof, "missing": missing, "suspects_open": suspects, "says_of": lambda v: measured_says(job, v), "state_words": STATE_WORDS, "state_class": STATE_CLASS, "soak": soak,
-            "curve": cooling_curve(soak), "cold_to_come": cold_start_to_come(proof), "drive": drive_curve(record.assessed, now()), "axes": AXES,
-            "codes_known": list(dict.fromkeys(decode(x.data.code).code for x in job.of("code"))), "ticked": {x.data.caution for x in job.of("tick")},
-            "reasons_of": {s.id: _reasons(workshop, s.shape) for s in proof.steps}, "suspect_reasons": _reasons(workshop, k.proofs.checks["suspect"]),
-            "over": job.last("handover"), "soot": soot_causes(record.assessed), "barred": missing_pieces(job), "links": _links(record, proof),
-            "drives": [x for x in job.of("drive")], "returns": returns_of(job), **waits.wait_view(record)}
+    suspects = [
+        {"fault": m.id, "title": k.faults[m.id].title, "says": m.because}
+        for m in proof.missing
+        if m.what == "suspect"
+    ]
+    return {
+        "proof": proof,
+        "missing": missing,
+        "suspects_open": suspects,
+        "says_of": lambda v: measured_says(job, v),
+        "state_words": STATE_WORDS,
+        "state_class": STATE_CLASS,
+        "soak": soak,
+        "curve": cooling_curve(soak),
+        "cold_to_come": cold_start_to_come(proof),
+        "drive": drive_curve(record.assessed, now()),
+        "axes": AXES,
+        "codes_known": list(dict.fromkeys(decode(x.data.code).code for x in job.of("code"))),
+        "ticked": {x.data.caution for x in job.of("tick")},
+        "reasons_of": {s.id: _reasons(workshop, s.shape) for s in proof.steps},
+        "suspect_reasons": _reasons(workshop, k.proofs.checks["suspect"]),
+        "over": job.last("handover"),
+        "soot": soot_causes(record.assessed),
+        "barred": missing_pieces(job),
+        "links": _links(record, proof),
+        "drives": [x for x in job.of("drive")],
+        "returns": returns_of(job),
+        **waits.wait_view(record),
+    }
 
 
 def _links(record: JobRecord, proof: Proof) -> dict[str, str]:
@@ -90,20 +128,41 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     if step_id == "codes" and result == "pass":
         entries.append(form.entry("code_scan", {"module": "all"}, "scan"))
     repair = proof.repairs[-1] if proof.repairs else "general"
-    return [*entries, form.entry("proof_step", {"repair": repair, "step": step_id, "result": result, "reason": reason, "why": why, "soaked_h": soaked})]
+    return [
+        *entries,
+        form.entry(
+            "proof_step",
+            {
+                "repair": repair,
+                "step": step_id,
+                "result": result,
+                "reason": reason,
+                "why": why,
+                "soaked_h": soaked,
+            },
+        ),
+    ]
 
 
 def _refuse_pass(form: Form, record: JobRecord, proof: Proof, step_id: str) -> None:
     state = next(s for s in proof.steps if s.id == step_id)
     rereads = [m for m in proof.missing if m.what == "reread" and m.id != step_id]
     if step_id == "remeasure" and rereads:
-        form.wrong("result", f"not passed: {inside(rereads[0].because)} Read it first" + (f", and {len(rereads) - 1} more" if len(rereads) > 1 else ""))
+        form.wrong(
+            "result",
+            f"not passed: {inside(rereads[0].because)} Read it first"
+            + (f", and {len(rereads) - 1} more" if len(rereads) > 1 else ""),
+        )
     if state.kind == "condition" and missing_pieces(record.job):
         form.wrong("result", f"a piece is missing: {missing_pieces(record.job)[0].name}. Nobody starts it")
     tests = getattr(state.shape, "reading", [])
     if isinstance(tests, str) and tests and not any(v.test == tests for v in record.assessed.after):
         form.wrong("result", "its reading is not there: write it down first")
-    against = [v for v in record.assessed.after if v.test in ([tests] if isinstance(tests, str) else tests) and v.judgement.verdict == "failed"]
+    against = [
+        v
+        for v in record.assessed.after
+        if v.test in ([tests] if isinstance(tests, str) else tests) and v.judgement.verdict == "failed"
+    ]
     if against:
         form.wrong("result", f"its reading says otherwise: {inside(against[-1].judgement.because)}")
 
@@ -116,8 +175,12 @@ def _ask_back(form: Form, record: JobRecord, soaked: float) -> None:
     at = last.at or record.written.get(last.id)
     since = (now() - at).total_seconds() / 3600 if at else None
     if since is not None and soaked > since + SLACK_H:
-        form.wrong("hours_sure", f"{'It was driven' if last.kind == 'drive' else 'The repair was written down'} {waits.as_typed(max(since, 1 / 60))} ago; "
-                                 f"standing {soaked:g} h does not fit. Tick it if the hours are right all the same.")
+        form.wrong(
+            "hours_sure",
+            f"{'It was driven' if last.kind == 'drive' else 'The repair was written down'}"
+            f" {waits.as_typed(max(since, 1 / 60))} ago; standing {soaked:g} h does not fit. Tick it if the"
+            " hours are right all the same.",
+        )
 
 
 def _last_run(record: JobRecord) -> Entry | None:
@@ -136,7 +199,19 @@ def suspect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     form.done()
     reason = ": ".join(filter(None, (workshop.knowledge.proofs.reasons[str(why)], words)))
     repair = proof.repairs[-1] if proof.repairs else "general"
-    return [form.entry("proof_step", {"repair": repair, "step": "suspect", "about": fault, "result": "could_not", "reason": reason, "why": why})]
+    return [
+        form.entry(
+            "proof_step",
+            {
+                "repair": repair,
+                "step": "suspect",
+                "about": fault,
+                "result": "could_not",
+                "reason": reason,
+                "why": why,
+            },
+        )
+    ]
 
 
 def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -145,7 +220,11 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         form.wrong("tick", "read and tick the caution first")
     if missing := missing_pieces(record.job):
         form.wrong("distance_km", f"a piece is missing: {missing[0].name}. Nobody starts it")
-    spans = {"distance_km": form.figure("distance_km", "km", 0.1, 10_000), "starts": form.figure("starts", "", 1, 1000), "hours": form.figure("hours", "", 0.01, 1000)}
+    spans = {
+        "distance_km": form.figure("distance_km", "km", 0.1, 10_000),
+        "starts": form.figure("starts", "", 1, 1000),
+        "hours": form.figure("hours", "", 0.01, 1000),
+    }
     if not any(spans.values()) and not form.faults:
         form.wrong("distance_km", "say how far, how many starts, or how many hours")
     codes = []
@@ -154,13 +233,23 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
             codes.append(decode(text).code)
         except ValueError as error:
             form.wrong("codes_back", str(error))
-    read, back = form.choice("codes_read", ("yes", "no"), needed=False), form.choice("complaint_back", ("yes", "no"), needed=False)
+    read, back = (
+        form.choice("codes_read", ("yes", "no"), needed=False),
+        form.choice("complaint_back", ("yes", "no"), needed=False),
+    )
     if codes and read == "no":
         form.wrong("codes_read", "codes came back, so they were read")
     form.done()
-    entries = [form.entry("tick", {"caution": "road_test"}, "tick")] if form.raw("tick") == "road_test" else []
-    data = {**spans, "conditions": form.text("conditions", 200), "codes_read": (read == "yes" or bool(codes)) if read or codes else False, "codes_back": codes,
-            "complaint_back": None if back is None else back == "yes"}
+    entries = (
+        [form.entry("tick", {"caution": "road_test"}, "tick")] if form.raw("tick") == "road_test" else []
+    )
+    data = {
+        **spans,
+        "conditions": form.text("conditions", 200),
+        "codes_read": (read == "yes" or bool(codes)) if read or codes else False,
+        "codes_back": codes,
+        "complaint_back": None if back is None else back == "yes",
+    }
     return [*entries, form.entry("drive", data)]
 
 
@@ -173,7 +262,11 @@ def handover(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
         form.wrong("to", f"a piece is missing: {missing[0].name}. It is not driven away")
     unasked = [c for c in soot_causes(record.assessed) if c.state == "open"]
     if unasked and not note:
-        form.wrong("note", f"what made the soot is not asked yet: {', '.join(inside(c.shape.title) for c in unasked)}. Ask, or say why not")
+        form.wrong(
+            "note",
+            f"what made the soot is not asked yet: {', '.join(inside(c.shape.title) for c in unasked)}. Ask,"
+            " or say why not",
+        )
     form.done()
     return [form.entry("handover", {"to": to, "note": note})]
 
@@ -203,8 +296,12 @@ def prove(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 
 
 @router.post("/jobs/{job_id}/prove/{name}")
-def prove_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+def prove_form(
+    request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
+) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
     key = f"{name}-{form.raw('step') or form.raw('fault')}" if name in ("step", "suspect") else name
-    return submit(request, workshop, job_id, form, key, FORMS[name], "prove", WORK, show, f"/jobs/{job_id}/prove")
+    return submit(
+        request, workshop, job_id, form, key, FORMS[name], "prove", WORK, show, f"/jobs/{job_id}/prove"
+    )

@@ -17,6 +17,23 @@ router = APIRouter()
 @router.get("/jobs/{job_id}/report")
 def report_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    drawn = [(title, plug_rows(record, shares)) for title, shares in (("Before", plug_shares(record.assessed.diagnosis)), ("After", plug_shares(record.assessed.after))) if shares]
-    return render(request, "report/page.html", record=record, job=record.job, report=build_report(record.assessed), place=place, drawn=drawn,
-                  tape=tape_view(record, workshop.knowledge, everything=True), currency=workshop.prices().currency, standing=record.standing)
+    drawn = [
+        (title, plug_rows(record, shares))
+        for title, shares in (
+            ("Before", plug_shares(record.assessed.diagnosis)),
+            ("After", plug_shares(record.assessed.after)),
+        )
+        if shares
+    ]
+    return render(
+        request,
+        "report/page.html",
+        record=record,
+        job=record.job,
+        report=build_report(record.assessed),
+        place=place,
+        drawn=drawn,
+        tape=tape_view(record, workshop.knowledge, everything=True),
+        currency=workshop.prices().currency,
+        standing=record.standing,
+    )

@@ -18,14 +18,18 @@ def free_port(port: int) -> socket.socket:
     """Take the port, or say in one sentence that it is busy."""
     if not 0 <= port <= 65535:
         raise CannotStart(f"Port {port} does not exist; choose one from 1024 to 65535.")
-    taken = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)  # with proto 0 asyncio leaves Nagle on: 40 ms a page
+    taken = socket.socket(
+        socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
+    )  # with proto 0 asyncio leaves Nagle on: 40 ms a page
     taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         taken.bind(("127.0.0.1", port))
         taken.listen(128)
     except OSError as error:
         taken.close()
-        raise CannotStart(f"Port {port} is busy or not allowed ({error.strerror}); choose another with --port.") from None
+        raise CannotStart(
+            f"Port {port} is busy or not allowed ({error.strerror}); choose another with --port."
+        ) from None
     return taken
 
 
@@ -41,7 +45,9 @@ def serve(folder: Path, port: int, demo: bool = False, reset: bool = False) -> i
         if demo:
             fill_demo(workshop)
         print(f"Frosty Piston is at http://127.0.0.1:{taken.getsockname()[1]}", flush=True)
-        config = uvicorn.Config(create_app(workshop), log_level="warning", access_log=False, timeout_graceful_shutdown=2)
+        config = uvicorn.Config(
+            create_app(workshop), log_level="warning", access_log=False, timeout_graceful_shutdown=2
+        )
         with suppress(KeyboardInterrupt):
             uvicorn.Server(config).run(sockets=[taken])
     return 0

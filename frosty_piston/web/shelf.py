@@ -14,7 +14,6 @@ from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.knowledge.whole import proving_tests
 from frosty_piston.store.workshop import Workshop
 
-from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .narrow import KINDS
 from .page import Kept, person, render
@@ -31,7 +30,11 @@ def scale_word(k: Knowledge, chance: float) -> str:
 
 def by_system(k: Knowledge, rows: list[tuple[str, str, str]]) -> list[dict[str, Any]]:
     """Rows of (system, id, title) under their systems, in the order of the knowledge files."""
-    return [{"title": title, "rows": found} for key, title in k.systems.items() if (found := [(i, t) for s, i, t in rows if s == key])]
+    return [
+        {"title": title, "rows": found}
+        for key, title in k.systems.items()
+        if (found := [(i, t) for s, i, t in rows if s == key])
+    ]
 
 
 def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
@@ -39,22 +42,76 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
     shape = k.faults.get(fault)
     if shape is None:
         raise NotHere("There is no such fault.")
-    symptoms = sorted(((float(k.symptom_findings[key].shows[fault][1]), key) for key in k.symptoms if fault in k.symptom_findings[key].shows), reverse=True)
-    groups = sorted(((float(k.group_findings[key].shows[fault][1]), key) for key in k.groups if fault in k.group_findings[key].shows), reverse=True)
+    symptoms = sorted(
+        (
+            (float(k.symptom_findings[key].shows[fault][1]), key)
+            for key in k.symptoms
+            if fault in k.symptom_findings[key].shows
+        ),
+        reverse=True,
+    )
+    groups = sorted(
+        (
+            (float(k.group_findings[key].shows[fault][1]), key)
+            for key in k.groups
+            if fault in k.group_findings[key].shows
+        ),
+        reverse=True,
+    )
     proves: dict[str, dict[str, Any]] = {}
     for test, known, outcome, times in proving_tests(k, fault):
-        proves.setdefault(test, {"test": test, "title": k.tests[test].title, "outcome": outcome.removeprefix("all_").replace("_", " "), "times": f"{times:.0f}", "because": _because(known, fault)})
-    clears = {test: {"test": test, "title": k.tests[test].title, "outcome": known.finding.outcomes[0].replace("_", " "), "times": f"{known.finding.general[0] / row[0]:.0f}"}
-              for test, findings in k.findings.items() for known in findings
-              if (row := known.finding.shows.get(fault)) is not None and row[0] / known.finding.general[0] <= CLEARS_RATIO}
-    kills = [(f, k.faults[f].title, because) for f, s in k.faults.items() if fault in s.killed_by for _, because in [s.killed_by[fault]]]
-    return {"id": fault, "shape": shape, "system": k.systems[k.fault_system[fault]], "repair": k.repairs[k.repair_of[fault]].shape, "part": k.parts[k.part_of[fault]].title,
-            "symptoms": [(k.symptoms[key].title, scale_word(k, p), k.symptoms[key].speaks[fault][1]) for p, key in symptoms],
-            "groups": [(k.groups[key].title, scale_word(k, p), [c.code for c in k.codes.values() if c.group == key][:6]) for p, key in groups if p >= SPEAKS_CHANCE],
-            "proves": list(proves.values()), "clears": sorted(clears.values(), key=lambda c: -float(c["times"])), "kills": kills,
-            "killed_by": [(f, k.faults[f].title, why) for f, (_, why) in shape.killed_by.items()],
-            "contexts": [(c.title, c.moves[fault][0], c.moves[fault][1]) for c in k.contexts.values() if fault in c.moves],
-            "patterns": [p for p in workshop.shelf.own.patterns if p.fault == fault], "base": f"{shape.per_thousand:g}"}
+        proves.setdefault(
+            test,
+            {
+                "test": test,
+                "title": k.tests[test].title,
+                "outcome": outcome.removeprefix("all_").replace("_", " "),
+                "times": f"{times:.0f}",
+                "because": _because(known, fault),
+            },
+        )
+    clears = {
+        test: {
+            "test": test,
+            "title": k.tests[test].title,
+            "outcome": known.finding.outcomes[0].replace("_", " "),
+            "times": f"{known.finding.general[0] / row[0]:.0f}",
+        }
+        for test, findings in k.findings.items()
+        for known in findings
+        if (row := known.finding.shows.get(fault)) is not None
+        and row[0] / known.finding.general[0] <= CLEARS_RATIO
+    }
+    kills = [
+        (f, k.faults[f].title, because)
+        for f, s in k.faults.items()
+        if fault in s.killed_by
+        for _, because in [s.killed_by[fault]]
+    ]
+    return {
+        "id": fault,
+        "shape": shape,
+        "system": k.systems[k.fault_system[fault]],
+        "repair": k.repairs[k.repair_of[fault]].shape,
+        "part": k.parts[k.part_of[fault]].title,
+        "symptoms": [
+            (k.symptoms[key].title, scale_word(k, p), k.symptoms[key].speaks[fault][1]) for p, key in symptoms
+        ],
+        "groups": [
+            (k.groups[key].title, scale_word(k, p), [c.code for c in k.codes.values() if c.group == key][:6])
+            for p, key in groups
+            if p >= SPEAKS_CHANCE
+        ],
+        "proves": list(proves.values()),
+        "clears": sorted(clears.values(), key=lambda c: -float(c["times"])),
+        "kills": kills,
+        "killed_by": [(f, k.faults[f].title, why) for f, (_, why) in shape.killed_by.items()],
+        "contexts": [
+            (c.title, c.moves[fault][0], c.moves[fault][1]) for c in k.contexts.values() if fault in c.moves
+        ],
+        "patterns": [p for p in workshop.shelf.own.patterns if p.fault == fault],
+        "base": f"{shape.per_thousand:g}",
+    }
 
 
 def _because(known: TestFinding, fault: str) -> str:
@@ -71,30 +128,75 @@ def test_view(workshop: Workshop, test: str) -> dict[str, Any]:
         rows = []
         for at, outcome in enumerate(known.finding.outcomes):
             general = float(known.finding.general[at])
-            told = sorted(((float(row[at]), fault) for fault, row in known.finding.shows.items() if (row[at] > SPEAKS_RATIO * general if at else row[at] < general / SPEAKS_RATIO)), reverse=at > 0)
-            rows.append({"outcome": outcome.removeprefix("all_").replace("_", " "), "general": percent(general), "against": at == 0,
-                         "faults": [(f, k.faults[f].title, scale_word(k, p), _because(known, f)) for p, f in told]})
+            told = sorted(
+                (
+                    (float(row[at]), fault)
+                    for fault, row in known.finding.shows.items()
+                    if (row[at] > SPEAKS_RATIO * general if at else row[at] < general / SPEAKS_RATIO)
+                ),
+                reverse=at > 0,
+            )
+            rows.append(
+                {
+                    "outcome": outcome.removeprefix("all_").replace("_", " "),
+                    "general": percent(general),
+                    "against": at == 0,
+                    "faults": [(f, k.faults[f].title, scale_word(k, p), _because(known, f)) for p, f in told],
+                }
+            )
         findings.append({"name": known.shape.name, "rows": rows})
-    return {"id": test, "shape": shape, "system": k.systems[shape.system], "findings": findings, "parts": [p.title for p in k.parts.values() if test in p.tests],
-            "access": [(k.access[a].title, k.access[a].minutes) for a in shape.access], "tools": [k.tools[t] for t in shape.tools]}
+    return {
+        "id": test,
+        "shape": shape,
+        "system": k.systems[shape.system],
+        "findings": findings,
+        "parts": [p.title for p in k.parts.values() if test in p.tests],
+        "access": [(k.access[a].title, k.access[a].minutes) for a in shape.access],
+        "tools": [k.tools[t] for t in shape.tools],
+    }
 
 
 def codes_view(workshop: Workshop, asked: str = "") -> dict[str, Any]:
     k = workshop.knowledge
-    rows = [{"code": c.code, "title": c.title, "system": k.systems[c.system], "kind": KINDS[c.kind][0], "group": k.groups[c.group].title} for c in sorted(k.codes.values(), key=lambda c: c.code)]
-    return {"codes": rows, "own": [(c, k.systems[c.system], KINDS[c.kind][0]) for c in workshop.shelf.own.codes.values()], "asked": asked[:8],
-            "system_choices": list(k.systems.items()), "kind_choices": [(key, KINDS[key][0]) for key in KINDS if key and key != "unit"]}
+    rows = [
+        {
+            "code": c.code,
+            "title": c.title,
+            "system": k.systems[c.system],
+            "kind": KINDS[c.kind][0],
+            "group": k.groups[c.group].title,
+        }
+        for c in sorted(k.codes.values(), key=lambda c: c.code)
+    ]
+    return {
+        "codes": rows,
+        "own": [(c, k.systems[c.system], KINDS[c.kind][0]) for c in workshop.shelf.own.codes.values()],
+        "asked": asked[:8],
+        "system_choices": list(k.systems.items()),
+        "kind_choices": [(key, KINDS[key][0]) for key in KINDS if key and key != "unit"],
+    }
 
 
 def patterns_view(workshop: Workshop) -> dict[str, Any]:
     k, own = workshop.knowledge, workshop.shelf.own
-    cards = list(dict.fromkeys([card.name for _, card in workshop.cards()] + [p.engine for p in own.patterns]))
-    return {"patterns": [(p, k.faults[p.fault].title) for p in own.patterns], "ended": [(p, k.faults[p.fault].title, by, at) for p, by, at in workshop.shelf.ended_patterns()],
-            "cards": cards, "fault_choices": [(f, f"{s.title} ({k.systems[k.fault_system[f]].lower()})") for f, s in k.faults.items()],
-            "least": f"{LEAST_TIMES:g}", "most": f"{MOST_TIMES:g}"}
+    cards = list(
+        dict.fromkeys([card.name for _, card in workshop.cards()] + [p.engine for p in own.patterns])
+    )
+    return {
+        "patterns": [(p, k.faults[p.fault].title) for p in own.patterns],
+        "ended": [(p, k.faults[p.fault].title, by, at) for p, by, at in workshop.shelf.ended_patterns()],
+        "cards": cards,
+        "fault_choices": [
+            (f, f"{s.title} ({k.systems[k.fault_system[f]].lower()})") for f, s in k.faults.items()
+        ],
+        "least": f"{LEAST_TIMES:g}",
+        "most": f"{MOST_TIMES:g}",
+    }
 
 
-def _page(request: Request, name: str, title: str, view: dict[str, Any], kept: Kept | None = None, status: int = 200) -> Response:
+def _page(
+    request: Request, name: str, title: str, view: dict[str, Any], kept: Kept | None = None, status: int = 200
+) -> Response:
     return render(request, f"shelf/{name}.html", status, shelf=name, title=title, kept=kept or Kept(), **view)
 
 
@@ -102,14 +204,25 @@ def _page(request: Request, name: str, title: str, view: dict[str, Any], kept: K
 def shelf(request: Request, workshop: GivenWorkshop) -> Response:
     k = workshop.knowledge
     own = workshop.shelf.own
-    counts = {"faults": len(k.faults), "tests": len(k.tests), "codes": len(k.codes) + len(own.codes), "cautions": len(k.cautions), "patterns": len(own.patterns)}
+    counts = {
+        "faults": len(k.faults),
+        "tests": len(k.tests),
+        "codes": len(k.codes) + len(own.codes),
+        "cautions": len(k.cautions),
+        "patterns": len(own.patterns),
+    }
     return _page(request, "start", "Shelf", {"counts": counts})
 
 
 @router.get("/shelf/faults")
 def faults(request: Request, workshop: GivenWorkshop) -> Response:
     k = workshop.knowledge
-    return _page(request, "faults", "Faults", {"systems": by_system(k, [(k.fault_system[f], f, s.title) for f, s in k.faults.items()])})
+    return _page(
+        request,
+        "faults",
+        "Faults",
+        {"systems": by_system(k, [(k.fault_system[f], f, s.title) for f, s in k.faults.items()])},
+    )
 
 
 @router.get("/shelf/faults/{fault}")
@@ -121,7 +234,12 @@ def one_fault(request: Request, fault: str, workshop: GivenWorkshop) -> Response
 @router.get("/shelf/tests")
 def tests(request: Request, workshop: GivenWorkshop) -> Response:
     k = workshop.knowledge
-    return _page(request, "tests", "Tests", {"systems": by_system(k, [(t.system, key, t.title) for key, t in k.tests.items()])})
+    return _page(
+        request,
+        "tests",
+        "Tests",
+        {"systems": by_system(k, [(t.system, key, t.title) for key, t in k.tests.items()])},
+    )
 
 
 @router.get("/shelf/tests/{test}")
@@ -148,12 +266,25 @@ def save_code(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Res
         else:
             if code in k.codes:
                 form.wrong("code", f"{code} is known already: {k.codes[code].title}")
-    text, system = form.text("text", 200, "write what it means, from your service data"), form.choice("system", k.systems)
-    kind, by = form.choice("kind", [key for key in KINDS if key and key != "unit"]), form.text("by", 80, "say who writes it")
+    text, system = (
+        form.text("text", 200, "write what it means, from your service data"),
+        form.choice("system", k.systems),
+    )
+    kind, by = (
+        form.choice("kind", [key for key in KINDS if key and key != "unit"]),
+        form.text("by", 80, "say who writes it"),
+    )
     try:
         form.done()
     except BadInput as error:
-        return _page(request, "codes", "Codes", codes_view(workshop, form.raw("code")), Kept.of("code", error, form.kept), 422)
+        return _page(
+            request,
+            "codes",
+            "Codes",
+            codes_view(workshop, form.raw("code")),
+            Kept.of("code", error, form.kept),
+            422,
+        )
     assert code and text and system and kind and by
     workshop.shelf.save_code(OwnCode(code, text, system, kind, by))
     return RedirectResponse("/shelf/codes", 303)
@@ -168,13 +299,25 @@ def drop_code(code: str, workshop: GivenWorkshop) -> Response:
 @router.get("/shelf/cautions")
 def cautions(request: Request, workshop: GivenWorkshop) -> Response:
     k = workshop.knowledge
-    rows = [{"id": key, "shape": c, "tests": [(t, s.title) for t, s in k.tests.items() if key in (*s.cautions, *s.if_failed)]} for key, c in k.cautions.items()]
+    rows = [
+        {
+            "id": key,
+            "shape": c,
+            "tests": [(t, s.title) for t, s in k.tests.items() if key in (*s.cautions, *s.if_failed)],
+        }
+        for key, c in k.cautions.items()
+    ]
     return _page(request, "cautions", "Cautions", {"rows": rows})
 
 
 @router.get("/shelf/patterns")
 def patterns(request: Request, workshop: GivenWorkshop, fault: str = "", engine: str = "") -> Response:
-    return _page(request, "patterns", "Workshop patterns", patterns_view(workshop) | {"asked_fault": fault, "asked_engine": engine})
+    return _page(
+        request,
+        "patterns",
+        "Workshop patterns",
+        patterns_view(workshop) | {"asked_fault": fault, "asked_engine": engine},
+    )
 
 
 @router.post("/shelf/patterns")
@@ -183,11 +326,22 @@ def add_pattern(request: Request, form: GivenForm, workshop: GivenWorkshop) -> R
     times = form.figure("times", "", LEAST_TIMES, MOST_TIMES, needed=True)
     try:
         if form.faults:
-            workshop.shelf.check_pattern(form.raw("engine"), form.raw("fault"), form.raw("by"), form.raw("why"), form.faults)
+            workshop.shelf.check_pattern(
+                form.raw("engine"), form.raw("fault"), form.raw("by"), form.raw("why"), form.faults
+            )
         assert times is not None
-        workshop.shelf.add_pattern(form.raw("engine"), form.raw("fault"), times, form.raw("by"), form.raw("why"))
+        workshop.shelf.add_pattern(
+            form.raw("engine"), form.raw("fault"), times, form.raw("by"), form.raw("why")
+        )
     except BadInput as error:
-        return _page(request, "patterns", "Workshop patterns", patterns_view(workshop) | {"asked_fault": "", "asked_engine": ""}, Kept.of("pattern", error, form.kept), 422)
+        return _page(
+            request,
+            "patterns",
+            "Workshop patterns",
+            patterns_view(workshop) | {"asked_fault": "", "asked_engine": ""},
+            Kept.of("pattern", error, form.kept),
+            422,
+        )
     return RedirectResponse("/shelf/patterns", 303)
 
 

@@ -18,8 +18,18 @@ from .air_benches import AIR_BENCHES
 
 SHOWN_SUSPECTS, SHOWN_TESTS, SHOWN_TAPE = 7, 5, 12
 PATTERN_BITS = 0.7
-STATE_WORDS = {"engine_cold": "Engine is cold now", "engine_hot": "Engine is hot now", "raised": "Vehicle is raised", "customer_waits": "The customer waits"}
-METHODS = {"glow_resistance": "ohm", "glow_lamp_test": "lamp", "glow_current": "current", "glow_bench_heat": "heat"}
+STATE_WORDS = {
+    "engine_cold": "Engine is cold now",
+    "engine_hot": "Engine is hot now",
+    "raised": "Vehicle is raised",
+    "customer_waits": "The customer waits",
+}
+METHODS = {
+    "glow_resistance": "ohm",
+    "glow_lamp_test": "lamp",
+    "glow_current": "current",
+    "glow_bench_heat": "heat",
+}
 
 
 def bench_link(job_id: str, test: str, point: str | None = None, node: str | None = None) -> str:
@@ -38,7 +48,12 @@ def bench_link(job_id: str, test: str, point: str | None = None, node: str | Non
 def place_link(job_id: str, where: dict[str, Any]) -> str:
     """The address of where something is done, as the assessment names it."""
     if "test" in where:
-        return bench_link(job_id, str(where["test"]), str(where.get("point") or "") or None, str(where.get("node") or "") or None)
+        return bench_link(
+            job_id,
+            str(where["test"]),
+            str(where.get("point") or "") or None,
+            str(where.get("node") or "") or None,
+        )
     return f"/jobs/{job_id}/{where['page']}" + (f"#{where['at']}" if where.get("at") else "")
 
 
@@ -58,11 +73,31 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
     suspicion = record.assessed.suspicion
     if not record.assessed.evidence:
         return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None}
-    listed = [s for s in suspicion.suspects[:-1] if s.probability >= 0.01][:SHOWN_SUSPECTS] or list(suspicion.suspects[:3])
+    listed = [s for s in suspicion.suspects[:-1] if s.probability >= 0.01][:SHOWN_SUSPECTS] or list(
+        suspicion.suspects[:3]
+    )
     return {
-        "suspects": [{"s": s, "percent": percent(s.probability), "width": round(max(s.probability, 0.01) * 100, 1), "warmth": warmth(s.probability), "pattern": any(m.pattern and abs(m.bits) >= PATTERN_BITS for m in (*s.speaks_for, *s.speaks_against))} for s in listed],
-        "unlisted": {"s": suspicion.suspects[-1], "percent": percent(suspicion.suspects[-1].probability), "width": round(suspicion.suspects[-1].probability * 100, 1)},
-        "tests": [{"n": n, "link": test_link(record.job.id, n)} for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]],
+        "suspects": [
+            {
+                "s": s,
+                "percent": percent(s.probability),
+                "width": round(max(s.probability, 0.01) * 100, 1),
+                "warmth": warmth(s.probability),
+                "pattern": any(
+                    m.pattern and abs(m.bits) >= PATTERN_BITS for m in (*s.speaks_for, *s.speaks_against)
+                ),
+            }
+            for s in listed
+        ],
+        "unlisted": {
+            "s": suspicion.suspects[-1],
+            "percent": percent(suspicion.suspects[-1].probability),
+            "width": round(suspicion.suspects[-1].probability * 100, 1),
+        },
+        "tests": [
+            {"n": n, "link": test_link(record.job.id, n)}
+            for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]
+        ],
         "conflicts": suspicion.conflicts,
     }
 
@@ -84,8 +119,19 @@ def tape_view(record: JobRecord, k: Knowledge, everything: bool = False) -> dict
     job = record.job
     entries = list(job.tape) if everything else list(job.tape[-SHOWN_TAPE:])
     says = {x.id: x for x in job.tape}
-    rows = [TapeRow(x.id, x.at or record.written.get(x.id), x.by or "", x.kind, entry_says(x, k, says), x.id in job.gone, x.id == job.tape[-1].id, x.id not in job.gone)
-            for x in reversed(entries)]
+    rows = [
+        TapeRow(
+            x.id,
+            x.at or record.written.get(x.id),
+            x.by or "",
+            x.kind,
+            entry_says(x, k, says),
+            x.id in job.gone,
+            x.id == job.tape[-1].id,
+            x.id not in job.gone,
+        )
+        for x in reversed(entries)
+    ]
     return {"rows": rows, "more": len(job.tape) - len(rows), "count": len(job.tape)}
 
 
@@ -118,31 +164,55 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             return f"Lamp: {d.lamp}, {d.state}"
         case "code":
             known_code = k.codes.get(decode(d.code).code)
-            return f"{d.code} {d.status.replace('_', ' ')}: {known_code.title if known_code else d.text or decode(d.code).says}"
+            return (
+                f"{d.code} {d.status.replace('_', ' ')}:"
+                f" {known_code.title if known_code else d.text or decode(d.code).says}"
+            )
         case "code_scan":
             return f"Codes read, modules: {d.module}"
         case "code_clear":
             return f"Codes cleared, modules: {d.module}"
         case "instrument":
-            parts = [f"lead zero {exact(d.lead_zero)} {d.unit or ''}".strip() if d.lead_zero is not None else "",
-                     f"{plain(d.accuracy_percent)} %" if d.accuracy_percent is not None else "", f"{plain(d.accuracy_digits)} digits" if d.accuracy_digits is not None else "",
-                     f"step {plain(d.resolution)}" if d.resolution is not None else "", f"{plain(d.rated_w)} W" if d.rated_w is not None else ""]
+            parts = [
+                f"lead zero {exact(d.lead_zero)} {d.unit or ''}".strip() if d.lead_zero is not None else "",
+                f"{plain(d.accuracy_percent)} %" if d.accuracy_percent is not None else "",
+                f"{plain(d.accuracy_digits)} digits" if d.accuracy_digits is not None else "",
+                f"step {plain(d.resolution)}" if d.resolution is not None else "",
+                f"{plain(d.rated_w)} W" if d.rated_w is not None else "",
+            ]
             return f"{d.instrument.capitalize()}: {', '.join(p for p in parts if p)}"
         case "reading":
             value = "OL" if d.value == "OL" else f"{exact(d.value)} {d.unit}"
             place = _place(d.where)
             return f"{short_title(k, d.test)}{', ' + place if place else ''}: {value}"
         case "outcome":
-            figures = ", ".join(f"{key.replace('_', ' ')} {value if isinstance(value, bool) else exact(value)}" for key, value in (d.figures or {}).items())
+            figures = ", ".join(
+                f"{key.replace('_', ' ')} {value if isinstance(value, bool) else exact(value)}"
+                for key, value in (d.figures or {}).items()
+            )
             place = _place(d.where)
-            return f"{short_title(k, d.test)}{', ' + place if place else ''}: {' '.join(filter(None, ((d.outcome or '').replace('_', ' '), figures)))}"
+            return (
+                f"{short_title(k, d.test)}{', ' + place if place else ''}:"
+                f" {' '.join(filter(None, ((d.outcome or '').replace('_', ' '), figures)))}"
+            )
         case "action":
             turn = d.cleaning
-            measured = f", {turn.measured or 'measured'} {plain(turn.before)} to {plain(turn.after)} {turn.unit or ''}".rstrip() if turn and turn.before is not None and turn.after is not None else ""
-            return f"{d.action.replace('_', ' ').capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "") + (f", {plain(turn.minutes)} min{measured}" if turn else "")
+            measured = (
+                f", {turn.measured or 'measured'} {plain(turn.before)} to {plain(turn.after)}"
+                f" {turn.unit or ''}".rstrip()
+                if turn and turn.before is not None and turn.after is not None
+                else ""
+            )
+            return (
+                f"{d.action.replace('_', ' ').capitalize()}: {d.what}"
+                + (" (temporary)" if d.temporary else "")
+                + (f", {plain(turn.minutes)} min{measured}" if turn else "")
+            )
         case "option":
             titles = [k.options[o].title if o in k.options else spoken(o) for o in d.option.split("+")]
-            return f"{'Picked' if d.chosen else 'Priced'}: {d.title or listed(titles)}" + (f". {d.reason}" if d.reason else "")
+            return f"{'Picked' if d.chosen else 'Priced'}: {d.title or listed(titles)}" + (
+                f". {d.reason}" if d.reason else ""
+            )
         case "consent":
             ceiling = f", up to {d.ceiling // 100}" if d.ceiling else ""
             return f"Owner says {d.answer}: {d.who}, {d.how.replace('_', ' ')}{ceiling}"
@@ -186,7 +256,11 @@ def entry_says(x: Entry, k: Knowledge, known: dict[str, Entry]) -> str:
             target = known.get(d.corrects)
             return f"Takes back: {entry_says(target, k, known) if target else d.corrects} ({d.reason})"
         case "trace":
-            return f"Recording: {d.file or 'in place'}, {', '.join(c.replace('_', ' ') for c in list(d.channels)[:5])}" + (f" and {len(d.channels) - 5} more" if len(d.channels) > 5 else "")
+            return (
+                f"Recording: {d.file or 'in place'},"
+                f" {', '.join(c.replace('_', ' ') for c in list(d.channels)[:5])}"
+                + (f" and {len(d.channels) - 5} more" if len(d.channels) > 5 else "")
+            )
         case "stretch":
             return f"Stretch marked: {d.name}, {plain(d.start_s)} to {plain(d.end_s)} s"
     return getattr(d, "text", x.kind)
@@ -198,16 +272,32 @@ def _fit_says(d: Any, k: Knowledge) -> str:
     title = step.does if step else spoken(d.step)
     if d.state == "part":
         if d.hardware:
-            return "On the bench: " + "; ".join(", ".join(filter(None, (h.what, h.where, h.mark))) for h in d.hardware)
+            return "On the bench: " + "; ".join(
+                ", ".join(filter(None, (h.what, h.where, h.mark))) for h in d.hardware
+            )
         return "Back on" + (f" ({d.reason})" if d.reason else "")
-    extra = [f"cylinder {d.cylinder}" if d.cylinder else "", f"{exact(d.torque_nm)} N m" if d.torque_nm is not None else "",
-             f"{d.pieces} parts" if d.pieces is not None else ""]
+    extra = [
+        f"cylinder {d.cylinder}" if d.cylinder else "",
+        f"{exact(d.torque_nm)} N m" if d.torque_nm is not None else "",
+        f"{d.pieces} parts" if d.pieces is not None else "",
+    ]
     return f"{'Done' if d.state == 'done' else 'Skipped'}: {title}" + "".join(f", {e}" for e in extra if e)
 
 
 def _drive_says(d: Any) -> str:
-    spans = [f"{plain(d.distance_km)} km" if d.distance_km is not None else "", f"{plain(d.starts)} starts" if d.starts is not None else "",
-             f"{plain(d.hours)} h" if d.hours is not None else ""]
-    codes = f"codes back: {', '.join(d.codes_back)}" if d.codes_back else "no code back" if d.read else "codes not read"
-    complaint = "" if d.complaint_back is None else f", complaint {'back' if d.complaint_back else 'not back'}"
+    spans = [
+        f"{plain(d.distance_km)} km" if d.distance_km is not None else "",
+        f"{plain(d.starts)} starts" if d.starts is not None else "",
+        f"{plain(d.hours)} h" if d.hours is not None else "",
+    ]
+    codes = (
+        f"codes back: {', '.join(d.codes_back)}"
+        if d.codes_back
+        else "no code back"
+        if d.read
+        else "codes not read"
+    )
+    complaint = (
+        "" if d.complaint_back is None else f", complaint {'back' if d.complaint_back else 'not back'}"
+    )
     return f"Drove {', '.join(s for s in spans if s)}: {codes}{complaint}"

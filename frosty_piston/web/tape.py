@@ -57,13 +57,19 @@ def ask(request: Request, job_id: str, entry_id: str, workshop: GivenWorkshop) -
     target = next((x for x in record.job.tape if x.id == entry_id and x.id not in record.job.gone), None)
     view = show(record, workshop)
     if target:
-        view["asked"] = {"id": target.id, "kind": target.kind, "says": entry_says(target, workshop.knowledge, {x.id: x for x in record.job.tape})}
+        view["asked"] = {
+            "id": target.id,
+            "kind": target.kind,
+            "says": entry_says(target, workshop.knowledge, {x.id: x for x in record.job.tape}),
+        }
     return job_page(request, record, "tape", WORK, view)
 
 
 @router.post("/jobs/{job_id}/tape/correct")
 def correct_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
-    return submit(request, workshop, job_id, form, "correct", correct, "tape", WORK, show, f"/jobs/{job_id}/tape")
+    return submit(
+        request, workshop, job_id, form, "correct", correct, "tape", WORK, show, f"/jobs/{job_id}/tape"
+    )
 
 
 @router.post("/jobs/{job_id}/tape/note")

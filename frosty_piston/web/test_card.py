@@ -1,4 +1,5 @@
-"""The card of a test without a bench of its own: what to do, what it would settle, how its result is written down."""
+"""The card of a test without a bench of its own: what to do, what it would settle, how its result is written
+down."""
 
 from typing import Any
 
@@ -22,7 +23,11 @@ def fitted_nodes(record: JobRecord, k: Knowledge, test: str) -> list[tuple[str, 
     if "node" not in k.tests[test].where:
         return []
     named = [n for f in k.findings[test] for n in f.shape.nodes] or list(k.nodes)
-    return [(n, k.nodes[n].title) for n in dict.fromkeys(named) if not record.job.engine.rules_out(k.nodes[n].needs)]
+    return [
+        (n, k.nodes[n].title)
+        for n in dict.fromkeys(named)
+        if not record.job.engine.rules_out(k.nodes[n].needs)
+    ]
 
 
 def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> dict[str, Any]:
@@ -34,14 +39,42 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
     nodes = fitted_nodes(record, k, test)
     node = asked.raw("node") if asked.raw("node") in dict(nodes) else nodes[0][0] if nodes else ""
     hot = asked.raw("part_hot") == "yes" and any(f.shape.hot is not None for f in k.findings[test])
-    findings = [f for f in k.findings[test] if (not f.shape.nodes or node in f.shape.nodes) and f.shape.hot in (None, hot)]
-    proposal = next((n for n in record.assessed.proposals.next_tests if n.test == test and n.where.get("node", node) == node), None)
+    findings = [
+        f
+        for f in k.findings[test]
+        if (not f.shape.nodes or node in f.shape.nodes) and f.shape.hot in (None, hot)
+    ]
+    proposal = next(
+        (
+            n
+            for n in record.assessed.proposals.next_tests
+            if n.test == test and n.where.get("node", node) == node
+        ),
+        None,
+    )
     cells = cells_of(record, k, test, node, hot)
-    return {"bench": "test", "test": test, "shape": shape, "nodes": nodes, "node": node, "hot": hot, "can_be_hot": any(f.shape.hot is not None for f in k.findings[test]),
-            "cells": fill(record, cells), "cylinders": [(str(c), str(c)) for c in range(1, record.job.cylinders + 1)] if "cylinder" in shape.where else [],
-            "settles": [s for f in findings for s in _settles(k, f)], "proposal": proposal, "cautions": shape.cautions,
-            "ticked": {x.data.caution for x in record.job.of("tick")}, "back": f"/jobs/{record.job.id}/measure/test/{test}",
-            "mine": [v for v in record.assessed.now if v.test == test and of_node(record, k, v, node)], "codes_before": codes_before(record)}
+    return {
+        "bench": "test",
+        "test": test,
+        "shape": shape,
+        "nodes": nodes,
+        "node": node,
+        "hot": hot,
+        "can_be_hot": any(f.shape.hot is not None for f in k.findings[test]),
+        "cells": fill(record, cells),
+        "cylinders": (
+            [(str(c), str(c)) for c in range(1, record.job.cylinders + 1)]
+            if "cylinder" in shape.where
+            else []
+        ),
+        "settles": [s for f in findings for s in _settles(k, f)],
+        "proposal": proposal,
+        "cautions": shape.cautions,
+        "ticked": {x.data.caution for x in record.job.of("tick")},
+        "back": f"/jobs/{record.job.id}/measure/test/{test}",
+        "mine": [v for v in record.assessed.now if v.test == test and of_node(record, k, v, node)],
+        "codes_before": codes_before(record),
+    }
 
 
 def of_node(record: JobRecord, k: Knowledge, v: Verdict, node: str) -> bool:
@@ -54,15 +87,32 @@ def cells_of(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -
     if not shape.units:
         return []
     points = [p for p in shape.points if p not in shape.outcomes]
-    spots: list[dict[str, Any]] = [{"channel": c} for c in shape.channels] or [{"pin": p} for p in shape.pins] or [{"point": p} for p in points] or [{}]
+    spots: list[dict[str, Any]] = (
+        [{"channel": c} for c in shape.channels]
+        or [{"pin": p} for p in shape.pins]
+        or [{"point": p} for p in points]
+        or [{}]
+    )
     if "cylinder" in shape.where:
         spots = [{**spot, "cylinder": c} for c in range(1, record.job.cylinders + 1) for spot in spots]
     found = []
     for spot in spots:
         name = str(next((spot[key] for key in ("channel", "pin", "point") if key in spot), ""))
-        label = ", ".join(filter(None, (f"Cylinder {spot['cylinder']}" if "cylinder" in spot else "", name.replace("_", " "))))
+        label = ", ".join(
+            filter(
+                None, (f"Cylinder {spot['cylinder']}" if "cylinder" in spot else "", name.replace("_", " "))
+            )
+        )
         where = {**({"node": node} if node else {}), **spot}
-        found.append(Cell(test, (label[:1].upper() + label[1:]) or shape.title.split(",")[0], shape.cell_units.get(name, shape.units[0]), where, conditions={"part_hot": True} if hot else {}))
+        found.append(
+            Cell(
+                test,
+                (label[:1].upper() + label[1:]) or shape.title.split(",")[0],
+                shape.cell_units.get(name, shape.units[0]),
+                where,
+                conditions={"part_hot": True} if hot else {},
+            )
+        )
     return found
 
 
@@ -71,10 +121,20 @@ def _settles(k: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
     rows = []
     for at, name in enumerate(known.finding.outcomes):
         general = known.finding.general[at]
-        ratios = sorted(((float(row[at] / general), fault) for fault, row in known.finding.shows.items()), reverse=at > 0)
-        told = [fault for ratio, fault in ratios if (ratio > SPEAKS_RATIO if at else ratio < NOT_SO_RATIO)][:SPEAKS_SHOWN]
+        ratios = sorted(
+            ((float(row[at] / general), fault) for fault, row in known.finding.shows.items()), reverse=at > 0
+        )
+        told = [fault for ratio, fault in ratios if (ratio > SPEAKS_RATIO if at else ratio < NOT_SO_RATIO)][
+            :SPEAKS_SHOWN
+        ]
         if told:
-            rows.append({"outcome": name.removeprefix("all_").replace("_", " "), "against": at == 0, "faults": [(f, k.faults[f].title) for f in told]})
+            rows.append(
+                {
+                    "outcome": name.removeprefix("all_").replace("_", " "),
+                    "against": at == 0,
+                    "faults": [(f, k.faults[f].title) for f in told],
+                }
+            )
     return rows
 
 
@@ -86,7 +146,12 @@ def codes_before(record: JobRecord) -> list[str]:
 def where_of_form(form: Form, record: JobRecord) -> dict[str, Any]:
     """Where an outcome was seen: part, cylinder, point, pin as the form gives them."""
     cylinder = form.whole("cylinder", 1, record.job.cylinders)
-    given = (("point", form.raw("point") or None), ("cylinder", cylinder), ("node", form.text("node", 80)), ("pin", form.text("pin", 40)))
+    given = (
+        ("point", form.raw("point") or None),
+        ("cylinder", cylinder),
+        ("node", form.text("node", 80)),
+        ("pin", form.text("pin", 40)),
+    )
     return {key: value for key, value in given if value}
 
 
@@ -101,10 +166,22 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
         form.wrong("outcome", bar)
     if test == "glow_bench_heat" and not any(x.data.caution == "plug_voltage" for x in record.job.of("tick")):
         form.wrong("outcome", "Tick the caution above first: rated voltage only")
-    after, where, note = form.figure("after_s", "", 0, 600), where_of_form(form, record), form.text("note", 400)
+    after, where, note = (
+        form.figure("after_s", "", 0, 600),
+        where_of_form(form, record),
+        form.text("note", 400),
+    )
     form.done()
-    conditions = {**({"after_s": after} if after is not None else {}), **({"part_hot": True} if form.raw("part_hot") == "yes" else {})}
-    return [form.entry("outcome", {"test": test, "where": where, "outcome": result, "conditions": conditions or None, "note": note})]
+    conditions = {
+        **({"after_s": after} if after is not None else {}),
+        **({"part_hot": True} if form.raw("part_hot") == "yes" else {}),
+    }
+    return [
+        form.entry(
+            "outcome",
+            {"test": test, "where": where, "outcome": result, "conditions": conditions or None, "note": note},
+        )
+    ]
 
 
 def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -143,8 +220,15 @@ def returned(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     form.done()
     entries = []
     if not any(x.kind == "code_clear" for x in record.job.live):
-        entries.append(form.entry("code_clear", {"module": "all", "reason": "cleared to see which comes back"}, "clear"))
-    return [*entries, form.entry("drive", {"distance_km": km, "conditions": form.text("conditions", 200), "codes_back": codes})]
+        entries.append(
+            form.entry("code_clear", {"module": "all", "reason": "cleared to see which comes back"}, "clear")
+        )
+    return [
+        *entries,
+        form.entry(
+            "drive", {"distance_km": km, "conditions": form.text("conditions", 200), "codes_back": codes}
+        ),
+    ]
 
 
 FORMS = {"outcome": outcome, "figures": figures, "returned": returned}

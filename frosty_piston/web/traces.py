@@ -1,4 +1,5 @@
-"""Recordings: brought in, mapped to channels once per layout, looked at, marked, compared, judged, taken out again."""
+"""Recordings: brought in, mapped to channels once per layout, looked at, marked, compared, judged, taken out
+again."""
 
 from functools import lru_cache
 from typing import Any
@@ -9,9 +10,9 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.core.actuators import dead_stretches
 from frosty_piston.core.boost import boost_table
+from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.traces import Signal, cut, event_s, figures_of, signal, spaced, thin
 from frosty_piston.formats.channel_map import converted, guess, mapped, shape_of
@@ -20,7 +21,14 @@ from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.recording import Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
-from frosty_piston.job.judging.recorded import DRIVES, drive_of, drives_in, judged_drive, judged_position, without_command
+from frosty_piston.job.judging.recorded import (
+    DRIVES,
+    drive_of,
+    drives_in,
+    judged_drive,
+    judged_position,
+    without_command,
+)
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -45,10 +53,22 @@ def _parsed(recordings: Recordings, job_id: str, attachment_id: str) -> tuple[st
 
 # the list, and what comes in
 
+
 def show_list(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     found = workshop.recordings.of_job(record.job.id)
     gone = record.job.gone
-    return {"traces": [{"t": t, "seconds": plain(t.span[1] - t.span[0]), "gone": t.id in gone, "channels": [_title(workshop, c.channel) for c in t.channels]} for t in found], "most_mb": MOST_BYTES // 1_000_000}
+    return {
+        "traces": [
+            {
+                "t": t,
+                "seconds": plain(t.span[1] - t.span[0]),
+                "gone": t.id in gone,
+                "channels": [_title(workshop, c.channel) for c in t.channels],
+            }
+            for t in found
+        ],
+        "most_mb": MOST_BYTES // 1_000_000,
+    }
 
 
 @router.get("/jobs/{job_id}/traces")
@@ -67,32 +87,69 @@ async def bring_in(request: Request, job_id: str, workshop: GivenWorkshop, uploa
         await run_in_threadpool(read_recording, upload.data)
     except BadInput as error:
         says = error.faults[0].says if error.faults else str(error)
-        return job_page(request, record, "traces", LIST, show_list(record, workshop), Kept("trace", {}, {"file": says}), 422)
-    attachment = await run_in_threadpool(workshop.recordings.keep_file, job_id, upload.name, upload.data, person(request) or "nobody named")
+        return job_page(
+            request,
+            record,
+            "traces",
+            LIST,
+            show_list(record, workshop),
+            Kept("trace", {}, {"file": says}),
+            422,
+        )
+    attachment = await run_in_threadpool(
+        workshop.recordings.keep_file, job_id, upload.name, upload.data, person(request) or "nobody named"
+    )
     return RedirectResponse(f"/jobs/{job_id}/traces/map/{attachment}", 303)
 
 
 # columns to channels
 
-def show_map(record: JobRecord, workshop: Workshop, attachment_id: str, typed: Form | None = None) -> dict[str, Any]:
+
+def show_map(
+    record: JobRecord, workshop: Workshop, attachment_id: str, typed: Form | None = None
+) -> dict[str, Any]:
     k = workshop.knowledge
     name, recording = _parsed(workshop.recordings, record.job.id, attachment_id)
     known = workshop.recordings.layout(recording.layout)
     rows = []
     for c, g in zip(recording.columns, guess(recording, k), strict=True):
-        channel, unit = (typed.raw(f"channel-{c.index}"), typed.raw(f"unit-{c.index}")) if typed else known.get(c.name, [g.channel, c.unit])
+        channel, unit = (
+            (typed.raw(f"channel-{c.index}"), typed.raw(f"unit-{c.index}"))
+            if typed
+            else known.get(c.name, [g.channel, c.unit])
+        )
         taken = mapped(c, channel, unit, recording, k)
         values = recording.values[c.index]
         first = [plain(float(v)) for v in values[np.isfinite(values)][:FIRST_ROWS]]
-        rows.append({"c": c, "channel": channel, "unit": unit, "why": taken.why, "first": first, "count": int(np.isfinite(values).sum())})
-    return {"attachment": attachment_id, "file_name": name, "rows": rows, "recording": recording, "by_layout": bool(known) and typed is None, "channels": _channel_choices(recording, workshop),
-            "unread": sorted(recording.unread.by_why.items(), key=lambda x: -x[1])}
+        rows.append(
+            {
+                "c": c,
+                "channel": channel,
+                "unit": unit,
+                "why": taken.why,
+                "first": first,
+                "count": int(np.isfinite(values).sum()),
+            }
+        )
+    return {
+        "attachment": attachment_id,
+        "file_name": name,
+        "rows": rows,
+        "recording": recording,
+        "by_layout": bool(known) and typed is None,
+        "channels": _channel_choices(recording, workshop),
+        "unread": sorted(recording.unread.by_why.items(), key=lambda x: -x[1]),
+    }
 
 
 def _channel_choices(recording: Recording, workshop: Workshop) -> list[tuple[str, str]]:
     found: list[tuple[str, str]] = [("", "leave out")]
     for key, shape in workshop.knowledge.channels.items():
-        found += [(f"{key}_{n}", f"{shape.title} {n} ({shape.unit})") for n in range(1, 9)] if shape.numbered else [(key, f"{shape.title}{f' ({shape.unit})' if shape.unit else ''}")]
+        found += (
+            [(f"{key}_{n}", f"{shape.title} {n} ({shape.unit})") for n in range(1, 9)]
+            if shape.numbered
+            else [(key, f"{shape.title}{f' ({shape.unit})' if shape.unit else ''}")]
+        )
     return found
 
 
@@ -103,7 +160,9 @@ def map_page(request: Request, job_id: str, attachment_id: str, workshop: GivenW
 
 
 @router.post("/jobs/{job_id}/traces/map/{attachment_id}")
-def keep_map(request: Request, job_id: str, attachment_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+def keep_map(
+    request: Request, job_id: str, attachment_id: str, form: GivenForm, workshop: GivenWorkshop
+) -> Response:
     """Turn the mapped columns into a recording of the job, and keep the map for this layout."""
     record, k = workshop.job(job_id), workshop.knowledge
     name, recording = _parsed(workshop.recordings, job_id, attachment_id)
@@ -120,7 +179,9 @@ def keep_map(request: Request, job_id: str, attachment_id: str, form: GivenForm,
             form.wrong(f"channel-{c.index}", f"{shape.title} is taken by {columns[channel]!r} already")
         else:
             try:
-                signals[channel] = signal(recording.times_s[c.time_column], converted(recording.values[c.index], unit, shape.unit))
+                signals[channel] = signal(
+                    recording.times_s[c.time_column], converted(recording.values[c.index], unit, shape.unit)
+                )
                 columns[channel], units[channel] = c.name, shape.unit
             except ValueError as error:
                 form.wrong(f"unit-{c.index}", str(error))
@@ -128,21 +189,48 @@ def keep_map(request: Request, job_id: str, attachment_id: str, form: GivenForm,
     if not signals and not form.faults:
         form.wrong("channel", "map at least one column to a channel")
     if form.faults:
-        return job_page(request, record, "traces", MAP, show_map(record, workshop, attachment_id, form), Kept.of("map", BadInput(form.faults, form.kept), form.kept), 422)
+        return job_page(
+            request,
+            record,
+            "traces",
+            MAP,
+            show_map(record, workshop, attachment_id, form),
+            Kept.of("map", BadInput(form.faults, form.kept), form.kept),
+            422,
+        )
     trace_id = f"rec-{attachment_id}"
     workshop.recordings.add(trace_id, job_id, attachment_id, name, signals, columns, units)
-    workshop.recordings.keep_layout(recording.layout, {c.name: [form.raw(f"channel-{c.index}"), form.raw(f"unit-{c.index}")] for c in recording.columns})
+    workshop.recordings.keep_layout(
+        recording.layout,
+        {c.name: [form.raw(f"channel-{c.index}"), form.raw(f"unit-{c.index}")] for c in recording.columns},
+    )
     if trace_id not in {x.id for x in record.job.tape}:
-        workshop.write(job_id, [{"id": trace_id, "kind": "trace", "data": {"channels": {key: columns[key][:200] or key for key in signals}, "file": name[:200]}}], person(request) or None)
+        workshop.write(
+            job_id,
+            [
+                {
+                    "id": trace_id,
+                    "kind": "trace",
+                    "data": {
+                        "channels": {key: columns[key][:200] or key for key in signals},
+                        "file": name[:200],
+                    },
+                }
+            ],
+            person(request) or None,
+        )
     return RedirectResponse(f"/jobs/{job_id}/traces/{trace_id}", 303)
 
 
 # looking at one
 
+
 def _title(workshop: Workshop, channel: str) -> str:
     shape = shape_of(channel, workshop.knowledge)
     number = channel.rsplit("_", 1)[-1]
-    return (shape.title if shape else channel) + (f" {number}" if shape and shape.numbered and number.isdigit() else "")
+    return (shape.title if shape else channel) + (
+        f" {number}" if shape and shape.numbered and number.isdigit() else ""
+    )
 
 
 def _range(asked: Form, trace: TraceInfo) -> tuple[float, float]:
@@ -155,7 +243,10 @@ def _range(asked: Form, trace: TraceInfo) -> tuple[float, float]:
 def in_words(title: str, unit: str, s: Signal) -> str:
     """A channel in one plain sentence, for those who cannot see the chart."""
     f = figures_of(s)
-    sentence = f"{title} goes from {plain(f.low)} to {plain(f.high)} {unit}".rstrip() + f", {plain(f.mean)} on average; it begins at {plain(f.first)} and ends at {plain(f.last)}"
+    sentence = (
+        f"{title} goes from {plain(f.low)} to {plain(f.high)} {unit}".rstrip()
+        + f", {plain(f.mean)} on average; it begins at {plain(f.first)} and ends at {plain(f.last)}"
+    )
     return sentence + (f", with {f.gaps} {'gap' if f.gaps == 1 else 'gaps'}." if f.gaps else ".")
 
 
@@ -165,18 +256,57 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
     start, end = _range(asked, trace)
     picked = [c for c in asked.all("channel") if c in signals] or _first_look(list(signals))
     parts = {c: cut(signals[c], start, end) for c in picked}
-    rows = [{"channel": c.channel, "title": _title(workshop, c.channel), "unit": c.unit, "on": c.channel in picked, "column": c.column,
-             "f": figures_of(parts[c.channel]) if c.channel in parts and len(parts[c.channel]) else None} for c in trace.channels]
-    others = [t for t in workshop.recordings.of_job(record.job.id) if t.id != trace_id and t.id not in record.job.gone]
+    rows = [
+        {
+            "channel": c.channel,
+            "title": _title(workshop, c.channel),
+            "unit": c.unit,
+            "on": c.channel in picked,
+            "column": c.column,
+            "f": figures_of(parts[c.channel]) if c.channel in parts and len(parts[c.channel]) else None,
+        }
+        for c in trace.channels
+    ]
+    others = [
+        t
+        for t in workshop.recordings.of_job(record.job.id)
+        if t.id != trace_id and t.id not in record.job.gone
+    ]
     other = next((t for t in others if t.id == asked.raw("with")), None)
-    waits = sum(len(cut(s, start, end)) for s in signals.values()) > MOST_AT_ONCE and asked.raw("judged") != "yes"
-    judged = {"found": [], "drives": [], "rev_pair": None} if waits else judged_parts(record, workshop, signals, start, end, other)
-    asks = urlencode({"start": start, "end": end, **({"with": other.id} if other else {})}) + "".join(f"&channel={c}" for c in picked)
-    return {**judged, "waits": waits, "asks": asks,
-            "trace": trace, "start": start, "end": end, "picked": picked, "rows": rows, "others": others, "other": other, "shift": _shift(workshop, record, trace, other, asked) if other else None,
-            "sentences": [in_words(_title(workshop, c), next(i.unit for i in trace.channels if i.channel == c), s) for c, s in parts.items() if len(s)],
-            "stretches": [x for x in record.job.of("stretch") if x.data.trace == trace_id], "asked_event": asked.raw("event") if asked.raw("event") in signals else "", "asked_level": asked.raw("level"),
-            "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"], "styles": ["/static/vendor/uplot-1.6.32.min.css"]}
+    waits = (
+        sum(len(cut(s, start, end)) for s in signals.values()) > MOST_AT_ONCE and asked.raw("judged") != "yes"
+    )
+    judged = (
+        {"found": [], "drives": [], "rev_pair": None}
+        if waits
+        else judged_parts(record, workshop, signals, start, end, other)
+    )
+    asks = urlencode({"start": start, "end": end, **({"with": other.id} if other else {})}) + "".join(
+        f"&channel={c}" for c in picked
+    )
+    return {
+        **judged,
+        "waits": waits,
+        "asks": asks,
+        "trace": trace,
+        "start": start,
+        "end": end,
+        "picked": picked,
+        "rows": rows,
+        "others": others,
+        "other": other,
+        "shift": _shift(workshop, record, trace, other, asked) if other else None,
+        "sentences": [
+            in_words(_title(workshop, c), next(i.unit for i in trace.channels if i.channel == c), s)
+            for c, s in parts.items()
+            if len(s)
+        ],
+        "stretches": [x for x in record.job.of("stretch") if x.data.trace == trace_id],
+        "asked_event": asked.raw("event") if asked.raw("event") in signals else "",
+        "asked_level": asked.raw("level"),
+        "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"],
+        "styles": ["/static/vendor/uplot-1.6.32.min.css"],
+    }
 
 
 def _judged_part(signals: dict[str, Signal], start: float, end: float) -> dict[str, Signal]:
@@ -184,24 +314,54 @@ def _judged_part(signals: dict[str, Signal], start: float, end: float) -> dict[s
     return {c: spaced(cut(s, start, end)) for c, s in signals.items()}
 
 
-def judged_parts(record: JobRecord, workshop: Workshop, signals: dict[str, Signal], start: float, end: float, other: TraceInfo | None) -> dict[str, Any]:
+def judged_parts(
+    record: JobRecord,
+    workshop: Workshop,
+    signals: dict[str, Signal],
+    start: float,
+    end: float,
+    other: TraceInfo | None,
+) -> dict[str, Any]:
     """Everything that is judged of a stretch of a recording, and of the one beside it."""
     within = _judged_part(signals, start, end)
     swirl = bool(other) and not record.job.engine.rules_out(workshop.knowledge.tests["swirl_compare"].needs)
-    return {"found": [{"a": a, "table": boost_table(a.boost) if a.boost else []} for a in _analysed(record, workshop, within)], "drives": _drives(record, workshop, within),
-            "rev_pair": swirl_of_two(within, _judged_part(workshop.recordings.signals(record.job.id, other.id), *other.span)) if swirl and other else None}
+    return {
+        "found": [
+            {"a": a, "table": boost_table(a.boost) if a.boost else []}
+            for a in _analysed(record, workshop, within)
+        ],
+        "drives": _drives(record, workshop, within),
+        "rev_pair": (
+            swirl_of_two(
+                within, _judged_part(workshop.recordings.signals(record.job.id, other.id), *other.span)
+            )
+            if swirl and other
+            else None
+        ),
+    }
 
 
 def _first_look(channels: list[str]) -> list[str]:
     """What is shown first: a drive that can be judged, else the first channels."""
-    for command, position in (("egr_command", "egr_position"), ("egr_command", "egr_position_sensor_v"), ("manifold_pressure_target", "manifold_pressure"), ("vane_command", "vane_position"), ("inlet_flap_command", "inlet_flap_position"), ("egr_position", "air_mass_stroke"), ("bypass_position", "engine_speed")):
+    for command, position in (
+        ("egr_command", "egr_position"),
+        ("egr_command", "egr_position_sensor_v"),
+        ("manifold_pressure_target", "manifold_pressure"),
+        ("vane_command", "vane_position"),
+        ("inlet_flap_command", "inlet_flap_position"),
+        ("egr_position", "air_mass_stroke"),
+        ("bypass_position", "engine_speed"),
+    ):
         if command in channels and position in channels:
             return [command, position]
     return channels[:SHOWN_FIRST]
 
 
-def _shift(workshop: Workshop, record: JobRecord, trace: TraceInfo, other: TraceInfo, asked: Form) -> float | None:
-    """By how many seconds the other recording is moved so that an event falls together: the channel first crosses the level."""
+def _shift(
+    workshop: Workshop, record: JobRecord, trace: TraceInfo, other: TraceInfo, asked: Form
+) -> float | None:
+    """By how many seconds the other recording is moved so that an event falls together: the channel first
+    crosses the level."""
     channel, level = asked.raw("event"), asked.figure("level", "", -1e9, 1e9)
     mine, its = (workshop.recordings.signals(record.job.id, t.id).get(channel) for t in (trace, other))
     if mine is None or its is None or level is None:
@@ -215,14 +375,30 @@ def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) 
     for node in (*drives_in(channels), *without_command(channels)):
         if record.job.engine.rules_out(workshop.knowledge.nodes[node].needs):
             continue
-        report, judged = judged_drive(judge, node, channels) if drive_of(node, channels) else (None, judged_position(judge, node, channels))
-        found.append({"node": node, "title": workshop.knowledge.nodes[node].title, "judgement": judged, "report": report, "picture": loop_picture(channels, node, report), "stretches": dead_stretches(channels[DRIVES[node][0]], report) if report else (),
-                      "can_write": judged.cls in workshop.knowledge.tests["actuator_sweep"].outcomes})
+        report, judged = (
+            judged_drive(judge, node, channels)
+            if drive_of(node, channels)
+            else (None, judged_position(judge, node, channels))
+        )
+        found.append(
+            {
+                "node": node,
+                "title": workshop.knowledge.nodes[node].title,
+                "judgement": judged,
+                "report": report,
+                "picture": loop_picture(channels, node, report),
+                "stretches": dead_stretches(channels[DRIVES[node][0]], report) if report else (),
+                "can_write": judged.cls in workshop.knowledge.tests["actuator_sweep"].outcomes,
+            }
+        )
     return found
 
 
 def _analysed(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[Analysed]:
-    return analysed(Judge(record.job, workshop.knowledge, record.job.live), {c: s for c, s in channels.items() if len(s) > 1})
+    return analysed(
+        Judge(record.job, workshop.knowledge, record.job.live),
+        {c: s for c, s in channels.items() if len(s) > 1},
+    )
 
 
 def _asked(request: Request) -> Form:
@@ -243,13 +419,20 @@ def judged(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop
     """What a long recording says, for the page that shows it already."""
     record, asked = workshop.job(job_id), _asked(request)
     asked.values["judged"] = ["yes"]
-    return render(request, "traces/_judged.html", job=record.job, kept=Kept(), **show(record, workshop, trace_id, asked))
+    return render(
+        request, "traces/_judged.html", job=record.job, kept=Kept(), **show(record, workshop, trace_id, asked)
+    )
 
 
 @router.get("/api/v1/jobs/{job_id}/traces")
 def list_json(job_id: str, workshop: GivenWorkshop) -> JSONResponse:
     workshop.job(job_id)
-    return JSONResponse([{"id": t.id, "name": t.name, "channels": [c.__dict__ for c in t.channels]} for t in workshop.recordings.of_job(job_id)])
+    return JSONResponse(
+        [
+            {"id": t.id, "name": t.name, "channels": [c.__dict__ for c in t.channels]}
+            for t in workshop.recordings.of_job(job_id)
+        ]
+    )
 
 
 @router.get("/api/v1/jobs/{job_id}/traces/{trace_id}/points")
@@ -270,9 +453,13 @@ def points(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop
 
 # marking, judging, taking out
 
+
 def stretch(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     name = form.text("name", 120, "name the stretch, as: pull in fourth")
-    start, end = form.figure("start", "", -1e9, 1e9, needed=True), form.figure("end", "", -1e9, 1e9, needed=True)
+    start, end = (
+        form.figure("start", "", -1e9, 1e9, needed=True),
+        form.figure("end", "", -1e9, 1e9, needed=True),
+    )
     if start is not None and end is not None and end <= start:
         form.wrong("end", "the end comes after the start")
     form.done()
@@ -280,7 +467,8 @@ def stretch(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
 
 
 def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """What the recording says of a drive goes on the tape with the stretch it came from. It is worked out anew here."""
+    """What the recording says of a drive goes on the tape with the stretch it came from. It is worked out
+    anew here."""
     trace_id, node = form.raw("trace"), form.raw("node")
     trace = workshop.recordings.info(record.job.id, trace_id)
     start, end = _range(form, trace)
@@ -292,7 +480,18 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     if judged.cls not in workshop.knowledge.tests["actuator_sweep"].outcomes:
         form.wrong("node", judged.because)
     form.done()
-    return [form.entry("outcome", {"test": "actuator_sweep", "where": {"node": node}, "outcome": judged.cls, "note": judged.because, "source": {"trace": trace_id, "start_s": start, "end_s": end}})]
+    return [
+        form.entry(
+            "outcome",
+            {
+                "test": "actuator_sweep",
+                "where": {"node": node},
+                "outcome": judged.cls,
+                "note": judged.because,
+                "source": {"trace": trace_id, "start_s": start, "end_s": end},
+            },
+        )
+    ]
 
 
 def air(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -307,31 +506,63 @@ def air(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
     form.done()
     assert a is not None
     source = {"trace": trace_id, "start_s": start, "end_s": end}
-    return [form.entry(kind, {**data, **({"where": {"point": point}} if point else {}), "source": source}, "" if n == 0 else str(n)) for n, (kind, data) in enumerate(a.writes)]
+    return [
+        form.entry(
+            kind,
+            {**data, **({"where": {"point": point}} if point else {}), "source": source},
+            "" if n == 0 else str(n),
+        )
+        for n, (kind, data) in enumerate(a.writes)
+    ]
 
 
 FORMS = {"stretch": stretch, "drive": drive, "air": air}
 
 
 @router.post("/jobs/{job_id}/traces/{trace_id}/{name}")
-def trace_form(request: Request, job_id: str, trace_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+def trace_form(
+    request: Request, job_id: str, trace_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
+) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
     form.values["trace"] = [trace_id]
     workshop.recordings.info(job_id, trace_id)
-    return submit(request, workshop, job_id, form, name, FORMS[name], "traces", VIEW, lambda r, w: show(r, w, trace_id, form), f"/jobs/{job_id}/traces/{trace_id}")
+    return submit(
+        request,
+        workshop,
+        job_id,
+        form,
+        name,
+        FORMS[name],
+        "traces",
+        VIEW,
+        lambda r, w: show(r, w, trace_id, form),
+        f"/jobs/{job_id}/traces/{trace_id}",
+    )
 
 
 @router.get("/jobs/{job_id}/traces/{trace_id}/export")
-def export(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop, format: str = "csv") -> Response:
+def export(
+    request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop, format: str = "csv"
+) -> Response:
     """A stretch as CSV or MDF 4."""
     trace, asked = workshop.recordings.info(job_id, trace_id), _asked(request)
     start, end = _range(asked, trace)
     units = {c.channel: c.unit for c in trace.channels}
-    channels = {c: (part, units[c]) for c, s in workshop.recordings.signals(job_id, trace_id).items() if len(part := cut(s, start, end))}
+    channels = {
+        c: (part, units[c])
+        for c, s in workshop.recordings.signals(job_id, trace_id).items()
+        if len(part := cut(s, start, end))
+    }
     name = f"recording-{trace_id[-8:]}"
     if format == "mf4":
-        return Response(write_mdf(channels), media_type="application/octet-stream", headers={"Content-Disposition": f'attachment; filename="{name}.mf4"'})
-    return Response(write_csv(channels), media_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{name}.csv"'})
-
-
+        return Response(
+            write_mdf(channels),
+            media_type="application/octet-stream",
+            headers={"Content-Disposition": f'attachment; filename="{name}.mf4"'},
+        )
+    return Response(
+        write_csv(channels),
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{name}.csv"'},
+    )

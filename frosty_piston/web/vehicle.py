@@ -18,11 +18,31 @@ from .page import Kept, job_page, person
 router = APIRouter()
 WORK = "arrive/_vehicle.html"
 YES_NO = ("yes", "no")
-FIGURES = {"cylinders": ("Cylinders", "", 1, 16), "displacement_l": ("Displacement", "l", 0.1, 100), "compression_ratio": ("Compression ratio", "", 8, 30),
-           "glow_nominal_ohm": ("Glow plug resistance, nominal", "ohm", 0.05, 10), "batteries": ("Batteries", "", 1, 2)}
-LABELS = {"arrangement": "Arrangement", "combustion": "Combustion", "injection": "Injection", "glow": "Glow plugs", "glow_control": "Glow control", "intake_heater": "Intake heater",
-          "stop": "Engine stop", "turbo": "Turbo", "egr_drive": "EGR drive", "egr_cooler_bypass": "EGR cooler bypass", "inlet_flap": "Inlet flap",
-          "swirl_flaps": "Swirl flaps", "vacuum_pump": "Vacuum pump", "dpf": "Particulate filter", "scr": "DEF dosing (SCR)", "system_voltage": "System voltage"}
+FIGURES = {
+    "cylinders": ("Cylinders", "", 1, 16),
+    "displacement_l": ("Displacement", "l", 0.1, 100),
+    "compression_ratio": ("Compression ratio", "", 8, 30),
+    "glow_nominal_ohm": ("Glow plug resistance, nominal", "ohm", 0.05, 10),
+    "batteries": ("Batteries", "", 1, 2),
+}
+LABELS = {
+    "arrangement": "Arrangement",
+    "combustion": "Combustion",
+    "injection": "Injection",
+    "glow": "Glow plugs",
+    "glow_control": "Glow control",
+    "intake_heater": "Intake heater",
+    "stop": "Engine stop",
+    "turbo": "Turbo",
+    "egr_drive": "EGR drive",
+    "egr_cooler_bypass": "EGR cooler bypass",
+    "inlet_flap": "Inlet flap",
+    "swirl_flaps": "Swirl flaps",
+    "vacuum_pump": "Vacuum pump",
+    "dpf": "Particulate filter",
+    "scr": "DEF dosing (SCR)",
+    "system_voltage": "System voltage",
+}
 EGR = ("none", "high_pressure", "low_pressure", "both")
 
 
@@ -47,12 +67,22 @@ def fields(card: EngineCard) -> list[dict[str, Any]]:
     rows: list[dict[str, Any]] = []
     for name, (label, unit, _, _) in FIGURES.items():
         value = getattr(card, name)
-        rows.append({"name": name, "label": label, "unit": unit, "value": "" if value is None else f"{value:g}", "choices": None})
+        rows.append(
+            {
+                "name": name,
+                "label": label,
+                "unit": unit,
+                "value": "" if value is None else f"{value:g}",
+                "choices": None,
+            }
+        )
     for name, label in LABELS.items():
         value = getattr(card, name)
         shown = "" if value is None else ("yes" if value else "no") if isinstance(value, bool) else str(value)
         rows.append({"name": name, "label": label, "unit": "", "value": shown, "choices": choices(name)})
-    egr = "" if card.egr is None else "none" if not card.egr else "both" if len(card.egr) == 2 else card.egr[0]
+    egr = (
+        "" if card.egr is None else "none" if not card.egr else "both" if len(card.egr) == 2 else card.egr[0]
+    )
     rows.append({"name": "egr", "label": "EGR", "unit": "", "value": egr, "choices": EGR})
     return rows
 
@@ -61,12 +91,39 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
     k, card = workshop.knowledge, record.job.engine
     cards = workshop.cards()
     shown = next((c for i, c in cards if i == copy), card)
-    limits = [{"name": f"limit_{key}", "label": f.title, "unit": f.unit, "value": f"{v:g}" if (v := shown.limit(key)) is not None else "", "choices": None,
-               "general": f.general} for key, f in k.figures.items()]
-    limits += [{"name": f"limit_{key}", "label": c.title, "unit": "", "value": shown.choice(key) or "", "choices": c.choices, "general": None} for key, c in k.choices.items()]
+    limits = [
+        {
+            "name": f"limit_{key}",
+            "label": f.title,
+            "unit": f.unit,
+            "value": f"{v:g}" if (v := shown.limit(key)) is not None else "",
+            "choices": None,
+            "general": f.general,
+        }
+        for key, f in k.figures.items()
+    ]
+    limits += [
+        {
+            "name": f"limit_{key}",
+            "label": c.title,
+            "unit": "",
+            "value": shown.choice(key) or "",
+            "choices": c.choices,
+            "general": None,
+        }
+        for key, c in k.choices.items()
+    ]
     name = "" if shown.name == UNNAMED_ENGINE else f"{shown.name} copy" if copy else shown.name
-    return {"cards": cards, "vehicles": workshop.vehicles(), "fields": fields(shown), "limits": limits, "card_name": name, "copying": copy,
-            "unnamed": UNNAMED_VEHICLE, "unnamed_engine": UNNAMED_ENGINE}
+    return {
+        "cards": cards,
+        "vehicles": workshop.vehicles(),
+        "fields": fields(shown),
+        "limits": limits,
+        "card_name": name,
+        "copying": copy,
+        "unnamed": UNNAMED_VEHICLE,
+        "unnamed_engine": UNNAMED_ENGINE,
+    }
 
 
 def read_card(form: Form, k: Any) -> dict[str, Any]:
@@ -74,15 +131,29 @@ def read_card(form: Form, k: Any) -> dict[str, Any]:
     data: dict[str, Any] = {"name": form.text("name", 120, "give the engine card a name")}
     for name, (_, unit, low, high) in FIGURES.items():
         whole = name in ("cylinders", "batteries")
-        data[name] = form.whole(name, int(low), int(high)) if whole else form.figure(name, unit if unit != "l" else "", low, high)
+        data[name] = (
+            form.whole(name, int(low), int(high))
+            if whole
+            else form.figure(name, unit if unit != "l" else "", low, high)
+        )
     for name in LABELS:
         word = form.choice(name, choices(name), needed=False)
-        data[name] = word if word is None else word == "yes" if choices(name) == YES_NO else int(word) if name == "system_voltage" else word
+        data[name] = (
+            word
+            if word is None
+            else word == "yes"
+            if choices(name) == YES_NO
+            else int(word)
+            if name == "system_voltage"
+            else word
+        )
     egr = form.choice("egr", EGR, needed=False)
     data["egr"] = {None: None, "none": [], "both": ["high_pressure", "low_pressure"]}.get(egr, [egr])
     limits: dict[str, Any] = {}
     for key, figure in k.figures.items():
-        limits[key] = form.figure(f"limit_{key}", "" if figure.unit in ("h",) else figure.unit, figure.low, figure.high)
+        limits[key] = form.figure(
+            f"limit_{key}", "" if figure.unit in ("h",) else figure.unit, figure.low, figure.high
+        )
     for key, choice in k.choices.items():
         limits[key] = form.choice(f"limit_{key}", choice.choices, needed=False)
     form.done()
@@ -94,7 +165,13 @@ def read_card(form: Form, k: Any) -> dict[str, Any]:
     except ValidationError as error:
         faults += said(error)
     if faults:
-        raise BadInput([Fault(f.path.removeprefix("engine.limits.") if "." in f.path else f.path, f.says) for f in faults], form.kept)
+        raise BadInput(
+            [
+                Fault(f.path.removeprefix("engine.limits.") if "." in f.path else f.path, f.says)
+                for f in faults
+            ],
+            form.kept,
+        )
     return data
 
 
@@ -109,9 +186,14 @@ def vehicle_page(request: Request, job_id: str, workshop: GivenWorkshop, copy: i
 
 
 @router.post("/jobs/{job_id}/vehicle/{name}")
-def vehicle_form(request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+def vehicle_form(
+    request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
+) -> Response:
     record = workshop.job(job_id)
-    old_vehicle, old_engine = record.job.vehicle.model_dump(exclude_unset=True), record.job.engine.model_dump(exclude_unset=True)
+    old_vehicle, old_engine = (
+        record.job.vehicle.model_dump(exclude_unset=True),
+        record.job.engine.model_dump(exclude_unset=True),
+    )
     vehicle, engine, vehicle_id = dict(old_vehicle), dict(old_engine), record.vehicle_id
     try:
         if name == "known":
@@ -119,41 +201,87 @@ def vehicle_form(request: Request, job_id: str, name: str, form: GivenForm, work
             if picked is None:
                 raise BadInput([Fault("vehicle_id", "choose a vehicle from the list")], form.kept)
             vehicle, vehicle_id = dict(picked.data), picked.id
-            engine = next((c.model_dump(exclude_unset=True) for i, c in workshop.cards() if i == picked.engine_card_id), engine)
+            engine = next(
+                (c.model_dump(exclude_unset=True) for i, c in workshop.cards() if i == picked.engine_card_id),
+                engine,
+            )
         elif name == "new":
-            given = {"name": form.text("name", 120, "give the vehicle a name, as the driver calls it"), "plate": form.text("plate", 40),
-                     "owner": form.text("owner", 120), "odometer_km": form.figure("odometer_km", "km", 0, 5_000_000)}
+            given = {
+                "name": form.text("name", 120, "give the vehicle a name, as the driver calls it"),
+                "plate": form.text("plate", 40),
+                "owner": form.text("owner", 120),
+                "odometer_km": form.figure("odometer_km", "km", 0, 5_000_000),
+            }
             if any(v.name == given["name"] and v.id != record.vehicle_id for v in workshop.vehicles()):
-                form.wrong("name", "a vehicle of this name is known already: take it from the list, or give this one another name")
+                form.wrong(
+                    "name",
+                    "a vehicle of this name is known already: take it from the list, or give this one another"
+                    " name",
+                )
             form.done()
-            vehicle = {**{k: v for k, v in old_vehicle.items() if k not in given}, **{k: v for k, v in given.items() if v is not None}}
+            vehicle = {
+                **{k: v for k, v in old_vehicle.items() if k not in given},
+                **{k: v for k, v in given.items() if v is not None},
+            }
             vehicle_id = workshop.save_vehicle(vehicle, None)
         elif name == "use_card":
-            engine = next((c.model_dump(exclude_unset=True) for i, c in workshop.cards() if str(i) == form.raw("card_id")), None)
+            engine = next(
+                (
+                    c.model_dump(exclude_unset=True)
+                    for i, c in workshop.cards()
+                    if str(i) == form.raw("card_id")
+                ),
+                None,
+            )
             if engine is None:
                 raise BadInput([Fault("card_id", "choose an engine card from the list")], form.kept)
         elif name == "card":
             engine = read_card(form, workshop.knowledge)
-            if engine["name"] != record.job.engine.name and any(c.name == engine["name"] for _, c in workshop.cards()):
-                raise BadInput([Fault("name", "a card of this name is known already: use that one, or give this one another name")], form.kept)
+            if engine["name"] != record.job.engine.name and any(
+                c.name == engine["name"] for _, c in workshop.cards()
+            ):
+                raise BadInput(
+                    [
+                        Fault(
+                            "name",
+                            "a card of this name is known already: use that one, or give this one another"
+                            " name",
+                        )
+                    ],
+                    form.kept,
+                )
             workshop.save_card(engine)
         else:
             raise NotHere("There is no such form.")
     except BadInput as error:
-        return job_page(request, record, "arrive", WORK, show(record, workshop), Kept.of(name, error, form.kept), 422)
+        return job_page(
+            request, record, "arrive", WORK, show(record, workshop), Kept.of(name, error, form.kept), 422
+        )
     _apply(workshop, record, vehicle, engine, vehicle_id, person(request), form)
     return RedirectResponse(f"/jobs/{job_id}/vehicle" if name == "new" else f"/jobs/{job_id}/arrive", 303)
 
 
-def _apply(workshop: Workshop, record: JobRecord, vehicle: dict[str, Any], engine: dict[str, Any], vehicle_id: int | None, by: str, form: Form) -> None:
+def _apply(
+    workshop: Workshop,
+    record: JobRecord,
+    vehicle: dict[str, Any],
+    engine: dict[str, Any],
+    vehicle_id: int | None,
+    by: str,
+    form: Form,
+) -> None:
     """Change the head of the job, keep card and vehicle together, and leave a line on the tape."""
     job = record.job
-    changes = _changes(job.vehicle.model_dump(exclude_unset=True), vehicle) | _changes(job.engine.model_dump(exclude_unset=True), engine)
+    changes = _changes(job.vehicle.model_dump(exclude_unset=True), vehicle) | _changes(
+        job.engine.model_dump(exclude_unset=True), engine
+    )
     if not changes:
         return
     title = vehicle["name"] if job.title in ("New job", job.vehicle.name) else None
     workshop.change_head(job.id, title, vehicle, engine, vehicle_id)
     if vehicle_id is not None and engine.get("name") not in (None, UNNAMED_ENGINE):
-        card_id = next((i for i, c in workshop.cards() if c.name == engine["name"]), None) or workshop.save_card(engine)
+        card_id = next(
+            (i for i, c in workshop.cards() if c.name == engine["name"]), None
+        ) or workshop.save_card(engine)
         workshop.save_vehicle(vehicle, card_id)
     workshop.write(job.id, [form.entry("card_change", {"changes": changes}, "card")], by or None)

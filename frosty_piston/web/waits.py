@@ -12,7 +12,9 @@ from frosty_piston.store.workshop import JobRecord, Workshop, now, stamp
 from .forms import Form
 
 MOST_HOURS = 24.0 * 60
-_HOURS = re.compile(r"^(?:(\d+(?:[.,]\d+)?)\s*d(?:ays?)?)?\s*(?:(\d+(?:[.,]\d+)?)\s*h(?:ours?)?)?\s*(?:(\d+(?:[.,]\d+)?)\s*m(?:in(?:utes?)?)?)?$")
+_HOURS = re.compile(
+    r"^(?:(\d+(?:[.,]\d+)?)\s*d(?:ays?)?)?\s*(?:(\d+(?:[.,]\d+)?)\s*h(?:ours?)?)?\s*(?:(\d+(?:[.,]\d+)?)\s*m(?:in(?:utes?)?)?)?$"
+)
 _CLOCK = re.compile(r"^(\d{1,3}):([0-5]\d)$")
 _PLAIN = re.compile(r"^\d+(?:[.,]\d+)?$")
 KINDS = tuple((kind, says.capitalize()) for kind, says in WAIT_WORDS.items())
@@ -23,7 +25,13 @@ def hours_typed(text: str) -> float:
 
     Raises ValueError with a sentence that names what is allowed.
 
-    >>> hours_typed("24 h"), hours_typed("1 h 30 min"), hours_typed("90min"), hours_typed("1:30"), hours_typed("0,5")
+    >>> (
+    ...     hours_typed("24 h"),
+    ...     hours_typed("1 h 30 min"),
+    ...     hours_typed("90min"),
+    ...     hours_typed("1:30"),
+    ...     hours_typed("0,5"),
+    ... )
     (24.0, 1.5, 1.5, 1.5, 0.5)
     """
     given = text.strip().lower()
@@ -49,7 +57,10 @@ def as_typed(hours: float) -> str:
     ('24 h', '30 min', '1 h 12 min')
     """
     whole, minutes = divmod(round(hours * 60), 60)
-    return " ".join(filter(None, (f"{whole} h" if whole else "", f"{minutes} min" if minutes else ""))) or "0 min"
+    return (
+        " ".join(filter(None, (f"{whole} h" if whole else "", f"{minutes} min" if minutes else "")))
+        or "0 min"
+    )
 
 
 def start(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -74,14 +85,34 @@ def end(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
     seen = form.text("seen", 400, "say what was seen, or why it ends early")
     form.done()
     entry = running[str(name)]
-    return [form.entry("wait", {"wait": entry.data.wait, "what": entry.data.what, "state": "ended", "ends": entry.id, "seen": seen})]
+    return [
+        form.entry(
+            "wait",
+            {
+                "wait": entry.data.wait,
+                "what": entry.data.what,
+                "state": "ended",
+                "ends": entry.id,
+                "seen": seen,
+            },
+        )
+    ]
 
 
 def wait_view(record: JobRecord) -> dict[str, Any]:
     """The waits of a job that nobody ended: still running, or over and to be looked at."""
     moment = now()
-    rows = [{"entry": x, "id": x.id, "says": inside(x.data.what), "kind": WAIT_WORDS[x.data.wait].capitalize(), "until": x.data.until,
-             "over": x.data.until is not None and x.data.until <= moment} for x in open_waits(record.job)]
+    rows = [
+        {
+            "entry": x,
+            "id": x.id,
+            "says": inside(x.data.what),
+            "kind": WAIT_WORDS[x.data.wait].capitalize(),
+            "until": x.data.until,
+            "over": x.data.until is not None and x.data.until <= moment,
+        }
+        for x in open_waits(record.job)
+    ]
     return {"waits": rows, "wait_kinds": KINDS}
 
 

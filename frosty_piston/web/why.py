@@ -27,8 +27,18 @@ def weight_in_words(bits: float) -> str:
 
 
 def _bars(moved: tuple[Moved, ...]) -> list[dict[str, Any]]:
-    return [{"says": m.says, "because": m.because, "width": round(min(abs(m.bits), STRONG_BITS) / STRONG_BITS * 100), "word": weight_in_words(m.bits),
-             "times": f"{2 ** abs(m.bits):.1f}" if abs(m.bits) < 4 else f"{2 ** abs(m.bits):.0f}", "entry": m.entries[-1] if m.entries else "", "pattern": m.pattern} for m in moved]
+    return [
+        {
+            "says": m.says,
+            "because": m.because,
+            "width": round(min(abs(m.bits), STRONG_BITS) / STRONG_BITS * 100),
+            "word": weight_in_words(m.bits),
+            "times": f"{2 ** abs(m.bits):.1f}" if abs(m.bits) < 4 else f"{2 ** abs(m.bits):.0f}",
+            "entry": m.entries[-1] if m.entries else "",
+            "pattern": m.pattern,
+        }
+        for m in moved
+    ]
 
 
 def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
@@ -37,22 +47,59 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
     if suspect is None:
         if fault in k.faults:
             by = record.job.engine.rules_out(k.faults[fault].needs)
-            raise NotHere(f"{k.faults[fault].title} cannot be on this engine: the card says so at {str(by).replace('_', ' ')}.")
+            raise NotHere(
+                f"{k.faults[fault].title} cannot be on this engine: the card says so at"
+                f" {str(by).replace('_', ' ')}."
+            )
         raise NotHere("There is no such fault.")
     swings = proposals.swings(fault) if fault != UNLISTED else []
     shape, part = k.faults.get(fault), k.part_of.get(fault)
-    causes = [{"fault": f, "title": k.faults[f].title, "why": why, "odds": percent(next((s.probability for s in suspicion.suspects if s.fault == f), 0.0))}
-              for f, (_, why) in shape.killed_by.items() if f in suspicion.space.place] if shape else []
-    change = [{"swing": s, "link": test_link(record.job.id, s.test), "after": percent(s.odds_after), "chance": percent(s.chance), "up": s.odds_after > suspect.probability} for s in swings]
-    return {"s": suspect, "percent": percent(suspect.probability), "for": _bars(_all_moved(suspicion, fault, 0)), "against": _bars(_all_moved(suspicion, fault, 1)), "shape": shape,
-            "repair": k.repairs[k.repair_of[fault]].title if shape else "", "at_repair": _stood(suspicion, fault), "part": k.parts[part].title if part else "", "trail": trail_view(suspicion.trail_of(fault)), "causes": causes,
-            "raise_it": [c for c in change if c["up"]][:SHOWN_SWINGS], "lower_it": [c for c in change if not c["up"]][:SHOWN_SWINGS],
-            "base": percent(shape.per_thousand / 1000) if shape else ""}
+    causes = (
+        [
+            {
+                "fault": f,
+                "title": k.faults[f].title,
+                "why": why,
+                "odds": percent(next((s.probability for s in suspicion.suspects if s.fault == f), 0.0)),
+            }
+            for f, (_, why) in shape.killed_by.items()
+            if f in suspicion.space.place
+        ]
+        if shape
+        else []
+    )
+    change = [
+        {
+            "swing": s,
+            "link": test_link(record.job.id, s.test),
+            "after": percent(s.odds_after),
+            "chance": percent(s.chance),
+            "up": s.odds_after > suspect.probability,
+        }
+        for s in swings
+    ]
+    return {
+        "s": suspect,
+        "percent": percent(suspect.probability),
+        "for": _bars(_all_moved(suspicion, fault, 0)),
+        "against": _bars(_all_moved(suspicion, fault, 1)),
+        "shape": shape,
+        "repair": k.repairs[k.repair_of[fault]].title if shape else "",
+        "at_repair": _stood(suspicion, fault),
+        "part": k.parts[part].title if part else "",
+        "trail": trail_view(suspicion.trail_of(fault)),
+        "causes": causes,
+        "raise_it": [c for c in change if c["up"]][:SHOWN_SWINGS],
+        "lower_it": [c for c in change if not c["up"]][:SHOWN_SWINGS],
+        "base": percent(shape.per_thousand / 1000) if shape else "",
+    }
 
 
 def _all_moved(suspicion: Suspicion, fault: str, way: int) -> tuple[Moved, ...]:
     """What moved it up (0) or down (1), before the repairs and since, strongest first."""
-    return tuple(sorted((m for time in suspicion.chain for m in time.moved_by(fault)[way]), key=lambda m: -abs(m.bits)))
+    return tuple(
+        sorted((m for time in suspicion.chain for m in time.moved_by(fault)[way]), key=lambda m: -abs(m.bits))
+    )
 
 
 def _stood(suspicion: Suspicion, fault: str) -> str:

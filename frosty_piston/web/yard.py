@@ -33,17 +33,44 @@ def strip(row: JobRow) -> dict[str, Any]:
     left_h = (deadline - now()).total_seconds() / 3600 if deadline else None
     about = row.title.removeprefix(row.vehicle_name).lstrip(", ")
     reached = STAGES.index(row.stage)
-    nodes = [{"x": NODE_LEFT + n * NODE_STEP, "state": "now" if n == reached else "done" if n < reached else "open", "r": 9 if n == reached else 6} for n in range(len(STAGES))]
+    nodes = [
+        {
+            "x": NODE_LEFT + n * NODE_STEP,
+            "state": "now" if n == reached else "done" if n < reached else "open",
+            "r": 9 if n == reached else 6,
+        }
+        for n in range(len(STAGES))
+    ]
     following = f"Then: {inside(row.next_step)}" if waiting else row.suspect
-    return {"next": row.waiting_for if waiting else row.next_step, "following": following, "link": place_link(row.id, row.next_where) if row.next_where and not waiting else f"/jobs/{row.id}", "row": row, "nodes": nodes, "done_to": nodes[reached]["x"], "number": reached + 1, "about": "" if row.title == "New job" else about, "opened": utc(row.opened_at), "until": until if waiting else None, "over": until is not None and not waiting, "deadline": deadline,
-            "late": left_h is not None and left_h < 0, "soon": left_h is not None and left_h < 24}
+    return {
+        "next": row.waiting_for if waiting else row.next_step,
+        "following": following,
+        "link": place_link(row.id, row.next_where) if row.next_where and not waiting else f"/jobs/{row.id}",
+        "row": row,
+        "nodes": nodes,
+        "done_to": nodes[reached]["x"],
+        "number": reached + 1,
+        "about": "" if row.title == "New job" else about,
+        "opened": utc(row.opened_at),
+        "until": until if waiting else None,
+        "over": until is not None and not waiting,
+        "deadline": deadline,
+        "late": left_h is not None and left_h < 0,
+        "soon": left_h is not None and left_h < 24,
+    }
 
 
 @router.get("/")
 def yard(request: Request, workshop: GivenWorkshop) -> Response:
     strips = [strip(row) for row in workshop.yard(limit=SHOWN)]
-    return render(request, "yard/page.html", strips=strips, done=[strip(row) for row in workshop.yard(closed=True, limit=6)],
-                  open_count=workshop.count_jobs(), shown=SHOWN)
+    return render(
+        request,
+        "yard/page.html",
+        strips=strips,
+        done=[strip(row) for row in workshop.yard(closed=True, limit=6)],
+        open_count=workshop.count_jobs(),
+        shown=SHOWN,
+    )
 
 
 @router.post("/jobs")
@@ -73,5 +100,10 @@ def look(request: Request, form: GivenForm) -> Response:
     """Choose light, dusk, or what the system says."""
     back = form.raw("back")
     answer = RedirectResponse(back if back.startswith("/") and not back.startswith("//") else "/", 303)
-    answer.set_cookie("piston_look", form.raw("look") if form.raw("look") in ("light", "dusk") else "", max_age=365 * 86400, samesite="lax")
+    answer.set_cookie(
+        "piston_look",
+        form.raw("look") if form.raw("look") in ("light", "dusk") else "",
+        max_age=365 * 86400,
+        samesite="lax",
+    )
     return answer

@@ -16,7 +16,15 @@ from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.app import create_app
 from frosty_piston.web.serving import free_port
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run", "--disable-quic"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+    "--disable-quic",
+]
 _shared: dict = {}
 
 
@@ -63,7 +71,12 @@ class BrowserTest(unittest.TestCase):
     def new_page(self):
         page = self.context.new_page()
         page.on("pageerror", lambda e: self.complaints.append(str(e)))
-        page.on("console", lambda m: self.complaints.append(m.text) if m.type == "error" and "Content Security" in m.text else None)
+        page.on(
+            "console",
+            lambda m: (
+                self.complaints.append(m.text) if m.type == "error" and "Content Security" in m.text else None
+            ),
+        )
         return page
 
     def tearDown(self):

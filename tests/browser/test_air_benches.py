@@ -1,4 +1,5 @@
-"""The benches of the air side in the real page: a value typed, a turn logged, before beside after, on a phone too."""
+"""The benches of the air side in the real page: a value typed, a turn logged, before beside after, on a phone
+too."""
 
 from tests.browser.pages import BrowserTest
 
@@ -11,7 +12,9 @@ class AirBenches(BrowserTest):
         cell = self.page.locator("#cell-egr_position-engine_off .value")
         cell.fill("38")
         cell.press("Enter")
-        self.page.locator("#tape .says", has_text="EGR position with the engine off, engine off: 38").wait_for()
+        self.page.locator(
+            "#tape .says", has_text="EGR position with the engine off, engine off: 38"
+        ).wait_for()
         self.page.locator("#drawing .pointer.failed").wait_for(state="attached")
         self.assertIn("38 %", self.page.locator("#drawing").text_content())
 

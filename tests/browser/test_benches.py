@@ -1,4 +1,5 @@
-"""The benches at the bench: judged while typed, kept when the connection drops, right in two tabs and on a phone."""
+"""The benches at the bench: judged while typed, kept when the connection drops, right in two tabs and on a
+phone."""
 
 from tests.browser.pages import BrowserTest
 
@@ -24,7 +25,9 @@ class Typing(BrowserTest):
         self.assertEqual(self.page.locator(".plug").count(), 8)
         self.page.locator(".value").first.focus()
         self.page.keyboard.press("Enter")
-        self.assertEqual(self.page.evaluate("document.activeElement.id"), "in-glow_resistance-harness_connector-3")
+        self.assertEqual(
+            self.page.evaluate("document.activeElement.id"), "in-glow_resistance-harness_connector-3"
+        )
 
     def test_the_lamp_and_the_clamp(self):
         self.go("/jobs/demo-groomer-2/measure/glow?method=lamp")
@@ -40,7 +43,13 @@ class Typing(BrowserTest):
 
     def test_the_relay_table_follows(self):
         self.go("/jobs/demo-groomer-2/measure/relay")
-        for point, volts in (("battery", "12.5"), ("feed", "12.4"), ("supply", "12.3"), ("command", "0.2"), ("output", "0.3")):
+        for point, volts in (
+            ("battery", "12.5"),
+            ("feed", "12.4"),
+            ("supply", "12.3"),
+            ("command", "0.2"),
+            ("output", "0.3"),
+        ):
             self.page.locator(f"#in-glow_relay-{point}").fill(volts)
             self.page.keyboard.press("Enter")
             self.page.locator("#tape .says", has_text=f"{point}: {volts} V").wait_for()
@@ -68,7 +77,9 @@ class Hands(BrowserTest):
         self.page.get_by_label("Find a symptom").fill("tick")
         self.page.get_by_role("button", name="Loud tick from one cylinder").click()
         self.sees("Loud tick from one cylinder", ".picked")
-        self.assertEqual(self.page.get_by_label("Since when, after what").input_value(), "since the first frost")
+        self.assertEqual(
+            self.page.get_by_label("Since when, after what").input_value(), "since the first frost"
+        )
 
     def test_a_refused_form_keeps_what_was_typed_and_points_at_it(self):
         self.go("/jobs/demo-groomer-2/arrive")
@@ -140,14 +151,30 @@ class Hands(BrowserTest):
 
 class Names(BrowserTest):
     def test_every_field_and_button_has_a_name(self):
-        for path in ("/", "/jobs/demo-van-3/arrive", "/jobs/demo-van-3/vehicle", VAN + "glow", VAN + "glow?method=heat", VAN + "relay", VAN + "battery", "/jobs/demo-van-3/decide", "/jobs/demo-old-bear/prove"):
+        for path in (
+            "/",
+            "/jobs/demo-van-3/arrive",
+            "/jobs/demo-van-3/vehicle",
+            VAN + "glow",
+            VAN + "glow?method=heat",
+            VAN + "relay",
+            VAN + "battery",
+            "/jobs/demo-van-3/decide",
+            "/jobs/demo-old-bear/prove",
+        ):
             self.go(path)
-            nameless = self.page.evaluate("""[...document.querySelectorAll('input:not([type=hidden]), textarea, select, button, a')].filter(e => {
+            nameless = self.page.evaluate(
+                """[...document.querySelectorAll('input:not([type=hidden]), textarea, select, button, a')]
+                .filter(e => {
                 const label = e.labels && e.labels.length ? e.labels[0].textContent : '';
                 return !(label || e.getAttribute('aria-label') || e.textContent || '').trim();
-            }).map(e => e.outerHTML.slice(0, 120))""")
+            }).map(e => e.outerHTML.slice(0, 120))"""
+            )
             self.assertEqual(nameless, [], path)
-            twice = self.page.evaluate("(ids => ids.filter((id, i) => ids.indexOf(id) !== i))([...document.querySelectorAll('[id]')].map(e => e.id))")
+            twice = self.page.evaluate(
+                "(ids => ids.filter((id, i) => ids.indexOf(id) !=="
+                " i))([...document.querySelectorAll('[id]')].map(e => e.id))"
+            )
             self.assertEqual(twice, [], path)
 
 
@@ -155,14 +182,28 @@ class Phone(BrowserTest):
     size = {"width": 390, "height": 844}
 
     def test_nothing_runs_over_the_edge_and_targets_are_large(self):
-        for path in ("/", "/jobs/demo-van-3/arrive", VAN + "glow", VAN + "relay", VAN + "battery", "/jobs/demo-van-3/decide", "/jobs/demo-old-bear/prove"):
+        for path in (
+            "/",
+            "/jobs/demo-van-3/arrive",
+            VAN + "glow",
+            VAN + "relay",
+            VAN + "battery",
+            "/jobs/demo-van-3/decide",
+            "/jobs/demo-old-bear/prove",
+        ):
             self.go(path)
             self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), 390, path)
-            small = self.page.evaluate("""[...document.querySelectorAll('main button, main .input, main .value, main select')].filter(e => e.offsetParent && !e.closest('.cell .write'))
-                .map(e => [e.getBoundingClientRect().height, e.outerHTML.slice(0, 90)]).filter(([h, e]) => h < 43.5 && !e.includes('class="write"'))""")
+            small = self.page.evaluate(
+                """[...document.querySelectorAll('main button, main .input, main .value, main select')]
+                .filter(e => e.offsetParent && !e.closest('.cell .write'))
+                .map(e => [e.getBoundingClientRect().height, e.outerHTML.slice(0, 90)])
+                .filter(([h, e]) => h < 43.5 && !e.includes('class="write"'))"""
+            )
             self.assertEqual(small, [], path)
 
     def test_work_comes_first(self):
         self.go(VAN + "glow")
-        tops = self.page.evaluate("['#work', '#heat', '#tape'].map(s => document.querySelector(s).getBoundingClientRect().top)")
+        tops = self.page.evaluate(
+            "['#work', '#heat', '#tape'].map(s => document.querySelector(s).getBoundingClientRect().top)"
+        )
         self.assertEqual(tops, sorted(tops))

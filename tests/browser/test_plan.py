@@ -42,7 +42,12 @@ class Plan(BrowserTest):
 
     def test_every_part_is_in_the_list_and_reached_by_keyboard(self):
         self.go(VAN + "/plan")
-        drawn = {label.split(":")[0] for label in self.page.locator("svg.plan a.part:not(.half)").evaluate_all("all => all.map(a => a.getAttribute('aria-label'))")}
+        drawn = {
+            label.split(":")[0]
+            for label in self.page.locator("svg.plan a.part:not(.half)").evaluate_all(
+                "all => all.map(a => a.getAttribute('aria-label'))"
+            )
+        }
         listed = set(self.page.locator(".partlist tbody td:first-child a").all_inner_texts())
         self.assertEqual(drawn - listed, set())
         self.page.locator("svg.plan a.part").first.focus()
@@ -56,4 +61,13 @@ class Plan(BrowserTest):
         self.assertEqual(self.page.locator("svg.plan a[aria-label^='SCR']").count(), 0)
         self.go("/jobs/demo-groomer-2/plan")
         self.assertEqual(self.page.locator("svg.plan a[aria-label^='Battery:']").count(), 2)
-        self.assertEqual(len(set(self.page.locator("svg.plan g.bore").evaluate_all("all => all.map(g => g.getAttribute('transform').split(' ')[1].split(')')[0])"))), 2)
+        self.assertEqual(
+            len(
+                set(
+                    self.page.locator("svg.plan g.bore").evaluate_all(
+                        "all => all.map(g => g.getAttribute('transform').split(' ')[1].split(')')[0])"
+                    )
+                )
+            ),
+            2,
+        )

@@ -1,4 +1,5 @@
-"""Any test of the list can be made from its card: outcome, figures, cells, part, and nothing lost when it is wrong."""
+"""Any test of the list can be made from its card: outcome, figures, cells, part, and nothing lost when it is
+wrong."""
 
 from tests.browser.pages import BrowserTest
 
@@ -40,7 +41,11 @@ class Card(BrowserTest):
         self.go("/jobs/demo-van-5/measure/test/wiggle")
         self.page.locator("nav.switch").get_by_role("link", name="EGR valve").click()
         self.page.locator("nav.switch [aria-current]", has_text="EGR valve").wait_for()
-        for label, value in (("Seconds wiggling", "60"), ("Dropouts wiggling", "0"), ("Seconds hands off", "60")):
+        for label, value in (
+            ("Seconds wiggling", "60"),
+            ("Dropouts wiggling", "0"),
+            ("Seconds hands off", "60"),
+        ):
             self.page.get_by_label(label).fill(value)
         self.press("Write down", "#work")
         self.page.locator("#tape .says", has_text="egr valve").wait_for()
@@ -65,7 +70,12 @@ class Shelf(BrowserTest):
     def test_a_pattern_is_written_and_taken_down(self):
         self.go("/shelf/faults/egr_cooler_leak")
         self.page.get_by_role("link", name="Write a pattern for it").click()
-        for label, value in (("Engine card", "Tind T3-15"), ("Times as likely", "2"), ("Who says so", "Ylva"), ("What it rests on", "two this winter")):
+        for label, value in (
+            ("Engine card", "Tind T3-15"),
+            ("Times as likely", "2"),
+            ("Who says so", "Ylva"),
+            ("What it rests on", "two this winter"),
+        ):
             self.page.locator("#form-pattern").get_by_label(label).fill(value)
         self.press("Write down")
         row = self.page.locator("tr", has_text="two this winter")
@@ -78,10 +88,27 @@ class Phone(BrowserTest):
     size = {"width": 390, "height": 844}
 
     def test_cards_narrow_why_and_shelf_fit_a_phone(self):
-        for path in ("/jobs/demo-van-5/narrow", "/jobs/demo-van-5/plan", "/jobs/demo-van-5/why/boost_hose_split", CARD + "vacuum_hold", "/jobs/demo-van-5/measure/test/exhaust_temps", "/shelf", "/shelf/faults",
-                     "/shelf/faults/turbo_worn", "/shelf/tests/dpf_state", "/shelf/codes", "/shelf/patterns", "/search?q=egr"):
+        for path in (
+            "/jobs/demo-van-5/narrow",
+            "/jobs/demo-van-5/plan",
+            "/jobs/demo-van-5/why/boost_hose_split",
+            CARD + "vacuum_hold",
+            "/jobs/demo-van-5/measure/test/exhaust_temps",
+            "/shelf",
+            "/shelf/faults",
+            "/shelf/faults/turbo_worn",
+            "/shelf/tests/dpf_state",
+            "/shelf/codes",
+            "/shelf/patterns",
+            "/search?q=egr",
+        ):
             self.go(path)
             self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), 390, path)
-            small = self.page.evaluate("""[...document.querySelectorAll('main button, main .input, main .value, main select, main .toggle, .shelf-nav a')].filter(e => e.offsetParent && !e.matches('.write'))
-                .map(e => [e.getBoundingClientRect().height, e.outerHTML.slice(0, 90)]).filter(([h]) => h < 43.5)""")
+            small = self.page.evaluate(
+                """[...document.querySelectorAll('main button, main .input, main .value, main select')]
+                .concat([...document.querySelectorAll('main .toggle, .shelf-nav a')])
+                .filter(e => e.offsetParent && !e.matches('.write'))
+                .map(e => [e.getBoundingClientRect().height, e.outerHTML.slice(0, 90)])
+                .filter(([h]) => h < 43.5)"""
+            )
             self.assertEqual(small, [], path)

@@ -21,7 +21,9 @@ class Traces(BrowserTest):
         return [float(x) for x in self.page.locator("#trace").get_attribute("data-view").split()]
 
     def test_import_with_mapping_then_judge(self):
-        r = next(r for s in range(60) if (r := drive_recording(s, "sticks")).percent and r.actual.step_s <= 0.1)
+        r = next(
+            r for s in range(60) if (r := drive_recording(s, "sticks")).percent and r.actual.step_s <= 0.1
+        )
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "valve.csv"
             path.write_text(write_csv({"EGR commanded": (r.command, "%"), "Channel B": (r.actual, "%")}))
@@ -41,8 +43,15 @@ class Traces(BrowserTest):
     def test_the_wheel_moves_and_zooms_and_a_lost_connection_is_said(self):
         self.view()
         self.page.get_by_role("button", name="Zoom in").click()
-        whole = self.page.locator("#trace").get_attribute("data-first"), self.page.locator("#trace").get_attribute("data-last")
-        self.page.wait_for_function("w => { const [a, b] = document.getElementById('trace').dataset.view.split(' '); return b - a < 0.6 * (w[1] - w[0]); }", arg=[float(w) for w in whole])
+        whole = (
+            self.page.locator("#trace").get_attribute("data-first"),
+            self.page.locator("#trace").get_attribute("data-last"),
+        )
+        self.page.wait_for_function(
+            "w => { const [a, b] = document.getElementById('trace').dataset.view.split(' '); return b - a <"
+            " 0.6 * (w[1] - w[0]); }",
+            arg=[float(w) for w in whole],
+        )
         seen = self.page.locator("#trace").get_attribute("data-view")
         self.page.locator("#trace .u-over").hover()
         self.page.keyboard.down("Shift")
@@ -61,22 +70,32 @@ class Traces(BrowserTest):
         self.view()
         whole = self.shown()
         self.page.get_by_role("button", name="Zoom in").click()
-        self.page.wait_for_function("s => document.getElementById('trace').dataset.view !== s", arg=f"{whole[0]:.3f} {whole[1]:.3f}")
+        self.page.wait_for_function(
+            "s => document.getElementById('trace').dataset.view !== s", arg=f"{whole[0]:.3f} {whole[1]:.3f}"
+        )
         closer = self.shown()
         self.assertAlmostEqual(closer[1] - closer[0], (whole[1] - whole[0]) / 2, delta=0.1)
-        self.assertAlmostEqual(float(self.page.get_by_label("From", exact=True).input_value()), closer[0], delta=0.01)
+        self.assertAlmostEqual(
+            float(self.page.get_by_label("From", exact=True).input_value()), closer[0], delta=0.01
+        )
         self.page.locator("#trace").focus()
         self.page.keyboard.press("ArrowRight")
-        self.page.wait_for_function("s => document.getElementById('trace').dataset.view !== s", arg=f"{closer[0]:.3f} {closer[1]:.3f}")
+        self.page.wait_for_function(
+            "s => document.getElementById('trace').dataset.view !== s", arg=f"{closer[0]:.3f} {closer[1]:.3f}"
+        )
         self.assertGreater(self.shown()[0], closer[0])
         self.page.keyboard.press("0")
-        self.page.wait_for_function("s => document.getElementById('trace').dataset.view === s", arg=f"{whole[0]:.3f} {whole[1]:.3f}")
+        self.page.wait_for_function(
+            "s => document.getElementById('trace').dataset.view === s", arg=f"{whole[0]:.3f} {whole[1]:.3f}"
+        )
         over = self.page.locator("#trace .u-over").bounding_box()
         self.page.mouse.move(over["x"] + over["width"] * 0.25, over["y"] + 60)
         self.page.mouse.down()
         self.page.mouse.move(over["x"] + over["width"] * 0.5, over["y"] + 80, steps=4)
         self.page.mouse.up()
-        self.page.wait_for_function("s => document.getElementById('trace').dataset.view !== s", arg=f"{whole[0]:.3f} {whole[1]:.3f}")
+        self.page.wait_for_function(
+            "s => document.getElementById('trace').dataset.view !== s", arg=f"{whole[0]:.3f} {whole[1]:.3f}"
+        )
         low, high = self.shown()
         self.assertAlmostEqual((high - low) / (whole[1] - whole[0]), 0.25, delta=0.03)
 

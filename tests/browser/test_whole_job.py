@@ -1,4 +1,5 @@
-"""One job through all six stages in the browser, as a technician would, and the report in the owner's hand."""
+"""One job through all six stages in the browser, as a technician would, and the report in the owner's
+hand."""
 
 from tests.browser.pages import BrowserTest
 
@@ -139,7 +140,13 @@ class WholeJob(BrowserTest):
         # Report
         page.locator(".notice").get_by_role("link", name="Report").click()
         page.wait_for_url("**/report")
-        for words in ("Cranks for ages below zero", "Proven", "3 000 kr", "Replaced: glow plugs", "Record for the next technician"):
+        for words in (
+            "Cranks for ages below zero",
+            "Proven",
+            "3 000 kr",
+            "Replaced: glow plugs",
+            "Record for the next technician",
+        ):
             self.sees(words)
         self.go("/")
         self.sees("Rescue van 5", ".done-list")

@@ -1,11 +1,20 @@
-"""Boost and the air path from recordings: worked figures, what cannot be judged, and each fault of the rig by its own sign."""
+"""Boost and the air path from recordings: worked figures, what cannot be judged, and each fault of the rig by
+its own sign."""
 
 import unittest
 
 import numpy as np
 
 from frosty_piston.core.air import expected_air_mg
-from frosty_piston.core.air_recorded import air_change, bypass_stands, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
+from frosty_piston.core.air_recorded import (
+    air_change,
+    bypass_stands,
+    expected_over,
+    judge_air_change,
+    judge_alike,
+    judge_bypass,
+    rev_test,
+)
 from frosty_piston.core.boost import analyse_boost, judge_boost
 from frosty_piston.core.traces import Signal
 from frosty_piston.rig.recordings_bench import KINDS, everything, judged
@@ -14,15 +23,19 @@ T = np.arange(0, 30, 0.1)
 
 
 def pulls(got, vane=None, vane_got=None, asked=80.0):
-    """Two pulls of six seconds; `got` turns the boost asked into what comes, from seconds since the pull began."""
+    """Two pulls of six seconds; `got` turns the boost asked into what comes, from seconds since the pull
+    began."""
     want, since = np.full(len(T), 100.0), np.full(len(T), -1.0)
     for start in (4, 18):
-        inside = (T >= start) & (T < start + 6)
+        inside = (start <= T) & (start + 6 > T)
         want[inside], since[inside] = 100 + asked, T[inside] - start
     actual = np.where(since >= 0, 100 + got(np.maximum(since, 0)) * asked, 100)
     signals = [Signal(T, want), Signal(T, actual)]
     if vane is not None:
-        signals += [Signal(T, np.where(since >= 0, vane, 20.0)), Signal(T, np.where(since >= 0, vane_got, 20.0))]
+        signals += [
+            Signal(T, np.where(since >= 0, vane, 20.0)),
+            Signal(T, np.where(since >= 0, vane_got, 20.0)),
+        ]
     return analyse_boost(*signals)
 
 
@@ -37,7 +50,15 @@ class Boost(unittest.TestCase):
         self.assertEqual(judge_boost(report).cls, "reaches")
 
     def test_too_little_is_read_with_the_vanes(self):
-        says = {name: judge_boost(pulls(lambda s: 0.6 + 0 * s, *vanes)) for name, vanes in {"follows": (96, 96), "stays": (96, 30), "held back": (50, 50), "unknown": ()}.items()}
+        says = {
+            name: judge_boost(pulls(lambda s: 0.6 + 0 * s, *vanes))
+            for name, vanes in {
+                "follows": (96, 96),
+                "stays": (96, 30),
+                "held back": (50, 50),
+                "unknown": (),
+            }.items()
+        }
         self.assertEqual({j.cls for j in says.values()}, {"short"})
         self.assertIn("a leak, a restricted exhaust", says["follows"].because)
         self.assertIn("actuator, linkage", says["stays"].because)
@@ -75,7 +96,10 @@ class AirPath(unittest.TestCase):
     def test_a_restriction_is_told_from_a_sensor_that_reads_low(self):
         kpa = 100 + 80 * (T > 15)
         mg = np.array([expected_air_mg(p, 2.2, 4, 30) for p in kpa])
-        low, starved = (expected_over(Signal(T, x), Signal(T, kpa), 2.2, 4) for x in (0.7 * mg, np.where(kpa > 120, 0.7 * mg, mg)))
+        low, starved = (
+            expected_over(Signal(T, x), Signal(T, kpa), 2.2, 4)
+            for x in (0.7 * mg, np.where(kpa > 120, 0.7 * mg, mg))
+        )
         self.assertNotIn("restriction", low.judgement.because)
         self.assertIn("restriction", starved.judgement.because)
         self.assertAlmostEqual(starved.manifold_kpa, 180)
@@ -83,20 +107,27 @@ class AirPath(unittest.TestCase):
     def test_a_flap_that_goes_over_once_has_lost_its_spring(self):
         rpm = np.where(T % 10 < 5, 800.0, 2400.0)
         self.assertEqual(judge_bypass(Signal(T, np.where(T < 5, 2.0, 96.0)), Signal(T, rpm)).cls, "no_return")
-        self.assertEqual(judge_bypass(Signal(T, np.where(rpm > 1500, 96.0, 2.0)), Signal(T, rpm), open_at_idle=True).cls, "no_return")
+        self.assertEqual(
+            judge_bypass(Signal(T, np.where(rpm > 1500, 96.0, 2.0)), Signal(T, rpm), open_at_idle=True).cls,
+            "no_return",
+        )
         self.assertIsNone(bypass_stands(Signal(T, rpm), Signal(T, np.full(len(T), 800.0))))
 
     def test_a_rev_test_is_timed_and_a_drive_is_none(self):
         speed = Signal(T, np.clip(800 + 500 * T, 800, 4200))
         self.assertAlmostEqual(rev_test(speed).seconds, 3.0, delta=0.02)
         self.assertIsNone(rev_test(speed, road=Signal(T, np.full(len(T), 60.0))))
-        hangs = Signal(T, np.clip(np.where(T < 3, 800 + 450 * T, np.where(T < 5, 2150, 2150 + 450 * (T - 5))), 800, 4200))
+        hangs = Signal(
+            T, np.clip(np.where(T < 3, 800 + 450 * T, np.where(T < 5, 2150, 2150 + 450 * (T - 5))), 800, 4200)
+        )
         self.assertAlmostEqual(rev_test(hangs).plateau_s, 2.0, delta=0.25)
 
     def test_two_pressures_that_part(self):
         p = 10 + 8 * np.sin(T / 2)
         self.assertEqual(judge_alike(Signal(T, p), Signal(T, 0.8 * p)).cls, "alike")
-        self.assertEqual(judge_alike(Signal(T, p), Signal(T, np.full(len(T), 9.0)), ("before", "after")).cls, "creeps")
+        self.assertEqual(
+            judge_alike(Signal(T, p), Signal(T, np.full(len(T), 9.0)), ("before", "after")).cls, "creeps"
+        )
         self.assertEqual(judge_alike(Signal(T, 0 * p), Signal(T, 0 * p)).verdict, "unclear")
 
 

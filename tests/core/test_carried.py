@@ -20,17 +20,28 @@ FAULTS = ("hose", "valve", "wire", "turbo")
 
 
 def finding(name, general, **shows):
-    return Finding(name, ("no", "yes"), np.array([1 - general, general]), {f: np.array([1 - p, p]) for f, p in shows.items()})
+    return Finding(
+        name,
+        ("no", "yes"),
+        np.array([1 - general, general]),
+        {f: np.array([1 - p, p]) for f, p in shows.items()},
+    )
 
 
-SMOKE, CODE, LEAK, SWEEP = (finding("smoke", 0.05, hose=0.7, valve=0.6, turbo=0.4), finding("code", 0.02, wire=0.9, valve=0.2),
-                            finding("leak", 0.02, hose=0.9), finding("sweep", 0.03, valve=0.8, wire=0.1))
+SMOKE, CODE, LEAK, SWEEP = (
+    finding("smoke", 0.05, hose=0.7, valve=0.6, turbo=0.4),
+    finding("code", 0.02, wire=0.9, valve=0.2),
+    finding("leak", 0.02, hose=0.9),
+    finding("sweep", 0.03, valve=0.8, wire=0.1),
+)
 PRIOR = np.array([0.02, 0.012, 0.006, 0.009, 0.015])
 
 
 def brute(times, acts):
     """The chance of each fault at the end, by counting every set and every fall of the coins."""
-    sets = [frozenset(c) for size in (1, 2, 3) for c in combinations(FAULTS, size)] + [frozenset({"unlisted"})]
+    sets = [frozenset(c) for size in (1, 2, 3) for c in combinations(FAULTS, size)] + [
+        frozenset({"unlisted"})
+    ]
     rate = dict(zip((*FAULTS, "unlisted"), PRIOR, strict=True))
     total, marginal, empty = 0.0, dict.fromkeys((*FAULTS, "unlisted"), 0.0), 0.0
     for first, coins in product(sets, product((True, False), repeat=len(acts))):
@@ -60,9 +71,18 @@ class Exactly(unittest.TestCase):
     cases = {
         "one repair": ([[(SMOKE, "yes"), (LEAK, "yes")], [(LEAK, "no")]], [({"hose"}, 0.97)]),
         "one repair in vain": ([[(SMOKE, "yes"), (CODE, "yes")], [(SMOKE, "yes")]], [({"hose"}, 0.9)]),
-        "two repairs": ([[(SMOKE, "yes"), (CODE, "yes")], [(SWEEP, "yes")], [(SWEEP, "no"), (SMOKE, "no")]], [({"wire"}, 0.9), ({"valve"}, 0.75)]),
-        "one act for two faults": ([[(SMOKE, "yes"), (CODE, "yes")], [(SMOKE, "no")]], [({"valve", "turbo"}, 0.85)]),
-        "the same repair twice": ([[(LEAK, "yes")], [(LEAK, "yes")], [(LEAK, "no")]], [({"hose"}, 0.7), ({"hose"}, 0.97)]),
+        "two repairs": (
+            [[(SMOKE, "yes"), (CODE, "yes")], [(SWEEP, "yes")], [(SWEEP, "no"), (SMOKE, "no")]],
+            [({"wire"}, 0.9), ({"valve"}, 0.75)],
+        ),
+        "one act for two faults": (
+            [[(SMOKE, "yes"), (CODE, "yes")], [(SMOKE, "no")]],
+            [({"valve", "turbo"}, 0.85)],
+        ),
+        "the same repair twice": (
+            [[(LEAK, "yes")], [(LEAK, "yes")], [(LEAK, "no")]],
+            [({"hose"}, 0.7), ({"hose"}, 0.97)],
+        ),
         "an act that cures nothing": ([[(SMOKE, "yes")], [(LEAK, "no")]], [(set(), 0.97)]),
     }
 
@@ -94,22 +114,29 @@ class Exactly(unittest.TestCase):
     def test_what_still_explains_the_complaint(self):
         space = build_space(FAULTS)
         explains = still_explaining(space, log_chance(space, SMOKE, "yes"))
-        held = {frozenset(FAULTS[i] for i in row if i < len(FAULTS)): bool(x) for row, x in zip(space.held[:-2], explains, strict=False)}
+        held = {
+            frozenset(FAULTS[i] for i in row if i < len(FAULTS)): bool(x)
+            for row, x in zip(space.held[:-2], explains, strict=False)
+        }
         self.assertTrue(held[frozenset({"hose"})] and held[frozenset({"hose", "wire"})])
         self.assertFalse(held[frozenset({"wire"})])
-        self.assertTrue(held[frozenset({"hose", "valve"})], "two that each explain it leave it there when one is mended")
+        self.assertTrue(
+            held[frozenset({"hose", "valve"})], "two that each explain it leave it there when one is mended"
+        )
         self.assertTrue(explains[space.unlisted_at])
         self.assertFalse(explains[space.empty_at])
 
 
 class Sure(unittest.TestCase):
-    """How sure the cure is, against counting: the complaint is left where a fault is left that explains it, and where
-    it never came from the faults that were there."""
+    """How sure the cure is, against counting: the complaint is left where a fault is left that explains it,
+    and where it never came from the faults that were there."""
 
     found, passed = [(SMOKE, "yes"), (LEAK, "yes")], (0.15, 0.97)
 
     def counted(self, acts, proofs):
-        sets = [frozenset(c) for size in (1, 2, 3) for c in combinations(FAULTS, size)] + [frozenset({"unlisted"})]
+        sets = [frozenset(c) for size in (1, 2, 3) for c in combinations(FAULTS, size)] + [
+            frozenset({"unlisted"})
+        ]
         rate = dict(zip((*FAULTS, "unlisted"), PRIOR, strict=True))
         total = cured = 0.0
         for first, coins in product(sets, product((True, False), repeat=len(acts))):
@@ -132,7 +159,10 @@ class Sure(unittest.TestCase):
         def told(some):
             return float(np.prod([likelihood(f, outcome, some) for f, outcome in self.found]))
 
-        return any(told(faults) > 2 * told(faults - {f}) or told(frozenset({f})) > 2 * told(frozenset()) for f in faults)
+        return any(
+            told(faults) > 2 * told(faults - {f}) or told(frozenset({f})) > 2 * told(frozenset())
+            for f in faults
+        )
 
     def worked(self, acts, proofs):
         space = build_space(FAULTS)
@@ -151,7 +181,12 @@ class Sure(unittest.TestCase):
 
     def test_against_counting(self):
         drive = (0.3, 1.0)
-        for acts in ([({"hose"}, 0.97)], [({"wire"}, 0.9)], [({"wire"}, 0.9), ({"hose"}, 0.97)], [(set(), 0.5)]):
+        for acts in (
+            [({"hose"}, 0.97)],
+            [({"wire"}, 0.9)],
+            [({"wire"}, 0.9), ({"hose"}, 0.97)],
+            [(set(), 0.5)],
+        ):
             for proofs in ([], [self.passed], [self.passed, drive], [(0.85, 0.03)]):
                 self.assertAlmostEqual(self.worked(acts, proofs), self.counted(acts, proofs), places=5)
 
@@ -162,15 +197,27 @@ class Sure(unittest.TestCase):
 
 class Drives(unittest.TestCase):
     def test_worked_by_hand(self):
-        for returns, clean, broken, cured in (((5, 3, 4), 24, 0.030, 0.989), ((60, 100, 80), 24, 0.75, 0.791), ((60, 100, 80), 280, 0.088, 0.970)):
+        for returns, clean, broken, cured in (
+            ((5, 3, 4), 24, 0.030, 0.989),
+            ((60, 100, 80), 24, 0.75, 0.791),
+            ((60, 100, 80), 280, 0.088, 0.970),
+        ):
             chance = clean_though_broken(returns, clean)
             self.assertAlmostEqual(chance, broken, places=2)
             self.assertAlmostEqual(cured_given(0.74, chance), cured, places=3)
 
     def test_how_far(self):
-        for returns, wanted, km in (((60, 100, 80), 0.90, 109), ((60, 100, 80), 0.95, 202), ((5, 3, 4), 0.95, 10)):
+        for returns, wanted, km in (
+            ((60, 100, 80), 0.90, 109),
+            ((60, 100, 80), 0.95, 202),
+            ((5, 3, 4), 0.95, 10),
+        ):
             self.assertEqual(round(clean_until(returns, 0.74, wanted)), km)
-            self.assertAlmostEqual(cured_given(0.74, clean_though_broken(returns, clean_until(returns, 0.74, wanted))), wanted, places=6)
+            self.assertAlmostEqual(
+                cured_given(0.74, clean_though_broken(returns, clean_until(returns, 0.74, wanted))),
+                wanted,
+                places=6,
+            )
 
     def test_about_every_so_much_counts_as_one_return(self):
         self.assertEqual(clean_though_broken([], 50, 100), clean_though_broken([100], 50))

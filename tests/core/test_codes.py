@@ -7,8 +7,16 @@ from frosty_piston.core.codes import decode, read_block
 
 class Decode(unittest.TestCase):
     def test_parts(self):
-        for code, area, common in (("P0671", "powertrain", True), ("P2263", "powertrain", True), ("P1234", "powertrain", False), ("P3401", "powertrain", True),
-                                   ("P3001", "powertrain", False), ("U0100", "network", True), ("B1000", "body", False), ("C0035", "chassis", True)):
+        for code, area, common in (
+            ("P0671", "powertrain", True),
+            ("P2263", "powertrain", True),
+            ("P1234", "powertrain", False),
+            ("P3401", "powertrain", True),
+            ("P3001", "powertrain", False),
+            ("U0100", "network", True),
+            ("B1000", "body", False),
+            ("C0035", "chassis", True),
+        ):
             found = decode(code)
             self.assertEqual((found.area, found.common), (area, common), code)
 
@@ -24,11 +32,22 @@ class Decode(unittest.TestCase):
 
 class Block(unittest.TestCase):
     def test_many_layouts(self):
-        text = "1) P0671 - Glow circuit (Stored)\nP0380;pending;engine\n\tU0106:87 permanent\nfreeze frame 3\nHistory codes\nP0672\nC0035 B1000-12"
+        text = (
+            "1) P0671 - Glow circuit (Stored)\nP0380;pending;engine\n\tU0106:87 permanent\nfreeze frame"
+            " 3\nHistory codes\nP0672\nC0035 B1000-12"
+        )
         found = read_block(text)
-        self.assertEqual([(c.code, c.fault_type, c.status) for c in found.codes],
-                         [("P0671", None, "stored"), ("P0380", None, "pending"), ("U0106", "87", "permanent"), ("P0672", None, "history"),
-                          ("C0035", None, "history"), ("B1000", "12", "history")])
+        self.assertEqual(
+            [(c.code, c.fault_type, c.status) for c in found.codes],
+            [
+                ("P0671", None, "stored"),
+                ("P0380", None, "pending"),
+                ("U0106", "87", "permanent"),
+                ("P0672", None, "history"),
+                ("C0035", None, "history"),
+                ("B1000", "12", "history"),
+            ],
+        )
         self.assertEqual(found.not_understood, ("freeze frame 3",))
 
     def test_the_letter_o_is_read_as_zero_and_said(self):

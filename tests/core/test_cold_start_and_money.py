@@ -32,7 +32,9 @@ class ColdStart(unittest.TestCase):
         for curve, fewer in zip(margin_curves(self.v8), margin_curves(self.v8)[1:], strict=False):
             self.assertTrue(all(a >= b - 1e-12 for a, b in zip(curve.chance, fewer.chance, strict=True)))
             self.assertTrue(all(b >= a - 1e-12 for a, b in zip(curve.chance, curve.chance[1:], strict=False)))
-        self.assertGreater(start_chance(-5, self.four, [0] * 4, block_heater_k=25), start_chance(-5, self.four, [0] * 4))
+        self.assertGreater(
+            start_chance(-5, self.four, [0] * 4, block_heater_k=25), start_chance(-5, self.four, [0] * 4)
+        )
 
     def test_one_figure_per_cylinder_is_asked_for(self):
         with self.assertRaises(ValueError):
@@ -43,7 +45,8 @@ class Plugs(unittest.TestCase):
     def test_life_by_hand(self):
         # 1 of 4 dead at 180 000 km: -ln(0.75) = 0.28768, cube root 0.66015, scale 272 668 km
         self.assertAlmostEqual(life_scale(180_000, 1, 4), 272_668, delta=1)
-        # one survivor to 200 000: (200/272.668)^3 - (180/272.668)^3 = 0.39462 - 0.28768 = 0.10694; three: 1 - exp(-0.3208)
+        # one survivor to 200 000: (200/272.668)^3 - (180/272.668)^3 = 0.39462 - 0.28768 = 0.10694;
+        # three: 1 - exp(-0.3208)
         self.assertAlmostEqual(next_failure_chance(180_000, 1, 4, 20_000), 0.2744, places=3)
 
     def test_older_sets_and_more_dead_fail_sooner(self):
@@ -58,7 +61,9 @@ class Plugs(unittest.TestCase):
 
 class Costs(unittest.TestCase):
     one = Option("one", "One", 2_800, 0.5, 0.3, cures=0.9, comes_back=0.28, next_step=20_000)
-    whole = Option("set", "Set", 11_200, 1.0, 0.3, cures=0.9, comes_back=0.03, next_step=20_000, warranty_months=24)
+    whole = Option(
+        "set", "Set", 11_200, 1.0, 0.3, cures=0.9, comes_back=0.03, next_step=20_000, warranty_months=24
+    )
 
     def test_expected_cost_by_hand(self):
         # one: (2800 + 0.8*9500)*1.25 = 13 000; + 0.1*20 000 + 0.28*13 000 = 18 640
@@ -76,11 +81,16 @@ class Costs(unittest.TestCase):
         dear = Option("b", "B", 20_000, 0, cures=1.0, comes_back=0, next_step=30_000)
         even = cost_options([cheap, dear], 0, 0)[0].break_even
         self.assertAlmostEqual(even, 0.5)
-        again = cost_options([Option("a", "A", 5_000, 0, cures=even, comes_back=0, next_step=30_000), dear], 0, 0)
+        again = cost_options(
+            [Option("a", "A", 5_000, 0, cures=even, comes_back=0, next_step=30_000), dear], 0, 0
+        )
         self.assertEqual(again[0].expected, again[1].expected)
 
     def test_surer_is_never_dearer(self):
-        costs = [cost_options([Option("a", "A", 5_000, 1, cures=q / 10, next_step=30_000)], 100, 25)[0].expected for q in range(11)]
+        costs = [
+            cost_options([Option("a", "A", 5_000, 1, cures=q / 10, next_step=30_000)], 100, 25)[0].expected
+            for q in range(11)
+        ]
         self.assertEqual(costs, sorted(costs, reverse=True))
 
     def test_chances_outside_0_to_1_are_refused(self):

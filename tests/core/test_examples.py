@@ -42,22 +42,54 @@ class Docstrings(unittest.TestCase):
 class Imports(unittest.TestCase):
     """Imports run one way: web, cli -> formats, store, rig -> job -> knowledge, core."""
 
-    ALLOWED = {"core": {"core"}, "knowledge": {"knowledge", "core"}, "job": {"job", "knowledge", "core"}, "store": {"store", "job", "knowledge", "core"},
-               "formats": {"formats", "job", "knowledge", "core"}, "rig": {"rig", "job", "knowledge", "core"}}
+    ALLOWED = {
+        "core": {"core"},
+        "knowledge": {"knowledge", "core"},
+        "job": {"job", "knowledge", "core"},
+        "store": {"store", "job", "knowledge", "core"},
+        "formats": {"formats", "job", "knowledge", "core"},
+        "rig": {"rig", "job", "knowledge", "core"},
+    }
 
     def test_no_room_imports_from_a_room_above_it(self):
         wrong = []
         for room, allowed in self.ALLOWED.items():
             for path in (ROOT / room).rglob("*.py"):
                 for node in ast.walk(ast.parse(path.read_text())):
-                    names = [node.module] if isinstance(node, ast.ImportFrom) and node.module and not node.level else [a.name for a in node.names] if isinstance(node, ast.Import) else []
-                    wrong += [f"{path.name}: {n}" for n in names if n.startswith("frosty_piston.") and n.split(".")[1] not in allowed]
+                    names = (
+                        [node.module]
+                        if isinstance(node, ast.ImportFrom) and node.module and not node.level
+                        else [a.name for a in node.names]
+                        if isinstance(node, ast.Import)
+                        else []
+                    )
+                    wrong += [
+                        f"{path.name}: {n}"
+                        for n in names
+                        if n.startswith("frosty_piston.") and n.split(".")[1] not in allowed
+                    ]
         self.assertEqual(wrong, [])
 
     def test_the_core_knows_no_framework(self):
-        allowed = {"numpy", "math", "dataclasses", "functools", "statistics", "itertools", "re", "typing", "collections"}
+        allowed = {
+            "numpy",
+            "math",
+            "dataclasses",
+            "functools",
+            "statistics",
+            "itertools",
+            "re",
+            "typing",
+            "collections",
+        }
         for path in (ROOT / "core").rglob("*.py"):
             for node in ast.walk(ast.parse(path.read_text())):
-                names = [node.module] if isinstance(node, ast.ImportFrom) and not node.level else [a.name for a in node.names] if isinstance(node, ast.Import) else []
+                names = (
+                    [node.module]
+                    if isinstance(node, ast.ImportFrom) and not node.level
+                    else [a.name for a in node.names]
+                    if isinstance(node, ast.Import)
+                    else []
+                )
                 for name in names:
                     self.assertIn((name or "").split(".")[0], allowed | {"frosty_piston"}, path.name)

@@ -10,7 +10,10 @@ GOOD = Meter(0.8, 3, 0.01, 0.2)
 
 
 def classes(shown, meter=GOOD, glow="rod_12v", nominal=0.8, **more):
-    return [j.judgement.cls for j in judge_set([PlugReading(i + 1, v) for i, v in enumerate(shown)], meter, glow, nominal, **more)]
+    return [
+        j.judgement.cls
+        for j in judge_set([PlugReading(i + 1, v) for i, v in enumerate(shown)], meter, glow, nominal, **more)
+    ]
 
 
 class Resistance(unittest.TestCase):
@@ -75,7 +78,10 @@ class Resistance(unittest.TestCase):
     def test_wire_or_plug(self):
         judged = judge_set([PlugReading(1, None), PlugReading(2, 1.0)], GOOD, "rod_12v", 0.8)
         bad, good = judged[0].judgement, judged[1].judgement
-        self.assertEqual([harness_or_plug(a, b) for a, b in ((bad, good), (bad, bad), (good, good))], ["wire", "plug", "none"])
+        self.assertEqual(
+            [harness_or_plug(a, b) for a, b in ((bad, good), (bad, bad), (good, good))],
+            ["wire", "plug", "none"],
+        )
 
 
 class OtherMethods(unittest.TestCase):
@@ -100,7 +106,10 @@ class OtherMethods(unittest.TestCase):
         self.assertEqual(working_plugs(0.0, 4, self.ref).cls, "all_open")
 
     def test_current_of_one_plug(self):
-        self.assertEqual([judge_plug_current(a, 10, self.ref).cls for a in (0.1, 3, 6, 11, 20)], ["open", "high", "weak", "sound", "short"])
+        self.assertEqual(
+            [judge_plug_current(a, 10, self.ref).cls for a in (0.1, 3, 6, 11, 20)],
+            ["open", "high", "weak", "sound", "short"],
+        )
         self.assertEqual(judge_plug_current(20, 1, self.ref).cls, "sound")
         self.assertIn("no fall", judge_plug_current(20, 10, self.ref, inrush_a=20.5).because)
 

@@ -1,11 +1,23 @@
-"""Recorded channels and drives: nothing invented, no spike lost, and each fault of the rig known by its own sign."""
+"""Recorded channels and drives: nothing invented, no spike lost, and each fault of the rig known by its own
+sign."""
 
 import unittest
 
 import numpy as np
 
 from frosty_piston.core.actuators import analyse_drive, judge_drive, lagged
-from frosty_piston.core.traces import Signal, beside, between, cut, event_s, held, refresh_s, signal, thin, without_stairs
+from frosty_piston.core.traces import (
+    Signal,
+    beside,
+    between,
+    cut,
+    event_s,
+    held,
+    refresh_s,
+    signal,
+    thin,
+    without_stairs,
+)
 from frosty_piston.rig.recordings import FAULTS, drive_recording
 
 
@@ -77,7 +89,12 @@ class Drives(unittest.TestCase):
         for seed in range(5):
             r = drive_recording(seed, "dead_spot")
             report = analyse_drive(r.command, r.actual, r.percent)
-            self.assertTrue(any(abs(s - r.dead_spot[0]) < 4 and abs(e - r.dead_spot[1]) < 4 for s, e in report.dead_spots), (r.dead_spot, report.dead_spots))
+            self.assertTrue(
+                any(
+                    abs(s - r.dead_spot[0]) < 4 and abs(e - r.dead_spot[1]) < 4 for s, e in report.dead_spots
+                ),
+                (r.dead_spot, report.dead_spots),
+            )
 
     def test_the_lag_that_was_put_in_comes_out(self):
         t = np.arange(0, 60, 0.05)
@@ -98,11 +115,17 @@ class Drives(unittest.TestCase):
         self.assertAlmostEqual(analyse_drive(Signal(t, c), Signal(t, played)).hysteresis, 8, delta=1)
         rest = judge_drive(analyse_drive(Signal(t, c), Signal(t, np.maximum(c, 14.0))))
         self.assertEqual((rest.cls, round(rest.value)), ("does_not_close", 14))
-        self.assertEqual(judge_drive(analyse_drive(Signal(t, c), Signal(t, np.maximum(c, 8.0))), closed_limit=10).cls, "follows")
+        self.assertEqual(
+            judge_drive(analyse_drive(Signal(t, c), Signal(t, np.maximum(c, 8.0))), closed_limit=10).cls,
+            "follows",
+        )
 
     def test_upside_down_or_in_volts_it_is_the_same_drive(self):
         r = next(r for s in range(50) if (r := drive_recording(s, "dead_spot")).percent)
-        for actual in (Signal(r.actual.times_s, 100 - r.actual.values), Signal(r.actual.times_s, 4.5 - 0.04 * r.actual.values)):
+        for actual in (
+            Signal(r.actual.times_s, 100 - r.actual.values),
+            Signal(r.actual.times_s, 4.5 - 0.04 * r.actual.values),
+        ):
             percent = float(np.ptp(actual.values)) > 20
             self.assertEqual(judge_drive(analyse_drive(r.command, actual, percent)).cls, "dead_spot")
 

@@ -14,8 +14,20 @@ from frosty_piston.core.battery import (
 from frosty_piston.core.relay import RelayPoints, general_on_time_s, judge_on_time, judge_relay, judge_soak
 
 
-def relay(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=0.0, click=True, loaded=True, control="relay_module", **more):
-    return judge_relay(RelayPoints(battery, feed, supply, command, output, click, loaded, **more), control).cls
+def relay(
+    battery=12.4,
+    feed=12.35,
+    supply=12.3,
+    command=0.2,
+    output=0.0,
+    click=True,
+    loaded=True,
+    control="relay_module",
+    **more,
+):
+    return judge_relay(
+        RelayPoints(battery, feed, supply, command, output, click, loaded, **more), control
+    ).cls
 
 
 class Relay(unittest.TestCase):
@@ -64,8 +76,15 @@ class Times(unittest.TestCase):
     def test_the_odd_sensor_out(self):
         found = judge_soak({"coolant": 41, "intake": -6, "ambient": -7, "fuel": -6}, 10)
         self.assertEqual({c for c, j in found.items() if j.cls == "odd_one_out"}, {"coolant"})
-        self.assertTrue(all(j.verdict == "unclear" for j in judge_soak({"coolant": 41, "intake": -6}, 10).values()))
-        self.assertTrue(all(j.verdict == "unclear" for j in judge_soak({"coolant": 41, "intake": -6, "fuel": -6}, 3).values()))
+        self.assertTrue(
+            all(j.verdict == "unclear" for j in judge_soak({"coolant": 41, "intake": -6}, 10).values())
+        )
+        self.assertTrue(
+            all(
+                j.verdict == "unclear"
+                for j in judge_soak({"coolant": 41, "intake": -6, "fuel": -6}, 3).values()
+            )
+        )
 
 
 class Battery(unittest.TestCase):

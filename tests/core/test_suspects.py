@@ -6,19 +6,40 @@ import unittest
 
 import numpy as np
 
-from frosty_piston.core.suspects.next_test import Belief, Test, information, propose, repair_groups, repair_minutes, sure_enough
+from frosty_piston.core.suspects.next_test import (
+    Belief,
+    Test,
+    information,
+    propose,
+    repair_groups,
+    repair_minutes,
+    sure_enough,
+)
 from frosty_piston.core.suspects.odds import conflicts, trail, weigh
 from frosty_piston.core.suspects.space import Finding, build_space, log_prior, outcome_chances
-from frosty_piston.rig.small_engines import SmallEngine, by_system_min, optimum_min, policy_min, small_engine, swap_min
+from frosty_piston.rig.small_engines import (
+    SmallEngine,
+    by_system_min,
+    optimum_min,
+    policy_min,
+    small_engine,
+    swap_min,
+)
 
 
 def yes_no(general, **shows):
-    return Finding("f", ("no", "yes"), np.array([1 - general, general]), {k: np.array([1 - v, v]) for k, v in shows.items()})
+    return Finding(
+        "f",
+        ("no", "yes"),
+        np.array([1 - general, general]),
+        {k: np.array([1 - v, v]) for k, v in shows.items()},
+    )
 
 
 class Odds(unittest.TestCase):
     def test_two_faults_by_hand(self):
-        # odds 0.1 and 0.1, unlisted 0.01; finding 0.9 with a, general 0.1: a 0.1*0.91, b 0.1*0.1, ab 0.01*0.91, unlisted 0.01*0.12
+        # odds 0.1 and 0.1, unlisted 0.01; finding 0.9 with a, general 0.1: a 0.1*0.91, b 0.1*0.1,
+        # ab 0.01*0.91, unlisted 0.01*0.12
         space = build_space(("a", "b"))
         table = outcome_chances(space, yes_no(0.1, a=0.9))
         weighed = weigh(space, log_prior(space, np.array([0.1, 0.1, 0.01])), np.log(table[:, 1])[None, :])
@@ -31,18 +52,29 @@ class Odds(unittest.TestCase):
         shows = {f: rng.uniform(0.05, 0.95) for f in faults[:4]}
         space = build_space(faults, 3)
         table = outcome_chances(space, yes_no(0.07, **shows))
-        for row, members in zip(np.delete(table, space.unlisted_at, 0), np.delete(space.members, space.unlisted_at, 0), strict=True):
+        for row, members in zip(
+            np.delete(table, space.unlisted_at, 0),
+            np.delete(space.members, space.unlisted_at, 0),
+            strict=True,
+        ):
             none = 0.93
             for f, there in zip(faults, members, strict=False):
                 none *= 1 - shows.get(f, 0) if there else 1
             self.assertAlmostEqual(row[1], 1 - none)
 
     def test_graded_outcomes_show_the_worst(self):
-        finding = Finding("g", ("sound", "weak", "open"), np.array([0.9, 0.08, 0.02]), {"a": np.array([0.1, 0.8, 0.1]), "b": np.array([0.05, 0.05, 0.9])})
+        finding = Finding(
+            "g",
+            ("sound", "weak", "open"),
+            np.array([0.9, 0.08, 0.02]),
+            {"a": np.array([0.1, 0.8, 0.1]), "b": np.array([0.05, 0.05, 0.9])},
+        )
         table = outcome_chances(build_space(("a", "b")), finding)
         self.assertTrue(np.allclose(table.sum(axis=1), 1))
         brute = 0.0
-        for (i, p), (j, q), (m, r) in itertools.product(enumerate(finding.general), enumerate(finding.shows["a"]), enumerate(finding.shows["b"])):
+        for (i, p), (j, q), (m, r) in itertools.product(
+            enumerate(finding.general), enumerate(finding.shows["a"]), enumerate(finding.shows["b"])
+        ):
             brute += p * q * r if max(i, j, m) == 1 else 0
         self.assertAlmostEqual(table[2, 1], brute)
 
@@ -57,7 +89,9 @@ class Odds(unittest.TestCase):
         space = build_space(tuple("abc"))
         strange = np.log(outcome_chances(space, yes_no(0.03))[:, 1])[None, :]
         prior = log_prior(space, np.array([0.1, 0.1, 0.1, 0.02]))
-        self.assertGreater(weigh(space, prior, strange).faults[-1], weigh(space, prior, np.zeros((0, len(prior)))).faults[-1])
+        self.assertGreater(
+            weigh(space, prior, strange).faults[-1], weigh(space, prior, np.zeros((0, len(prior)))).faults[-1]
+        )
 
     def test_no_chance_may_be_0_or_1(self):
         with self.assertRaises(ValueError):
@@ -67,14 +101,19 @@ class Odds(unittest.TestCase):
         faults, rng = tuple("abcdef"), np.random.default_rng(3)
         space = build_space(faults, 3)
         odds = rng.uniform(0.01, 0.3, 7)
-        findings = [yes_no(0.05, **{f: float(rng.uniform(0.1, 0.9)) for f in rng.choice(faults, 3, replace=False)}) for _ in range(5)]
+        findings = [
+            yes_no(0.05, **{f: float(rng.uniform(0.1, 0.9)) for f in rng.choice(faults, 3, replace=False)})
+            for _ in range(5)
+        ]
         rows = [np.log(outcome_chances(space, f)[:, i % 2]) for i, f in enumerate(findings)]
         total, present = 0.0, np.zeros(7)
         for size in (1, 2, 3):
             for held in itertools.combinations(range(6), size):
                 weight = float(np.prod(odds[list(held)]))
                 for i, f in enumerate(findings):
-                    none = f.general[0] * np.prod([f.shows[faults[h]][0] for h in held if faults[h] in f.shows])
+                    none = f.general[0] * np.prod(
+                        [f.shows[faults[h]][0] for h in held if faults[h] in f.shows]
+                    )
                     weight *= 1 - none if i % 2 else none
                 total += weight
                 present[list(held)] += weight
@@ -93,7 +132,10 @@ class Odds(unittest.TestCase):
 
     def test_the_trail_begins_with_the_prior_and_ends_with_the_odds(self):
         space, rng = build_space(tuple("abc")), np.random.default_rng(2)
-        prior, rows = log_prior(space, np.array([0.1, 0.2, 0.05, 0.01])), np.log(rng.uniform(0.05, 0.95, (4, 9)))
+        prior, rows = (
+            log_prior(space, np.array([0.1, 0.2, 0.05, 0.01])),
+            np.log(rng.uniform(0.05, 0.95, (4, 9))),
+        )
         steps = trail(space, prior, rows)
         self.assertTrue(np.allclose(steps[0], weigh(space, prior, rows[:0]).faults, atol=1e-3))
         self.assertTrue(np.allclose(steps[-1], weigh(space, prior, rows).faults, atol=1e-3))
@@ -102,7 +144,10 @@ class Odds(unittest.TestCase):
         space = build_space(("a", "b"))
         bond = np.array([[1.0, 9.0], [9.0, 1.0]])
         odds = np.array([0.05, 0.05, 0.01])
-        self.assertGreater(weigh(space, log_prior(space, odds, bond), []).sets[2], 7 * weigh(space, log_prior(space, odds), []).sets[2])
+        self.assertGreater(
+            weigh(space, log_prior(space, odds, bond), []).sets[2],
+            7 * weigh(space, log_prior(space, odds), []).sets[2],
+        )
 
     def test_a_set_without_one_of_its_faults(self):
         space = build_space(tuple("abcd"))
@@ -112,7 +157,10 @@ class Odds(unittest.TestCase):
                 held = set(space.held[row]) - {5}
                 gone = space.held[row, column]
                 self.assertEqual(set(space.held[left]) - {5}, held - {gone})
-        self.assertEqual(space.without(np.array([space.unlisted_at, space.empty_at]), 0).tolist(), [space.unlisted_at, space.empty_at])
+        self.assertEqual(
+            space.without(np.array([space.unlisted_at, space.empty_at]), 0).tolist(),
+            [space.unlisted_at, space.empty_at],
+        )
 
     def test_conflicts_of_two_and_of_three(self):
         self.assertEqual(conflicts(np.log([[0.9, 0.001], [0.001, 0.9]])), [(0, 1)])
@@ -160,7 +208,9 @@ class NextTest(unittest.TestCase):
         self.assertEqual(propose(belief, [outside, under[1]], {})[0].test, 1)
 
     def test_repairs_are_tried_by_chance_per_minute(self):
-        self.assertAlmostEqual(float(repair_minutes(np.array([0.5, 0.5]), np.array([100.0, 10.0]))), 10 + 0.5 * 100)
+        self.assertAlmostEqual(
+            float(repair_minutes(np.array([0.5, 0.5]), np.array([100.0, 10.0]))), 10 + 0.5 * 100
+        )
 
     def test_it_stops_when_being_wrong_costs_less(self):
         likely = Belief(np.array([0.97, 0.03]), np.array([0, 1]), np.array([60.0, 60.0]))
@@ -175,15 +225,27 @@ class AgainstTheOptimum(unittest.TestCase):
 
     def test_the_proposals_come_near_the_optimum_and_beat_the_usual_ways(self):
         made = [small_engine(seed, faults=7, tests=8) for seed in range(50, 62)]
-        spent = {way: sum(f(e) - float(e.prior @ e.cost_min) for e in made) for way, f in
-                 (("optimum", optimum_min), ("proposals", policy_min), ("system", by_system_min), ("swap", swap_min))}
+        spent = {
+            way: sum(f(e) - float(e.prior @ e.cost_min) for e in made)
+            for way, f in (
+                ("optimum", optimum_min),
+                ("proposals", policy_min),
+                ("system", by_system_min),
+                ("swap", swap_min),
+            )
+        }
         self.assertGreaterEqual(spent["proposals"], spent["optimum"] - 1e-6)
         self.assertLess(spent["proposals"], 1.08 * spent["optimum"])
         self.assertLess(spent["proposals"], 0.6 * min(spent["system"], spent["swap"]))
 
     def test_the_optimum_by_hand(self):
-        # Two faults, even odds, 60 minutes each; a perfect test of 10 minutes: 10 + 60. Without it 60 + half of 60.
+        # Two faults, even odds, 60 minutes each; a perfect test of 10 minutes: 10 + 60.
+        # Without it 60 + half of 60.
         perfect = np.array([[1 - 1e-9, 1e-9], [1e-9, 1 - 1e-9]])
         engine = SmallEngine(np.array([0.5, 0.5]), np.array([60.0, 60.0]), (Test("t", perfect, 10.0),), {})
         self.assertAlmostEqual(optimum_min(engine), 70.0, places=3)
-        self.assertAlmostEqual(optimum_min(SmallEngine(engine.prior, engine.cost_min, (Test("t", perfect, 40.0),), {})), 90.0, places=3)
+        self.assertAlmostEqual(
+            optimum_min(SmallEngine(engine.prior, engine.cost_min, (Test("t", perfect, 40.0),), {})),
+            90.0,
+            places=3,
+        )

@@ -1,4 +1,5 @@
-"""Recordings as scan tools write them, and files that only look like some: read, or refused with what they are."""
+"""Recordings as scan tools write them, and files that only look like some: read, or refused with what they
+are."""
 
 import io
 import unittest
@@ -28,7 +29,9 @@ class Layouts(unittest.TestCase):
         self.assertEqual((r.rows, r.unread.count, float(named(r)["Boost"][0])), (3, 0, 100.5))
 
     def test_semicolon_decimal_comma_and_units_in_a_second_row(self):
-        r = read_csv("Time;Speed;Druck µ\ns;1/min;kPa\n0,0;800;100,5\n0,1;810;101,5\n0,2;820;102\n".encode("latin-1"))
+        r = read_csv(
+            "Time;Speed;Druck µ\ns;1/min;kPa\n0,0;800;100,5\n0,1;810;101,5\n0,2;820;102\n".encode("latin-1")
+        )
         self.assertEqual([c.unit for c in r.columns], ["1/min", "kPa"])
         self.assertAlmostEqual(float(r.values[2][0]), 100.5)
         self.assertEqual(r.columns[1].name, "Druck µ")
@@ -43,11 +46,17 @@ class Layouts(unittest.TestCase):
             self.assertAlmostEqual(float(r.times_s[0][-1]), 0.3)
 
     def test_moments_with_a_date(self):
-        r = read_csv(b"Timestamp,v\n2026-01-02 10:00:00.5,1\n2026-01-02 10:00:01.0,2\n2026-01-02 10:00:01.5,3\n")
+        r = read_csv(
+            b"Timestamp,v\n2026-01-02 10:00:00.5,1\n2026-01-02 10:00:01.0,2\n2026-01-02 10:00:01.5,3\n"
+        )
         self.assertEqual(r.times_s[0].tolist(), [0.0, 0.5, 1.0])
 
     def test_a_preamble_quotes_repeated_headers_and_trailing_junk(self):
-        r = read_csv(b'Exported by the tool\nVehicle: van\n\n"Time (ms)","Speed, engine [rpm]","Gear"\n0,800,P\n100,810,P\n200,"820",D\n"Time (ms)","Speed, engine [rpm]","Gear"\n300,830,D\n400,abc,D\n500,840\nEnd of file\n')
+        r = read_csv(
+            b'Exported by the tool\nVehicle: van\n\n"Time (ms)","Speed, engine'
+            b' [rpm]","Gear"\n0,800,P\n100,810,P\n200,"820",D\n"Time (ms)","Speed, engine'
+            b' [rpm]","Gear"\n300,830,D\n400,abc,D\n500,840\nEnd of file\n'
+        )
         self.assertEqual(r.rows, 5)
         self.assertEqual(r.columns[0].name, "Speed, engine")
         self.assertEqual(r.unread.by_why["the header again"], 1)
@@ -95,15 +104,30 @@ class Refused(unittest.TestCase):
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w") as z:
             z.writestr("a.csv", "time,v\n0,1\n")
-        for data, word in ((b"", "empty"), (packed.getvalue(), "zip"), (b"\x1f\x8b" + b"x" * 50, "gzip"), (b"%PDF-1.7", "PDF"), (bytes(range(256)) * 20, "no text"), (b"hello\nworld\n", "delimiter"),
-                           ((",".join(["time"] + ["c"] * 1_000_000) + "\n").encode(), "longer than"), ((",".join(["t"] + ["c"] * 3000) + "\n" + ",".join(["0"] * 3001) + "\n").encode() * 2, "columns"),
-                           (b"time,v\n9,1\n8,2\n7,3\n6,4\n", "runs backwards"), (b"time,v\n0,nan\n1,nan\n2,\n", "holds a figure"), (b"a,b\nx,y\nz,w\n", "No row of figures"),
-                           (b"a,b\n3,1\n1,2\n2,1\n1,4\n", "time column"), (b"MDF     4.10" + b"x" * 500, "MDF"), (b"\xff\xfe" + b"a" * 101, "UTF-16")):
+        for data, word in (
+            (b"", "empty"),
+            (packed.getvalue(), "zip"),
+            (b"\x1f\x8b" + b"x" * 50, "gzip"),
+            (b"%PDF-1.7", "PDF"),
+            (bytes(range(256)) * 20, "no text"),
+            (b"hello\nworld\n", "delimiter"),
+            ((",".join(["time"] + ["c"] * 1_000_000) + "\n").encode(), "longer than"),
+            ((",".join(["t"] + ["c"] * 3000) + "\n" + ",".join(["0"] * 3001) + "\n").encode() * 2, "columns"),
+            (b"time,v\n9,1\n8,2\n7,3\n6,4\n", "runs backwards"),
+            (b"time,v\n0,nan\n1,nan\n2,\n", "holds a figure"),
+            (b"a,b\nx,y\nz,w\n", "No row of figures"),
+            (b"a,b\n3,1\n1,2\n2,1\n1,4\n", "time column"),
+            (b"MDF     4.10" + b"x" * 500, "MDF"),
+            (b"\xff\xfe" + b"a" * 101, "UTF-16"),
+        ):
             self.assertIn(word, self.says(data), data[:30])
 
 
 class ThereAndBack(unittest.TestCase):
-    CHANNELS = {"engine_speed": (signal(np.arange(0, 5, 0.1), 800 + np.arange(50.0)), "rpm"), "egr_position": (signal(np.arange(0, 5, 0.5), np.arange(10.0)), "percent")}
+    CHANNELS = {
+        "engine_speed": (signal(np.arange(0, 5, 0.1), 800 + np.arange(50.0)), "rpm"),
+        "egr_position": (signal(np.arange(0, 5, 0.5), np.arange(10.0)), "percent"),
+    }
 
     def test_csv_and_mdf(self):
         for data in (write_csv(self.CHANNELS).encode(), write_mdf(self.CHANNELS)):
@@ -122,9 +146,22 @@ class Names(unittest.TestCase):
         return [m.channel for m in guess(r, K)]
 
     def test_several_wordings(self):
-        for wording, channel in (("Engine RPM [1/min]", "engine_speed"), ("MAF [mg/str]", "air_mass_stroke"), ("Boost Pressure Actual [kPa]", "manifold_pressure"), ("Boost pressure specified [hPa]", "manifold_pressure_target"),
-                                 ("EGR Valve Commanded [%]", "egr_command"), ("EGR valve position [%]", "egr_position"), ("EGRPosition [%]", "egr_position"), ("VGT pos. [%]", "vane_position"), ("Turbo vane target [%]", "vane_command"),
-                                 ("Exhaust gas temp 2 [°C]", "exhaust_temp_2"), ("NOx downstream [ppm]", "nox_down"), ("Injector balance 3 [mm3/str]", "injector_correction_3"), ("Accelerator pedal pos [%]", "pedal"), ("Colour", "")):
+        for wording, channel in (
+            ("Engine RPM [1/min]", "engine_speed"),
+            ("MAF [mg/str]", "air_mass_stroke"),
+            ("Boost Pressure Actual [kPa]", "manifold_pressure"),
+            ("Boost pressure specified [hPa]", "manifold_pressure_target"),
+            ("EGR Valve Commanded [%]", "egr_command"),
+            ("EGR valve position [%]", "egr_position"),
+            ("EGRPosition [%]", "egr_position"),
+            ("VGT pos. [%]", "vane_position"),
+            ("Turbo vane target [%]", "vane_command"),
+            ("Exhaust gas temp 2 [°C]", "exhaust_temp_2"),
+            ("NOx downstream [ppm]", "nox_down"),
+            ("Injector balance 3 [mm3/str]", "injector_correction_3"),
+            ("Accelerator pedal pos [%]", "pedal"),
+            ("Colour", ""),
+        ):
             self.assertEqual(self.guessed(wording), [channel], wording)
 
     def test_each_channel_is_given_once_to_the_name_that_fits_best(self):

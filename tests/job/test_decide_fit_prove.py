@@ -28,11 +28,30 @@ from frosty_piston.rig.world_repairs import demo_jobs
 from tests.cases import MODERN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
 
 K = load_knowledge()
-FOUND = [symptom("hard_start_cold"), entry("code_scan", module="all"), meter(), *plugs([1.0, "OL", 1.02, 1.01])]
+FOUND = [
+    symptom("hard_start_cold"),
+    entry("code_scan", module="all"),
+    meter(),
+    *plugs([1.0, "OL", 1.02, 1.01]),
+]
 REPLACED = entry("action", action="replaced", what="glow plugs", repair="glow_plugs", cylinders=[2])
-STEPS = [entry("proof_step", repair="glow_plugs", step=s, result="pass") for s in ("remeasure", "clear", "key_cycle", "codes", "idle")]
-EGR_TWO = [symptom("limp_mode"), symptom("black_smoke"), entry("code", code="P0403"), outcome("egr_look", "stuck"), reading("egr_position", 14.0, "percent", point="engine_off"),
-           entry("outcome", test="wiggle", where={"node": "egr_valve"}, figures={"wiggle_s": 60, "dropouts": 7, "rest_s": 60, "rest_dropouts": 0})]
+STEPS = [
+    entry("proof_step", repair="glow_plugs", step=s, result="pass")
+    for s in ("remeasure", "clear", "key_cycle", "codes", "idle")
+]
+EGR_TWO = [
+    symptom("limp_mode"),
+    symptom("black_smoke"),
+    entry("code", code="P0403"),
+    outcome("egr_look", "stuck"),
+    reading("egr_position", 14.0, "percent", point="engine_off"),
+    entry(
+        "outcome",
+        test="wiggle",
+        where={"node": "egr_valve"},
+        figures={"wiggle_s": 60, "dropouts": 7, "rest_s": 60, "rest_dropouts": 0},
+    ),
+]
 
 
 def at(*entries, **more):
@@ -57,7 +76,10 @@ class Decide(unittest.TestCase):
         self.assertEqual(found["glow_dead"].costed.option.parts, 100_000)
         self.assertEqual((found["glow_dead"].estimated, found["glow_set"].estimated), (False, True))
         self.assertEqual(found["glow_set"].costed.price % 100, 0, "an estimate pretends no small change")
-        whole = offers(at(*FOUND, entry("option", option="glow_set", price=333_333)), typed={"glow_set": {"price": 333_333}})
+        whole = offers(
+            at(*FOUND, entry("option", option="glow_set", price=333_333)),
+            typed={"glow_set": {"price": 333_333}},
+        )
         self.assertEqual(whole["glow_set"].costed.price, 333_333)
 
     def test_access_that_other_work_pays_for_is_not_charged_again(self):
@@ -68,7 +90,9 @@ class Decide(unittest.TestCase):
 
     def test_condemned_from_the_connector_alone_is_warned_about(self):
         def warned(*more):
-            return any("connector alone" in a.says and a.before and a.where for a in advice(at(*FOUND, *more)))
+            return any(
+                "connector alone" in a.says and a.before and a.where for a in advice(at(*FOUND, *more))
+            )
 
         self.assertTrue(warned())
         self.assertFalse(warned(reading("glow_resistance", "OL", "ohm", point="plug", cylinder=2)))
@@ -87,7 +111,10 @@ class Decide(unittest.TestCase):
         found = offers(at(*EGR_TWO, engine=MODERN))
         both = next(o for o in found.values() if len(o.options) > 1)
         apart = sum(sum(K.access[a].minutes for a in K.repairs[r].shape.access) for r in both.repairs) / 60
-        once = sum(K.access[a].minutes for a in {a for r in both.repairs for a in K.repairs[r].shape.access}) / 60
+        once = (
+            sum(K.access[a].minutes for a in {a for r in both.repairs for a in K.repairs[r].shape.access})
+            / 60
+        )
         self.assertAlmostEqual(both.costed.option.access_h, once)
         self.assertLessEqual(once, apart)
 
@@ -106,13 +133,27 @@ class Decide(unittest.TestCase):
         self.assertEqual(_put_right([(0.5, 9_000), (0.9, 5_000)], 0.0, 500), _put_right(ways, 0.5, 500))
 
     def test_a_dearer_part_today_can_be_the_cheaper_one(self):
-        job = at(symptom("limp_mode"), outcome("actuator_sweep", "dead_spot", node="turbo_actuator"), outcome("linkage_free", "free"), engine=MODERN)
+        job = at(
+            symptom("limp_mode"),
+            outcome("actuator_sweep", "dead_spot", node="turbo_actuator"),
+            outcome("linkage_free", "free"),
+            engine=MODERN,
+        )
         idle, rich = offers(job), offers(job, standstill_per_day=200_000)
-        self.assertLess(idle["turbo_actuator_ordered"].costed.expected, idle["turbo_actuator_new"].costed.expected)
-        self.assertGreater(rich["turbo_actuator_ordered"].costed.expected, rich["turbo_actuator_new"].costed.expected)
+        self.assertLess(
+            idle["turbo_actuator_ordered"].costed.expected, idle["turbo_actuator_new"].costed.expected
+        )
+        self.assertGreater(
+            rich["turbo_actuator_ordered"].costed.expected, rich["turbo_actuator_new"].costed.expected
+        )
 
     def test_part_or_assembly(self):
-        job = at(symptom("limp_mode"), outcome("actuator_sweep", "dead_spot", node="turbo_actuator"), outcome("linkage_free", "rough"), engine=MODERN)
+        job = at(
+            symptom("limp_mode"),
+            outcome("actuator_sweep", "dead_spot", node="turbo_actuator"),
+            outcome("linkage_free", "rough"),
+            engine=MODERN,
+        )
         found = offers(job)
         self.assertGreater(found["turbo_actuator_whole"].cures, 3 * found["turbo_actuator_new"].cures)
         self.assertEqual(set(found["turbo_actuator_whole"].repairs), {"turbo_actuator", "turbocharger"})
@@ -126,14 +167,28 @@ class Decide(unittest.TestCase):
         picked = entry("option", option="egr_valve_new+egr_wiring_terminal", chosen=True, price=900_000)
 
         def said(answer, option=None, ceiling=None):
-            return entry("consent", answer=answer, who="Owner", how="phone", **({"option": option} if option else {}), **({"ceiling": ceiling} if ceiling else {}))
+            return entry(
+                "consent",
+                answer=answer,
+                who="Owner",
+                how="phone",
+                **({"option": option} if option else {}),
+                **({"ceiling": ceiling} if ceiling else {}),
+            )
 
         job = at(*EGR_TWO, picked, said("yes", "egr_wiring_terminal"), engine=MODERN).job
-        self.assertEqual((agreed(job), agreed_for(job, "egr_wiring_terminal"), agreed_for(job, "egr_valve_new")), (False, True, False))
+        self.assertEqual(
+            (agreed(job), agreed_for(job, "egr_wiring_terminal"), agreed_for(job, "egr_valve_new")),
+            (False, True, False),
+        )
         self.assertTrue(agreed(at(*EGR_TWO, picked, said("yes"), engine=MODERN).job))
-        self.assertFalse(agreed(at(*EGR_TWO, said("yes"), picked, engine=MODERN).job), "a yes to something else")
+        self.assertFalse(
+            agreed(at(*EGR_TWO, said("yes"), picked, engine=MODERN).job), "a yes to something else"
+        )
         self.assertTrue(above_ceiling(at(*EGR_TWO, picked, said("yes", ceiling=800_000), engine=MODERN).job))
-        self.assertEqual([w.repair for w in to_do(at(*EGR_TWO, picked, engine=MODERN))], ["egr_valve", "egr_wiring"])
+        self.assertEqual(
+            [w.repair for w in to_do(at(*EGR_TWO, picked, engine=MODERN))], ["egr_valve", "egr_wiring"]
+        )
 
 
 class Fit(unittest.TestCase):
@@ -141,23 +196,43 @@ class Fit(unittest.TestCase):
         return entry("fit_step", plan="glow_plugs", step=name, **more)
 
     def test_hardware_map_and_what_is_still_off(self):
-        job = at(*FOUND, self.step("ground_off"), self.step("covers_off", hardware=[{"what": "bolt", "mark": "long"}]), self.step("wires_off")).job
+        job = at(
+            *FOUND,
+            self.step("ground_off"),
+            self.step("covers_off", hardware=[{"what": "bolt", "mark": "long"}]),
+            self.step("wires_off"),
+        ).job
         plan = plan_state(job, K, "glow_plugs", (2,))
         self.assertEqual([(p.order, p.hardware.what, p.back) for p in plan.map], [(1, "bolt", False)])
         self.assertEqual(len(plan.still_off("ground_on")), 2)
         self.assertEqual(plan.still_off("wires_on"), [])
-        back = at(*FOUND, self.step("ground_off"), self.step("covers_off", hardware=[{"what": "bolt"}]), self.step("wires_off"), self.step("wires_on"), self.step("covers_on")).job
+        back = at(
+            *FOUND,
+            self.step("ground_off"),
+            self.step("covers_off", hardware=[{"what": "bolt"}]),
+            self.step("wires_off"),
+            self.step("wires_on"),
+            self.step("covers_on"),
+        ).job
         self.assertTrue(plan_state(back, K, "glow_plugs", (2,)).map[0].back)
 
     def test_one_fastener_back_by_itself(self):
         off = self.step("covers_off", state="part", hardware=[{"what": "bolt", "mark": "long"}])
         clip = self.step("wires_off", state="part", hardware=[{"what": "clip"}])
-        plan = plan_state(at(*FOUND, off, clip, self.step("wires_off", state="part", back=["e9"])).job, K, "glow_plugs", (2,))
+        plan = plan_state(
+            at(*FOUND, off, clip, self.step("wires_off", state="part", back=["e9"])).job,
+            K,
+            "glow_plugs",
+            (2,),
+        )
         self.assertEqual([(f.hardware.what, f.back) for f in plan.map], [("bolt", False), ("clip", True)])
         self.assertEqual((plan.step("covers_off").state, len(plan.on_bench)), ("begun", 1))
 
     def test_steps_of_another_way_are_left_out(self):
-        ids = {act: [s.shape.id for s in plan_state(at().job, K, "egr_cooler", (), act).steps] for act in ("cleaned", "replaced")}
+        ids = {
+            act: [s.shape.id for s in plan_state(at().job, K, "egr_cooler", (), act).steps]
+            for act in ("cleaned", "replaced")
+        }
         self.assertIn("soak", ids["cleaned"])
         self.assertNotIn("soak", ids["replaced"])
         self.assertIn("compare", ids["replaced"])
@@ -165,16 +240,22 @@ class Fit(unittest.TestCase):
     def test_the_latest_word_on_a_piece_stands(self):
         gone = entry("piece", name="washer", went="valley", now="missing")
         self.assertEqual([p.name for p in missing_pieces(at(gone).job)], ["washer"])
-        self.assertEqual(missing_pieces(at(gone, entry("piece", name="washer", went="valley", now="recovered")).job), ())
+        self.assertEqual(
+            missing_pieces(at(gone, entry("piece", name="washer", went="valley", now="recovered")).job), ()
+        )
         self.assertEqual(missing_pieces(at(entry("piece", name="washer", went="floor", now="left")).job), ())
 
     def test_pieces_are_counted(self):
-        plan = plan_state(at(self.step("plugs_out", pieces=2), self.step("plugs_in", pieces=1)).job, K, "glow_plugs", (1, 2))
+        plan = plan_state(
+            at(self.step("plugs_out", pieces=2), self.step("plugs_in", pieces=1)).job, K, "glow_plugs", (1, 2)
+        )
         self.assertEqual((plan.out, plan.back_in), (2, 1))
 
     def test_a_step_for_each_cylinder_is_part_done(self):
         plan = plan_state(at(self.step("plugs_out", cylinder=1)).job, K, "glow_plugs", (1, 2))
-        self.assertEqual((plan.step("plugs_out").state, plan.step("plugs_out").cylinders_left), ("part", (2,)))
+        self.assertEqual(
+            (plan.step("plugs_out").state, plan.step("plugs_out").cylinders_left), ("part", (2,))
+        )
 
     def test_a_breakaway_limit_is_never_explained_away_and_another_torque_can_be(self):
         plan = plan_state(at().job, K, "glow_plugs", (2,))
@@ -183,7 +264,12 @@ class Fit(unittest.TestCase):
         self.assertIsNone(torque_fault(out, 20.0, explained=False))
         self.assertIn("15 N m is asked for", torque_fault(into, 25.0, explained=False))
         self.assertIsNone(torque_fault(into, 25.0, explained=True))
-        compared = {"type": ["12 V", "12V"], "length_mm": ["27,5", "27.5 mm"], "thread": ["M10", "M12"], "resistance_ohm": ["OL", "0.8"]}
+        compared = {
+            "type": ["12 V", "12V"],
+            "length_mm": ["27,5", "27.5 mm"],
+            "thread": ["M10", "M12"],
+            "resistance_ohm": ["OL", "0.8"],
+        }
         self.assertEqual(differing(plan.repair, compared), ["thread"])
 
     def test_torque_says_whether_it_is_general(self):
@@ -197,12 +283,20 @@ class Soaking(unittest.TestCase):
         for hours, status in ((-1, "proven"), (1, "on_trial")):
             until = (moment + timedelta(hours=hours)).isoformat().replace("+00:00", "Z")
             wait = entry("wait", wait="cold_soak", what="soak", until=until)
-            start = {**entry("proof_step", repair="glow_plugs", step="cold_start", result="pass"), "at": moment.isoformat().replace("+00:00", "Z")}
-            self.assertEqual(prove(at(*FOUND, REPLACED, *plugs([1.0] * 4), *STEPS, wait, start)).status, status)
+            start = {
+                **entry("proof_step", repair="glow_plugs", step="cold_start", result="pass"),
+                "at": moment.isoformat().replace("+00:00", "Z"),
+            }
+            self.assertEqual(
+                prove(at(*FOUND, REPLACED, *plugs([1.0] * 4), *STEPS, wait, start)).status, status
+            )
 
     def test_two_readings_fit_this_vehicles_own_cooling(self):
         def read(minutes, value):
-            return {**entry("condition", name="coolant", value=value, unit="degC"), "at": f"2026-01-15T{8 + minutes // 60:02d}:{minutes % 60:02d}:00Z"}
+            return {
+                **entry("condition", name="coolant", value=value, unit="degC"),
+                "at": f"2026-01-15T{8 + minutes // 60:02d}:{minutes % 60:02d}:00Z",
+            }
 
         outside = entry("condition", name="ambient", value=10, unit="degC")
         # 80 K of difference falls to 80*exp(-1) = 29.43 K in two hours: tau two hours
@@ -214,14 +308,23 @@ class Soaking(unittest.TestCase):
 
     def test_an_old_proof_does_not_prove_a_second_repair(self):
         start = entry("proof_step", repair="glow_plugs", step="cold_start", result="pass", soaked_h=9)
-        self.assertEqual(prove(at(*FOUND, REPLACED, *plugs([1.0] * 4), *STEPS, start, REPLACED)).status, "on_trial")
+        self.assertEqual(
+            prove(at(*FOUND, REPLACED, *plugs([1.0] * 4), *STEPS, start, REPLACED)).status, "on_trial"
+        )
 
 
 class Again(unittest.TestCase):
     """A proof failed: decision, consent and plan begin anew, nothing of the first round is lost."""
 
-    first = [*FOUND, entry("option", option="glow_dead", chosen=True), entry("consent", answer="yes", who="Owner", how="phone"), entry("fit_step", plan="glow_plugs", step="ground_off"), REPLACED,
-             *plugs([1.0] * 4), entry("proof_step", repair="glow_plugs", step="cold_start", result="fail", soaked_h=10)]
+    first = [
+        *FOUND,
+        entry("option", option="glow_dead", chosen=True),
+        entry("consent", answer="yes", who="Owner", how="phone"),
+        entry("fit_step", plan="glow_plugs", step="ground_off"),
+        REPLACED,
+        *plugs([1.0] * 4),
+        entry("proof_step", repair="glow_plugs", step="cold_start", result="fail", soaked_h=10),
+    ]
 
     def test_the_plan_and_the_word_are_asked_for_again(self):
         job = at(*self.first).job
@@ -232,14 +335,29 @@ class Again(unittest.TestCase):
         self.assertEqual(standing(at(*self.first)).now, "narrow")
 
     def test_a_second_repair_is_proven_by_itself(self):
-        second = [*self.first, *relay_read(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=0.1), outcome("glow_relay", "click", point="relay")]
+        second = [
+            *self.first,
+            *relay_read(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=0.1),
+            outcome("glow_relay", "click", point="relay"),
+        ]
         found = at(*second)
         self.assertEqual(found.suspicion.suspects[0].fault, "glow_relay_contacts")
         self.assertEqual({v.judgement.cls for v in found.now if v.test == "glow_resistance"}, {"sound"})
-        again = [*relay_read(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=12.2), outcome("glow_relay", "click", point="relay")]
-        steps = [entry("proof_step", repair="glow_relay", step=s, result="pass") for s in ("remeasure", "off_again", "clear", "key_cycle", "codes")]
-        done = at(*second, entry("action", action="replaced", what="glow relay", repair="glow_relay"), *again, *steps,
-                  entry("proof_step", repair="glow_relay", step="cold_start", result="pass", soaked_h=9))
+        again = [
+            *relay_read(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=12.2),
+            outcome("glow_relay", "click", point="relay"),
+        ]
+        steps = [
+            entry("proof_step", repair="glow_relay", step=s, result="pass")
+            for s in ("remeasure", "off_again", "clear", "key_cycle", "codes")
+        ]
+        done = at(
+            *second,
+            entry("action", action="replaced", what="glow relay", repair="glow_relay"),
+            *again,
+            *steps,
+            entry("proof_step", repair="glow_relay", step="cold_start", result="pass", soaked_h=9),
+        )
         self.assertEqual(prove(done).status, "proven", prove(done).missing)
 
     def test_a_clamp_cleaned_by_the_way_is_no_repair(self):
@@ -253,11 +371,23 @@ class Stages(unittest.TestCase):
         for raw in demo_jobs(now):
             assessed = Assessed(job_of(check(raw, K)), K)
             stands[raw["job"]["id"]] = standing(assessed)
-        self.assertEqual({k: (s.now, s.proof.status, s.closed) for k, s in stands.items()},
-                         {"demo-van-3": ("measure", "none", False), "demo-groomer-2": ("narrow", "none", False), "demo-patrol": ("decide", "none", False),
-                          "demo-old-bear": ("prove", "on_trial", False), "demo-hut-bus": ("prove", "proven", True), "demo-van-5": ("measure", "none", False),
-                          "demo-wagon": ("narrow", "none", False), "demo-bus-egr": ("prove", "on_trial", False), "demo-carrier-egr": ("decide", "none", False),
-                          "demo-bus-turbo": ("fit", "none", False), "demo-shuttle-cooler": ("fit", "none", False), "demo-mast-van": ("prove", "on_trial", False)})
+        self.assertEqual(
+            {k: (s.now, s.proof.status, s.closed) for k, s in stands.items()},
+            {
+                "demo-van-3": ("measure", "none", False),
+                "demo-groomer-2": ("narrow", "none", False),
+                "demo-patrol": ("decide", "none", False),
+                "demo-old-bear": ("prove", "on_trial", False),
+                "demo-hut-bus": ("prove", "proven", True),
+                "demo-van-5": ("measure", "none", False),
+                "demo-wagon": ("narrow", "none", False),
+                "demo-bus-egr": ("prove", "on_trial", False),
+                "demo-carrier-egr": ("decide", "none", False),
+                "demo-bus-turbo": ("fit", "none", False),
+                "demo-shuttle-cooler": ("fit", "none", False),
+                "demo-mast-van": ("prove", "on_trial", False),
+            },
+        )
 
     def test_a_running_wait_is_seen_and_an_old_one_is_not(self):
         now = datetime(2026, 3, 2, 12, tzinfo=UTC)
@@ -268,7 +398,9 @@ class Stages(unittest.TestCase):
 
 class Reports(unittest.TestCase):
     def test_the_report_holds_what_the_owner_asks(self):
-        raw = next(j for j in demo_jobs(datetime(2026, 3, 2, 12, tzinfo=UTC)) if j["job"]["id"] == "demo-hut-bus")
+        raw = next(
+            j for j in demo_jobs(datetime(2026, 3, 2, 12, tzinfo=UTC)) if j["job"]["id"] == "demo-hut-bus"
+        )
         report = build_report(Assessed(job_of(check(raw, K)), K))
         self.assertEqual(report.proof.status, "proven")
         self.assertIn("frosty mornings", report.complaint)

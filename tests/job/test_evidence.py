@@ -2,11 +2,11 @@
 
 import unittest
 
+from frosty_piston.job.access import access_reached
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.jobfile import check
-from frosty_piston.job.access import access_reached
 from frosty_piston.job.suspicion import possible_faults
 from frosty_piston.job.verdicts import Judge
 from frosty_piston.knowledge import load_knowledge
@@ -33,11 +33,20 @@ class Coverage(unittest.TestCase):
         self.assertEqual(weight(at(meter(), *plugs(["OL"])), "glow_resistance.at the connector"), 1.0)
 
     def test_half_the_batteries_are_half_the_answer(self):
-        self.assertEqual(weight(at(reading("battery_rest", 12.6, "V", point="battery_1"), engine=SKARN), "battery_rest.rest"), 0.5)
+        self.assertEqual(
+            weight(
+                at(reading("battery_rest", 12.6, "V", point="battery_1"), engine=SKARN), "battery_rest.rest"
+            ),
+            0.5,
+        )
 
     def test_a_tired_plug_beside_an_open_one_still_counts(self):
         def tired(values):
-            return next(s.probability for s in at(symptom("hard_start_cold"), meter(), *plugs(values)).suspicion.suspects if s.fault == "glow_plugs_high_resistance")
+            return next(
+                s.probability
+                for s in at(symptom("hard_start_cold"), meter(), *plugs(values)).suspicion.suspects
+                if s.fault == "glow_plugs_high_resistance"
+            )
 
         self.assertGreater(tired([1.0, "OL", 12.0, 1.0]), 4 * tired([1.0, "OL", 1.0, 1.0]))
 
@@ -65,11 +74,20 @@ class Words(unittest.TestCase):
         self.assertIn("Glow plug resistance at the connector: cylinder 3 high", says)
 
     def test_every_suspect_says_why_or_that_nothing_speaks_for_it(self):
-        for s in at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])).suspicion.suspects[:-1]:
+        for s in at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])).suspicion.suspects[
+            :-1
+        ]:
             self.assertTrue(s.because.startswith(("For it: ", "Nothing found speaks for it")), s.because)
 
     def test_for_and_against_point_at_entries_that_stand(self):
-        result = answer(at(symptom("hard_start_cold"), entry("code", code="P0672"), meter(), *plugs([1.0, "OL", 1.0, 1.0])))
+        result = answer(
+            at(
+                symptom("hard_start_cold"),
+                entry("code", code="P0672"),
+                meter(),
+                *plugs([1.0, "OL", 1.0, 1.0]),
+            )
+        )
         ids = {f"e{i}" for i in range(1, 9)}
         for s in result["suspects"]:
             self.assertTrue(set(s["for"]) | set(s["against"]) <= ids)
@@ -79,7 +97,10 @@ class Codes(unittest.TestCase):
     def test_a_code_proves_the_module_that_set_it_alive(self):
         without = at(symptom("glow_lamp_absent")).suspicion.suspects
         with_code = at(symptom("glow_lamp_absent"), entry("code", code="P0671")).suspicion.suspects
-        chance = [next(s.probability for s in found if s.fault == "module_supply_missing") for found in (without, with_code)]
+        chance = [
+            next(s.probability for s in found if s.fault == "module_supply_missing")
+            for found in (without, with_code)
+        ]
         self.assertLess(chance[1], chance[0] / 4)
 
     def test_an_old_engine_without_a_control_unit_is_not_acquitted_by_no_codes(self):
@@ -94,21 +115,30 @@ class Access(unittest.TestCase):
         with_cover = [*base, outcome("intake_look", "sound")]
 
         def minutes(assessed):
-            return next(n.minutes for n in assessed.proposals.next_tests if n.test == "glow_resistance" and n.where == {"point": "plug"})
+            return next(
+                n.minutes
+                for n in assessed.proposals.next_tests
+                if n.test == "glow_resistance" and n.where == {"point": "plug"}
+            )
 
         self.assertEqual(minutes(at(*base)) - minutes(at(*with_cover)), K.access["engine_cover_off"].minutes)
         self.assertIn("engine_cover_off", access_reached(at(*with_cover).job, K))
 
     def test_a_card_can_put_the_intake_in_the_way(self):
         engine = {**NORRA, "limits": {"glow_plug_access": "intake_off"}}
-        found = at(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]), engine=engine).proposals.next_tests
+        found = at(
+            symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]), engine=engine
+        ).proposals.next_tests
         at_plug = next(n for n in found if n.test == "glow_resistance")
         self.assertEqual(at_plug.access, ("intake_off",))
         self.assertGreater(at_plug.minutes, 80)
 
     def test_the_card_decides_which_faults_are_weighed(self):
         unknown = possible_faults(K, at(engine={"name": "x"}).job.engine)
-        electronic = possible_faults(K, at(engine={"name": "x", "glow_control": "electronic_module", "intake_heater": False}).job.engine)
+        electronic = possible_faults(
+            K,
+            at(engine={"name": "x", "glow_control": "electronic_module", "intake_heater": False}).job.engine,
+        )
         self.assertIn("intake_heater_failed", unknown)
         self.assertNotIn("intake_heater_failed", electronic)
         self.assertNotIn("glow_relay_coil", electronic)
@@ -117,14 +147,29 @@ class Access(unittest.TestCase):
 
 class Meters(unittest.TestCase):
     def test_entries_add_up_and_the_later_one_wins_from_then_on(self):
-        job = at(entry("instrument", instrument="meter", accuracy_percent=0.5, accuracy_digits=2, resolution=0.1, unit="ohm"), entry("instrument", instrument="meter", lead_zero=0.3, unit="ohm"),
-                 reading("glow_resistance", 1.1, "ohm", point="plug", cylinder=1), entry("instrument", instrument="meter", lead_zero=0.1, unit="ohm"),
-                 reading("glow_resistance", 0.9, "ohm", point="relay_connector", cylinder=1)).job
+        job = at(
+            entry(
+                "instrument",
+                instrument="meter",
+                accuracy_percent=0.5,
+                accuracy_digits=2,
+                resolution=0.1,
+                unit="ohm",
+            ),
+            entry("instrument", instrument="meter", lead_zero=0.3, unit="ohm"),
+            reading("glow_resistance", 1.1, "ohm", point="plug", cylinder=1),
+            entry("instrument", instrument="meter", lead_zero=0.1, unit="ohm"),
+            reading("glow_resistance", 0.9, "ohm", point="relay_connector", cylinder=1),
+        ).job
         tools = Instruments(job)
         first, second = (x for x in job.live if x.kind == "reading")
-        self.assertEqual((tools.ohmmeter(first).lead_zero_ohm, tools.ohmmeter(first).resolution_ohm), (0.3, 0.1))
+        self.assertEqual(
+            (tools.ohmmeter(first).lead_zero_ohm, tools.ohmmeter(first).resolution_ohm), (0.3, 0.1)
+        )
         self.assertEqual(tools.ohmmeter(second).lead_zero_ohm, 0.1)
-        values = {v.where["point"]: v.judgement.value for v in Judge(job, K, job.live).test("glow_resistance")}
+        values = {
+            v.where["point"]: v.judgement.value for v in Judge(job, K, job.live).test("glow_resistance")
+        }
         self.assertAlmostEqual(values["plug"], 0.8)
         self.assertAlmostEqual(values["relay_connector"], 0.8)
 
@@ -133,21 +178,52 @@ class Meters(unittest.TestCase):
         self.assertAlmostEqual(verdicts[0].judgement.value, 0.8)
 
     def test_units_are_turned_at_the_edge(self):
-        found = at(reading("glow_resistance", 0.0012, "kohm", point="plug", cylinder=1), reading("rail_pressure_crank", 9000, "kPa"), reading("battery_rest", 12600, "mV", point="battery_1")).now
-        self.assertEqual([(v.test, v.judgement.unit, round(v.judgement.value, 2)) for v in found],
-                         [("glow_resistance", "ohm", 1.2), ("rail_pressure_crank", "bar", 90.0), ("battery_rest", "V", 12.6)])
+        found = at(
+            reading("glow_resistance", 0.0012, "kohm", point="plug", cylinder=1),
+            reading("rail_pressure_crank", 9000, "kPa"),
+            reading("battery_rest", 12600, "mV", point="battery_1"),
+        ).now
+        self.assertEqual(
+            [(v.test, v.judgement.unit, round(v.judgement.value, 2)) for v in found],
+            [
+                ("glow_resistance", "ohm", 1.2),
+                ("rail_pressure_crank", "bar", 90.0),
+                ("battery_rest", "V", 12.6),
+            ],
+        )
 
 
 class Relay(unittest.TestCase):
     def test_each_point_and_the_whole_are_judged(self):
         found = at(*relay_read(battery=12.4, feed=11.5)).now
-        self.assertEqual({str(v.where["point"]): v.judgement.verdict for v in found}, {"battery": "sound", "feed": "failed", "relay": "failed"})
+        self.assertEqual(
+            {str(v.where["point"]): v.judgement.verdict for v in found},
+            {"battery": "sound", "feed": "failed", "relay": "failed"},
+        )
 
     def test_loaded_is_asked_for(self):
         good = at(*relay_read(battery=12.4, feed=12.35, supply=12.3, command=0.2, output=12.2)).now[-1]
-        bare = at(*relay_read(loaded=False, battery=12.4, feed=12.35, supply=12.3, command=0.2, output=12.2)).now[-1]
+        bare = at(
+            *relay_read(loaded=False, battery=12.4, feed=12.35, supply=12.3, command=0.2, output=12.2)
+        ).now[-1]
         self.assertEqual((good.judgement.verdict, bare.judgement.verdict), ("sound", "unclear"))
 
     def test_the_coolant_temperature_decides_the_on_time(self):
-        self.assertEqual(at(entry("condition", name="coolant", value=20, unit="degC"), reading("glow_on_time", 12, "s", point="lamp")).now[0].judgement.cls, "long_time")
-        self.assertEqual(at(entry("condition", name="ambient", value=14, unit="degF"), reading("glow_on_time", 12, "s", point="lamp")).now[0].judgement.cls, "sound")
+        self.assertEqual(
+            at(
+                entry("condition", name="coolant", value=20, unit="degC"),
+                reading("glow_on_time", 12, "s", point="lamp"),
+            )
+            .now[0]
+            .judgement.cls,
+            "long_time",
+        )
+        self.assertEqual(
+            at(
+                entry("condition", name="ambient", value=14, unit="degF"),
+                reading("glow_on_time", 12, "s", point="lamp"),
+            )
+            .now[0]
+            .judgement.cls,
+            "sound",
+        )

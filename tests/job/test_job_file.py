@@ -29,15 +29,41 @@ def paths(value):
 
 class Faults(unittest.TestCase):
     def test_all_faults_show_at_once_with_their_paths(self):
-        raw = job_file(symptom("hard_start_cold"), reading("glow_resistance", "bad", "ohms", point="roof", cylinder=9), entry("wut", a=1), reading("nope", 1, "V"), entry("code", code="P06"),
-                       entry("correction", corrects="e99", reason="x"), reading("crank_speed", 12, "V"), reading("crank_speed", "OL", "rpm"))
+        raw = job_file(
+            symptom("hard_start_cold"),
+            reading("glow_resistance", "bad", "ohms", point="roof", cylinder=9),
+            entry("wut", a=1),
+            reading("nope", 1, "V"),
+            entry("code", code="P06"),
+            entry("correction", corrects="e99", reason="x"),
+            reading("crank_speed", 12, "V"),
+            reading("crank_speed", "OL", "rpm"),
+        )
         raw["entries"][1]["extra"] = 1
         raw["more"] = 1
-        raw["engine"] = {**raw["engine"], "glow": "candle", "limits": {"nope": 1, "glow_plug_fitting_nm": 900}}
+        raw["engine"] = {
+            **raw["engine"],
+            "glow": "candle",
+            "limits": {"nope": 1, "glow_plug_fitting_nm": 900},
+        }
         raw["vehicle"]["wheels"] = 4
         found = paths(raw)
-        for wanted in ("more", "engine.glow", "engine.limits.nope", "engine.limits.glow_plug_fitting_nm", "vehicle.wheels", "entries[1].extra", "entries[1].data.value", "entries[1].data.unit",
-                       "entries[2].kind", "entries[3].data.test", "entries[4].data.code", "entries[5].data.corrects", "entries[6].data.unit", "entries[7].data.value"):
+        for wanted in (
+            "more",
+            "engine.glow",
+            "engine.limits.nope",
+            "engine.limits.glow_plug_fitting_nm",
+            "vehicle.wheels",
+            "entries[1].extra",
+            "entries[1].data.value",
+            "entries[1].data.unit",
+            "entries[2].kind",
+            "entries[3].data.test",
+            "entries[4].data.code",
+            "entries[5].data.corrects",
+            "entries[6].data.unit",
+            "entries[7].data.value",
+        ):
             self.assertIn(wanted, found)
 
     def test_repeated_ids_and_missing_parts(self):
@@ -48,20 +74,40 @@ class Faults(unittest.TestCase):
         self.assertEqual(paths(job_file(*plugs([1.0] * 5))), {"entries[4].data.where.cylinder"})
 
     def test_bytes_that_are_no_job_file(self):
-        for bad, says in ((b"", "not JSON"), (b"\xff\xfe{}", "UTF-8"), (b'{"a":' * 10_000, "32 levels"), (b"[" * 200 + b"]" * 200, "32 levels"), (b'{"a": NaN}', "no figure"),
-                          (b'{"a": 1, "a": 2}', "twice"), (b"1" * 6000, "digits"), (b'"\\ud800"', "text"), (b'{"a": 1e999}', "figure"), (b" " * (64 * 1024 * 1024 + 1), "64 MiB")):
+        for bad, says in (
+            (b"", "not JSON"),
+            (b"\xff\xfe{}", "UTF-8"),
+            (b'{"a":' * 10_000, "32 levels"),
+            (b"[" * 200 + b"]" * 200, "32 levels"),
+            (b'{"a": NaN}', "no figure"),
+            (b'{"a": 1, "a": 2}', "twice"),
+            (b"1" * 6000, "digits"),
+            (b'"\\ud800"', "text"),
+            (b'{"a": 1e999}', "figure"),
+            (b" " * (64 * 1024 * 1024 + 1), "64 MiB"),
+        ):
             with self.assertRaises(BadInput) as caught:
                 parse(bad)
             self.assertIn(says, str(caught.exception))
 
     def test_numbers_are_not_words_nor_truth(self):
         for value in ("1.0", True, None, [1], {}):
-            self.assertEqual(paths(job_file(reading("crank_speed", value, "rpm"))), {"entries[0].data.value"}, value)
+            self.assertEqual(
+                paths(job_file(reading("crank_speed", value, "rpm"))), {"entries[0].data.value"}, value
+            )
 
     def test_a_time_is_written_with_its_zone(self):
         for at in ("2026-01-14T06:41:00Z", "2026-01-14T06:41:00.25+01:00", "2026-01-14 06:41Z"):
             self.assertEqual(paths(job_file({**entry("note", text="x"), "at": at})), set(), at)
-        for at in (1700000000, "1700000000", "2026-01-14T06:41:00", "yesterday", "", True, "2026-13-14T06:41:00Z"):
+        for at in (
+            1700000000,
+            "1700000000",
+            "2026-01-14T06:41:00",
+            "yesterday",
+            "",
+            True,
+            "2026-13-14T06:41:00Z",
+        ):
             self.assertEqual(paths(job_file({**entry("note", text="x"), "at": at})), {"entries[0].at"}, at)
 
     def test_a_broken_file_never_ends_in_anything_but_a_list_of_faults(self):
@@ -78,7 +124,22 @@ class Faults(unittest.TestCase):
 
     def test_values_of_any_shape_anywhere_are_refused_or_taken(self):
         rng = random.Random(11)
-        odd = [None, True, -1, 1e300, "", "x" * 300, "<script>", "🔥", [], {}, [[]], {"a": {}}, "OL", "2026-01-01"]
+        odd = [
+            None,
+            True,
+            -1,
+            1e300,
+            "",
+            "x" * 300,
+            "<script>",
+            "🔥",
+            [],
+            {},
+            [[]],
+            {"a": {}},
+            "OL",
+            "2026-01-01",
+        ]
         for _ in range(300):
             raw = json.loads(canonical(demo_jobs(now())[4]))
             node = rng.choice(raw["entries"])
@@ -105,7 +166,6 @@ class RoundTrip(unittest.TestCase):
             self.assertEqual([e.message for e in validator.iter_errors(raw)], [])
         self.assertTrue(list(validator.iter_errors(job_file(entry("wut", a=1)))))
 
-
     def test_the_schema_in_the_docs_is_the_one_that_checks(self):
         kept = Path(__file__).parents[2] / "docs" / "job-file.schema.json"
         self.assertEqual(json.loads(kept.read_text()), job_file_schema())
@@ -129,17 +189,61 @@ class Chain(unittest.TestCase):
 
 class NewKinds(unittest.TestCase):
     good = [
-        entry("symptom", symptom="stall", comes_and_goes=True, returns=[{"distance_km": 60}], returns_about={"distance_km": 80}),
-        entry("condition", name="countdown_km", value=320, unit="km", at_zero="no_restart"), entry("condition", name="altitude_m", value=1500, unit="m"),
-        entry("piece", name="tip", went="bore", now="recovered", length_mm=9.5, whole_mm=9.5, where="cylinder 2"),
-        entry("circuit", parts=[{"id": "pump", "kind": "pump", "title": "Pump"}, {"id": "booster", "kind": "booster", "title": "Booster"}],
-              hoses=[{"id": "h1", "from": "pump.out", "to": "booster.in", "length_mm": 400, "heat": "engine", "age_years": 9}]),
-        entry("trim", cylinder=2, code="aB3dE5", **{"from": "part"}), entry("reset_step", plan="scr", step="quality", result="refused", because="engine cold"),
-        entry("top_up", litres=10, source="hut cans", at_km=184000), entry("drive", starts=4, complaint_back=False), entry("drive", hours=1.5, codes_read=True),
-        entry("outcome", test="vacuum_section", where={"node": "h1"}, figures={"start_kpa": 60, "end_kpa": 59, "seconds": 60}, blocked=["booster"]),
-        entry("outcome", test="key_switch", figures={"passes_off": True, "seals_on": True, "vents": True}), entry("outcome", test="stop_hand_pump", outcome="no_stop_leaks"),
-        entry("proof_step", repair="general", step="suspect", about="turbo_worn", result="could_not", reason="owner waits", why="owner_waits"),
-        entry("action", action="plugged_in", what="connector", repair="sensor_wiring"), entry("wait", wait="soak", what="cooler", state="ended", seen="clean", step="soak")]
+        entry(
+            "symptom",
+            symptom="stall",
+            comes_and_goes=True,
+            returns=[{"distance_km": 60}],
+            returns_about={"distance_km": 80},
+        ),
+        entry("condition", name="countdown_km", value=320, unit="km", at_zero="no_restart"),
+        entry("condition", name="altitude_m", value=1500, unit="m"),
+        entry(
+            "piece", name="tip", went="bore", now="recovered", length_mm=9.5, whole_mm=9.5, where="cylinder 2"
+        ),
+        entry(
+            "circuit",
+            parts=[
+                {"id": "pump", "kind": "pump", "title": "Pump"},
+                {"id": "booster", "kind": "booster", "title": "Booster"},
+            ],
+            hoses=[
+                {
+                    "id": "h1",
+                    "from": "pump.out",
+                    "to": "booster.in",
+                    "length_mm": 400,
+                    "heat": "engine",
+                    "age_years": 9,
+                }
+            ],
+        ),
+        entry("trim", cylinder=2, code="aB3dE5", **{"from": "part"}),
+        entry("reset_step", plan="scr", step="quality", result="refused", because="engine cold"),
+        entry("top_up", litres=10, source="hut cans", at_km=184000),
+        entry("drive", starts=4, complaint_back=False),
+        entry("drive", hours=1.5, codes_read=True),
+        entry(
+            "outcome",
+            test="vacuum_section",
+            where={"node": "h1"},
+            figures={"start_kpa": 60, "end_kpa": 59, "seconds": 60},
+            blocked=["booster"],
+        ),
+        entry("outcome", test="key_switch", figures={"passes_off": True, "seals_on": True, "vents": True}),
+        entry("outcome", test="stop_hand_pump", outcome="no_stop_leaks"),
+        entry(
+            "proof_step",
+            repair="general",
+            step="suspect",
+            about="turbo_worn",
+            result="could_not",
+            reason="owner waits",
+            why="owner_waits",
+        ),
+        entry("action", action="plugged_in", what="connector", repair="sensor_wiring"),
+        entry("wait", wait="soak", what="cooler", state="ended", seen="clean", step="soak"),
+    ]
 
     def test_they_read_and_come_back_unchanged(self):
         raw = job_file(*self.good, engine=MODERN)
@@ -149,12 +253,28 @@ class NewKinds(unittest.TestCase):
 
     def test_what_they_refuse(self):
         for bad, path in (
-                (entry("symptom", symptom="stall", returns=[{"distance_km": 60, "starts": 2}]), "data.returns[0]"), (entry("symptom", symptom="stall", returns=[{"hours": 0}]), "data.returns[0].hours"),
-                (entry("drive", conditions="dry"), "data"), (entry("piece", name="tip", went="moon"), "data.went"), (entry("trim", cylinder=9, code="A", **{"from": "part"}), "data.cylinder"),
-                (entry("action", action="replaced", what="x", repair="nope"), "data.repair"), (entry("action", action="replaced", what="x", repair="glow_plugs", cylinders=[7]), "data.cylinders"),
-                (entry("option", option="glow_set+nope"), "data.option"), (entry("proof_step", repair="general", step="nope", result="pass"), "data.step"),
-                (entry("circuit", parts=[], hoses=[{"id": "h", "from": "a.out", "to": "b.in"}]), "data.hoses[0].from"), (entry("wait", wait="soak", what="x", until="2301-01-01T00:00:00Z"), "data.until"),
-                (entry("outcome", test="vacuum_hold", figures={"start_kpa": 60}, blocked=["x"]), "data.blocked")):
+            (
+                entry("symptom", symptom="stall", returns=[{"distance_km": 60, "starts": 2}]),
+                "data.returns[0]",
+            ),
+            (entry("symptom", symptom="stall", returns=[{"hours": 0}]), "data.returns[0].hours"),
+            (entry("drive", conditions="dry"), "data"),
+            (entry("piece", name="tip", went="moon"), "data.went"),
+            (entry("trim", cylinder=9, code="A", **{"from": "part"}), "data.cylinder"),
+            (entry("action", action="replaced", what="x", repair="nope"), "data.repair"),
+            (
+                entry("action", action="replaced", what="x", repair="glow_plugs", cylinders=[7]),
+                "data.cylinders",
+            ),
+            (entry("option", option="glow_set+nope"), "data.option"),
+            (entry("proof_step", repair="general", step="nope", result="pass"), "data.step"),
+            (
+                entry("circuit", parts=[], hoses=[{"id": "h", "from": "a.out", "to": "b.in"}]),
+                "data.hoses[0].from",
+            ),
+            (entry("wait", wait="soak", what="x", until="2301-01-01T00:00:00Z"), "data.until"),
+            (entry("outcome", test="vacuum_hold", figures={"start_kpa": 60}, blocked=["x"]), "data.blocked"),
+        ):
             with self.assertRaises(BadInput, msg=bad) as caught:
                 check(job_file(bad, engine=MODERN), K)
             self.assertIn(f"entries[0].{path}", caught.exception.faults[0].path)
@@ -162,7 +282,38 @@ class NewKinds(unittest.TestCase):
 
 class Units(unittest.TestCase):
     def test_every_unit_of_the_contract_is_known(self):
-        wanted = ["ohm", "kohm", "Mohm", "V", "mV", "A", "W", "mbar", "kPa", "bar", "psi", "inHg", "mmHg", "degC", "degF", "km", "mi", "mm", "g", "mg", "ml", "l", "percent", "s", "min", "rpm", "mm3", "kg/h", "m3/h", "ppm"] + ["N m", "m", "h", "count"]
+        wanted = [
+            "ohm",
+            "kohm",
+            "Mohm",
+            "V",
+            "mV",
+            "A",
+            "W",
+            "mbar",
+            "kPa",
+            "bar",
+            "psi",
+            "inHg",
+            "mmHg",
+            "degC",
+            "degF",
+            "km",
+            "mi",
+            "mm",
+            "g",
+            "mg",
+            "ml",
+            "l",
+            "percent",
+            "s",
+            "min",
+            "rpm",
+            "mm3",
+            "kg/h",
+            "m3/h",
+            "ppm",
+        ] + ["N m", "m", "h", "count"]
         self.assertEqual(set(UNITS), set(wanted))
 
     def test_conversion(self):
@@ -172,8 +323,18 @@ class Units(unittest.TestCase):
         self.assertAlmostEqual(convert(1, "kohm", "ohm"), 1000)
 
     def test_what_is_typed(self):
-        for text, unit, wanted in (("12.6V", "V", (12.6, "V")), ("0,8", "ohm", (0.8, "ohm")), ("1.2 kΩ", "ohm", (1.2, "kohm")), ("-8 °C", "degC", (-8.0, "degC")), ("17F", "degC", (17.0, "degF")),
-                                   (" 450 mbar ", "kPa", (450.0, "mbar")), ("50 mV", "V", (50.0, "mV")), (".5", "V", (0.5, "V")), ("O.L", "ohm", None), ("−3", "V", (-3.0, "V"))):
+        for text, unit, wanted in (
+            ("12.6V", "V", (12.6, "V")),
+            ("0,8", "ohm", (0.8, "ohm")),
+            ("1.2 kΩ", "ohm", (1.2, "kohm")),
+            ("-8 °C", "degC", (-8.0, "degC")),
+            ("17F", "degC", (17.0, "degF")),
+            (" 450 mbar ", "kPa", (450.0, "mbar")),
+            ("50 mV", "V", (50.0, "mV")),
+            (".5", "V", (0.5, "V")),
+            ("O.L", "ohm", None),
+            ("−3", "V", (-3.0, "V")),
+        ):
             if wanted is None:
                 with self.assertRaises(ValueError):
                     typed("OL", unit)

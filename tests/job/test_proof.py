@@ -11,14 +11,29 @@ from frosty_piston.knowledge import load_knowledge
 from tests.cases import MODERN, NORRA, VACUUM, entry, job_file, meter, outcome, plugs, reading, symptom
 
 K = load_knowledge()
-GLOW = [symptom("hard_start_cold"), entry("code_scan", module="all"), meter(), *plugs([1.0, "OL", 1.02, 1.01]),
-        reading("glow_resistance", "OL", "ohm", point="plug", cylinder=2)]
+GLOW = [
+    symptom("hard_start_cold"),
+    entry("code_scan", module="all"),
+    meter(),
+    *plugs([1.0, "OL", 1.02, 1.01]),
+    reading("glow_resistance", "OL", "ohm", point="plug", cylinder=2),
+]
 PLUG_2 = entry("action", action="replaced", what="glow plugs", repair="glow_plugs", cylinders=[2])
-STEPS = [entry("proof_step", repair="glow_plugs", step=s, result="pass") for s in ("remeasure", "clear", "key_cycle", "codes", "idle")]
+STEPS = [
+    entry("proof_step", repair="glow_plugs", step=s, result="pass")
+    for s in ("remeasure", "clear", "key_cycle", "codes", "idle")
+]
 COLD = entry("proof_step", repair="glow_plugs", step="cold_start", result="pass", soaked_h=9)
 SOUND = plugs([1.0] * 4)
-HOSE = [symptom("low_power"), symptom("boost_hiss"), entry("code", code="P0299"), outcome("boost_leak", "leaks"), outcome("intake_look", "split"),
-        reading("egr_position", 1.5, "percent", point="engine_off"), reading("dpf_state", 5.0, "g", channel="soot_mass")]
+HOSE = [
+    symptom("low_power"),
+    symptom("boost_hiss"),
+    entry("code", code="P0299"),
+    outcome("boost_leak", "leaks"),
+    outcome("intake_look", "split"),
+    reading("egr_position", 1.5, "percent", point="engine_off"),
+    reading("dpf_state", 5.0, "g", channel="soot_mass"),
+]
 NEW_HOSE = entry("action", action="replaced", what="boost hose", repair="boost_hose_split")
 TIGHT = [outcome("boost_leak", "tight"), outcome("intake_look", "sound")]
 CLEARED = [entry("code_clear", module="all"), entry("code_scan", module="all")]
@@ -56,16 +71,40 @@ class Proven(unittest.TestCase):
     def test_two_faults_both_mended(self):
         wire = entry("action", action="repaired", what="EGR wire", repair="egr_wiring")
         valve = entry("action", action="replaced", what="EGR valve", repair="egr_valve")
-        again = [entry("outcome", test="wiggle", where={"node": "egr_valve"}, figures={"wiggle_s": 60, "dropouts": 0, "rest_s": 60, "rest_dropouts": 0}),
-                 reading("egr_position", 1.5, "percent", point="engine_off"), reading("supply_pins", 12.4, "V", {"battery_v": 12.5, "loaded": True}, node="egr_valve", pin="supply"),
-                 outcome("egr_look", "clean")]
-        found = proof(*WIRE_AND_VALVE, wire, valve, *again, *CLEARED, step("egr_valve", "leaks"), step("egr_valve", "load_pull"),
-                      step("egr_valve", "clean_drive"))
+        again = [
+            entry(
+                "outcome",
+                test="wiggle",
+                where={"node": "egr_valve"},
+                figures={"wiggle_s": 60, "dropouts": 0, "rest_s": 60, "rest_dropouts": 0},
+            ),
+            reading("egr_position", 1.5, "percent", point="engine_off"),
+            reading(
+                "supply_pins", 12.4, "V", {"battery_v": 12.5, "loaded": True}, node="egr_valve", pin="supply"
+            ),
+            outcome("egr_look", "clean"),
+        ]
+        found = proof(
+            *WIRE_AND_VALVE,
+            wire,
+            valve,
+            *again,
+            *CLEARED,
+            step("egr_valve", "leaks"),
+            step("egr_valve", "load_pull"),
+            step("egr_valve", "clean_drive"),
+        )
         self.assertEqual(found.status, "proven", found.missing)
 
     def test_passed_again_on_another_day_raises_the_certainty(self):
-        half = [symptom("hard_start_cold"), entry("code_scan", module="all"), outcome("fuse_look", "sound"), reading("glow_resistance", 2.1, "ohm", point="plug", cylinder=2),
-                PLUG_2, reading("glow_resistance", 1.0, "ohm", point="plug", cylinder=2)]
+        half = [
+            symptom("hard_start_cold"),
+            entry("code_scan", module="all"),
+            outcome("fuse_look", "sound"),
+            reading("glow_resistance", 2.1, "ohm", point="plug", cylinder=2),
+            PLUG_2,
+            reading("glow_resistance", 1.0, "ohm", point="plug", cylinder=2),
+        ]
         sure = [proof(*half, *[COLD] * n, engine=NORRA).sure for n in range(5)]
         self.assertEqual(sure[:4], sorted(set(sure[:4])))
         self.assertEqual(sure[3], sure[4])
@@ -74,12 +113,21 @@ class Proven(unittest.TestCase):
 
     def test_what_was_read_on_the_part_itself_went_with_it(self):
         bench = entry("outcome", test="glow_bench_heat", where={"cylinder": 2}, outcome="cold")
-        self.assertNotIn(("reread", "glow_bench_heat"), missing(*GLOW, bench, PLUG_2, *SOUND, *STEPS, COLD, engine=NORRA))
+        self.assertNotIn(
+            ("reread", "glow_bench_heat"), missing(*GLOW, bench, PLUG_2, *SOUND, *STEPS, COLD, engine=NORRA)
+        )
         cleaned = entry("action", action="cleaned", what="glow plugs", repair="glow_plugs", cylinders=[2])
-        self.assertIn(("reread", "glow_bench_heat"), missing(*GLOW, bench, cleaned, *SOUND, *STEPS, COLD, engine=NORRA))
+        self.assertIn(
+            ("reread", "glow_bench_heat"), missing(*GLOW, bench, cleaned, *SOUND, *STEPS, COLD, engine=NORRA)
+        )
 
     def test_no_code_after_the_drive_speaks_for_the_repair(self):
-        job = [symptom("limp_mode"), entry("code", code="P2299"), entry("action", action="adjusted", what="driving", repair="pedal_overlap"), entry("code_clear", module="all")]
+        job = [
+            symptom("limp_mode"),
+            entry("code", code="P2299"),
+            entry("action", action="adjusted", what="driving", repair="pedal_overlap"),
+            entry("code_clear", module="all"),
+        ]
         self.assertGreater(proof(*job, outcome("code_return", "none")).sure, proof(*job).sure)
 
     def test_an_old_step_of_any_complaint_still_counts(self):
@@ -88,11 +136,21 @@ class Proven(unittest.TestCase):
 
 
 WIRE_AND_VALVE = [
-    symptom("limp_mode"), symptom("black_smoke"), entry("code", code="P0403"),
-    entry("outcome", test="wiggle", where={"node": "egr_valve"}, figures={"wiggle_s": 60, "dropouts": 7, "rest_s": 60, "rest_dropouts": 0}),
+    symptom("limp_mode"),
+    symptom("black_smoke"),
+    entry("code", code="P0403"),
+    entry(
+        "outcome",
+        test="wiggle",
+        where={"node": "egr_valve"},
+        figures={"wiggle_s": 60, "dropouts": 7, "rest_s": 60, "rest_dropouts": 0},
+    ),
     reading("supply_pins", 0.3, "V", {"battery_v": 12.5, "loaded": True}, node="egr_valve", pin="supply"),
-    reading("egr_position", 14.0, "percent", point="engine_off"), outcome("egr_look", "stuck"), outcome("intake_look", "sound"),
-    outcome("air_filter_look", "clean")]
+    reading("egr_position", 14.0, "percent", point="engine_off"),
+    outcome("egr_look", "stuck"),
+    outcome("intake_look", "sound"),
+    outcome("air_filter_look", "clean"),
+]
 
 
 class Refused(unittest.TestCase):
@@ -119,18 +177,36 @@ class Refused(unittest.TestCase):
     def test_wire_and_valve_with_the_valve_cleaned_alone(self):
         valve = entry("action", action="cleaned", what="EGR valve", repair="egr_valve")
         good = [reading("egr_position", 1.5, "percent", point="engine_off"), outcome("egr_look", "clean")]
-        found = proof(*WIRE_AND_VALVE, valve, *good, *CLEARED, step("egr_valve", "leaks"), step("egr_valve", "load_pull"))
+        found = proof(
+            *WIRE_AND_VALVE,
+            valve,
+            *good,
+            *CLEARED,
+            step("egr_valve", "leaks"),
+            step("egr_valve", "load_pull"),
+        )
         self.assertEqual(found.status, "on_trial")
         self.assertIn("egr_wiring_open", {m.id for m in found.missing if m.what == "suspect"})
 
     def test_a_temporary_repair(self):
-        tape = entry("action", action="repaired", what="tape on the hose", repair="boost_hose_split", temporary=True, come_back="2026-02-01")
+        tape = entry(
+            "action",
+            action="repaired",
+            what="tape on the hose",
+            repair="boost_hose_split",
+            temporary=True,
+            come_back="2026-02-01",
+        )
         self.assertIn(("temporary", "boost_hose_split"), missing(*HOSE, tape, *TIGHT, *CLEARED, DRY, PULL))
-        self.assertNotIn(("temporary", "boost_hose_split"), missing(*HOSE, tape, NEW_HOSE, *TIGHT, *CLEARED, DRY, PULL))
+        self.assertNotIn(
+            ("temporary", "boost_hose_split"), missing(*HOSE, tape, NEW_HOSE, *TIGHT, *CLEARED, DRY, PULL)
+        )
 
     def test_a_piece_missing(self):
         tip = entry("piece", name="tip of plug 2", went="bore", now="missing")
-        found = entry("piece", name="tip of plug 2", went="bore", now="recovered", length_mm=9.5, whole_mm=9.5)
+        found = entry(
+            "piece", name="tip of plug 2", went="bore", now="recovered", length_mm=9.5, whole_mm=9.5
+        )
         whole = [*GLOW, PLUG_2, *SOUND, *STEPS, COLD]
         self.assertIn(("piece", "tip of plug 2"), missing(*whole, tip, engine=NORRA))
         self.assertEqual(proof(*whole, tip, found, engine=NORRA).status, "proven")
@@ -148,23 +224,47 @@ class Refused(unittest.TestCase):
 
     def test_a_reason_never_raises_the_certainty(self):
         plain = proof(*GLOW, PLUG_2, engine=NORRA)
-        excused = proof(*GLOW, PLUG_2, step("glow_plugs", "remeasure", "could_not", reason="harness is back under the intake"), engine=NORRA)
+        excused = proof(
+            *GLOW,
+            PLUG_2,
+            step("glow_plugs", "remeasure", "could_not", reason="harness is back under the intake"),
+            engine=NORRA,
+        )
         self.assertEqual(plain.sure, excused.sure)
         self.assertNotIn("reread", {m.what for m in excused.missing})
 
     def test_what_the_card_wants_learned(self):
         card = {**MODERN, "limits": {"learn_turbo_actuator": "yes"}}
-        turbo = [symptom("limp_mode"), entry("code", code="P2263"), outcome("actuator_sweep", "dead_spot", node="turbo_actuator"), outcome("linkage_free", "free")]
+        turbo = [
+            symptom("limp_mode"),
+            entry("code", code="P2263"),
+            outcome("actuator_sweep", "dead_spot", node="turbo_actuator"),
+            outcome("linkage_free", "free"),
+        ]
         act = entry("action", action="replaced", what="turbo actuator", repair="turbo_actuator")
         self.assertIn(("reset", "learn_turbo_actuator"), missing(*turbo, act, engine=card))
         learned = entry("reset_step", plan="turbo_actuator", step="learn_turbo_actuator", result="done")
-        refused = entry("reset_step", plan="turbo_actuator", step="learn_turbo_actuator", result="refused", because="battery low")
+        refused = entry(
+            "reset_step",
+            plan="turbo_actuator",
+            step="learn_turbo_actuator",
+            result="refused",
+            because="battery low",
+        )
         self.assertNotIn("reset", {w for w, _ in missing(*turbo, act, learned, engine=card)})
         self.assertIn(("reset", "learn_turbo_actuator"), missing(*turbo, act, refused, engine=card))
         self.assertNotIn("reset", {w for w, _ in missing(*turbo, act, engine=MODERN)})
 
     def test_a_tick_against_the_reading(self):
-        found = proof(*HOSE, NEW_HOSE, outcome("boost_leak", "leaks"), step("boost_hose_split", "remeasure"), *CLEARED, DRY, PULL)
+        found = proof(
+            *HOSE,
+            NEW_HOSE,
+            outcome("boost_leak", "leaks"),
+            step("boost_hose_split", "remeasure"),
+            *CLEARED,
+            DRY,
+            PULL,
+        )
         self.assertEqual(found.status, "failed")
 
     def test_one_plug_changed_while_two_had_failed(self):
@@ -176,10 +276,17 @@ class Refused(unittest.TestCase):
 
     def test_only_disturbed_is_no_repair(self):
         touched = entry("action", action="disturbed", what="connector", repair="injector_connector_fretted")
-        found = [symptom("misfire_intermittent"), entry("code", code="P0202"), outcome("terminal_fit", "loose", node="injector", cylinder=2)]
+        found = [
+            symptom("misfire_intermittent"),
+            entry("code", code="P0202"),
+            outcome("terminal_fit", "loose", node="injector", cylinder=2),
+        ]
         job = at(*found, touched)
         self.assertEqual(prove(job).status, "none")
-        before, after = at(*found).suspicion.odds("injector_connector_fretted"), job.suspicion.odds("injector_connector_fretted")
+        before, after = (
+            at(*found).suspicion.odds("injector_connector_fretted"),
+            job.suspicion.odds("injector_connector_fretted"),
+        )
         self.assertAlmostEqual(after, 0.6 * before, places=2)
 
     def test_codes_cleared_and_not_read(self):
@@ -192,16 +299,32 @@ class Refused(unittest.TestCase):
 
 
 RETURNS = [
-    entry("symptom", symptom="misfire_intermittent", comes_and_goes=True, returns=[{"distance_km": 60}, {"distance_km": 100}, {"distance_km": 80}]),
+    entry(
+        "symptom",
+        symptom="misfire_intermittent",
+        comes_and_goes=True,
+        returns=[{"distance_km": 60}, {"distance_km": 100}, {"distance_km": 80}],
+    ),
     entry("code", code="P0202"),
-    entry("outcome", test="wiggle", where={"node": "injector", "cylinder": 2}, figures={"wiggle_s": 60, "dropouts": 6, "rest_s": 60, "rest_dropouts": 0})]
+    entry(
+        "outcome",
+        test="wiggle",
+        where={"node": "injector", "cylinder": 2},
+        figures={"wiggle_s": 60, "dropouts": 6, "rest_s": 60, "rest_dropouts": 0},
+    ),
+]
 MENDED = entry("action", action="repaired", what="injector connector", repair="injector_connector_fretted")
 
 
 class Drives(unittest.TestCase):
     def test_a_clean_drive_against_known_returns(self):
         before = proof(*RETURNS, MENDED).sure
-        short, long = (proof(*RETURNS, MENDED, entry("drive", distance_km=km, codes_read=True, complaint_back=False)).sure for km in (24.0, 280.0))
+        short, long = (
+            proof(
+                *RETURNS, MENDED, entry("drive", distance_km=km, codes_read=True, complaint_back=False)
+            ).sure
+            for km in (24.0, 280.0)
+        )
         # the odds before, times 1/0.75 and 1/0.088, as worked by hand
         for sure, though_broken in ((short, 0.747), (long, 0.088)):
             self.assertAlmostEqual(sure, before / (before + (1 - before) * though_broken), places=2)
@@ -212,7 +335,10 @@ class Drives(unittest.TestCase):
         self.assertAlmostEqual(whole, parts, places=6)
 
     def test_a_file_of_before_counts_codes_named_as_read(self):
-        self.assertGreater(proof(*RETURNS, MENDED, entry("drive", distance_km=100.0, codes_back=[])).sure, proof(*RETURNS, MENDED).sure)
+        self.assertGreater(
+            proof(*RETURNS, MENDED, entry("drive", distance_km=100.0, codes_back=[])).sure,
+            proof(*RETURNS, MENDED).sure,
+        )
 
     def test_how_much_further(self):
         short = at(*RETURNS, MENDED, entry("drive", distance_km=10.0, codes_read=True))
@@ -228,13 +354,22 @@ class Drives(unittest.TestCase):
 
     def test_one_axis_for_a_job(self):
         starts = [entry("symptom", symptom="hard_start_hot", returns=[{"starts": 3}, {"starts": 5}])]
-        self.assertEqual((returns_of(at(*starts).job).axis, returns_of(at(*starts).job).timed), ("starts", (3.0, 5.0)))
+        self.assertEqual(
+            (returns_of(at(*starts).job).axis, returns_of(at(*starts).job).timed), ("starts", (3.0, 5.0))
+        )
 
 
 class Conditions(unittest.TestCase):
     def test_the_complaint_names_its_own(self):
-        for name, condition in (("hard_start_cold", "cold_start"), ("hard_start_hot", "hot_start"), ("low_power", "load_pull"), ("engine_lamp", "clean_drive"),
-                                ("regen_refused", "burn"), ("coolant_loss", "level_holds"), ("flap_noise_key_on", "key_on_quiet")):
+        for name, condition in (
+            ("hard_start_cold", "cold_start"),
+            ("hard_start_hot", "hot_start"),
+            ("low_power", "load_pull"),
+            ("engine_lamp", "clean_drive"),
+            ("regen_refused", "burn"),
+            ("coolant_loss", "level_holds"),
+            ("flap_noise_key_on", "key_on_quiet"),
+        ):
             self.assertEqual(conditions_of(at(symptom(name)).job, K), (condition,), name)
         self.assertEqual(conditions_of(at(symptom("slow_stop"), engine=VACUUM).job, K), ("stop",))
         self.assertEqual(conditions_of(at(entry("code", code="P0299")).job, K), ("clean_drive",))
@@ -243,7 +378,13 @@ class Conditions(unittest.TestCase):
     def test_stopped_by_the_clock(self):
         stop = [symptom("slow_stop"), outcome("stop_hand_pump", "slow_leaks")]
         act = entry("action", action="replaced", what="stop actuator", repair="stop_actuator")
-        found = missing(*stop, act, outcome("stop_hand_pump", "stops_holds"), reading("stop_time", 1.2, "s"), engine=VACUUM)
+        found = missing(
+            *stop,
+            act,
+            outcome("stop_hand_pump", "stops_holds"),
+            reading("stop_time", 1.2, "s"),
+            engine=VACUUM,
+        )
         self.assertNotIn("condition", {w for w, _ in found})
         self.assertEqual(proof(*stop, act, reading("stop_time", 6.0, "s"), engine=VACUUM).status, "failed")
 
@@ -280,7 +421,11 @@ class Times(unittest.TestCase):
         self.assertNotIn("at_repair", before["suspects"][0])
 
     def test_a_whole_turbo_takes_its_actuator_too(self):
-        turbo = [symptom("limp_mode"), outcome("actuator_sweep", "dead_spot", node="turbo_actuator"), outcome("linkage_free", "rough")]
+        turbo = [
+            symptom("limp_mode"),
+            outcome("actuator_sweep", "dead_spot", node="turbo_actuator"),
+            outcome("linkage_free", "rough"),
+        ]
         whole = entry("action", action="replaced", what="turbo", repair="turbocharger")
         cleaned = entry("action", action="cleaned", what="vanes", repair="turbocharger")
         both = [at(*turbo, act).suspicion for act in (whole, cleaned)]

@@ -1,4 +1,5 @@
-"""What to do next: tools at hand, the state of the vehicle, who waits, what one cover pays for, and when to stop."""
+"""What to do next: tools at hand, the state of the vehicle, who waits, what one cover pays for, and when to
+stop."""
 
 import unittest
 from datetime import UTC, datetime
@@ -9,7 +10,20 @@ from frosty_piston.job.jobfile import check
 from frosty_piston.job.own import MOST_TIMES, Own, Pattern
 from frosty_piston.job.plan import part_odds, plan
 from frosty_piston.knowledge import load_knowledge
-from tests.cases import MODERN, SKARN, VACUUM, code, entry, job_file, meter, outcome, plugs, reading, scan, symptom
+from tests.cases import (
+    MODERN,
+    SKARN,
+    VACUUM,
+    code,
+    entry,
+    job_file,
+    meter,
+    outcome,
+    plugs,
+    reading,
+    scan,
+    symptom,
+)
 
 K = load_knowledge()
 
@@ -23,7 +37,15 @@ def state(name, on=True):
 
 
 def pattern(fault, times, number=1):
-    return Pattern(number, "Norra D4-22", fault, times, "Sunniva", datetime(2026, 1, 4, tzinfo=UTC), "four of the last five")
+    return Pattern(
+        number,
+        "Norra D4-22",
+        fault,
+        times,
+        "Sunniva",
+        datetime(2026, 1, 4, tzinfo=UTC),
+        "four of the last five",
+    )
 
 
 def of(assessed, test):
@@ -33,12 +55,18 @@ def of(assessed, test):
 class Ready(unittest.TestCase):
     def test_a_raised_vehicle_saves_the_minutes_of_raising_it(self):
         complaint = [symptom("regen_refused"), code("P2452"), scan()]
-        self.assertEqual(of(think(*complaint), "dp_hose_look").minutes - of(think(*complaint, state("raised")), "dp_hose_look").minutes, K.access["raised"].minutes)
+        self.assertEqual(
+            of(think(*complaint), "dp_hose_look").minutes
+            - of(think(*complaint, state("raised")), "dp_hose_look").minutes,
+            K.access["raised"].minutes,
+        )
 
     def test_cold_ends_when_the_engine_runs_and_hot_takes_its_place(self):
         job = lambda *e: think(*e).job  # noqa: E731
         self.assertIn("engine_cold", states(job(state("engine_cold")), K))
-        self.assertNotIn("engine_cold", states(job(state("engine_cold"), outcome("brake_pedal_feel", "normal")), K))
+        self.assertNotIn(
+            "engine_cold", states(job(state("engine_cold"), outcome("brake_pedal_feel", "normal")), K)
+        )
         self.assertEqual(states(job(state("engine_cold"), state("engine_hot")), K), {"engine_hot"})
         self.assertEqual(states(job(state("raised"), state("raised", False)), K), frozenset())
         self.assertNotIn("running", access_reached(job(outcome("brake_pedal_feel", "normal")), K))
@@ -52,7 +80,13 @@ class Ready(unittest.TestCase):
         self.assertNotIn("plan it for the morning", of(cold, "cold_soak_temps").because)
 
     def test_what_the_customer_cannot_wait_for_is_left_out_with_the_reason(self):
-        complaint = [symptom("glow_lamp_absent"), symptom("hard_start_cold"), code("P0118"), symptom("coolant_loss"), code("P0401")]
+        complaint = [
+            symptom("glow_lamp_absent"),
+            symptom("hard_start_cold"),
+            code("P0118"),
+            symptom("coolant_loss"),
+            code("P0401"),
+        ]
         waiting = think(*complaint, state("customer_waits"))
         self.assertIsNone(of(waiting, "cold_soak_temps"))
         self.assertTrue(all(n.minutes <= 30 for n in waiting.proposals.next_tests))
@@ -65,33 +99,62 @@ class Ready(unittest.TestCase):
         self.assertIsNotNone(of(think(*complaint), "boost_leak"))
         lacking = think(*complaint, own=Own(lacking=frozenset({"smoke"})))
         self.assertIsNone(of(lacking, "boost_leak"))
-        self.assertIn("smoke or pressure tester", next(x.why for x in lacking.proposals.left_out if x.title == K.tests["boost_leak"].title))
+        self.assertIn(
+            "smoke or pressure tester",
+            next(x.why for x in lacking.proposals.left_out if x.title == K.tests["boost_leak"].title),
+        )
 
     def test_one_cover_pays_for_several_tests(self):
-        told = [n for n in think(symptom("wont_stop"), engine=VACUUM).proposals.next_tests if n.along and "engine_cover_off" in n.access]
+        told = [
+            n
+            for n in think(symptom("wont_stop"), engine=VACUUM).proposals.next_tests
+            if n.along and "engine_cover_off" in n.access
+        ]
         self.assertTrue(told)
         self.assertIn("Engine cover off pays for more", told[0].because)
         after = think(symptom("wont_stop"), outcome("vacuum_look", "sound"), engine=VACUUM)
-        self.assertFalse([n for n in after.proposals.next_tests if "pays for more" in n.because and "Engine cover" in n.because])
+        self.assertFalse(
+            [
+                n
+                for n in after.proposals.next_tests
+                if "pays for more" in n.because and "Engine cover" in n.because
+            ]
+        )
 
 
 class Stopping(unittest.TestCase):
     def test_before_you_buy_is_the_cheapest_test_that_could_still_clear_it(self):
-        a = think(symptom("overboost"), symptom("limp_mode"), code("P0234"), scan(), engine={**MODERN, "turbo": "vgt_vacuum"})
+        a = think(
+            symptom("overboost"),
+            symptom("limp_mode"),
+            code("P0234"),
+            scan(),
+            engine={**MODERN, "turbo": "vgt_vacuum"},
+        )
         buy = a.proposals.before_you_buy
         self.assertEqual((buy.test.test, buy.outcome), ("linkage_free", "free"))
         self.assertLess(buy.odds_after, a.suspicion.suspects[0].probability / 3)
 
     def test_it_says_when_it_is_sure_enough_and_when_not(self):
-        sure = think(symptom("restart_countdown"), code("P207F"), scan(), reading("def_concentration", 24, "percent"))
+        sure = think(
+            symptom("restart_countdown"), code("P207F"), scan(), reading("def_concentration", 24, "percent")
+        )
         self.assertTrue(sure.proposals.sure.enough)
-        self.assertRegex(sure.proposals.stop_rule, r"^Sure enough: \d+ % that it needs .* alone; being wrong is expected to cost \d+ min")
+        self.assertRegex(
+            sure.proposals.stop_rule,
+            r"^Sure enough: \d+ % that it needs .* alone; being wrong is expected to cost \d+ min",
+        )
         unsure = think(symptom("low_power"), code("P0101"), scan())
         self.assertFalse(unsure.proposals.sure.enough)
-        self.assertRegex(unsure.proposals.stop_rule, r"^Not yet: .* The best test takes \d+ min and is expected to save \d+")
+        self.assertRegex(
+            unsure.proposals.stop_rule,
+            r"^Not yet: .* The best test takes \d+ min and is expected to save \d+",
+        )
 
     def test_swings_go_both_ways(self):
-        swings = think(symptom("low_power"), symptom("boost_hiss"), code("P0299"), scan()).proposals.swings("boost_hose_split")
+        swings = think(symptom("low_power"), symptom("boost_hiss"), code("P0299"), scan()).proposals.swings(
+            "boost_hose_split"
+        )
         now = 0.7
         self.assertTrue(any(s.odds_after > now for s in swings) and any(s.odds_after < 0.3 for s in swings))
         self.assertTrue(all(0 < s.chance <= 1 for s in swings))
@@ -101,7 +164,10 @@ class Patterns(unittest.TestCase):
     COMPLAINT = (symptom("limp_mode"), symptom("low_power"), code("P2263"), scan())
 
     def test_a_pattern_moves_the_odds_and_is_named(self):
-        plain, led = think(*self.COMPLAINT), think(*self.COMPLAINT, own=Own((pattern("turbo_actuator_motor", 4.0),)))
+        plain, led = (
+            think(*self.COMPLAINT),
+            think(*self.COMPLAINT, own=Own((pattern("turbo_actuator_motor", 4.0),))),
+        )
         odds = lambda a: next(s for s in a.suspicion.suspects if s.fault == "turbo_actuator_motor")  # noqa: E731
         self.assertGreater(odds(led).probability, 2 * odds(plain).probability)
         moved = next(m for m in odds(led).speaks_for if m.pattern)
@@ -109,12 +175,20 @@ class Patterns(unittest.TestCase):
         self.assertIn("Sunniva", moved.because)
 
     def test_a_pattern_counts_on_its_own_engine_only(self):
-        other = think(*self.COMPLAINT, engine={**MODERN, "name": "Another"}, own=Own((pattern("turbo_actuator_motor", 4.0),)))
+        other = think(
+            *self.COMPLAINT,
+            engine={**MODERN, "name": "Another"},
+            own=Own((pattern("turbo_actuator_motor", 4.0),)),
+        )
         self.assertFalse(any(e.pattern for e in other.evidence))
 
     def test_patterns_are_capped_together(self):
-        led = think(*self.COMPLAINT, own=Own(tuple(pattern("turbo_actuator_motor", 5.0, n) for n in range(4))))
-        self.assertEqual(next(e for e in led.evidence if e.pattern).factors, {"turbo_actuator_motor": MOST_TIMES})
+        led = think(
+            *self.COMPLAINT, own=Own(tuple(pattern("turbo_actuator_motor", 5.0, n) for n in range(4)))
+        )
+        self.assertEqual(
+            next(e for e in led.evidence if e.pattern).factors, {"turbo_actuator_motor": MOST_TIMES}
+        )
 
     def test_experience_never_hides_the_proof_test(self):
         # Dropouts decide between connector and injector; a pattern must not settle that by itself.
@@ -127,15 +201,27 @@ class Patterns(unittest.TestCase):
 
 class Explained(unittest.TestCase):
     def test_a_group_of_findings_at_odds_names_what_to_repeat(self):
-        a = think(symptom("hard_start_cold"), meter(), *[reading("glow_current", 11.0, "A", {"after_s": 10}, cylinder=c) for c in range(1, 5)], reading("glow_resistance", "OL", "ohm", point="plug", cylinder=2))
-        self.assertRegex(a.suspicion.conflicts[0].because, r"No fault, nor three together, explains both: .* (Repeat first|Ask again): ")
+        a = think(
+            symptom("hard_start_cold"),
+            meter(),
+            *[reading("glow_current", 11.0, "A", {"after_s": 10}, cylinder=c) for c in range(1, 5)],
+            reading("glow_resistance", "OL", "ohm", point="plug", cylinder=2),
+        )
+        self.assertRegex(
+            a.suspicion.conflicts[0].because,
+            r"No fault, nor three together, explains both: .* (Repeat first|Ask again): ",
+        )
 
     def test_the_trail_ends_at_the_odds(self):
         a = think(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.02, 1.01]), scan())
         for fault in ("glow_plugs_open", "glow_harness_open", "unlisted"):
             steps = a.suspicion.trail_of(fault)
             self.assertEqual(len(steps), len(a.evidence) + 1)
-            self.assertAlmostEqual(steps[-1].odds, next(s.probability for s in a.suspicion.suspects if s.fault == fault), places=3)
+            self.assertAlmostEqual(
+                steps[-1].odds,
+                next(s.probability for s in a.suspicion.suspects if s.fault == fault),
+                places=3,
+            )
 
     def test_the_odds_of_a_part_are_those_of_any_of_its_faults(self):
         a = think(symptom("hard_start_cold"), code("P0672"), meter(), *plugs([1.0, "OL", 1.02, 2.8]))

@@ -24,7 +24,11 @@ class Whole(unittest.TestCase):
                     self.assertTrue(speaks(known, outcome), (test, known.shape.name, outcome))
 
     def test_no_likelihood_is_0_or_1(self):
-        for finding in [*K.symptom_findings.values(), *K.group_findings.values(), *[f.finding for fs in K.findings.values() for f in fs]]:
+        for finding in [
+            *K.symptom_findings.values(),
+            *K.group_findings.values(),
+            *[f.finding for fs in K.findings.values() for f in fs],
+        ]:
             for row in [finding.general, *finding.shows.values()]:
                 self.assertTrue(((row > 0) & (row < 1)).all(), finding.id)
                 self.assertAlmostEqual(float(row.sum()), 1.0)
@@ -36,7 +40,10 @@ class Whole(unittest.TestCase):
 
     def test_about_four_hundred_codes_or_more_of_every_kind(self):
         self.assertGreater(len(K.codes), 400)
-        self.assertEqual({c.kind for c in K.codes.values()}, {"circuit", "range", "performance", "plausibility", "communication", "limit"})
+        self.assertEqual(
+            {c.kind for c in K.codes.values()},
+            {"circuit", "range", "performance", "plausibility", "communication", "limit"},
+        )
         self.assertTrue({"P0", "P2", "P3", "U0"} <= {c[:2] for c in K.codes})
 
     def test_needs_name_fields_of_the_engine_card(self):
@@ -45,8 +52,18 @@ class Whole(unittest.TestCase):
                 self.assertIn(field, EngineCard.model_fields)
 
     def test_ticks_of_the_safety_page(self):
-        asked = {"fuel_injection_pressure", "battery_ground_off", "no_start_spray", "plug_voltage", "emergency_stop_first", "raised_vehicle", "brakes_first", "regeneration_fire", "road_test",
-                 "foreign_objects"}
+        asked = {
+            "fuel_injection_pressure",
+            "battery_ground_off",
+            "no_start_spray",
+            "plug_voltage",
+            "emergency_stop_first",
+            "raised_vehicle",
+            "brakes_first",
+            "regeneration_fire",
+            "road_test",
+            "foreign_objects",
+        }
         self.assertEqual({c for c, shape in K.cautions.items() if shape.tick}, asked)
         self.assertIn("plug_voltage", K.tests["glow_bench_heat"].cautions)
         self.assertIn("relay_stud_live", K.tests["glow_relay"].cautions)
@@ -78,16 +95,46 @@ class Refused(unittest.TestCase):
         says = self.spoiled("tests.toml", "minutes = 2", 'minutes = "two"')
         self.assertRegex(says, r"tests\.toml, line \d+, battery_rest\.minutes")
         self.assertIn("bogus", self.spoiled("symptoms.toml", 'battery_weak = ["seldom"', 'bogus = ["seldom"'))
-        self.assertIn("word of the scale", self.spoiled("symptoms.toml", 'general = "hardly_ever"', 'general = "now and then"'))
+        self.assertIn(
+            "word of the scale",
+            self.spoiled("symptoms.toml", 'general = "hardly_ever"', 'general = "now and then"'),
+        )
         self.assertIn("line", self.spoiled("faults/glow.toml", "[glow_plugs_open]", "[glow_plugs_open"))
-        self.assertIn("outcome", self.spoiled("findings/start_and_glow.toml", "shows = { flat =", "shows = { empty ="))
-        self.assertRegex(self.spoiled("findings/egr_and_flaps.toml", "general = { does_not_close = 0.03", 'general = { does_not_close = "perhaps"'),
-                         r"findings/egr_and_flaps\.toml, line \d+, egr_position.*word of the scale")
-        self.assertRegex(self.spoiled("codes/egr_and_flaps.toml", 'egr_wiring_open = ["usually"', 'egr_wiring_open = ["mostly"'), r"codes/egr_and_flaps\.toml, line \d+, groups\.egr_circuit\.egr_wiring_open")
-        self.assertIn("per_thousand", self.spoiled("faults/start.toml", "per_thousand = 20", "per_thousand = -3"))
+        self.assertIn(
+            "outcome", self.spoiled("findings/start_and_glow.toml", "shows = { flat =", "shows = { empty =")
+        )
+        self.assertRegex(
+            self.spoiled(
+                "findings/egr_and_flaps.toml",
+                "general = { does_not_close = 0.03",
+                'general = { does_not_close = "perhaps"',
+            ),
+            r"findings/egr_and_flaps\.toml, line \d+, egr_position.*word of the scale",
+        )
+        self.assertRegex(
+            self.spoiled(
+                "codes/egr_and_flaps.toml", 'egr_wiring_open = ["usually"', 'egr_wiring_open = ["mostly"'
+            ),
+            r"codes/egr_and_flaps\.toml, line \d+, groups\.egr_circuit\.egr_wiring_open",
+        )
+        self.assertIn(
+            "per_thousand", self.spoiled("faults/start.toml", "per_thousand = 20", "per_thousand = -3")
+        )
 
     def test_a_gap_is_refused_too(self):
-        self.assertRegex(self.spoiled("plan.toml", 'faults = ["battery_weak"]', 'faults = ["starter_slow"]'), r"plan\.toml, line \d+.*stands at battery already")
-        self.assertRegex(self.spoiled("findings/wiring.toml", "[[code_return]]", "[[hot_retest]]"), r"tests\.toml, line \d+, code_return: no finding|outcome")
-        self.assertRegex(self.spoiled("faults/egr.toml", "[egr_passage_blocked]", "[egr_passage_choked]"), r"line \d+.*egr_passage")
-        self.assertRegex(self.spoiled("repairs/scr.toml", 'cures = ["scr_catalyst_aged"]', 'cures = ["scr_cat"]'), r"repairs/scr\.toml, line \d+.*scr_cat.*not known here")
+        self.assertRegex(
+            self.spoiled("plan.toml", 'faults = ["battery_weak"]', 'faults = ["starter_slow"]'),
+            r"plan\.toml, line \d+.*stands at battery already",
+        )
+        self.assertRegex(
+            self.spoiled("findings/wiring.toml", "[[code_return]]", "[[hot_retest]]"),
+            r"tests\.toml, line \d+, code_return: no finding|outcome",
+        )
+        self.assertRegex(
+            self.spoiled("faults/egr.toml", "[egr_passage_blocked]", "[egr_passage_choked]"),
+            r"line \d+.*egr_passage",
+        )
+        self.assertRegex(
+            self.spoiled("repairs/scr.toml", 'cures = ["scr_catalyst_aged"]', 'cures = ["scr_cat"]'),
+            r"repairs/scr\.toml, line \d+.*scr_cat.*not known here",
+        )

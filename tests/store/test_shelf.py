@@ -11,10 +11,17 @@ WHY = "four of the last five"
 class Shelf(WithWorkshop):
     def job(self):
         import json
-        self.workshop.import_file(json.dumps(job_file(symptom("limp_mode"), code("P2263"), code("P1662"), scan(), engine=MODERN)).encode())
+
+        self.workshop.import_file(
+            json.dumps(
+                job_file(symptom("limp_mode"), code("P2263"), code("P1662"), scan(), engine=MODERN)
+            ).encode()
+        )
 
     def odds(self, fault="turbo_actuator_motor"):
-        return next(s.probability for s in self.workshop.job("case").assessed.suspicion.suspects if s.fault == fault)
+        return next(
+            s.probability for s in self.workshop.job("case").assessed.suspicion.suspects if s.fault == fault
+        )
 
     def test_a_pattern_moves_open_jobs_and_the_yard_at_once_and_comes_down_again(self):
         self.job()
@@ -25,7 +32,7 @@ class Shelf(WithWorkshop):
         self.assertEqual(self.reopened().shelf.own.patterns[0].why, WHY)
         self.workshop.shelf.end_pattern(number, "Ylva")
         self.assertAlmostEqual(self.odds(), before)
-        (pattern, by, _), = self.workshop.shelf.ended_patterns()
+        ((pattern, by, _),) = self.workshop.shelf.ended_patterns()
         self.assertEqual((pattern.fault, by), ("turbo_actuator_motor", "Ylva"))
         with self.assertRaises(NotHere):
             self.workshop.shelf.end_pattern(99, "x")
@@ -42,7 +49,9 @@ class Shelf(WithWorkshop):
         self.assertIn("not known here", seen().why)
         self.workshop.shelf.save_code(OwnCode("P1662", "Winch lock", "wiring", "plausibility", "Ylva"))
         self.assertEqual((seen().title, seen().kind), ("Winch lock", "plausibility"))
-        self.workshop.shelf.save_code(OwnCode("P1662", "Winch lock: speed held", "wiring", "plausibility", "Ylva"))
+        self.workshop.shelf.save_code(
+            OwnCode("P1662", "Winch lock: speed held", "wiring", "plausibility", "Ylva")
+        )
         self.assertEqual(self.reopened().shelf.own.codes["P1662"].text, "Winch lock: speed held")
         self.workshop.shelf.drop_code("P1662")
         self.assertEqual(self.workshop.shelf.own.codes, {})
@@ -51,7 +60,9 @@ class Shelf(WithWorkshop):
         self.job()
         self.workshop.shelf.lack(["smoke", "no such tool"])
         self.assertEqual(self.reopened().shelf.own.lacking, {"smoke"})
-        self.assertNotIn("boost_leak", [n.test for n in self.workshop.job("case").assessed.proposals.next_tests])
+        self.assertNotIn(
+            "boost_leak", [n.test for n in self.workshop.job("case").assessed.proposals.next_tests]
+        )
 
     def test_jobs_are_found_by_every_word(self):
         self.job()

@@ -32,7 +32,16 @@ class WithWorkshop(unittest.TestCase):
 
 class Files(WithWorkshop):
     def test_what_came_in_goes_out_byte_for_byte(self):
-        raw = job_file(symptom("no_start"), reading("crank_speed", 200, "rpm"), {"kind": "note", "data": {"text": "øre, kr and 🔥"}, "at": "2026-01-14T06:41:00.5+01:00", "by": "Ylva"})
+        raw = job_file(
+            symptom("no_start"),
+            reading("crank_speed", 200, "rpm"),
+            {
+                "kind": "note",
+                "data": {"text": "øre, kr and 🔥"},
+                "at": "2026-01-14T06:41:00.5+01:00",
+                "by": "Ylva",
+            },
+        )
         self.workshop.import_file(json.dumps(raw).encode())
         self.assertEqual(canonical(self.reopened().export("case")), canonical(raw))
 
@@ -61,7 +70,9 @@ class Writing(WithWorkshop):
     def test_all_or_none(self):
         self.add()
         with self.assertRaises(BadInput):
-            self.workshop.write("case", [{"id": "a", **entry("note", text="good")}, {"id": "b", **entry("note")}])
+            self.workshop.write(
+                "case", [{"id": "a", **entry("note", text="good")}, {"id": "b", **entry("note")}]
+            )
         self.assertEqual(self.workshop.job("case").job.tape, ())
         with self.assertRaises(NotHere):
             self.workshop.write("nope", [])
@@ -77,7 +88,10 @@ class Writing(WithWorkshop):
             except Exception as error:
                 errors.append(error)
 
-        threads = [threading.Thread(target=write, args=(w, name)) for w, name in ((self.workshop, "a"), (self.workshop, "b"), (other, "c"))]
+        threads = [
+            threading.Thread(target=write, args=(w, name))
+            for w, name in ((self.workshop, "a"), (self.workshop, "b"), (other, "c"))
+        ]
         for t in threads:
             t.start()
         for t in threads:
@@ -89,27 +103,57 @@ class Writing(WithWorkshop):
     def test_the_yard_follows_in_the_same_breath(self):
         self.add()
         self.assertEqual(self.workshop.yard()[0].next_step, "Write down the complaint")
-        self.workshop.write("case", [{"id": "s", **symptom("hard_start_cold")}, {"id": "c", **entry("code_scan", module="all")}])
+        self.workshop.write(
+            "case",
+            [{"id": "s", **symptom("hard_start_cold")}, {"id": "c", **entry("code_scan", module="all")}],
+        )
         row = self.workshop.yard()[0]
         self.assertEqual(row.stage, "narrow")
         self.assertTrue(row.suspect)
-        self.workshop.write("case", [{"id": "d", **entry("deadline", until="2030-01-01T10:00:00Z")}, {"id": "h", **entry("handover", to="owner")}])
+        self.workshop.write(
+            "case",
+            [
+                {"id": "d", **entry("deadline", until="2030-01-01T10:00:00Z")},
+                {"id": "h", **entry("handover", to="owner")},
+            ],
+        )
         self.assertEqual(self.workshop.yard(), [])
         self.assertEqual(len(self.workshop.yard(closed=True)), 1)
 
 
 class Yard(WithWorkshop):
     def test_what_can_be_worked_on_comes_first(self):
-        for job_id, entries in (("waits", [entry("wait", wait="parts", what="relay", until="2031-01-01T00:00:00Z"), entry("deadline", until="2029-01-01T00:00:00Z")]),
-                                ("late", [entry("deadline", until="2030-06-01T00:00:00Z")]), ("soon", [entry("deadline", until="2030-01-01T00:00:00Z")]), ("free", [])):
+        for job_id, entries in (
+            (
+                "waits",
+                [
+                    entry("wait", wait="parts", what="relay", until="2031-01-01T00:00:00Z"),
+                    entry("deadline", until="2029-01-01T00:00:00Z"),
+                ],
+            ),
+            ("late", [entry("deadline", until="2030-06-01T00:00:00Z")]),
+            ("soon", [entry("deadline", until="2030-01-01T00:00:00Z")]),
+            ("free", []),
+        ):
             self.add(*entries, job_id=job_id)
         self.assertEqual([r.id for r in self.workshop.yard()], ["soon", "late", "free", "waits"])
 
     def test_the_demo_fills_once(self):
         fill_demo(self.workshop)
         fill_demo(self.workshop)
-        self.assertEqual((len(self.workshop.yard()), len(self.workshop.yard(closed=True)), len(self.workshop.vehicles()), len(self.workshop.cards())), (11, 1, 11, 4))
-        self.assertEqual({c.glow_control for _, c in self.workshop.cards()}, {"relay_module", "timer_relay", "electronic_module"})
+        self.assertEqual(
+            (
+                len(self.workshop.yard()),
+                len(self.workshop.yard(closed=True)),
+                len(self.workshop.vehicles()),
+                len(self.workshop.cards()),
+            ),
+            (11, 1, 11, 4),
+        )
+        self.assertEqual(
+            {c.glow_control for _, c in self.workshop.cards()},
+            {"relay_module", "timer_relay", "electronic_module"},
+        )
 
 
 class Folder(unittest.TestCase):

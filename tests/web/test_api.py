@@ -20,7 +20,9 @@ class WithClient(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.workshop = Workshop(open_database(Path(folder.name)))
         self.addCleanup(self.workshop.close)
-        self.client = TestClient(create_app(self.workshop), raise_server_exceptions=False, follow_redirects=False)
+        self.client = TestClient(
+            create_app(self.workshop), raise_server_exceptions=False, follow_redirects=False
+        )
 
 
 class Api(WithClient):
@@ -43,13 +45,23 @@ class Api(WithClient):
         self.assertEqual(self.client.post("/api/v1/jobs/case/entries", json=[one, *many]).status_code, 201)
         result = self.client.get("/api/v1/jobs/case/assessment").json()
         self.assertEqual(result["suspects"][0]["fault"], "glow_plugs_open")
-        self.assertEqual(self.client.post("/api/v1/jobs/case/entries", json={"id": "n", **entry("note", text="y")}).status_code, 409)
+        self.assertEqual(
+            self.client.post(
+                "/api/v1/jobs/case/entries", json={"id": "n", **entry("note", text="y")}
+            ).status_code,
+            409,
+        )
 
     def test_faults_carry_their_paths(self):
         self.add()
-        answer = self.client.post("/api/v1/jobs/case/entries", json=[{"id": "a", **reading("crank_speed", "fast", "rpm")}, {"id": "b", **entry("wut")}])
+        answer = self.client.post(
+            "/api/v1/jobs/case/entries",
+            json=[{"id": "a", **reading("crank_speed", "fast", "rpm")}, {"id": "b", **entry("wut")}],
+        )
         self.assertEqual(answer.status_code, 422)
-        self.assertEqual({f["path"] for f in answer.json()["faults"]}, {"entries[0].data.value", "entries[1].kind"})
+        self.assertEqual(
+            {f["path"] for f in answer.json()["faults"]}, {"entries[0].data.value", "entries[1].kind"}
+        )
 
     def test_what_is_not_there(self):
         for path in ("/api/v1/jobs/nope", "/api/v1/jobs/nope/assessment", "/api/v1/nope"):
@@ -59,7 +71,18 @@ class Api(WithClient):
         self.assertEqual(self.client.post("/api/v1/jobs/nope/entries", json=[{"id": "a"}]).status_code, 404)
 
     def test_bodies_nobody_should_send(self):
-        for body in (b"", b"[]", b"null", b'"x"', b"{}", b"\xff", b"[" * 10_000, b'{"format":' * 10_000, b'{"a":NaN}', b'{"id":1}'):
+        for body in (
+            b"",
+            b"[]",
+            b"null",
+            b'"x"',
+            b"{}",
+            b"\xff",
+            b"[" * 10_000,
+            b'{"format":' * 10_000,
+            b'{"a":NaN}',
+            b'{"id":1}',
+        ):
             for path in ("/api/v1/jobs", "/api/v1/jobs/case/entries"):
                 self.assertIn(self.client.post(path, content=body).status_code, (404, 422), (path, body[:20]))
         self.assertEqual(self.workshop.yard(), [])
@@ -72,7 +95,10 @@ class Api(WithClient):
         self.assertEqual(self.client.post("/api/v1/jobs", content=endless()).status_code, 413)
 
     def test_the_schema_is_served(self):
-        self.assertEqual(self.client.get("/api/v1/schema/job").json()["properties"]["format"], {"const": "frosty-piston/job"})
+        self.assertEqual(
+            self.client.get("/api/v1/schema/job").json()["properties"]["format"],
+            {"const": "frosty-piston/job"},
+        )
 
 
 class Guarded(WithClient):
@@ -81,7 +107,9 @@ class Guarded(WithClient):
         self.assertIn("script-src 'self'", answer.headers["content-security-policy"])
         self.assertNotIn("unsafe", answer.headers["content-security-policy"])
         self.assertTrue(answer.headers["x-request-id"])
-        self.assertEqual(self.client.post("/jobs", headers={"origin": "http://elsewhere.example"}).status_code, 403)
+        self.assertEqual(
+            self.client.post("/jobs", headers={"origin": "http://elsewhere.example"}).status_code, 403
+        )
         self.assertEqual(self.client.get("/", headers={"host": "elsewhere.example"}).status_code, 400)
 
     def test_a_page_that_is_not_there_says_so(self):
@@ -91,8 +119,29 @@ class Guarded(WithClient):
         self.assertEqual(self.client.get("/jobs/nope/arrive").status_code, 404)
 
     def test_no_page_loads_anything_from_outside(self):
-        self.workshop.import_file(json.dumps(job_file(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]))).encode())
-        for path in ("/", *(f"/jobs/case/{s}" for s in ("arrive", "vehicle", "narrow", "measure", "measure/glow", "measure/relay", "measure/battery", "decide", "fit", "prove", "tape", "report"))):
+        self.workshop.import_file(
+            json.dumps(job_file(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0]))).encode()
+        )
+        for path in (
+            "/",
+            *(
+                f"/jobs/case/{s}"
+                for s in (
+                    "arrive",
+                    "vehicle",
+                    "narrow",
+                    "measure",
+                    "measure/glow",
+                    "measure/relay",
+                    "measure/battery",
+                    "decide",
+                    "fit",
+                    "prove",
+                    "tape",
+                    "report",
+                )
+            ),
+        ):
             text = self.client.get(path).text
             self.assertNotRegex(text, r'(src|href|action)="https?:', path)
             self.assertNotRegex(text, r"<script(?![^>]*src=)", path)

@@ -13,8 +13,16 @@ from frosty_piston.web.trail import BIG_HEIGHT, EDGE, sparkline, trail_view
 
 K = load_knowledge()
 DEMO = [EngineCard.model_validate(c) for c in CARDS]
-EVERY = [*DEMO, EngineCard(), EngineCard(cylinders=1), EngineCard(cylinders=16, arrangement="vee"), EngineCard(cylinders=6, arrangement="flat"), EngineCard(cylinders=12),
-         EngineCard(stop="vacuum", injection="rotary_pump", glow="none", vacuum_pump=True), EngineCard(turbo="none", egr=[], dpf=False, scr=False, vacuum_pump=False)]
+EVERY = [
+    *DEMO,
+    EngineCard(),
+    EngineCard(cylinders=1),
+    EngineCard(cylinders=16, arrangement="vee"),
+    EngineCard(cylinders=6, arrangement="flat"),
+    EngineCard(cylinders=12),
+    EngineCard(stop="vacuum", injection="rotary_pump", glow="none", vacuum_pump=True),
+    EngineCard(turbo="none", egr=[], dpf=False, scr=False, vacuum_pump=False),
+]
 
 
 class Drawn(unittest.TestCase):
@@ -32,16 +40,32 @@ class Drawn(unittest.TestCase):
         self.assertEqual({b.y for b in vee if b.number % 2}, {min(b.y for b in vee)})
         self.assertTrue(all(b.turned == (b.number % 2 == 0) for b in vee))
         self.assertEqual(len({b.y for b in bores(EngineCard(cylinders=8, arrangement="inline"))}), 1)
-        self.assertGreater(max(b.y for b in bores(EngineCard(cylinders=6, arrangement="flat"))), max(b.y for b in vee))
+        self.assertGreater(
+            max(b.y for b in bores(EngineCard(cylinders=6, arrangement="flat"))), max(b.y for b in vee)
+        )
 
     def test_everything_stays_on_the_sheet(self):
         for engine in EVERY:
             for s in draw(engine).shapes:
-                self.assertTrue(0 <= s.x and s.x + s.w <= WIDTH and 0 <= s.y and s.y + s.h <= HEIGHT, (engine.name, s))
+                self.assertTrue(
+                    s.x >= 0 and s.x + s.w <= WIDTH and s.y >= 0 and s.y + s.h <= HEIGHT, (engine.name, s)
+                )
 
     def test_every_part_is_drawn_somewhere(self):
         drawn = {s.part for engine in EVERY for s in draw(engine).shapes} | {"injectors", "glow_plugs"}
-        drawn |= {s.part for s in draw(EngineCard(intake_heater=True, swirl_flaps="motor", egr_cooler_bypass="electric", turbo="wastegate", stop="vacuum", vacuum_pump=True)).shapes}
+        drawn |= {
+            s.part
+            for s in draw(
+                EngineCard(
+                    intake_heater=True,
+                    swirl_flaps="motor",
+                    egr_cooler_bypass="electric",
+                    turbo="wastegate",
+                    stop="vacuum",
+                    vacuum_pump=True,
+                )
+            ).shapes
+        }
         self.assertEqual(set(K.parts) - drawn, set())
         self.assertEqual(drawn - set(K.parts), set())
 
@@ -65,7 +89,12 @@ class Drawn(unittest.TestCase):
 
 
 class Trails(unittest.TestCase):
-    STEPS = [Step("Before anything was found", (), 0.1), Step("a", ("e1",), 0.6), Step("b", ("e2",), 0.55), Step("c", ("e3",), 0.9)]
+    STEPS = [
+        Step("Before anything was found", (), 0.1),
+        Step("a", ("e1",), 0.6),
+        Step("b", ("e2",), 0.55),
+        Step("c", ("e3",), 0.9),
+    ]
 
     def test_the_line_measures_the_odds(self):
         view = trail_view(self.STEPS)

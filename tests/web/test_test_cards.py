@@ -14,18 +14,32 @@ class Cards(WithClient):
     def setUp(self):
         super().setUp()
         import json
+
         for name, engine in (("modern", MODERN), ("vacuum", {**VACUUM, "batteries": 2})):
-            self.workshop.import_file(json.dumps(job_file(symptom("limp_mode"), code("P0299"), engine=engine, job_id=name)).encode())
+            self.workshop.import_file(
+                json.dumps(job_file(symptom("limp_mode"), code("P0299"), engine=engine, job_id=name)).encode()
+            )
 
     def post(self, job, path, **fields):
-        return self.client.post(f"/jobs/{job}/measure/{path}", data={"entry_id": str(uuid4()), "bench": "test", **fields}, follow_redirects=False)
+        return self.client.post(
+            f"/jobs/{job}/measure/{path}",
+            data={"entry_id": str(uuid4()), "bench": "test", **fields},
+            follow_redirects=False,
+        )
 
     def tape(self, job="modern"):
         return self.workshop.job(job).job.tape
 
     def test_every_test_can_be_written_down(self):
         for test, shape in K.tests.items():
-            job = next((j for j in ("modern", "vacuum") if not self.workshop.job(j).job.engine.rules_out(shape.needs)), None)
+            job = next(
+                (
+                    j
+                    for j in ("modern", "vacuum")
+                    if not self.workshop.job(j).job.engine.rules_out(shape.needs)
+                ),
+                None,
+            )
             self.assertIsNotNone(job, test)
             self.assertEqual(self.client.get(bench_link(job, test)).status_code, 200, test)
             page = self.client.get(f"/jobs/{job}/measure/test/{test}")
@@ -40,13 +54,42 @@ class Cards(WithClient):
                 self.client.post(f"/jobs/{job}/tick", data={"caution": "plug_voltage"})
                 answer = self.post(job, "outcome", test=test, outcome="red_tip", cylinder="1")
             elif shape.units:
-                where = {"channel": shape.channels[0]} if shape.channels else {"pin": shape.pins[0]} if shape.pins else {"point": shape.points[0]} if shape.points else {}
+                where = (
+                    {"channel": shape.channels[0]}
+                    if shape.channels
+                    else (
+                        {"pin": shape.pins[0]}
+                        if shape.pins
+                        else {"point": shape.points[0]}
+                        if shape.points
+                        else {}
+                    )
+                )
                 where |= {"node": "control_module"} if "node" in shape.where else {}
-                answer = self.post(job, "cell", test=test, unit=shape.units[0], value="1.5", **where, **({"cylinder": "1"} if "cylinder" in shape.where else {}))
+                answer = self.post(
+                    job,
+                    "cell",
+                    test=test,
+                    unit=shape.units[0],
+                    value="1.5",
+                    **where,
+                    **({"cylinder": "1"} if "cylinder" in shape.where else {}),
+                )
             elif shape.outcomes:
-                answer = self.post(job, "outcome", test=test, outcome=next(iter(shape.outcomes)), **({"cylinder": "2"} if "cylinder" in shape.where else {}))
+                answer = self.post(
+                    job,
+                    "outcome",
+                    test=test,
+                    outcome=next(iter(shape.outcomes)),
+                    **({"cylinder": "2"} if "cylinder" in shape.where else {}),
+                )
             else:
-                answer = self.post(job, "figures", test=test, **{f: "yes" if f in shape.flags else "10" for f in shape.figures if f != "dosing"})
+                answer = self.post(
+                    job,
+                    "figures",
+                    test=test,
+                    **{f: "yes" if f in shape.flags else "10" for f in shape.figures if f != "dosing"},
+                )
             self.assertEqual(answer.status_code, 303, (test, answer.text[:300]))
             self.assertGreater(len(self.tape(job)), before, test)
             self.assertTrue(any(v.test == test for v in self.workshop.job(job).assessed.now), test)
@@ -57,12 +100,26 @@ class Cards(WithClient):
         page = self.client.get("/jobs/modern/measure/test/actuator_sweep?node=egr_valve").text
         self.assertIn('aria-current="true">EGR valve', page)
         self.assertIn("Sticks", page)
-        self.assertNotIn("verdict failed", self.client.get("/jobs/modern/measure/test/actuator_sweep?node=turbo_actuator").text)
+        self.assertNotIn(
+            "verdict failed",
+            self.client.get("/jobs/modern/measure/test/actuator_sweep?node=turbo_actuator").text,
+        )
 
     def test_hot_and_cold_readings_stand_apart(self):
         for hot, value in (("", "0.5"), ("yes", "1.9")):
-            self.post("modern", "cell", test="injector_resistance", unit="ohm", value=value, cylinder="1", part_hot=hot)
-        shown = [self.client.get(f"/jobs/modern/measure/test/injector_resistance{q}").text for q in ("", "?part_hot=yes")]
+            self.post(
+                "modern",
+                "cell",
+                test="injector_resistance",
+                unit="ohm",
+                value=value,
+                cylinder="1",
+                part_hot=hot,
+            )
+        shown = [
+            self.client.get(f"/jobs/modern/measure/test/injector_resistance{q}").text
+            for q in ("", "?part_hot=yes")
+        ]
         self.assertIn('value="0.5"', shown[0])
         self.assertIn('value="1.9"', shown[1])
         self.assertTrue(self.tape()[-1].data.conditions.part_hot)
@@ -73,12 +130,20 @@ class Cards(WithClient):
         self.assertIn("a lot", answer.text)
         self.assertIn('value="12"', answer.text)
         self.assertIn("is no figure", answer.text)
-        self.assertIn("no fault code", self.post("modern", "returned", test="code_return", distance_km="12", codes_back="Q1").text)
+        self.assertIn(
+            "no fault code",
+            self.post("modern", "returned", test="code_return", distance_km="12", codes_back="Q1").text,
+        )
 
     def test_a_clear_and_a_drive_say_which_code_is_real(self):
         self.post("modern", "returned", test="code_return", distance_km="12", codes_back="P0299")
         self.assertEqual([x.kind for x in self.tape()][-2:], ["code_clear", "drive"])
-        self.assertEqual(next(v.judgement.cls for v in self.workshop.job("modern").assessed.now if v.test == "code_return"), "same")
+        self.assertEqual(
+            next(
+                v.judgement.cls for v in self.workshop.job("modern").assessed.now if v.test == "code_return"
+            ),
+            "same",
+        )
 
     def test_an_unknown_test_is_not_here(self):
         self.assertEqual(self.client.get("/jobs/modern/measure/test/bogus").status_code, 404)

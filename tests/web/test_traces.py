@@ -1,4 +1,5 @@
-"""Recordings through the pages: in by any layout, mapped once, judged on the tape with their stretch, out again."""
+"""Recordings through the pages: in by any layout, mapped once, judged on the tape with their stretch, out
+again."""
 
 import json
 import re
@@ -20,7 +21,9 @@ def sweep(fault="dead_spot"):
 class Pages(WithClient):
     def setUp(self):
         super().setUp()
-        self.workshop.import_file(json.dumps(job_file(symptom("emissions_message"), scan(), engine=MODERN)).encode())
+        self.workshop.import_file(
+            json.dumps(job_file(symptom("emissions_message"), scan(), engine=MODERN)).encode()
+        )
 
     def upload(self, data, name="sweep.csv"):
         return self.client.post("/jobs/case/traces", files={"file": (name, data)}, follow_redirects=False)
@@ -33,8 +36,12 @@ class Pages(WithClient):
 
     def brought_in(self, fault="dead_spot", command="EGR commanded", position="EGR position"):
         r = sweep(fault)
-        where = self.upload(write_csv({command: (r.command, "%"), position: (r.actual, "%")}).encode()).headers["location"]
-        return self.client.post(where, data=self.mapping(self.client.get(where).text), follow_redirects=False).headers["location"]
+        where = self.upload(
+            write_csv({command: (r.command, "%"), position: (r.actual, "%")}).encode()
+        ).headers["location"]
+        return self.client.post(
+            where, data=self.mapping(self.client.get(where).text), follow_redirects=False
+        ).headers["location"]
 
     def test_in_mapped_judged_and_on_the_tape_with_its_stretch(self):
         at = self.brought_in()
@@ -42,14 +49,28 @@ class Pages(WithClient):
         self.assertIn("a dead spot", page)
         self.assertIn("hatch-egr_valve", page)
         self.assertIn("EGR asked goes from", page)
-        before = next(s.probability for s in self.workshop.job("case").assessed.suspicion.suspects if s.fault == "egr_drive_failed")
-        answer = self.client.post(at + "/drive", data={"node": "egr_valve", "entry_id": "judge-1", "start": "0", "end": "120"}, follow_redirects=False)
+        before = next(
+            s.probability
+            for s in self.workshop.job("case").assessed.suspicion.suspects
+            if s.fault == "egr_drive_failed"
+        )
+        answer = self.client.post(
+            at + "/drive",
+            data={"node": "egr_valve", "entry_id": "judge-1", "start": "0", "end": "120"},
+            follow_redirects=False,
+        )
         self.assertEqual(answer.status_code, 303)
         job = self.workshop.job("case")
         last = job.job.tape[-1]
-        self.assertEqual((last.data.test, last.data.outcome, last.data.where.node), ("actuator_sweep", "dead_spot", "egr_valve"))
+        self.assertEqual(
+            (last.data.test, last.data.outcome, last.data.where.node),
+            ("actuator_sweep", "dead_spot", "egr_valve"),
+        )
         self.assertEqual((last.data.source.trace, last.data.source.start_s), (at.rsplit("/", 1)[1], 0.0))
-        self.assertGreater(next(s.probability for s in job.assessed.suspicion.suspects if s.fault == "egr_drive_failed"), 2 * before)
+        self.assertGreater(
+            next(s.probability for s in job.assessed.suspicion.suspects if s.fault == "egr_drive_failed"),
+            2 * before,
+        )
         self.assertEqual(self.client.post(at + "/drive", data={"node": "turbo_actuator"}).status_code, 422)
 
     def test_the_map_is_kept_for_the_layout(self):
@@ -66,14 +87,24 @@ class Pages(WithClient):
 
     def test_what_is_wrong_in_the_map_is_said_at_its_column(self):
         where = self.upload(b"time [s],A [%],B [kPa]\n0,1,2\n1,2,3\n2,3,4\n").headers["location"]
-        answer = self.client.post(where, data={"channel-1": "egr_position", "unit-1": "%", "channel-2": "egr_position", "unit-2": "kPa"})
+        answer = self.client.post(
+            where,
+            data={"channel-1": "egr_position", "unit-1": "%", "channel-2": "egr_position", "unit-2": "kPa"},
+        )
         self.assertEqual(answer.status_code, 422)
         self.assertIn("is taken by", answer.text)
-        self.assertIn("cannot be turned into rpm", self.client.post(where, data={"channel-2": "engine_speed", "unit-2": "kPa"}).text)
+        self.assertIn(
+            "cannot be turned into rpm",
+            self.client.post(where, data={"channel-2": "engine_speed", "unit-2": "kPa"}).text,
+        )
         self.assertEqual(self.workshop.recordings.of_job("case"), [])
 
     def test_a_file_that_is_none_is_answered_at_the_field(self):
-        for data, word in ((b"PK\x03\x04abc", "zip file"), (b"", "choose a file"), (b"hello\nworld\n", "delimiter")):
+        for data, word in (
+            (b"PK\x03\x04abc", "zip file"),
+            (b"", "choose a file"),
+            (b"hello\nworld\n", "delimiter"),
+        ):
             answer = self.upload(data)
             self.assertEqual(answer.status_code, 422)
             self.assertIn(word, answer.text)
@@ -89,21 +120,34 @@ class Pages(WithClient):
         values = np.zeros(200_000)
         values[123_456] = 88.0
         t = np.arange(200_000) / 50
-        data = "time [s],EGR position [%]\n" + "\n".join(f"{a:.2f},{b:g}" for a, b in zip(t, values, strict=True))
+        data = "time [s],EGR position [%]\n" + "\n".join(
+            f"{a:.2f},{b:g}" for a, b in zip(t, values, strict=True)
+        )
         where = self.upload(data.encode()).headers["location"]
-        at = self.client.post(where, data=self.mapping(self.client.get(where).text), follow_redirects=False).headers["location"]
-        points = self.client.get(f"/api/v1{at}/points?channel=egr_position&most=800").json()["channels"]["egr_position"]
+        at = self.client.post(
+            where, data=self.mapping(self.client.get(where).text), follow_redirects=False
+        ).headers["location"]
+        points = self.client.get(f"/api/v1{at}/points?channel=egr_position&most=800").json()["channels"][
+            "egr_position"
+        ]
         self.assertLessEqual(len(points["t"]), 800)
         self.assertEqual(max(points["v"]), 88.0)
         self.assertEqual(self.client.get(f"/api/v1{at}/points?channel=bogus").status_code, 404)
-        self.assertEqual(self.client.get("/api/v1/jobs/case/traces").json()[0]["channels"][0]["samples"], 200_000)
+        self.assertEqual(
+            self.client.get("/api/v1/jobs/case/traces").json()[0]["channels"][0]["samples"], 200_000
+        )
 
     def test_a_stretch_is_marked_and_taken_out_as_csv_and_mdf(self):
         at = self.brought_in("healthy")
-        self.client.post(at + "/stretch", data={"name": "first way up", "start": "4", "end": "30,5", "entry_id": "st-1"})
+        self.client.post(
+            at + "/stretch", data={"name": "first way up", "start": "4", "end": "30,5", "entry_id": "st-1"}
+        )
         self.assertEqual(self.workshop.job("case").job.tape[-1].data.end_s, 30.5)
         self.assertIn("first way up", self.client.get(at).text)
-        self.assertIn("the end comes after the start", self.client.post(at + "/stretch", data={"name": "x", "start": "9", "end": "3"}).text)
+        self.assertIn(
+            "the end comes after the start",
+            self.client.post(at + "/stretch", data={"name": "x", "start": "9", "end": "3"}).text,
+        )
         for kind in ("csv", "mf4"):
             out = read_recording(self.client.get(f"{at}/export?format={kind}&start=4&end=30.5").content)
             self.assertEqual({c.name for c in out.columns}, {"egr_command", "egr_position"})
@@ -113,23 +157,54 @@ class Pages(WithClient):
         first, second = self.brought_in("healthy"), self.brought_in("dead_spot")
         page = self.client.get(f"{second}?with={first.rsplit('/', 1)[1]}&event=egr_command&level=50").text
         shift = float(re.search(r'data-shift="([^"]+)"', page)[1])
-        signals = [self.workshop.recordings.signals("case", at.rsplit("/", 1)[1])["egr_command"] for at in (second, first)]
+        signals = [
+            self.workshop.recordings.signals("case", at.rsplit("/", 1)[1])["egr_command"]
+            for at in (second, first)
+        ]
         crossing = [float(s.times_s[np.flatnonzero(s.values >= 50)[0]]) for s in signals]
         self.assertAlmostEqual(shift, crossing[0] - crossing[1], delta=0.2)
-        self.assertIn("nothing to align at", self.client.get(f"{second}?with={first.rsplit('/', 1)[1]}&event=egr_command&level=900").text)
+        self.assertIn(
+            "nothing to align at",
+            self.client.get(f"{second}?with={first.rsplit('/', 1)[1]}&event=egr_command&level=900").text,
+        )
 
     def test_a_recording_in_the_job_file_itself_is_judged(self):
         r = sweep()
-        columns = {"time": r.actual.times_s.tolist(), "cmd": r.command.values.tolist(), "pos": r.actual.values.tolist()}
-        raw = job_file(entry("trace", test="actuator_sweep", channels={"cmd": "egr_command", "pos": "egr_position"}, columns=columns), engine=MODERN, job_id="inplace")
+        columns = {
+            "time": r.actual.times_s.tolist(),
+            "cmd": r.command.values.tolist(),
+            "pos": r.actual.values.tolist(),
+        }
+        raw = job_file(
+            entry(
+                "trace",
+                test="actuator_sweep",
+                channels={"cmd": "egr_command", "pos": "egr_position"},
+                columns=columns,
+            ),
+            engine=MODERN,
+            job_id="inplace",
+        )
         self.workshop.import_file(json.dumps(raw).encode())
         v = self.workshop.job("inplace").assessed.now[0]
-        self.assertEqual((v.test, v.where["node"], v.judgement.cls), ("actuator_sweep", "egr_valve", "dead_spot"))
+        self.assertEqual(
+            (v.test, v.where["node"], v.judgement.cls), ("actuator_sweep", "egr_valve", "dead_spot")
+        )
 
     def test_kept_arrays_come_back_as_they_were(self):
         rng = np.random.default_rng(1)
         t = np.sort(rng.uniform(0, 100, 5000))
-        back = unpacked(packed({"a": Signal(t, rng.normal(0, 1, 5000)), "b": Signal(t, np.arange(5000.0)), "c": Signal(t[:7], t[:7])}))
+        back = unpacked(
+            packed(
+                {
+                    "a": Signal(t, rng.normal(0, 1, 5000)),
+                    "b": Signal(t, np.arange(5000.0)),
+                    "c": Signal(t[:7], t[:7]),
+                }
+            )
+        )
         self.assertEqual(list(back), ["a", "b", "c"])
-        self.assertTrue(np.array_equal(back["b"].values, np.arange(5000.0)) and np.array_equal(back["c"].times_s, t[:7]))
+        self.assertTrue(
+            np.array_equal(back["b"].values, np.arange(5000.0)) and np.array_equal(back["c"].times_s, t[:7])
+        )
         self.assertEqual(self.client.get("/jobs/case/traces/nope").status_code, 404)

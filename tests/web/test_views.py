@@ -1,4 +1,5 @@
-"""What templates are given: drawings that measure, words for every kind of entry, and colours that can be read."""
+"""What templates are given: drawings that measure, words for every kind of entry, and colours that can be
+read."""
 
 import re
 import unittest
@@ -48,7 +49,14 @@ class Drawings(unittest.TestCase):
         self.assertAlmostEqual(shares[1][0], 1.0)
 
     def test_the_margin_has_a_curve_for_each_number_of_plugs_and_marks_tonight(self):
-        view = margin_view(record(entry("condition", name="ambient", value=-8, unit="degC"), meter(), *plugs([1.0, "OL", 1.0, 1.0])), plug_shares(record(meter(), *plugs([1.0, "OL", 1.0, 1.0])).assessed.now))
+        view = margin_view(
+            record(
+                entry("condition", name="ambient", value=-8, unit="degC"),
+                meter(),
+                *plugs([1.0, "OL", 1.0, 1.0]),
+            ),
+            plug_shares(record(meter(), *plugs([1.0, "OL", 1.0, 1.0])).assessed.now),
+        )
         self.assertEqual([c["working"] for c in view["curves"]], [4, 3, 2, 1, 0])
         left, width = view["chart"]["left"], view["chart"]["width"]
         self.assertAlmostEqual(view["tonight"]["x"], left + (-8 + 30) / 55 * width, delta=0.1)
@@ -65,7 +73,13 @@ class Drawings(unittest.TestCase):
         self.assertTrue(slow["rpm_measured"])
 
     def test_every_bench_can_be_shown_for_any_card(self):
-        for engine in (NORRA, SKARN, {"name": "x"}, {"name": "x", "cylinders": 1, "glow": "ceramic", "glow_control": "electronic_module"}, {"name": "x", "cylinders": 16, "arrangement": "vee"}):
+        for engine in (
+            NORRA,
+            SKARN,
+            {"name": "x"},
+            {"name": "x", "cylinders": 1, "glow": "ceramic", "glow_control": "electronic_module"},
+            {"name": "x", "cylinders": 16, "arrangement": "vee"},
+        ):
             for method in ("ohm", "lamp", "current", "heat"):
                 self.assertTrue(glow_view(record(engine=engine), K, method, "plug")["rows"])
             self.assertEqual(len(relay_view(record(engine=engine), K)["cells"]), 5)
@@ -74,20 +88,44 @@ class Drawings(unittest.TestCase):
 
 class Cells(unittest.TestCase):
     def test_a_cell_shows_the_latest_reading_in_its_own_unit_or_says_the_other(self):
-        cells = [Cell("glow_resistance", "1", "ohm", {"point": "plug", "cylinder": 1}), Cell("battery_rest", "b", "V", {"point": "battery_1"})]
-        filled = fill(record(reading("glow_resistance", "OL", "ohm", point="plug", cylinder=1), reading("battery_rest", 12600, "mV", point="battery_1")), cells)
+        cells = [
+            Cell("glow_resistance", "1", "ohm", {"point": "plug", "cylinder": 1}),
+            Cell("battery_rest", "b", "V", {"point": "battery_1"}),
+        ]
+        filled = fill(
+            record(
+                reading("glow_resistance", "OL", "ohm", point="plug", cylinder=1),
+                reading("battery_rest", 12600, "mV", point="battery_1"),
+            ),
+            cells,
+        )
         self.assertEqual([f.text for f in filled], ["OL", "12600 mV"])
         self.assertEqual(filled[0].verdict.judgement.cls, "open")
 
     def test_inrush_and_steady_are_two_cells(self):
-        steady, inrush = (Cell("glow_current", "1", "A", {"cylinder": 1}, conditions={"after_s": s}) for s in (10.0, 1.0))
-        filled = fill(record(reading("glow_current", 22, "A", {"after_s": 1}, cylinder=1), reading("glow_current", 11, "A", {"after_s": 10}, cylinder=1)), [steady, inrush])
+        steady, inrush = (
+            Cell("glow_current", "1", "A", {"cylinder": 1}, conditions={"after_s": s}) for s in (10.0, 1.0)
+        )
+        filled = fill(
+            record(
+                reading("glow_current", 22, "A", {"after_s": 1}, cylinder=1),
+                reading("glow_current", 11, "A", {"after_s": 10}, cylinder=1),
+            ),
+            [steady, inrush],
+        )
         self.assertEqual([f.text for f in filled], ["11", "22"])
         self.assertNotEqual(steady.id, inrush.id)
 
     def test_a_cell_is_found_again_from_its_form(self):
-        form = Form({k: [v] for k, v in {"test": "glow_current", "cylinder": "3", "unit": "A", "after_s": "10.0"}.items()})
-        self.assertEqual(cell_of(form).id, Cell("glow_current", "", "A", {"cylinder": 3}, conditions={"after_s": 10.0}).id)
+        form = Form(
+            {
+                k: [v]
+                for k, v in {"test": "glow_current", "cylinder": "3", "unit": "A", "after_s": "10.0"}.items()
+            }
+        )
+        self.assertEqual(
+            cell_of(form).id, Cell("glow_current", "", "A", {"cylinder": 3}, conditions={"after_s": 10.0}).id
+        )
 
 
 class Forms(unittest.TestCase):
@@ -96,7 +134,9 @@ class Forms(unittest.TestCase):
 
     def test_figures_money_choices_and_moments(self):
         f = self.form(a="1 250,50", b="12.5", c="2030-01-01T10:00", d="yes", e="-3", f="13", g="soon")
-        self.assertEqual((f.money("a"), f.figure("b", "", 0, 20), f.choice("d", ("yes", "no"))), (125050, 12.5, "yes"))
+        self.assertEqual(
+            (f.money("a"), f.figure("b", "", 0, 20), f.choice("d", ("yes", "no"))), (125050, 12.5, "yes")
+        )
         self.assertEqual(f.moment("c").year, 2030)
         self.assertFalse(f.faults)
         self.assertIsNone(f.money("e"))
@@ -129,11 +169,26 @@ class Zones(unittest.TestCase):
                 self.assertTrue(says.strip(), x.kind)
                 self.assertNotIn("_", says.replace("__", ""), x.kind)
                 seen.add(x.kind)
-        rest = [entry("drive", distance_km=12, codes_back=["P0671"]), entry("trace", channels={"a": "rail_pressure"}, file="x.csv"), entry("lamp", lamp="Glow", state="on"), entry("context", context="short_trips"),
-                entry("card_change", changes={"glow": [None, "rod_12v"]}), entry("outcome", test="wiggle", figures={"wiggle_s": 30, "dropouts": 2}), entry("warning", text="brake line", urgency="stop"),
-                entry("note", text="x"), entry("state", state="engine_cold"), entry("stretch", trace="e1", start_s=1.0, end_s=2.0, name="pull"), entry("code_clear", module="all"), entry("before", text="x"), entry("piece", name="tip", went="bore"), entry("trim", cylinder=1, code="A1B2", **{"from": "part"}),
-                entry("circuit", parts=[{"id": "pump", "kind": "pump", "title": "Pump"}], hoses=[]), entry("reset_step", plan="x", step="codes", result="done"),
-                entry("top_up", litres=10.0, source="hut cans"), entry("deadline", until="2030-01-01T00:00:00Z")]
+        rest = [
+            entry("drive", distance_km=12, codes_back=["P0671"]),
+            entry("trace", channels={"a": "rail_pressure"}, file="x.csv"),
+            entry("lamp", lamp="Glow", state="on"),
+            entry("context", context="short_trips"),
+            entry("card_change", changes={"glow": [None, "rod_12v"]}),
+            entry("outcome", test="wiggle", figures={"wiggle_s": 30, "dropouts": 2}),
+            entry("warning", text="brake line", urgency="stop"),
+            entry("note", text="x"),
+            entry("state", state="engine_cold"),
+            entry("stretch", trace="e1", start_s=1.0, end_s=2.0, name="pull"),
+            entry("code_clear", module="all"),
+            entry("before", text="x"),
+            entry("piece", name="tip", went="bore"),
+            entry("trim", cylinder=1, code="A1B2", **{"from": "part"}),
+            entry("circuit", parts=[{"id": "pump", "kind": "pump", "title": "Pump"}], hoses=[]),
+            entry("reset_step", plan="x", step="codes", result="done"),
+            entry("top_up", litres=10.0, source="hut cans"),
+            entry("deadline", until="2030-01-01T00:00:00Z"),
+        ]
         job = record(*rest).job
         for x in job.tape:
             self.assertTrue(entry_says(x, K, {}).strip())
@@ -148,10 +203,15 @@ class Zones(unittest.TestCase):
         self.assertEqual(heat_view(record())["suspects"], [])
         warm = heat_view(record(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])))
         self.assertEqual(warm["suspects"][0]["warmth"], 4)
-        self.assertEqual([s["width"] for s in warm["suspects"]], sorted((s["width"] for s in warm["suspects"]), reverse=True))
+        self.assertEqual(
+            [s["width"] for s in warm["suspects"]],
+            sorted((s["width"] for s in warm["suspects"]), reverse=True),
+        )
 
     def test_links_lead_to_the_bench_of_a_test(self):
-        self.assertEqual(bench_link("j", "glow_lamp_test", "plug"), "/jobs/j/measure/glow?method=lamp&point=plug")
+        self.assertEqual(
+            bench_link("j", "glow_lamp_test", "plug"), "/jobs/j/measure/glow?method=lamp&point=plug"
+        )
         self.assertEqual(bench_link("j", "crank_speed"), "/jobs/j/measure/battery")
         self.assertEqual(bench_link("j", "rail_pressure_crank"), "/jobs/j/measure/test/rail_pressure_crank")
 
@@ -176,7 +236,7 @@ class Colours(unittest.TestCase):
 
     def contrast(self, one, two):
         def light(colour):
-            parts = [int(colour[i:i + 2], 16) / 255 for i in (1, 3, 5)]
+            parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
             r, g, b = (p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts)
             return 0.2126 * r + 0.7152 * g + 0.0722 * b
 
@@ -185,14 +245,23 @@ class Colours(unittest.TestCase):
 
     def test_text_can_be_read_on_every_ground_it_stands_on(self):
         for colours in self.variants():
-            for ink, grounds in {"ink": ("ground", "sheet", "ice", "brass-pale", "pine-pale"), "soft": ("ground", "sheet"), "frost": ("ground", "sheet"), "ember": ("ground", "sheet"),
-                                 "pine": ("sheet", "pine-pale"), "brass": ("sheet", "brass-pale"), "frost-ink": ("frost",)}.items():
+            for ink, grounds in {
+                "ink": ("ground", "sheet", "ice", "brass-pale", "pine-pale"),
+                "soft": ("ground", "sheet"),
+                "frost": ("ground", "sheet"),
+                "ember": ("ground", "sheet"),
+                "pine": ("sheet", "pine-pale"),
+                "brass": ("sheet", "brass-pale"),
+                "frost-ink": ("frost",),
+            }.items():
                 for ground in grounds:
                     self.assertGreaterEqual(self.contrast(colours[ink], colours[ground]), 4.5, (ink, ground))
 
     def test_both_dark_variants_are_the_same(self):
         css = (STATIC / "css" / "frost.css").read_text()
-        system = re.search(r'prefers-color-scheme: dark\) \{ :root:not\(\[data-theme="light"\]\) \{(.*?)\}', css, re.S).group(1)
+        system = re.search(
+            r'prefers-color-scheme: dark\) \{ :root:not\(\[data-theme="light"\]\) \{(.*?)\}', css, re.S
+        ).group(1)
         chosen = re.search(r'\n\[data-theme="dark"\] \{(.*?)\}', css, re.S).group(1)
         self.assertEqual(re.findall(r"--[^;]+", system), re.findall(r"--[^;]+", chosen))
 

@@ -1,4 +1,5 @@
-"""Odds carried across a repair: evidence before it speaks of the vehicle as it was, evidence after it of what is left."""
+"""Odds carried across a repair: evidence before it speaks of the vehicle as it was, evidence after it of what
+is left."""
 
 from collections.abc import Iterable, Sequence
 
@@ -13,9 +14,10 @@ HALF_AS_WELL = float(np.log(2))
 def carried(space: Space, sets: np.ndarray, cured: Iterable[str], takes: float) -> np.ndarray:
     """Answer the chance of each set after an act that takes some faults away.
 
-    One coin falls for the whole act: with `takes` every set loses all faults of `cured` that it holds, else none.
-    Nothing else changes, and no fault is added, so that the sets of up to three stay closed under repairs.
-    Parameters: `sets` chance of each set, shape (N,), sums to 1; `takes` between 0 and 1. Returns shape (N,).
+    One coin falls for the whole act: with `takes` every set loses all faults of `cured` that it holds, else
+    none. Nothing else changes, and no fault is added, so that the sets of up to three stay closed under
+    repairs. Parameters: `sets` chance of each set, shape (N,), sums to 1; `takes` between 0 and 1. Returns
+    shape (N,).
 
     Raises ValueError when `takes` is no chance.
 
@@ -39,18 +41,26 @@ def log_weights(sets: np.ndarray) -> np.ndarray:
     return np.log(np.maximum(sets, np.exp(NO_WEIGHT)))
 
 
-def weigh_across(space: Space, prior: np.ndarray, times: Sequence[Sequence[np.ndarray]],
-                 acts: Sequence[tuple[Iterable[str], float]]) -> list[Weighed]:
+def weigh_across(
+    space: Space,
+    prior: np.ndarray,
+    times: Sequence[Sequence[np.ndarray]],
+    acts: Sequence[tuple[Iterable[str], float]],
+) -> list[Weighed]:
     """Weigh the evidence of every time on the vehicle as it was then, exactly.
 
-    Parameters: `prior` log weights, shape (N,); `times` the log likelihoods of each time, one more than `acts`;
-    `acts` what was done between two times: the faults it takes and the chance that it does. Returns what was
-    believed at the end of each time by all that was known until then.
+    Parameters: `prior` log weights, shape (N,); `times` the log likelihoods of each time, one more than
+    `acts`; `acts` what was done between two times: the faults it takes and the chance that it does. Returns
+    what was believed at the end of each time by all that was known until then.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("hose", "valve"), most=1)
-    >>> before, after = weigh_across(s, log_prior(s, np.array([0.1, 0.1, 0.05])), [[np.log([0.8, 0.1, 0.1, 0.1])], []],
-    ...                              [({"hose"}, 0.9)])
+    >>> before, after = weigh_across(
+    ...     s,
+    ...     log_prior(s, np.array([0.1, 0.1, 0.05])),
+    ...     [[np.log([0.8, 0.1, 0.1, 0.1])], []],
+    ...     [({"hose"}, 0.9)],
+    ... )
     >>> before.faults.round(2).tolist(), after.faults.round(2).tolist(), after.sets[-1].round(2)
     ([0.84, 0.11, 0.05], [0.08, 0.11, 0.05], np.float64(0.76))
     """
@@ -62,14 +72,17 @@ def weigh_across(space: Space, prior: np.ndarray, times: Sequence[Sequence[np.nd
     return found
 
 
-def said_by_proof(left: np.ndarray, unexplained: np.ndarray, if_left: float, if_cured: float) -> tuple[np.ndarray, np.ndarray]:
-    """Answer how likely each set makes what a proof showed, and the share of each in which the complaint never came
-    from its faults, after it.
+def said_by_proof(
+    left: np.ndarray, unexplained: np.ndarray, if_left: float, if_cured: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """Answer how likely each set makes what a proof showed, and the share of each in which the complaint
+    never came from its faults, after it.
 
-    Where the findings before the repair were explained by nothing in the set, the complaint came from something
-    unlisted, and no repair took it away: there a proof says the same as of a set that still explains it.
-    Parameters: `left` which sets still explain it, shape (N,); `unexplained` that share before, shape (N,);
-    `if_left`, `if_cured` the chance of what was seen in either case. Returns two arrays of shape (N,).
+    Where the findings before the repair were explained by nothing in the set, the complaint came from
+    something unlisted, and no repair took it away: there a proof says the same as of a set that still
+    explains it. Parameters: `left` which sets still explain it, shape (N,); `unexplained` that share before,
+    shape (N,); `if_left`, `if_cured` the chance of what was seen in either case. Returns two arrays of shape
+    (N,).
 
     >>> row, share = said_by_proof(np.array([True, False, False]), np.array([0.0, 0.0, 0.5]), 0.2, 1.0)
     >>> row.round(2).tolist(), share.round(2).tolist()
@@ -82,9 +95,10 @@ def said_by_proof(left: np.ndarray, unexplained: np.ndarray, if_left: float, if_
 def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
     """Answer which sets still explain the complaint, shape (N,).
 
-    A fault explains it if, with it taken out, its set explains the findings less than half as well; a set does if
-    one of its faults does, in it or alone: two that each explain it all leave it there when one is mended.
-    `unlisted` always does, the empty set never. `told`: the log likelihood of the findings by each set, shape (N,).
+    A fault explains it if, with it taken out, its set explains the findings less than half as well; a set
+    does if one of its faults does, in it or alone: two that each explain it all leave it there when one is
+    mended. `unlisted` always does, the empty set never. `told`: the log likelihood of the findings by each
+    set, shape (N,).
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> s = build_space(("a", "b"))
@@ -96,10 +110,12 @@ def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
     rows = np.arange(len(told))
     nobody = len(space.faults) + 1
     alone = np.zeros(nobody + 1, bool)
-    alone[:len(space.faults)] = told[:len(space.faults)] - told[space.empty_at] > HALF_AS_WELL
+    alone[: len(space.faults)] = told[: len(space.faults)] - told[space.empty_at] > HALF_AS_WELL
     explains = alone[space.held].any(axis=1)
     for column in range(space.most):
-        explains |= (space.held[:, column] != nobody) & (told - told[_left(space, rows, column)] > HALF_AS_WELL)
+        explains |= (space.held[:, column] != nobody) & (
+            told - told[_left(space, rows, column)] > HALF_AS_WELL
+        )
     explains[space.unlisted_at], explains[space.empty_at] = True, False
     return explains
 

@@ -1,4 +1,5 @@
-"""What a test not yet made would tell about what to repair, what it costs to get there, and when to stop testing."""
+"""What a test not yet made would tell about what to repair, what it costs to get there, and when to stop
+testing."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -26,12 +27,14 @@ def likeliest_sets(sets: np.ndarray, most: int = 1500, share: float = 0.995) -> 
     return places[: int(np.searchsorted(np.cumsum(sets[places]), share)) + 1]
 
 
-def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | None = None, counts: np.ndarray | None = None) -> tuple[np.ndarray, list[tuple[str, ...]]]:
+def repair_groups(
+    space: Space, repair_of: tuple[str, ...], rows: np.ndarray | None = None, counts: np.ndarray | None = None
+) -> tuple[np.ndarray, list[tuple[str, ...]]]:
     """Answer which sets of faults end in the same repairs.
 
-    `repair_of`: the repair of each fault, length F; `unlisted` ends in no repair known. `rows`: the sets asked
-    for, all when left out. `counts`: shape (len(rows), most), False for a fault of a set that needs no repair here.
-    Returns the group of each set, and the repairs of each group.
+    `repair_of`: the repair of each fault, length F; `unlisted` ends in no repair known. `rows`: the sets
+    asked for, all when left out. `counts`: shape (len(rows), most), False for a fault of a set that needs no
+    repair here. Returns the group of each set, and the repairs of each group.
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> groups, repairs = repair_groups(build_space(("a", "b", "c"), most=1), ("plugs", "plugs", "relay"))
@@ -54,8 +57,8 @@ def repair_groups(space: Space, repair_of: tuple[str, ...], rows: np.ndarray | N
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Test:
-    """A test as the choice sees it: the chance of each outcome under each set, shape (M, K); minutes of its own;
-    what must be taken off or brought about first."""
+    """A test as the choice sees it: the chance of each outcome under each set, shape (M, K); minutes of its
+    own; what must be taken off or brought about first."""
 
     name: str
     table: np.ndarray
@@ -65,8 +68,8 @@ class Test:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Belief:
-    """What is believed now: the chance of each set, shape (M,); the repair group of each, shape (M,); what each
-    group's repair costs in minutes, shape (G,)."""
+    """What is believed now: the chance of each set, shape (M,); the repair group of each, shape (M,); what
+    each group's repair costs in minutes, shape (G,)."""
 
     sets: np.ndarray
     groups: np.ndarray
@@ -77,9 +80,10 @@ class Belief:
 class Proposal:
     """What one test promises.
 
-    `bits`: expected information about what to repair. `minutes`: its own and those of the access it needs first.
-    `saves_min`: how many minutes of repairs in vain it is expected to spare, alone or with `along`. `rate`: bits per
-    minute, the access shared with `along`: the other tests that the same access opens. `outcomes`: chance of each.
+    `bits`: expected information about what to repair. `minutes`: its own and those of the access it needs
+    first. `saves_min`: how many minutes of repairs in vain it is expected to spare, alone or with `along`.
+    `rate`: bits per minute, the access shared with `along`: the other tests that the same access opens.
+    `outcomes`: chance of each.
     """
 
     test: int
@@ -116,7 +120,8 @@ def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
 
 
 def information(belief: Belief, table: np.ndarray) -> tuple[float, np.ndarray]:
-    """Answer the expected bits one test tells about what to repair, and the chance of each outcome, shape (K,).
+    """Answer the expected bits one test tells about what to repair, and the chance of each outcome, shape
+    (K,).
 
     Mutual information between the repair needed and the outcome: ``sum P(r, k)*log2(P(r, k)/(P(r)*P(k)))``.
 
@@ -142,12 +147,14 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
 
     Access that is reached already is not in `access_min` or costs 0. What the same access opens is looked at
     together, up to three tests at a time, so that one cover off pays for all that lives under it: a test is
-    ranked by the best rate of any such company it is in. Within such company outcomes are taken as independent
-    given the repair, and the 160 likeliest repair groups are looked at.
+    ranked by the best rate of any such company it is in. Within such company outcomes are taken as
+    independent given the repair, and the 160 likeliest repair groups are looked at.
 
     >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> sharp = np.array([[0.95, 0.05], [0.05, 0.95]])
-    >>> ranked = propose(b, [Test("far", sharp, 5, frozenset({"cover"})), Test("near", sharp, 5)], {"cover": 20.0})
+    >>> ranked = propose(
+    ...     b, [Test("far", sharp, 5, frozenset({"cover"})), Test("near", sharp, 5)], {"cover": 20.0}
+    ... )
     >>> [(p.test, p.minutes, round(p.bits, 2)) for p in ranked]
     [(1, 5, 0.71), (0, 25.0, 0.71)]
     """
@@ -161,20 +168,57 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     own = [t.minutes for t in tests]
     reach = [sum(access_min.get(a, 0.0) for a in t.access) for t in tests]
     saves = [float(now - repair_minutes((chance[:, None] * g).T, cost).sum()) for g in given]
-    rates, along, best_saves = [bits[i] / max(own[i] + reach[i], 0.1) for i in range(len(tests))], [()] * len(tests), [s for s in saves]
-    for opened in {frozenset(a for a in t.access if access_min.get(a, 0.0) > 0) for t in tests} - {frozenset()}:
-        inside = [i for i, t in enumerate(tests) if {a for a in t.access if access_min.get(a, 0.0) > 0} <= opened and t.access & opened]
-        _company(sorted(inside, key=lambda i: -bits[i] / own[i])[:8], sum(access_min[a] for a in opened), chance, cost, now, given, own, rates, along, best_saves)
-    return sorted((Proposal(i, bits[i], own[i] + reach[i], best_saves[i], rates[i], along[i], joints[i].sum(axis=0)) for i in range(len(tests))),
-                  key=lambda p: (-p.rate, p.minutes, p.test))
+    rates, along, best_saves = (
+        [bits[i] / max(own[i] + reach[i], 0.1) for i in range(len(tests))],
+        [()] * len(tests),
+        [s for s in saves],
+    )
+    for opened in {frozenset(a for a in t.access if access_min.get(a, 0.0) > 0) for t in tests} - {
+        frozenset()
+    }:
+        inside = [
+            i
+            for i, t in enumerate(tests)
+            if {a for a in t.access if access_min.get(a, 0.0) > 0} <= opened and t.access & opened
+        ]
+        _company(
+            sorted(inside, key=lambda i: -bits[i] / own[i])[:8],
+            sum(access_min[a] for a in opened),
+            chance,
+            cost,
+            now,
+            given,
+            own,
+            rates,
+            along,
+            best_saves,
+        )
+    return sorted(
+        (
+            Proposal(i, bits[i], own[i] + reach[i], best_saves[i], rates[i], along[i], joints[i].sum(axis=0))
+            for i in range(len(tests))
+        ),
+        key=lambda p: (-p.rate, p.minutes, p.test),
+    )
 
 
-def _company(inside: list[int], open_min: float, chance: np.ndarray, cost: np.ndarray, now: float, given: list[np.ndarray], own: list[float],
-             rates: list[float], along: list[tuple[int, ...]], saves: list[float]) -> None:
+def _company(
+    inside: list[int],
+    open_min: float,
+    chance: np.ndarray,
+    cost: np.ndarray,
+    now: float,
+    given: list[np.ndarray],
+    own: list[float],
+    rates: list[float],
+    along: list[tuple[int, ...]],
+    saves: list[float],
+) -> None:
     """Grow a company of tests behind one access greedily and let its rate count for each test in it."""
     company: list[int] = []
     table = np.ones((len(chance), 1))
     while inside and len(company) < MOST_TOGETHER:
+
         def joint_with(i: int, table: np.ndarray = table) -> np.ndarray:
             return (table[:, :, None] * given[i][:, None, :]).reshape(len(table), -1)
 
@@ -186,7 +230,9 @@ def _company(inside: list[int], open_min: float, chance: np.ndarray, cost: np.nd
         if len(company) == 1:
             continue
         rate = _bits(chance[:, None] * table) / (spent + own[best])
-        saved = float(now - repair_minutes((chance[:, None] * table).T, cost).sum()) - sum(own[i] for i in company[1:])
+        saved = float(now - repair_minutes((chance[:, None] * table).T, cost).sum()) - sum(
+            own[i] for i in company[1:]
+        )
         for i in company:
             if rate > rates[i]:
                 rates[i], along[i] = rate, tuple(j for j in company if j != i)
@@ -195,8 +241,9 @@ def _company(inside: list[int], open_min: float, chance: np.ndarray, cost: np.nd
 
 @dataclass(frozen=True, slots=True)
 class Sure:
-    """Whether to stop testing. `chance`: that the likeliest repair cures. `wrong_min`: minutes a repair in vain is
-    expected to cost if one stops now. `saves_min`, `test_min`: what the best test would spare and take."""
+    """Whether to stop testing. `chance`: that the likeliest repair cures. `wrong_min`: minutes a repair in
+    vain is expected to cost if one stops now. `saves_min`, `test_min`: what the best test would spare and
+    take."""
 
     enough: bool
     chance: float

@@ -44,10 +44,11 @@ def _log2_odds(chance: np.ndarray) -> np.ndarray:
 def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.ndarray) -> Weighed:
     """Weigh every set of faults by Bayes' rule, exactly.
 
-    Parameters: `prior` log weights, shape (N,); `evidence` log likelihoods, E rows of shape (N,), one per piece
-    of evidence, already tempered where it covers only part of what it should. Independent given the set.
-    What each piece moved is worked out in single precision over the sets that could count at all with one
-    piece left out (at least 6e-6 of the best): good to a tenth of a bit for faults that stand above half a percent.
+    Parameters: `prior` log weights, shape (N,); `evidence` log likelihoods, E rows of shape (N,), one per
+    piece of evidence, already tempered where it covers only part of what it should. Independent given the
+    set. What each piece moved is worked out in single precision over the sets that could count at all with
+    one piece left out (at least 6e-6 of the best): good to a tenth of a bit for faults that stand above half
+    a percent.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
@@ -79,10 +80,11 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
 
 
 def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.ndarray) -> np.ndarray:
-    """Answer how the odds went along the tape: the chance of each fault before any evidence and after each piece.
+    """Answer how the odds went along the tape: the chance of each fault before any evidence and after each
+    piece.
 
-    Parameters as for `weigh`, the rows in the order in which they were found. Returns shape (E + 1, F + 1), worked
-    out in single precision: good to a thousandth.
+    Parameters as for `weigh`, the rows in the order in which they were found. Returns shape (E + 1, F + 1),
+    worked out in single precision: good to a thousandth.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
@@ -99,13 +101,13 @@ def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
 def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ...]]:
     """Answer the smallest groups of findings that no allowed set of faults explains together.
 
-    Each alone is well explained by some set, yet the best set for both of a pair reaches less than 8 % of what
-    the two best ones reach apart; for groups of three and four, in which no pair is at odds, less than 2 %.
-    `evidence`: log likelihoods, E rows of shape (N,), over the sets that are to be tried. Returns tuples of indices. Groups
-    of four are looked for among up to 24 findings.
+    Each alone is well explained by some set, yet the best set for both of a pair reaches less than 8 % of
+    what the two best ones reach apart; for groups of three and four, in which no pair is at odds, less than 2
+    %. `evidence`: log likelihoods, E rows of shape (N,), over the sets that are to be tried. Returns tuples
+    of indices. Groups of four are looked for among up to 24 findings.
 
-    A group is first held against the sets that explain most of all findings; only one that none of them explains
-    is held against every set, so the answer is exact.
+    A group is first held against the sets that explain most of all findings; only one that none of them
+    explains is held against every set, so the answer is exact.
 
     >>> conflicts(np.log([[0.9, 0.01], [0.01, 0.9], [0.5, 0.6]]))
     [(0, 1)]
@@ -133,14 +135,16 @@ def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ..
     return found
 
 
-def _unexplained(near: np.ndarray, worst_case: np.ndarray, free: list[int], size: int, floor: float) -> Iterator[tuple[int, ...]]:
-    """The groups that none of the sets tried first explains. The set that explains most cannot explain all of a
-    group, so one member at least falls short of it by its share of the floor."""
+def _unexplained(
+    near: np.ndarray, worst_case: np.ndarray, free: list[int], size: int, floor: float
+) -> Iterator[tuple[int, ...]]:
+    """The groups that none of the sets tried first explains. The set that explains most cannot explain all of
+    a group, so one member at least falls short of it by its share of the floor."""
     told: set[tuple[int, ...]] = set()
     for short in (i for i in free if worst_case[i] < floor / size):
         rest = [i for i in free if i != short]
         for held in combinations(rest, size - 2):
-            after = rest[rest.index(held[-1]) + 1:] if held else rest
+            after = rest[rest.index(held[-1]) + 1 :] if held else rest
             if not after:
                 continue
             together = near[short] + near[list(held)].sum(axis=0)

@@ -17,8 +17,9 @@ class Finding:
 
     `general`: chance of each outcome on a vehicle without a related fault, shape (K,). `shows`: for a fault
     by id, the chance of each outcome when that fault alone is present, shape (K,). All rows sum to 1. `blur`:
-    the share of an even spread that something unlisted mixes into the general chances. `well`: the chances with
-    nothing wrong, where a test is only made because something is: shape (K,); the general ones when left out.
+    the share of an even spread that something unlisted mixes into the general chances. `well`: the chances
+    with nothing wrong, where a test is only made because something is: shape (K,); the general ones when left
+    out.
     """
 
     id: str
@@ -45,9 +46,9 @@ class Finding:
 class Space:
     """All sets of one up to `most` faults, then `unlisted`, then the empty set as the last row.
 
-    `faults`: ids, length F. `held`: shape (N, most), the places in `faults` each set holds; place F stands for
-    `unlisted` and F + 1 for nobody. `members`: shape (N, F + 1), 1 where the set holds the fault, `unlisted` last.
-    The empty set is a vehicle with nothing wrong: no prior gives it weight, repairs do.
+    `faults`: ids, length F. `held`: shape (N, most), the places in `faults` each set holds; place F stands
+    for `unlisted` and F + 1 for nobody. `members`: shape (N, F + 1), 1 where the set holds the fault,
+    `unlisted` last. The empty set is a vehicle with nothing wrong: no prior gives it weight, repairs do.
     """
 
     faults: tuple[str, ...]
@@ -78,14 +79,17 @@ class Space:
         return codes[order], order
 
     def without(self, rows: np.ndarray, column: int) -> np.ndarray:
-        """The places of the sets that are left when each of some sets loses the fault in one column, shape (len(rows),).
-        A set that has no fault there, and `unlisted`, answer themselves; one that loses its last answers the empty set."""
+        """The places of the sets that are left when each of some sets loses the fault in one column, shape
+        (len(rows),). A set that has no fault there, and `unlisted`, answer themselves; one that loses its
+        last answers the empty set.
+        """
         held = self.held[rows].copy()
         held[:, column] = np.where(held[:, column] == len(self.faults), held[:, column], len(self.faults) + 1)
         return self._find(held)
 
     def after_taking(self, cured: frozenset[str]) -> np.ndarray:
-        """The places of the sets that are left when every set loses some faults, shape (N,); kept once worked out."""
+        """The places of the sets that are left when every set loses some faults, shape (N,); kept once worked
+        out."""
         key = ("taken", cured)
         found = self.kept.get(key)
         if found is None:
@@ -110,7 +114,9 @@ class Space:
     def present(self, sets: np.ndarray) -> np.ndarray:
         """Add up the chance of each fault over the sets that hold it: shape (N,) in, (F + 1,) out."""
         count = len(self.faults) + 2
-        return sum(np.bincount(self.held[:, place], weights=sets, minlength=count) for place in range(self.most))[:-1]
+        return sum(
+            np.bincount(self.held[:, place], weights=sets, minlength=count) for place in range(self.most)
+        )[:-1]
 
     def spread(self, per_fault: np.ndarray) -> np.ndarray:
         """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out."""
@@ -140,11 +146,14 @@ def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
         raise ValueError("sets of one to three faults are weighed")
     count = len(faults)
     nobody = count + 1
-    rows = [np.array(list(combinations(range(count), size)), dtype=np.intp).reshape(-1, size) for size in range(1, most + 1)]
+    rows = [
+        np.array(list(combinations(range(count), size)), dtype=np.intp).reshape(-1, size)
+        for size in range(1, most + 1)
+    ]
     held = np.full((sum(len(r) for r in rows) + 2, most), nobody, dtype=np.intp)
     at = 0
     for block in rows:
-        held[at:at + len(block), :block.shape[1]] = block
+        held[at : at + len(block), : block.shape[1]] = block
         at += len(block)
     held[-2, 0] = count
     members = np.zeros((len(held), count + 2), dtype=np.float32)
@@ -162,8 +171,8 @@ def log_prior(space: Space, odds: np.ndarray, together: np.ndarray | None = None
 
     The product of its faults' odds and, for every two of its faults, of how many times likelier they come
     together than by chance. `odds`: shape (F + 1,), present against absent, `unlisted` last. `together`:
-    shape (F, F), symmetric, all ones when left out. The empty set has none: a vehicle that comes in has something.
-    Returns shape (N,).
+    shape (F, F), symmetric, all ones when left out. The empty set has none: a vehicle that comes in has
+    something. Returns shape (N,).
 
     >>> s = build_space(("a", "b"))
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]))).round(3).tolist()
@@ -223,7 +232,8 @@ def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
 
 
 def _shares(space: Space, finding: Finding) -> np.ndarray:
-    """The chance of each outcome or a better one by each fault alone, shape (K - 1, F + 3); the background stands last."""
+    """The chance of each outcome or a better one by each fault alone, shape (K - 1, F + 3); the background
+    stands last."""
     found = space.kept.get(finding)
     if found is None:
         found = np.ones((len(finding.outcomes) - 1, len(space.faults) + 3))
@@ -249,4 +259,3 @@ def unlisted_row(finding: Finding) -> np.ndarray:
     [0.7, 0.3]
     """
     return (1 - finding.blur) * finding.general + finding.blur / len(finding.outcomes)
-

@@ -5,4 +5,11 @@ from typing import Any
 
 from . import aftertreatment, air, injection, running, vacuum, wiring
 
-JUDGES: dict[str, Callable[..., list[Any]]] = {**injection.JUDGES, **wiring.JUDGES, **air.JUDGES, **vacuum.JUDGES, **aftertreatment.JUDGES, **running.JUDGES}
+JUDGES: dict[str, Callable[..., list[Any]]] = {
+    **injection.JUDGES,
+    **wiring.JUDGES,
+    **air.JUDGES,
+    **vacuum.JUDGES,
+    **aftertreatment.JUDGES,
+    **running.JUDGES,
+}

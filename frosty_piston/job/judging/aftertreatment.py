@@ -15,10 +15,21 @@ if TYPE_CHECKING:
 
 def filter_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     entries = judge.all_of("dpf_pressure")
-    points = [(q, dp) for q, dp in (figures(x, "q_m3h", "dp_kpa") for x in entries) if q is not None and dp is not None]
+    points = [
+        (q, dp)
+        for q, dp in (figures(x, "q_m3h", "dp_kpa") for x in entries)
+        if q is not None and dp is not None
+    ]
     if not points:
         return [unfinished(x, "q_m3h", "dp_kpa") for x in latest]
-    return [Verdict("dpf_pressure", {}, aftertreatment.judge_filter(points, judge.figure("filter_clean_kpa")), tuple(x.id for x in entries))]
+    return [
+        Verdict(
+            "dpf_pressure",
+            {},
+            aftertreatment.judge_filter(points, judge.figure("filter_clean_kpa")),
+            tuple(x.id for x in entries),
+        )
+    ]
 
 
 def filter_state(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
@@ -29,17 +40,32 @@ def filter_state(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
             limits = (judge.figure("soot_road_g"), judge.figure("soot_stand_g"), judge.figure("soot_most_g"))
             judged = aftertreatment.judge_soot(judge.value(x, "g") or 0.0, limits)
         elif channel == "ash_mass":
-            judged = aftertreatment.judge_ash(judge.value(x, "g") or 0.0, judge.figure("ash_limit_g"), judge.job.engine.limit("ash_limit_g") is not None)
+            judged = aftertreatment.judge_ash(
+                judge.value(x, "g") or 0.0,
+                judge.figure("ash_limit_g"),
+                judge.job.engine.limit("ash_limit_g") is not None,
+            )
         elif channel == "distance_since_burn" and x.data.unit != "g":
             judged = aftertreatment.judge_burn_distance(judge.value(x, "km") or 0.0)
         else:
-            judged = Judgement("unclear", "unclear", None, None, None, "Say what it is: soot_mass, ash_mass or distance_since_burn.")
+            judged = Judgement(
+                "unclear",
+                "unclear",
+                None,
+                None,
+                None,
+                "Say what it is: soot_mass, ash_mass or distance_since_burn.",
+            )
         found.append(verdict(x, judged))
     return found
 
 
 def exhaust_temps(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    cold = any(x.data.conditions and ((x.data.conditions.soaked_h or 0) >= 4 or x.data.conditions.engine_running is False) for x in latest)
+    cold = any(
+        x.data.conditions
+        and ((x.data.conditions.soaked_h or 0) >= 4 or x.data.conditions.engine_running is False)
+        for x in latest
+    )
     temps = {x.data.where.channel or "exhaust": judge.value(x, "degC") or 0.0 for x in latest}
     cold = cold or max(temps.values()) < 60 or sum(t < 60 for t in temps.values()) * 2 > len(temps)
     judged = aftertreatment.judge_exhaust_temps(temps, cold)
@@ -51,7 +77,13 @@ def nox(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     for x in latest:
         up, down = figures(x, "up_ppm", "down_ppm")
         dosing = bool((x.data.figures or {}).get("dosing", True))
-        found.append(verdict(x, aftertreatment.judge_nox(up, down, dosing), dosing=False if up is None or down is None else dosing))
+        found.append(
+            verdict(
+                x,
+                aftertreatment.judge_nox(up, down, dosing),
+                dosing=False if up is None or down is None else dosing,
+            )
+        )
     return found
 
 
@@ -74,10 +106,28 @@ def def_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found, own = [], judge.job.engine.limit("def_pressure_bar")
     for x in latest:
         bar, held, seconds = figures(x, "bar", "held_bar", "seconds")
-        found.append(unfinished(x, "bar") if bar is None else verdict(x, aftertreatment.judge_def_pressure(bar, held, seconds, judge.figure("def_pressure_bar"), own is not None)))
+        found.append(
+            unfinished(x, "bar")
+            if bar is None
+            else verdict(
+                x,
+                aftertreatment.judge_def_pressure(
+                    bar, held, seconds, judge.figure("def_pressure_bar"), own is not None
+                ),
+            )
+        )
     return found
 
 
-JUDGES = {"dpf_pressure": filter_pressure, "dpf_state": filter_state, "exhaust_temps": exhaust_temps, "nox_compare": nox, "def_look": cap_and_crystals,
-          "def_quantity": dose, "def_pressure": def_pressure,
-          "def_concentration": lambda judge, latest: [verdict(x, aftertreatment.judge_concentration(judge.value(x, "percent") or 0.0)) for x in latest]}
+JUDGES = {
+    "dpf_pressure": filter_pressure,
+    "dpf_state": filter_state,
+    "exhaust_temps": exhaust_temps,
+    "nox_compare": nox,
+    "def_look": cap_and_crystals,
+    "def_quantity": dose,
+    "def_pressure": def_pressure,
+    "def_concentration": lambda judge, latest: [
+        verdict(x, aftertreatment.judge_concentration(judge.value(x, "percent") or 0.0)) for x in latest
+    ],
+}

@@ -17,7 +17,9 @@ GENERAL_INTAKE_C = 30.0
 
 
 def key_on_pressures(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    judged = air.judge_key_on({x.data.where.channel or "unnamed": judge.value(x, "kPa") or 0.0 for x in latest})
+    judged = air.judge_key_on(
+        {x.data.where.channel or "unnamed": judge.value(x, "kPa") or 0.0 for x in latest}
+    )
     return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 
@@ -28,9 +30,26 @@ def air_mass(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         if mg is None or kpa is None:
             found.append(unfinished(x, "air_mg_stroke", "manifold_kpa"))
         elif engine.displacement_l is None:
-            found.append(verdict(x, Judgement("unclear", "unclear", mg, "mg", None, "Put the displacement on the engine card: the expected air hangs on it.")))
+            found.append(
+                verdict(
+                    x,
+                    Judgement(
+                        "unclear",
+                        "unclear",
+                        mg,
+                        "mg",
+                        None,
+                        "Put the displacement on the engine card: the expected air hangs on it.",
+                    ),
+                )
+            )
         else:
-            expected = air.expected_air_mg(kpa, engine.displacement_l, judge.job.cylinders, GENERAL_INTAKE_C if celsius is None else celsius)
+            expected = air.expected_air_mg(
+                kpa,
+                engine.displacement_l,
+                judge.job.cylinders,
+                GENERAL_INTAKE_C if celsius is None else celsius,
+            )
             found.append(verdict(x, air.judge_air_mass(mg, expected)))
     return found
 
@@ -40,32 +59,78 @@ def egr_position(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return [verdict(x, air.judge_egr_rest(judge.value(x, "percent") or 0.0, limit)) for x in latest]
 
 
-def _pair(judge: "Judge", latest: list[e.Entry], unit: str, first: str, second: str) -> tuple[float, float, tuple[str, ...]] | None:
+def _pair(
+    judge: "Judge", latest: list[e.Entry], unit: str, first: str, second: str
+) -> tuple[float, float, tuple[str, ...]] | None:
     at = {x.data.where.point: x for x in latest}
     if first not in at or second not in at:
         return None
-    return judge.value(at[first], unit) or 0.0, judge.value(at[second], unit) or 0.0, (at[first].id, at[second].id)
+    return (
+        judge.value(at[first], unit) or 0.0,
+        judge.value(at[second], unit) or 0.0,
+        (at[first].id, at[second].id),
+    )
 
 
 def expected_at_atmosphere(judge: "Judge") -> float | None:
-    """The air per stroke in mg that this engine draws without boost, EGR shut; None without a displacement."""
+    """The air per stroke in mg that this engine draws without boost, EGR shut; None without a
+    displacement."""
     engine, ambient = judge.job.engine, judge.ambient_c()
     barometer = judge.job.condition("barometer")
     kpa = convert(barometer.data.value, barometer.data.unit, "kPa") if barometer else air.barometer_kpa(0)
-    return air.expected_air_mg(kpa, engine.displacement_l, judge.job.cylinders, GENERAL_INTAKE_C if ambient is None else ambient + 15) if engine.displacement_l else None
+    return (
+        air.expected_air_mg(
+            kpa,
+            engine.displacement_l,
+            judge.job.cylinders,
+            GENERAL_INTAKE_C if ambient is None else ambient + 15,
+        )
+        if engine.displacement_l
+        else None
+    )
 
 
 def egr_air_change(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     pair = _pair(judge, latest, "mg", "shut", "open")
     if pair is None:
-        return [verdict(x, Judgement("unclear", "unclear", judge.value(x, "mg"), "mg", None, "Read both, shut and open, at the same speed.")) for x in latest]
-    return [Verdict("egr_air_change", {}, air.judge_egr_air(pair[0], pair[1], expected_at_atmosphere(judge)), pair[2])]
+        return [
+            verdict(
+                x,
+                Judgement(
+                    "unclear",
+                    "unclear",
+                    judge.value(x, "mg"),
+                    "mg",
+                    None,
+                    "Read both, shut and open, at the same speed.",
+                ),
+            )
+            for x in latest
+        ]
+    return [
+        Verdict(
+            "egr_air_change", {}, air.judge_egr_air(pair[0], pair[1], expected_at_atmosphere(judge)), pair[2]
+        )
+    ]
 
 
 def swirl_compare(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     pair = _pair(judge, latest, "s", "as_is", "released")
     if pair is None:
-        return [verdict(x, Judgement("unclear", "unclear", judge.value(x, "s"), "s", None, "Time both, as it is and with the flaps released.")) for x in latest]
+        return [
+            verdict(
+                x,
+                Judgement(
+                    "unclear",
+                    "unclear",
+                    judge.value(x, "s"),
+                    "s",
+                    None,
+                    "Time both, as it is and with the flaps released.",
+                ),
+            )
+            for x in latest
+        ]
     return [Verdict("swirl_compare", {}, air.judge_swirl(pair[0], pair[1]), pair[2])]
 
 
@@ -78,9 +143,19 @@ def boost_leak(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         elif start is None or end is None or seconds is None:
             found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
         else:
-            found.append(Verdict("boost_leak", where_of(x.data.where), air.judge_boost_leak(start, end, seconds), (x.id,)))
+            found.append(
+                Verdict(
+                    "boost_leak", where_of(x.data.where), air.judge_boost_leak(start, end, seconds), (x.id,)
+                )
+            )
     return found
 
 
-JUDGES = {"key_on_pressures": key_on_pressures, "air_mass_check": air_mass, "egr_position": egr_position, "egr_air_change": egr_air_change,
-          "swirl_compare": swirl_compare, "boost_leak": boost_leak}
+JUDGES = {
+    "key_on_pressures": key_on_pressures,
+    "air_mass_check": air_mass,
+    "egr_position": egr_position,
+    "egr_air_change": egr_air_change,
+    "swirl_compare": swirl_compare,
+    "boost_leak": boost_leak,
+}

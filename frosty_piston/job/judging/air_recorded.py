@@ -7,7 +7,17 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from frosty_piston.core.air import judge_key_on, judge_swirl
-from frosty_piston.core.air_recorded import AirChange, RevTest, air_change, bypass_at, expected_over, judge_air_change, judge_alike, judge_bypass, rev_test
+from frosty_piston.core.air_recorded import (
+    AirChange,
+    RevTest,
+    air_change,
+    bypass_at,
+    expected_over,
+    judge_air_change,
+    judge_alike,
+    judge_bypass,
+    rev_test,
+)
 from frosty_piston.core.boost import BoostReport, analyse_boost, judge_boost
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.traces import Signal, cut, runs
@@ -17,7 +27,12 @@ from .air import expected_at_atmosphere
 if TYPE_CHECKING:
     from ..verdicts import Judge
 
-KEY_ON = {"barometer": "barometer", "manifold": "manifold_pressure", "exhaust": "exhaust_pressure_1", "differential": "dpf_pressure"}
+KEY_ON = {
+    "barometer": "barometer",
+    "manifold": "manifold_pressure",
+    "exhaust": "exhaust_pressure_1",
+    "differential": "dpf_pressure",
+}
 STANDS_RPM, STANDS_S = 50.0, 1.0
 
 Channels = dict[str, Signal]
@@ -26,10 +41,12 @@ Written = tuple[str, dict[str, Any]]
 
 @dataclass(frozen=True, slots=True)
 class Analysed:
-    """What a recording says of one thing. `test`: the test it answers, empty when it answers none of the vocabulary.
+    """What a recording says of one thing. `test`: the test it answers, empty when it answers none of the
+    vocabulary.
 
-    `writes`: kind and data of the entries it makes. `found`: figures to show, name and text. `stretches`: where in the
-    recording it was found, from, to in s, and what stands there. `points`: where a reading may belong, for the technician to say.
+    `writes`: kind and data of the entries it makes. `found`: figures to show, name and text. `stretches`:
+    where in the recording it was found, from, to in s, and what stands there. `points`: where a reading may
+    belong, for the technician to say.
     """
 
     name: str
@@ -46,15 +63,53 @@ class Analysed:
 def boost_side(judge: "Judge", c: Channels) -> Analysed | None:
     if "manifold_pressure_target" not in c or "manifold_pressure" not in c:
         return None
-    report = analyse_boost(c["manifold_pressure_target"], c["manifold_pressure"], c.get("vane_command"), c.get("vane_position"))
+    report = analyse_boost(
+        c["manifold_pressure_target"], c["manifold_pressure"], c.get("vane_command"), c.get("vane_position")
+    )
     judged = judge_boost(report)
     found: tuple[tuple[str, str], ...] = ()
     if report is not None:
-        found = (("Boost asked", f"{plain(round(report.asked_kpa, 1))} kPa"), ("Missing, settled", f"{plain(round(report.shortfall_kpa, 1))} ± {plain(round(report.u_kpa, 1))} kPa"),
-                 ("Nine tenths after", "never" if report.to_90_s is None else f"{plain(round(report.to_90_s, 1))} s"), ("Most too much", f"{plain(round(report.overshoot_kpa, 1))} kPa for {plain(round(report.over_s, 1))} s"),
-                 ("Swings by", "it stands" if not report.hunting_kpa else f"{plain(round(report.hunting_kpa, 1))} kPa every {plain(round(report.period_s, 1))} s"))
-    writes = () if report is None else (("outcome", {"test": "boost_trace", "outcome": judged.cls, "note": judged.because}),)
-    return Analysed("boost", "Boost asked against boost got", "boost_trace", judged, writes, found, tuple((s, e, judged.cls.replace("_", " ")) for s, e in report.stretches) if report else (), boost=report)
+        found = (
+            ("Boost asked", f"{plain(round(report.asked_kpa, 1))} kPa"),
+            (
+                "Missing, settled",
+                f"{plain(round(report.shortfall_kpa, 1))} ± {plain(round(report.u_kpa, 1))} kPa",
+            ),
+            (
+                "Nine tenths after",
+                "never" if report.to_90_s is None else f"{plain(round(report.to_90_s, 1))} s",
+            ),
+            (
+                "Most too much",
+                f"{plain(round(report.overshoot_kpa, 1))} kPa for {plain(round(report.over_s, 1))} s",
+            ),
+            (
+                "Swings by",
+                (
+                    "it stands"
+                    if not report.hunting_kpa
+                    else (
+                        f"{plain(round(report.hunting_kpa, 1))} kPa every"
+                        f" {plain(round(report.period_s, 1))} s"
+                    )
+                ),
+            ),
+        )
+    writes = (
+        ()
+        if report is None
+        else (("outcome", {"test": "boost_trace", "outcome": judged.cls, "note": judged.because}),)
+    )
+    return Analysed(
+        "boost",
+        "Boost asked against boost got",
+        "boost_trace",
+        judged,
+        writes,
+        found,
+        tuple((s, e, judged.cls.replace("_", " ")) for s, e in report.stretches) if report else (),
+        boost=report,
+    )
 
 
 def egr_air(judge: "Judge", c: Channels) -> Analysed | None:
@@ -63,18 +118,42 @@ def egr_air(judge: "Judge", c: Channels) -> Analysed | None:
         return None
     change = air_change(valve, c["air_mass_stroke"], c.get("engine_speed"))
     judged = judge_air_change(change, expected_at_atmosphere(judge))
-    return Analysed("egr_air", "Air mass with the EGR shut and open", "egr_air_change", judged, _air_readings(change), _air_found(change),
-                    () if change is None else (*((s, e, "shut") for s, e in change.shut_s), *((s, e, "open") for s, e in change.open_s)))
+    return Analysed(
+        "egr_air",
+        "Air mass with the EGR shut and open",
+        "egr_air_change",
+        judged,
+        _air_readings(change),
+        _air_found(change),
+        (
+            ()
+            if change is None
+            else (*((s, e, "shut") for s, e in change.shut_s), *((s, e, "open") for s, e in change.open_s))
+        ),
+    )
 
 
 def _air_readings(change: AirChange | None) -> tuple[Written, ...]:
     if change is None:
         return ()
-    return tuple(("reading", {"test": "egr_air_change", "where": {"point": point}, "value": round(mg, 1), "unit": "mg"}) for point, mg in (("shut", change.shut_mg), ("open", change.open_mg)))
+    return tuple(
+        (
+            "reading",
+            {"test": "egr_air_change", "where": {"point": point}, "value": round(mg, 1), "unit": "mg"},
+        )
+        for point, mg in (("shut", change.shut_mg), ("open", change.open_mg))
+    )
 
 
 def _air_found(change: AirChange | None) -> tuple[tuple[str, str], ...]:
-    return () if change is None else (("Shut", f"{plain(round(change.shut_mg))} ± {plain(round(change.shut_u_mg, 1))} mg"), ("Open", f"{plain(round(change.open_mg))} ± {plain(round(change.open_u_mg, 1))} mg"))
+    return (
+        ()
+        if change is None
+        else (
+            ("Shut", f"{plain(round(change.shut_mg))} ± {plain(round(change.shut_u_mg, 1))} mg"),
+            ("Open", f"{plain(round(change.open_mg))} ± {plain(round(change.open_u_mg, 1))} mg"),
+        )
+    )
 
 
 def air_sensor(judge: "Judge", c: Channels) -> Analysed | None:
@@ -82,24 +161,74 @@ def air_sensor(judge: "Judge", c: Channels) -> Analysed | None:
         return None
     displacement = judge.job.engine.displacement_l
     if displacement is None:
-        return Analysed("air_sensor", "Air mass against displacement and pressure", "air_mass_check", Judgement("unclear", "unclear", None, None, None, "Put the displacement on the engine card: the expected air hangs on it."))
-    over = expected_over(c["air_mass_stroke"], c["manifold_pressure"], displacement, judge.job.cylinders, c.get("intake_temp"), c.get("egr_position") or c.get("egr_command"))
+        return Analysed(
+            "air_sensor",
+            "Air mass against displacement and pressure",
+            "air_mass_check",
+            Judgement(
+                "unclear",
+                "unclear",
+                None,
+                None,
+                None,
+                "Put the displacement on the engine card: the expected air hangs on it.",
+            ),
+        )
+    over = expected_over(
+        c["air_mass_stroke"],
+        c["manifold_pressure"],
+        displacement,
+        judge.job.cylinders,
+        c.get("intake_temp"),
+        c.get("egr_position") or c.get("egr_command"),
+    )
     if over.air_mg is None:
-        return Analysed("air_sensor", "Air mass against displacement and pressure", "air_mass_check", over.judgement)
+        return Analysed(
+            "air_sensor", "Air mass against displacement and pressure", "air_mass_check", over.judgement
+        )
     assert over.manifold_kpa is not None and over.intake_c is not None
-    figures = {"air_mg_stroke": round(over.air_mg, 1), "manifold_kpa": round(over.manifold_kpa, 1), "intake_c": round(over.intake_c, 1)}
-    return Analysed("air_sensor", "Air mass against displacement and pressure", "air_mass_check", over.judgement, (("outcome", {"test": "air_mass_check", "figures": figures, "note": over.judgement.because}),),
-                    (("Air, EGR shut", f"{plain(round(over.air_mg))} mg"), ("Manifold", f"{plain(round(over.manifold_kpa))} kPa"), ("Intake", f"{plain(round(over.intake_c))} °C")),
-                    tuple((s, e, over.judgement.cls.replace("_", " ")) for s, e in over.stretches) if over.judgement.verdict == "failed" else ())
+    figures = {
+        "air_mg_stroke": round(over.air_mg, 1),
+        "manifold_kpa": round(over.manifold_kpa, 1),
+        "intake_c": round(over.intake_c, 1),
+    }
+    return Analysed(
+        "air_sensor",
+        "Air mass against displacement and pressure",
+        "air_mass_check",
+        over.judgement,
+        (("outcome", {"test": "air_mass_check", "figures": figures, "note": over.judgement.because}),),
+        (
+            ("Air, EGR shut", f"{plain(round(over.air_mg))} mg"),
+            ("Manifold", f"{plain(round(over.manifold_kpa))} kPa"),
+            ("Intake", f"{plain(round(over.intake_c))} °C"),
+        ),
+        (
+            tuple((s, e, over.judgement.cls.replace("_", " ")) for s, e in over.stretches)
+            if over.judgement.verdict == "failed"
+            else ()
+        ),
+    )
 
 
 def bypass(judge: "Judge", c: Channels) -> Analysed | None:
     if "bypass_position" not in c or "engine_speed" not in c:
         return None
     judged = judge_bypass(c["bypass_position"], c["engine_speed"])
-    writes = () if judged.cls == "unclear" else (("outcome", {"test": "bypass_watch", "outcome": judged.cls, "note": judged.because}),)
+    writes = (
+        ()
+        if judged.cls == "unclear"
+        else (("outcome", {"test": "bypass_watch", "outcome": judged.cls, "note": judged.because}),)
+    )
     idle, driving = bypass_at(c["engine_speed"])
-    return Analysed("bypass", "Bypass flap against engine speed", "bypass_watch", judged, writes, stretches=(*((s, e, "idle") for s, e in idle), *((s, e, "driving") for s, e in driving)))
+    return Analysed(
+        "bypass",
+        "Bypass flap against engine speed",
+        "bypass_watch",
+        judged,
+        writes,
+        stretches=(*((s, e, "idle") for s, e in idle), *((s, e, "driving") for s, e in driving)),
+    )
 
 
 def swirl(judge: "Judge", c: Channels) -> Analysed | None:
@@ -107,8 +236,24 @@ def swirl(judge: "Judge", c: Channels) -> Analysed | None:
     run = rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None
     if run is None:
         return None
-    because = f"{plain(round(run.seconds, 2))} ± {plain(round(run.u_s, 2))} s from 1,500 to 3,000 rpm" + (f", hanging {plain(round(run.plateau_s, 1))} s near {plain(round(run.plateau_rpm))} rpm" if run.plateau_s > 0.3 else "") + ". The second run, with the flaps as they are or released, makes the comparison."
-    return Analysed("swirl", "Rev test", "swirl_compare", Judgement("unclear", "timed", run.seconds, "s", run.u_s, because), (("reading", {"test": "swirl_compare", "value": round(run.seconds, 2), "unit": "s"}),), stretches=((run.start_s, run.start_s + run.seconds, "1,500 to 3,000"),), points=("as_is", "released"))
+    because = (
+        f"{plain(round(run.seconds, 2))} ± {plain(round(run.u_s, 2))} s from 1,500 to 3,000 rpm"
+        + (
+            f", hanging {plain(round(run.plateau_s, 1))} s near {plain(round(run.plateau_rpm))} rpm"
+            if run.plateau_s > 0.3
+            else ""
+        )
+        + ". The second run, with the flaps as they are or released, makes the comparison."
+    )
+    return Analysed(
+        "swirl",
+        "Rev test",
+        "swirl_compare",
+        Judgement("unclear", "timed", run.seconds, "s", run.u_s, because),
+        (("reading", {"test": "swirl_compare", "value": round(run.seconds, 2), "unit": "s"}),),
+        stretches=((run.start_s, run.start_s + run.seconds, "1,500 to 3,000"),),
+        points=("as_is", "released"),
+    )
 
 
 def key_on(judge: "Judge", c: Channels) -> Analysed | None:
@@ -116,41 +261,88 @@ def key_on(judge: "Judge", c: Channels) -> Analysed | None:
     named = {name: c[channel] for name, channel in KEY_ON.items() if channel in c}
     if "engine_speed" not in c or len(named) < 2:
         return None
-    stands = [r for r in runs(c["engine_speed"].values < STANDS_RPM) if c["engine_speed"].times_s[r.stop - 1] - c["engine_speed"].times_s[r.start] >= STANDS_S]
+    stands = [
+        r
+        for r in runs(c["engine_speed"].values < STANDS_RPM)
+        if c["engine_speed"].times_s[r.stop - 1] - c["engine_speed"].times_s[r.start] >= STANDS_S
+    ]
     if not stands:
         return None
     times = c["engine_speed"].times_s
     start, end = float(times[stands[0].start]), float(times[stands[0].stop - 1])
-    kpa = {name: float(np.median(part.values)) for name, s in named.items() if len(part := cut(s, start, end))}
+    kpa = {
+        name: float(np.median(part.values)) for name, s in named.items() if len(part := cut(s, start, end))
+    }
     judged = judge_key_on(kpa)
-    worst = max(judged.values(), key=lambda j: ("sound", "unclear", "marginal", "failed").index(j.verdict)) if judged else None
+    worst = (
+        max(judged.values(), key=lambda j: ("sound", "unclear", "marginal", "failed").index(j.verdict))
+        if judged
+        else None
+    )
     if worst is None:
         return None
-    return Analysed("key_on", "Pressures with the engine standing", "key_on_pressures", worst, tuple(("reading", {"test": "key_on_pressures", "where": {"channel": name}, "value": round(v, 1), "unit": "kPa"}) for name, v in kpa.items()),
-                    tuple((name.capitalize(), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()), ((start, end, "engine stands"),))
+    return Analysed(
+        "key_on",
+        "Pressures with the engine standing",
+        "key_on_pressures",
+        worst,
+        tuple(
+            (
+                "reading",
+                {"test": "key_on_pressures", "where": {"channel": name}, "value": round(v, 1), "unit": "kPa"},
+            )
+            for name, v in kpa.items()
+        ),
+        tuple((name.capitalize(), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()),
+        ((start, end, "engine stands"),),
+    )
 
 
 def filter_pressures(judge: "Judge", c: Channels) -> Analysed | None:
-    """The pressures before and after the filter. Only what creeps is written down: moving alike does not prove the hoses."""
+    """The pressures before and after the filter. Only what creeps is written down: moving alike does not
+    prove the hoses."""
     if "exhaust_pressure_1" not in c or "exhaust_pressure_2" not in c:
         return None
-    judged = judge_alike(c["exhaust_pressure_1"], c["exhaust_pressure_2"], ("the pressure before the filter", "the pressure after it"))
-    writes = (("outcome", {"test": "dp_hose_look", "outcome": "blocked", "note": judged.because}),) if judged.cls == "creeps" else ()
+    judged = judge_alike(
+        c["exhaust_pressure_1"],
+        c["exhaust_pressure_2"],
+        ("the pressure before the filter", "the pressure after it"),
+    )
+    writes = (
+        (("outcome", {"test": "dp_hose_look", "outcome": "blocked", "note": judged.because}),)
+        if judged.cls == "creeps"
+        else ()
+    )
     return Analysed("filter_pressures", "Pressures before and after the filter", "", judged, writes)
 
 
-ANALYSES: dict[str, Callable[["Judge", Channels], Analysed | None]] = {"boost": boost_side, "egr_air": egr_air, "air_sensor": air_sensor, "bypass": bypass, "swirl": swirl, "key_on": key_on, "filter_pressures": filter_pressures}
+ANALYSES: dict[str, Callable[["Judge", Channels], Analysed | None]] = {
+    "boost": boost_side,
+    "egr_air": egr_air,
+    "air_sensor": air_sensor,
+    "bypass": bypass,
+    "swirl": swirl,
+    "key_on": key_on,
+    "filter_pressures": filter_pressures,
+}
 
 
 def analysed(judge: "Judge", channels: Channels) -> list[Analysed]:
     """Everything the channels of a recording can say of the air path of this engine."""
     found = (look(judge, channels) for look in ANALYSES.values())
-    return [a for a in found if a is not None and (not a.test or not judge.job.engine.rules_out(judge.k.tests[a.test].needs))]
+    return [
+        a
+        for a in found
+        if a is not None and (not a.test or not judge.job.engine.rules_out(judge.k.tests[a.test].needs))
+    ]
 
 
 def swirl_of_two(one: Channels, other: Channels) -> tuple[RevTest, RevTest, Judgement] | None:
     """Two rev tests side by side, the slower taken as it is; None when one of the recordings holds none."""
-    runs = [rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None for c in (one, other)]
+    runs = [
+        rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None
+        for c in (one, other)
+    ]
     if runs[0] is None or runs[1] is None:
         return None
     slow, quick = sorted((runs[0], runs[1]), key=lambda r: -r.seconds)

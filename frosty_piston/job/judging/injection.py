@@ -25,8 +25,14 @@ def resistance(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         shown = [judge.value(x, "ohm") for x in of_set]
         ohms = [None if v is None else v if kind == "rail_piezo" else v - zero for v in shown]
         meter = judge.instruments.ohmmeter(of_set[-1])
-        u = [injection.injector_u_ohm(v or 0.0, meter.accuracy_percent, FLOOR_OHM.get(kind, 0.03)) for v in shown]
-        found += [verdict(x, j) for x, j in zip(of_set, injection.judge_injector_resistance(ohms, u, kind, warm), strict=True)]
+        u = [
+            injection.injector_u_ohm(v or 0.0, meter.accuracy_percent, FLOOR_OHM.get(kind, 0.03))
+            for v in shown
+        ]
+        found += [
+            verdict(x, j)
+            for x, j in zip(of_set, injection.judge_injector_resistance(ohms, u, kind, warm), strict=True)
+        ]
     return found
 
 
@@ -44,7 +50,11 @@ def misfires(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         count, turned = figures(x, "count", "revolutions")
-        found.append(unfinished(x, "count", "revolutions") if count is None or turned is None else verdict(x, injection.judge_misfires(count, turned)))
+        found.append(
+            unfinished(x, "count", "revolutions")
+            if count is None or turned is None
+            else verdict(x, injection.judge_misfires(count, turned))
+        )
     return found
 
 
@@ -53,7 +63,13 @@ def supply_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         bar = figures(x, "bar")[0] if x.kind == "outcome" else judge.value(x, "bar") or 0.0
-        found.append(unfinished(x, "bar") if bar is None else verdict(x, injection.judge_supply_pressure(bar, judge.figure("fuel_supply_bar"), own is not None)))
+        found.append(
+            unfinished(x, "bar")
+            if bar is None
+            else verdict(
+                x, injection.judge_supply_pressure(bar, judge.figure("fuel_supply_bar"), own is not None)
+            )
+        )
     return found
 
 
@@ -64,7 +80,11 @@ JUDGES = {
     "injector_balance": lambda judge, latest: as_set(judge, latest, "mm3", injection.judge_balance),
     "cylinder_cutout": lambda judge, latest: as_set(judge, latest, "rpm", injection.judge_cutout),
     "misfire_counts": misfires,
-    "relative_compression": lambda judge, latest: as_set(judge, latest, "percent", injection.judge_compression),
-    "rail_pressure_crank": lambda judge, latest: [verdict(x, injection.judge_rail_cranking(judge.value(x, "bar") or 0.0)) for x in latest],
+    "relative_compression": lambda judge, latest: as_set(
+        judge, latest, "percent", injection.judge_compression
+    ),
+    "rail_pressure_crank": lambda judge, latest: [
+        verdict(x, injection.judge_rail_cranking(judge.value(x, "bar") or 0.0)) for x in latest
+    ],
     "fuel_low_pressure": supply_pressure,
 }

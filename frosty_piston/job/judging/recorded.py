@@ -16,15 +16,20 @@ from .air_recorded import analysed
 if TYPE_CHECKING:
     from ..verdicts import Judge
 
-# A drive by its channels: command, position; the part it is; the engine card's field that says how it is driven.
-DRIVES = {"egr_valve": ("egr_command", "egr_position", "egr_drive"), "turbo_actuator": ("vane_command", "vane_position", "turbo"), "inlet_flap": ("inlet_flap_command", "inlet_flap_position", "inlet_flap")}
+# A drive by its channels: command, position; the part it is; the card's field that says how it is driven.
+DRIVES = {
+    "egr_valve": ("egr_command", "egr_position", "egr_drive"),
+    "turbo_actuator": ("vane_command", "vane_position", "turbo"),
+    "inlet_flap": ("inlet_flap_command", "inlet_flap_position", "inlet_flap"),
+}
 IN_VOLTS = {"egr_valve": "egr_position_sensor_v"}
 CLOSED_LIMIT = {"turbo_actuator": 10.0}
 TIME_NAMES = ("time", "time_s", "t")
 
 
 def drive_of(node: str, channels: Collection[str]) -> tuple[str, str, bool] | None:
-    """The channels of a part's command and position, and whether the position is in percent; None when one is missing."""
+    """The channels of a part's command and position, and whether the position is in percent; None when one is
+    missing."""
     command, position, _ = DRIVES[node]
     if command in channels and position in channels:
         return command, position, True
@@ -39,14 +44,20 @@ def drives_in(channels: Collection[str]) -> list[str]:
 
 def without_command(channels: Collection[str]) -> list[str]:
     """The parts whose position alone was recorded."""
-    return [node for node, (command, position, _) in DRIVES.items() if position in channels and command not in channels]
+    return [
+        node
+        for node, (command, position, _) in DRIVES.items()
+        if position in channels and command not in channels
+    ]
 
 
 def _closed_limit(judge: "Judge", node: str) -> float:
     return judge.figure("egr_closed_percent") if node == "egr_valve" else CLOSED_LIMIT.get(node, 5.0)
 
 
-def judged_drive(judge: "Judge", node: str, channels: dict[str, Signal]) -> tuple[DriveReport | None, Judgement]:
+def judged_drive(
+    judge: "Judge", node: str, channels: dict[str, Signal]
+) -> tuple[DriveReport | None, Judgement]:
     """What a recording says of one drive of this engine."""
     found = drive_of(node, channels)
     assert found is not None
@@ -62,12 +73,15 @@ def judged_position(judge: "Judge", node: str, channels: dict[str, Signal]) -> J
 
 
 def channels_of(entry: e.Entry) -> dict[str, Signal]:
-    """The channels of a recording that stands in the entry itself; empty when it is a file beside the job file."""
+    """The channels of a recording that stands in the entry itself; empty when it is a file beside the job
+    file."""
     columns = entry.data.columns or {}
     time = next((columns[name] for name in TIME_NAMES if name in columns), None)
     if time is None:
         return {}
-    named = {column: entry.data.channels.get(column, column) for column in columns} | {column: channel for channel, column in entry.data.channels.items() if column in columns}
+    named = {column: entry.data.channels.get(column, column) for column in columns} | {
+        column: channel for channel, column in entry.data.channels.items() if column in columns
+    }
     found = {}
     for column, values in columns.items():
         if column not in TIME_NAMES and len(values) == len(time):
@@ -85,11 +99,24 @@ def recorded(judge: "Judge") -> list[Verdict]:
         if x.kind != "trace" or x.data.test is None:
             continue
         channels = channels_of(x)
-        found += [Verdict(a.test, where_of(x.data.where), a.judgement, (x.id,)) for a in analysed(judge, channels) if a.test == x.data.test]
+        found += [
+            Verdict(a.test, where_of(x.data.where), a.judgement, (x.id,))
+            for a in analysed(judge, channels)
+            if a.test == x.data.test
+        ]
         if x.data.test == "actuator_sweep":
             for node in drives_in(channels):
                 where = where_of(x.data.where) | {"node": node}
-                found.append(Verdict("actuator_sweep", where, judged_drive(judge, node, channels)[1], (x.id,)))
+                found.append(
+                    Verdict("actuator_sweep", where, judged_drive(judge, node, channels)[1], (x.id,))
+                )
             for node in without_command(channels):
-                found.append(Verdict("actuator_sweep", where_of(x.data.where) | {"node": node}, judged_position(judge, node, channels), (x.id,)))
+                found.append(
+                    Verdict(
+                        "actuator_sweep",
+                        where_of(x.data.where) | {"node": node},
+                        judged_position(judge, node, channels),
+                        (x.id,),
+                    )
+                )
     return found

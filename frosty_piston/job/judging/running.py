@@ -16,7 +16,9 @@ def oil_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         bar, rpm, _ = figures(x, "bar", "rpm", "oil_c")
-        found.append(unfinished(x, "bar") if bar is None else verdict(x, running.judge_oil_pressure(bar, rpm)))
+        found.append(
+            unfinished(x, "bar") if bar is None else verdict(x, running.judge_oil_pressure(bar, rpm))
+        )
     return found
 
 
@@ -24,7 +26,11 @@ def warm_up(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         coolant, minutes = figures(x, "coolant_c", "minutes")
-        found.append(unfinished(x, "coolant_c") if coolant is None else verdict(x, running.judge_warm_up(coolant, minutes)))
+        found.append(
+            unfinished(x, "coolant_c")
+            if coolant is None
+            else verdict(x, running.judge_warm_up(coolant, minutes))
+        )
     return found
 
 
@@ -33,7 +39,11 @@ def filter_drop(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     for x in latest:
         before, after = figures(x, "before_bar", "after_bar")
         missing = before is None or after is None
-        found.append(unfinished(x, "before_bar", "after_bar") if missing else verdict(x, running.judge_filter_drop(before, after)))
+        found.append(
+            unfinished(x, "before_bar", "after_bar")
+            if missing
+            else verdict(x, running.judge_filter_drop(before, after))
+        )
     return found
 
 
@@ -45,7 +55,9 @@ def key_switch(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         given = x.data.figures or {}
-        answers = [bool(given[name]) if name in given else None for name in ("passes_off", "seals_on", "vents")]
+        answers = [
+            bool(given[name]) if name in given else None for name in ("passes_off", "seals_on", "vents")
+        ]
         found.append(verdict(x, running.judge_key_switch(*answers)))
     return found
 
@@ -54,4 +66,11 @@ def solenoid_coil(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return [verdict(x, running.judge_coil(judge.value(x, "ohm"))) for x in latest]
 
 
-JUDGES = {"oil_pressure": oil_pressure, "warm_up": warm_up, "fuel_filter_drop": filter_drop, "stop_time": stop_time, "key_switch": key_switch, "solenoid_coil": solenoid_coil}
+JUDGES = {
+    "oil_pressure": oil_pressure,
+    "warm_up": warm_up,
+    "fuel_filter_drop": filter_drop,
+    "stop_time": stop_time,
+    "key_switch": key_switch,
+    "solenoid_coil": solenoid_coil,
+}

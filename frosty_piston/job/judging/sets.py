@@ -22,13 +22,18 @@ def verdict(entry: e.Entry, judged: Judgement, **more: Any) -> Verdict:
     return Verdict(entry.data.test, where_of(entry.data.where), judged, (entry.id,), hot=hot(entry), **more)
 
 
-def as_set(judge: "Judge", latest: list[e.Entry], unit: str, judged: Callable[[Sequence[float]], list[Judgement]]) -> list[Verdict]:
+def as_set(
+    judge: "Judge", latest: list[e.Entry], unit: str, judged: Callable[[Sequence[float]], list[Judgement]]
+) -> list[Verdict]:
     """Judge all readings of one test against each other; hot and cold parts are sets of their own."""
     found = []
     for warm in (False, True):
         of_set = [x for x in latest if x.kind == "reading" and hot(x) == warm and x.data.value != "OL"]
         if of_set:
-            found += [verdict(x, j) for x, j in zip(of_set, judged([judge.value(x, unit) or 0.0 for x in of_set]), strict=True)]
+            found += [
+                verdict(x, j)
+                for x, j in zip(of_set, judged([judge.value(x, unit) or 0.0 for x in of_set]), strict=True)
+            ]
     return found
 
 

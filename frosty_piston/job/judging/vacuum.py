@@ -19,7 +19,11 @@ def at_pump(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         kpa, seconds, flicker, altitude = figures(x, "kpa", "seconds", "flicker_kpa", "altitude_m")
         if altitude is None and said is not None and said.data.unit in ("km", "mm"):
             altitude = convert(said.data.value, said.data.unit, "km") * 1000
-        found.append(unfinished(x, "kpa") if kpa is None else verdict(x, vacuum.judge_pump(abs(kpa), seconds, flicker, altitude or 0.0)))
+        found.append(
+            unfinished(x, "kpa")
+            if kpa is None
+            else verdict(x, vacuum.judge_pump(abs(kpa), seconds, flicker, altitude or 0.0))
+        )
     return found
 
 
@@ -30,7 +34,9 @@ def hold(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         if start is None or end is None or seconds is None:
             found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
         else:
-            found.append(verdict(x, vacuum.judge_hold(abs(start), abs(end), seconds, x.data.test == "vacuum_section")))
+            found.append(
+                verdict(x, vacuum.judge_hold(abs(start), abs(end), seconds, x.data.test == "vacuum_section"))
+            )
     return found
 
 
@@ -38,11 +44,22 @@ def travel(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for last in latest:
         same = [x for x in judge.all_of("vacuum_travel") if x.data.where == last.data.where]
-        points = [(abs(kpa), mm) for kpa, mm in (figures(x, "kpa", "mm") for x in same) if kpa is not None and mm is not None]
+        points = [
+            (abs(kpa), mm)
+            for kpa, mm in (figures(x, "kpa", "mm") for x in same)
+            if kpa is not None and mm is not None
+        ]
         if not points:
             found.append(unfinished(last, "kpa", "mm"))
         else:
-            found.append(Verdict("vacuum_travel", verdict(last, vacuum.judge_travel(points)).where, vacuum.judge_travel(points), tuple(x.id for x in same)))
+            found.append(
+                Verdict(
+                    "vacuum_travel",
+                    verdict(last, vacuum.judge_travel(points)).where,
+                    vacuum.judge_travel(points),
+                    tuple(x.id for x in same),
+                )
+            )
     return found
 
 

@@ -17,18 +17,39 @@ KEY_ON_V = {12: 12.4, 24: 24.8}
 
 
 def supply_pins(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    rest = [judge.value(x, "V") for x in judge.entries if x.kind == "reading" and (x.data.test == "battery_rest" or x.data.where.point == "battery")]
+    rest = [
+        judge.value(x, "V")
+        for x in judge.entries
+        if x.kind == "reading" and (x.data.test == "battery_rest" or x.data.where.point == "battery")
+    ]
     battery = rest[-1] if rest and rest[-1] else KEY_ON_V[judge.system_v]
-    return [verdict(x, wiring.judge_supply(x.data.where.pin or "supply", judge.value(x, "V") or 0.0, battery)) for x in latest]
+    return [
+        verdict(x, wiring.judge_supply(x.data.where.pin or "supply", judge.value(x, "V") or 0.0, battery))
+        for x in latest
+    ]
 
 
 def network_pins(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         pin, ohms = x.data.where.pin or "pair", x.data.unit in ("ohm", "kohm", "Mohm")
-        pair = [y for y in latest if y is not x and y.data.where.node == x.data.where.node and {pin, y.data.where.pin} == {"high", "low"} and y.data.unit == x.data.unit]
+        pair = [
+            y
+            for y in latest
+            if y is not x
+            and y.data.where.node == x.data.where.node
+            and {pin, y.data.where.pin} == {"high", "low"}
+            and y.data.unit == x.data.unit
+        ]
         other = judge.value(pair[0], "V") if pair and not ohms else None
-        found.append(verdict(x, wiring.judge_network(pin, judge.value(x, "ohm" if ohms else "V"), "ohm" if ohms else "V", judge.system_v, other)))
+        found.append(
+            verdict(
+                x,
+                wiring.judge_network(
+                    pin, judge.value(x, "ohm" if ohms else "V"), "ohm" if ohms else "V", judge.system_v, other
+                ),
+            )
+        )
     return found
 
 
@@ -36,7 +57,9 @@ def circuit_drop(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         drop, amps = figures(x, "drop_v", "current_a")
-        found.append(unfinished(x, "drop_v") if drop is None else verdict(x, wiring.judge_circuit_drop(drop, amps)))
+        found.append(
+            unfinished(x, "drop_v") if drop is None else verdict(x, wiring.judge_circuit_drop(drop, amps))
+        )
     return found
 
 
@@ -47,7 +70,9 @@ def wiggle(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         given = figures(x, *names)
         missing = [n for n, v in zip(names, given, strict=True) if v is None and n != "rest_dropouts"]
         k, t, k0, t0 = (v or 0.0 for v in given)
-        found.append(unfinished(x, *missing) if missing else verdict(x, wiring.judge_wiggle(int(k), t, int(k0), t0)))
+        found.append(
+            unfinished(x, *missing) if missing else verdict(x, wiring.judge_wiggle(int(k), t, int(k0), t0))
+        )
     return found
 
 
@@ -56,21 +81,46 @@ def code_return(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
 
 
 def drives(judge: "Judge") -> list[Verdict]:
-    """A drive that noted its codes is the test "which code comes back": the first one back decides. That none came
-    back counts only after a clear."""
+    """A drive that noted its codes is the test "which code comes back": the first one back decides. That none
+    came back counts only after a clear."""
     known = [decode(x.data.code).code for x in judge.job.of("code")]
     cleared = {x.id for x in judge.job.live[: _last_place(judge)] if x.kind == "code_clear"}
     begun = max((i for i, x in enumerate(judge.entries) if x.id in cleared), default=-1)
-    drives = [x for x in judge.entries[begun + 1:] if x.kind == "drive" and x.data.read and (cleared or x.data.codes_back)]
+    drives = [
+        x
+        for x in judge.entries[begun + 1 :]
+        if x.kind == "drive" and x.data.read and (cleared or x.data.codes_back)
+    ]
     if not drives or not known:
         return []
     last = next((x for x in reversed(drives) if x.data.codes_back), drives[-1])
     if not last.data.codes_back:
-        judged = Judgement("sound", "none", last.data.distance_km, "km", None, "Cleared and driven: no code came back. A code that comes when it likes may need longer.")
+        judged = Judgement(
+            "sound",
+            "none",
+            last.data.distance_km,
+            "km",
+            None,
+            "Cleared and driven: no code came back. A code that comes when it likes may need longer.",
+        )
     elif decode(last.data.codes_back[0]).code in known:
-        judged = Judgement("failed", "same", last.data.distance_km, "km", None, f"{last.data.codes_back[0]} came back first: it is real.")
+        judged = Judgement(
+            "failed",
+            "same",
+            last.data.distance_km,
+            "km",
+            None,
+            f"{last.data.codes_back[0]} came back first: it is real.",
+        )
     else:
-        judged = Judgement("unclear", "other", last.data.distance_km, "km", None, f"{last.data.codes_back[0]} came first, and was not there before: write it down and look again.")
+        judged = Judgement(
+            "unclear",
+            "other",
+            last.data.distance_km,
+            "km",
+            None,
+            f"{last.data.codes_back[0]} came first, and was not there before: write it down and look again.",
+        )
     return [Verdict("code_return", {}, judged, (last.id,))]
 
 
@@ -79,4 +129,10 @@ def _last_place(judge: "Judge") -> int:
     return max(drives, default=0)
 
 
-JUDGES = {"supply_pins": supply_pins, "network_pins": network_pins, "circuit_drop": circuit_drop, "wiggle": wiggle, "code_return": code_return}
+JUDGES = {
+    "supply_pins": supply_pins,
+    "network_pins": network_pins,
+    "circuit_drop": circuit_drop,
+    "wiggle": wiggle,
+    "code_return": code_return,
+}
