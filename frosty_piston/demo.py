@@ -8,7 +8,6 @@ from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job import jobfile
 from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.job.own import OwnCode
-from frosty_piston.job.verdicts import Judge
 from frosty_piston.rig.demo_recordings import Columns, demo_recordings
 from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
 from frosty_piston.rig.world_repairs import demo_jobs
@@ -84,18 +83,13 @@ def _write_down(
     workshop: Workshop, job_id: str, trace_id: str, signals: dict[str, Signal], at: str | None
 ) -> None:
     """Put what a recording says of the air path on the tape, with the stretch it came from."""
-    job = workshop.job(job_id).job
+    readings = workshop.job(job_id).assessed.readings
     source = {
         "trace": trace_id,
         "start_s": min(float(s.times_s[0]) for s in signals.values()),
         "end_s": max(float(s.times_s[-1]) for s in signals.values()),
     }
-    entries = [
-        (kind, data)
-        for a in analysed(Judge(job, workshop.knowledge, job.live), signals)
-        if not a.points
-        for kind, data in a.writes
-    ]
+    entries = [(kind, data) for a in analysed(readings, signals) if not a.points for kind, data in a.writes]
     workshop.write(
         job_id,
         [

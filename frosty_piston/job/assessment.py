@@ -10,17 +10,20 @@ from frosty_piston.knowledge import Knowledge
 
 from .access import access_reached, states
 from .codes_seen import CodeSeen, codes_seen
+from .entries import Entry
 from .evidence import Evidence, gather
 from .failed import failed_cylinders
 from .instruments import Instruments
 from .jobfile import JobFile
+from .judging.glow import reference
 from .own import NOTHING_OWN, Own
 from .proof_evidence import with_proof
 from .proposals import Proposals
+from .readings import Readings
 from .suspicion import Done, Suspicion
 from .tape import Job
 from .verdict import Verdict, latest_of_each
-from .verdicts import Judge
+from .verdicts import Verdicts
 
 
 def job_of(file: JobFile) -> Job:
@@ -45,7 +48,21 @@ class Assessed:
     @cached_property
     def judged(self) -> list[list[Verdict]]:
         """The verdicts of each time: the latest reading of a place wins within one time."""
-        return [Judge(self.job, self.knowledge, entries).all() for entries in self.job.times]
+        return [verdicts.all() for verdicts in self._verdicts]
+
+    @cached_property
+    def _verdicts(self) -> list[Verdicts]:
+        return [Verdicts(self.job, self.knowledge, entries) for entries in self.job.times]
+
+    @cached_property
+    def readings(self) -> Readings:
+        """Everything read on the job, whenever it was, as judges ask for it."""
+        return Verdicts(self.job, self.knowledge, self.job.live).readings
+
+    def verdicts_on(self, draft: Entry) -> list[Verdict]:
+        """The verdicts that rest on an entry which is not written yet, as if it stood on the tape."""
+        judged = Verdicts(self.job, self.knowledge, (*self.job.times[-1], draft)).of(draft.data.test)
+        return [v for v in judged if draft.id in v.entries]
 
     @property
     def diagnosis(self) -> list[Verdict]:
@@ -197,7 +214,7 @@ class Assessed:
         if engine.glow not in PLUG_KINDS:
             found.append("glow rod_12v (not on the engine card)")
         if engine.glow_nominal_ohm is None:
-            ref = Judge(self.job, self.knowledge, self.job.times[0]).reference()
+            ref = reference(self._verdicts[0].readings)
             found.append(f"glow_nominal_ohm {ref.ohm:g} ({ref.source})")
         if "glow_resistance" in tests:
             meter = instruments.ohmmeter()

@@ -15,7 +15,6 @@ from frosty_piston.core.traces import spaced
 from frosty_piston.job.judging.air import expected_at_atmosphere
 from frosty_piston.job.judging.recorded import DRIVES, drive_of
 from frosty_piston.job.units import convert
-from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -113,9 +112,9 @@ def egr(record: JobRecord, workshop: Workshop) -> Drawn:
     trace, report = _drive(record, workshop, "egr", "egr_valve")
     read = _last(record, "egr_position", "percent", point="engine_off")
     rest = read if read is not None else report.closed_offset if report else None
-    limit = Judge(record.job, workshop.knowledge, ()).figure("egr_closed_percent")
+    limit = record.assessed.readings.figure("egr_closed_percent")
     shut, opened = (_last(record, "egr_air_change", "mg", point=p) for p in ("shut", "open"))
-    expected = expected_at_atmosphere(Judge(record.job, workshop.knowledge, record.job.live))
+    expected = expected_at_atmosphere(record.assessed.readings)
     top = max([x for x in (shut, opened, expected) if x] or [1.0]) * 1.1
     bars = [
         {

@@ -15,10 +15,9 @@ from frosty_piston.core.starting import (
     margin_curves,
     start_chance,
 )
-from frosty_piston.job.instruments import Instruments
+from frosty_piston.job.judging.glow import GENERAL_LAMP_W, reference
 from frosty_piston.job.units import convert
 from frosty_piston.job.verdict import POINT_WORDS, Verdict
-from frosty_piston.job.verdicts import GENERAL_LAMP_W, Judge
 from frosty_piston.store.workshop import JobRecord
 
 from .cells import Cell, fill
@@ -102,9 +101,9 @@ def glow_view(
     record: JobRecord, k: Any, method: str, point: str, part_c: float | None = None
 ) -> dict[str, Any]:
     job = record.job
-    judge = Judge(job, k, job.live)
-    ref, instruments = judge.reference(), Instruments(job)
-    kind = PLUG_KINDS[judge.glow_kind]
+    readings = record.assessed.readings
+    ref, instruments = reference(readings), readings.instruments
+    kind = PLUG_KINDS[readings.glow_kind]
     order = [c for bank in banks(job.cylinders, job.engine.arrangement) for c in bank]
     test = {"ohm": "glow_resistance", "current": "glow_current"}.get(method)
     cells: list[Cell] = []

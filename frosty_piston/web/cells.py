@@ -10,7 +10,6 @@ from frosty_piston.job.entries import Conditions, Entry, Reading, Where
 from frosty_piston.job.fit import barred
 from frosty_piston.job.units import convert, typed
 from frosty_piston.job.verdict import Verdict, where_of
-from frosty_piston.job.verdicts import Judge
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
@@ -199,6 +198,4 @@ def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Verdict | None:
         conditions=Conditions(**conditions) if conditions else None,
     )
     draft = Entry(str(uuid4()), "reading", None, None, reading)
-    judged = Judge(record.job, k, (*record.job.times[-1], draft)).test(cell.test)
-    mine = [v for v in judged if draft.id in v.entries]
-    return min(mine, key=lambda v: len(v.entries), default=None)
+    return min(record.assessed.verdicts_on(draft), key=lambda v: len(v.entries), default=None)

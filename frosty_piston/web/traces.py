@@ -29,7 +29,6 @@ from frosty_piston.job.judging.recorded import (
     judged_position,
     without_command,
 )
-from frosty_piston.job.verdicts import Judge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -371,14 +370,14 @@ def _shift(
 
 
 def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[dict[str, Any]]:
-    judge, found = Judge(record.job, workshop.knowledge, record.job.live), []
+    readings, found = record.assessed.readings, []
     for node in (*drives_in(channels), *without_command(channels)):
         if record.job.engine.rules_out(workshop.knowledge.nodes[node].needs):
             continue
         report, judged = (
-            judged_drive(judge, node, channels)
+            judged_drive(readings, node, channels)
             if drive_of(node, channels)
-            else (None, judged_position(judge, node, channels))
+            else (None, judged_position(readings, node, channels))
         )
         found.append(
             {
@@ -395,10 +394,7 @@ def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) 
 
 
 def _analysed(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[Analysed]:
-    return analysed(
-        Judge(record.job, workshop.knowledge, record.job.live),
-        {c: s for c, s in channels.items() if len(s) > 1},
-    )
+    return analysed(record.assessed.readings, {c: s for c, s in channels.items() if len(s) > 1})
 
 
 def _asked(request: Request) -> Form:
@@ -476,7 +472,7 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     if node not in drives_in(channels):
         form.wrong("node", "command and position of that part are not both in this recording")
         form.done()
-    judged = judged_drive(Judge(record.job, workshop.knowledge, record.job.live), node, channels)[1]
+    judged = judged_drive(record.assessed.readings, node, channels)[1]
     if judged.cls not in workshop.knowledge.tests["actuator_sweep"].outcomes:
         form.wrong("node", judged.because)
     form.done()

@@ -8,7 +8,7 @@ from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.instruments import Instruments
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.suspicion import possible_faults
-from frosty_piston.job.verdicts import Judge
+from frosty_piston.job.verdicts import Verdicts
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import NORRA, SKARN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
 
@@ -168,7 +168,7 @@ class Meters(unittest.TestCase):
         )
         self.assertEqual(tools.ohmmeter(second).lead_zero_ohm, 0.1)
         values = {
-            v.where["point"]: v.judgement.value for v in Judge(job, K, job.live).test("glow_resistance")
+            v.where["point"]: v.judgement.value for v in Verdicts(job, K, job.live).of("glow_resistance")
         }
         self.assertAlmostEqual(values["plug"], 0.8)
         self.assertAlmostEqual(values["relay_connector"], 0.8)

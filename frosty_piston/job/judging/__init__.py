@@ -1,11 +1,16 @@
 """How the readings of each test are judged, by area of the engine: a table from the test to its judge."""
 
 from collections.abc import Callable
-from typing import Any
 
-from . import aftertreatment, air, injection, running, vacuum, wiring
+from ..entries import Entry
+from ..readings import Readings
+from ..verdict import Verdict
+from . import aftertreatment, air, glow, injection, relay, running, start, vacuum, wiring
 
-JUDGES: dict[str, Callable[..., list[Any]]] = {
+JUDGES: dict[str, Callable[[Readings, list[Entry]], list[Verdict]]] = {
+    **glow.JUDGES,
+    **relay.JUDGES,
+    **start.JUDGES,
     **injection.JUDGES,
     **wiring.JUDGES,
     **air.JUDGES,

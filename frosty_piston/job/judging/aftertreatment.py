@@ -1,20 +1,16 @@
 """Filter, exhaust temperature, NOx and DEF tests that record figures."""
 
-from typing import TYPE_CHECKING
-
 from frosty_piston.core import aftertreatment
 from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
+from ..readings import Readings
 from ..verdict import Verdict
 from .sets import figures, unfinished, verdict
 
-if TYPE_CHECKING:
-    from ..verdicts import Judge
 
-
-def filter_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    entries = judge.all_of("dpf_pressure")
+def filter_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    entries = readings.all_of("dpf_pressure")
     points = [
         (q, dp)
         for q, dp in (figures(x, "q_m3h", "dp_kpa") for x in entries)
@@ -26,27 +22,31 @@ def filter_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         Verdict(
             "dpf_pressure",
             {},
-            aftertreatment.judge_filter(points, judge.figure("filter_clean_kpa")),
+            aftertreatment.judge_filter(points, readings.figure("filter_clean_kpa")),
             tuple(x.id for x in entries),
         )
     ]
 
 
-def filter_state(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         channel = x.data.where.channel
         if channel == "soot_mass":
-            limits = (judge.figure("soot_road_g"), judge.figure("soot_stand_g"), judge.figure("soot_most_g"))
-            judged = aftertreatment.judge_soot(judge.value(x, "g") or 0.0, limits)
+            limits = (
+                readings.figure("soot_road_g"),
+                readings.figure("soot_stand_g"),
+                readings.figure("soot_most_g"),
+            )
+            judged = aftertreatment.judge_soot(readings.value(x, "g") or 0.0, limits)
         elif channel == "ash_mass":
             judged = aftertreatment.judge_ash(
-                judge.value(x, "g") or 0.0,
-                judge.figure("ash_limit_g"),
-                judge.job.engine.limit("ash_limit_g") is not None,
+                readings.value(x, "g") or 0.0,
+                readings.figure("ash_limit_g"),
+                readings.job.engine.limit("ash_limit_g") is not None,
             )
         elif channel == "distance_since_burn" and x.data.unit != "g":
-            judged = aftertreatment.judge_burn_distance(judge.value(x, "km") or 0.0)
+            judged = aftertreatment.judge_burn_distance(readings.value(x, "km") or 0.0)
         else:
             judged = Judgement(
                 "unclear",
@@ -60,19 +60,19 @@ def filter_state(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def exhaust_temps(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def exhaust_temps(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     cold = any(
         x.data.conditions
         and ((x.data.conditions.soaked_h or 0) >= 4 or x.data.conditions.engine_running is False)
         for x in latest
     )
-    temps = {x.data.where.channel or "exhaust": judge.value(x, "degC") or 0.0 for x in latest}
+    temps = {x.data.where.channel or "exhaust": readings.value(x, "degC") or 0.0 for x in latest}
     cold = cold or max(temps.values()) < 60 or sum(t < 60 for t in temps.values()) * 2 > len(temps)
     judged = aftertreatment.judge_exhaust_temps(temps, cold)
     return [verdict(x, judged[x.data.where.channel or "exhaust"]) for x in latest]
 
 
-def nox(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def nox(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         up, down = figures(x, "up_ppm", "down_ppm")
@@ -87,13 +87,13 @@ def nox(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def cap_and_crystals(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    seen = {x.data.outcome: x for x in judge.all_of("def_look")}
+def cap_and_crystals(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    seen = {x.data.outcome: x for x in readings.all_of("def_look")}
     bad = [x for name, x in seen.items() if name != "clean"]
-    return [judge.plain(x) for x in bad or seen.values()]
+    return [readings.as_recorded(x) for x in bad or seen.values()]
 
 
-def dose(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def dose(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     spray = next((x.data.outcome for x in reversed(latest) if x.data.outcome), None)
     found = []
     for x in latest:
@@ -102,8 +102,8 @@ def dose(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def def_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    found, own = [], judge.job.engine.limit("def_pressure_bar")
+def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    found, own = [], readings.job.engine.limit("def_pressure_bar")
     for x in latest:
         bar, held, seconds = figures(x, "bar", "held_bar", "seconds")
         found.append(
@@ -112,7 +112,7 @@ def def_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
             else verdict(
                 x,
                 aftertreatment.judge_def_pressure(
-                    bar, held, seconds, judge.figure("def_pressure_bar"), own is not None
+                    bar, held, seconds, readings.figure("def_pressure_bar"), own is not None
                 ),
             )
         )
@@ -127,7 +127,7 @@ JUDGES = {
     "def_look": cap_and_crystals,
     "def_quantity": dose,
     "def_pressure": def_pressure,
-    "def_concentration": lambda judge, latest: [
-        verdict(x, aftertreatment.judge_concentration(judge.value(x, "percent") or 0.0)) for x in latest
+    "def_concentration": lambda readings, latest: [
+        verdict(x, aftertreatment.judge_concentration(readings.value(x, "percent") or 0.0)) for x in latest
     ],
 }

@@ -1,30 +1,26 @@
 """Air, EGR, swirl and boost-side tests that record figures."""
 
-from typing import TYPE_CHECKING
-
 from frosty_piston.core import air
 from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
+from ..readings import Readings
 from ..units import convert
 from ..verdict import Verdict, where_of
 from .sets import figures, unfinished, verdict
 
-if TYPE_CHECKING:
-    from ..verdicts import Judge
-
 GENERAL_INTAKE_C = 30.0
 
 
-def key_on_pressures(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def key_on_pressures(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     judged = air.judge_key_on(
-        {x.data.where.channel or "unnamed": judge.value(x, "kPa") or 0.0 for x in latest}
+        {x.data.where.channel or "unnamed": readings.value(x, "kPa") or 0.0 for x in latest}
     )
     return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 
-def air_mass(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    engine, found = judge.job.engine, []
+def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    engine, found = readings.job.engine, []
     for x in latest:
         mg, kpa, celsius = figures(x, "air_mg_stroke", "manifold_kpa", "intake_c")
         if mg is None or kpa is None:
@@ -47,42 +43,42 @@ def air_mass(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
             expected = air.expected_air_mg(
                 kpa,
                 engine.displacement_l,
-                judge.job.cylinders,
+                readings.job.cylinders,
                 GENERAL_INTAKE_C if celsius is None else celsius,
             )
             found.append(verdict(x, air.judge_air_mass(mg, expected)))
     return found
 
 
-def egr_position(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    limit = judge.figure("egr_closed_percent")
-    return [verdict(x, air.judge_egr_rest(judge.value(x, "percent") or 0.0, limit)) for x in latest]
+def egr_position(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    limit = readings.figure("egr_closed_percent")
+    return [verdict(x, air.judge_egr_rest(readings.value(x, "percent") or 0.0, limit)) for x in latest]
 
 
 def _pair(
-    judge: "Judge", latest: list[e.Entry], unit: str, first: str, second: str
+    readings: Readings, latest: list[e.Entry], unit: str, first: str, second: str
 ) -> tuple[float, float, tuple[str, ...]] | None:
     at = {x.data.where.point: x for x in latest}
     if first not in at or second not in at:
         return None
     return (
-        judge.value(at[first], unit) or 0.0,
-        judge.value(at[second], unit) or 0.0,
+        readings.value(at[first], unit) or 0.0,
+        readings.value(at[second], unit) or 0.0,
         (at[first].id, at[second].id),
     )
 
 
-def expected_at_atmosphere(judge: "Judge") -> float | None:
+def expected_at_atmosphere(readings: Readings) -> float | None:
     """The air per stroke in mg that this engine draws without boost, EGR shut; None without a
     displacement."""
-    engine, ambient = judge.job.engine, judge.ambient_c()
-    barometer = judge.job.condition("barometer")
+    engine, ambient = readings.job.engine, readings.ambient_c()
+    barometer = readings.job.condition("barometer")
     kpa = convert(barometer.data.value, barometer.data.unit, "kPa") if barometer else air.barometer_kpa(0)
     return (
         air.expected_air_mg(
             kpa,
             engine.displacement_l,
-            judge.job.cylinders,
+            readings.job.cylinders,
             GENERAL_INTAKE_C if ambient is None else ambient + 15,
         )
         if engine.displacement_l
@@ -90,8 +86,8 @@ def expected_at_atmosphere(judge: "Judge") -> float | None:
     )
 
 
-def egr_air_change(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    pair = _pair(judge, latest, "mg", "shut", "open")
+def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    pair = _pair(readings, latest, "mg", "shut", "open")
     if pair is None:
         return [
             verdict(
@@ -99,7 +95,7 @@ def egr_air_change(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
                 Judgement(
                     "unclear",
                     "unclear",
-                    judge.value(x, "mg"),
+                    readings.value(x, "mg"),
                     "mg",
                     None,
                     "Read both, shut and open, at the same speed.",
@@ -109,13 +105,16 @@ def egr_air_change(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
         ]
     return [
         Verdict(
-            "egr_air_change", {}, air.judge_egr_air(pair[0], pair[1], expected_at_atmosphere(judge)), pair[2]
+            "egr_air_change",
+            {},
+            air.judge_egr_air(pair[0], pair[1], expected_at_atmosphere(readings)),
+            pair[2],
         )
     ]
 
 
-def swirl_compare(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    pair = _pair(judge, latest, "s", "as_is", "released")
+def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    pair = _pair(readings, latest, "s", "as_is", "released")
     if pair is None:
         return [
             verdict(
@@ -123,7 +122,7 @@ def swirl_compare(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
                 Judgement(
                     "unclear",
                     "unclear",
-                    judge.value(x, "s"),
+                    readings.value(x, "s"),
                     "s",
                     None,
                     "Time both, as it is and with the flaps released.",
@@ -134,12 +133,12 @@ def swirl_compare(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return [Verdict("swirl_compare", {}, air.judge_swirl(pair[0], pair[1]), pair[2])]
 
 
-def boost_leak(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def boost_leak(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
         if x.data.outcome:
-            found.append(judge.plain(x))
+            found.append(readings.as_recorded(x))
         elif start is None or end is None or seconds is None:
             found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
         else:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -22,10 +22,8 @@ from frosty_piston.core.boost import BoostReport, analyse_boost, judge_boost
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.traces import Signal, cut, runs
 
+from ..readings import Readings
 from .air import expected_at_atmosphere
-
-if TYPE_CHECKING:
-    from ..verdicts import Judge
 
 KEY_ON = {
     "barometer": "barometer",
@@ -60,7 +58,7 @@ class Analysed:
     boost: BoostReport | None = None
 
 
-def boost_side(judge: "Judge", c: Channels) -> Analysed | None:
+def boost_side(readings: Readings, c: Channels) -> Analysed | None:
     if "manifold_pressure_target" not in c or "manifold_pressure" not in c:
         return None
     report = analyse_boost(
@@ -112,12 +110,12 @@ def boost_side(judge: "Judge", c: Channels) -> Analysed | None:
     )
 
 
-def egr_air(judge: "Judge", c: Channels) -> Analysed | None:
+def egr_air(readings: Readings, c: Channels) -> Analysed | None:
     valve = c.get("egr_position") or c.get("egr_command")
     if valve is None or "air_mass_stroke" not in c:
         return None
     change = air_change(valve, c["air_mass_stroke"], c.get("engine_speed"))
-    judged = judge_air_change(change, expected_at_atmosphere(judge))
+    judged = judge_air_change(change, expected_at_atmosphere(readings))
     return Analysed(
         "egr_air",
         "Air mass with the EGR shut and open",
@@ -156,10 +154,10 @@ def _air_found(change: AirChange | None) -> tuple[tuple[str, str], ...]:
     )
 
 
-def air_sensor(judge: "Judge", c: Channels) -> Analysed | None:
+def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
     if "air_mass_stroke" not in c or "manifold_pressure" not in c:
         return None
-    displacement = judge.job.engine.displacement_l
+    displacement = readings.job.engine.displacement_l
     if displacement is None:
         return Analysed(
             "air_sensor",
@@ -178,7 +176,7 @@ def air_sensor(judge: "Judge", c: Channels) -> Analysed | None:
         c["air_mass_stroke"],
         c["manifold_pressure"],
         displacement,
-        judge.job.cylinders,
+        readings.job.cylinders,
         c.get("intake_temp"),
         c.get("egr_position") or c.get("egr_command"),
     )
@@ -211,7 +209,7 @@ def air_sensor(judge: "Judge", c: Channels) -> Analysed | None:
     )
 
 
-def bypass(judge: "Judge", c: Channels) -> Analysed | None:
+def bypass(readings: Readings, c: Channels) -> Analysed | None:
     if "bypass_position" not in c or "engine_speed" not in c:
         return None
     judged = judge_bypass(c["bypass_position"], c["engine_speed"])
@@ -231,7 +229,7 @@ def bypass(judge: "Judge", c: Channels) -> Analysed | None:
     )
 
 
-def swirl(judge: "Judge", c: Channels) -> Analysed | None:
+def swirl(readings: Readings, c: Channels) -> Analysed | None:
     """One run of the rev test; which of the two it was, the technician says."""
     run = rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None
     if run is None:
@@ -256,7 +254,7 @@ def swirl(judge: "Judge", c: Channels) -> Analysed | None:
     )
 
 
-def key_on(judge: "Judge", c: Channels) -> Analysed | None:
+def key_on(readings: Readings, c: Channels) -> Analysed | None:
     """The pressures while the engine stands still with the key on."""
     named = {name: c[channel] for name, channel in KEY_ON.items() if channel in c}
     if "engine_speed" not in c or len(named) < 2:
@@ -298,7 +296,7 @@ def key_on(judge: "Judge", c: Channels) -> Analysed | None:
     )
 
 
-def filter_pressures(judge: "Judge", c: Channels) -> Analysed | None:
+def filter_pressures(readings: Readings, c: Channels) -> Analysed | None:
     """The pressures before and after the filter. Only what creeps is written down: moving alike does not
     prove the hoses."""
     if "exhaust_pressure_1" not in c or "exhaust_pressure_2" not in c:
@@ -316,7 +314,7 @@ def filter_pressures(judge: "Judge", c: Channels) -> Analysed | None:
     return Analysed("filter_pressures", "Pressures before and after the filter", "", judged, writes)
 
 
-ANALYSES: dict[str, Callable[["Judge", Channels], Analysed | None]] = {
+ANALYSES: dict[str, Callable[[Readings, Channels], Analysed | None]] = {
     "boost": boost_side,
     "egr_air": egr_air,
     "air_sensor": air_sensor,
@@ -327,13 +325,13 @@ ANALYSES: dict[str, Callable[["Judge", Channels], Analysed | None]] = {
 }
 
 
-def analysed(judge: "Judge", channels: Channels) -> list[Analysed]:
+def analysed(readings: Readings, channels: Channels) -> list[Analysed]:
     """Everything the channels of a recording can say of the air path of this engine."""
-    found = (look(judge, channels) for look in ANALYSES.values())
+    found = (look(readings, channels) for look in ANALYSES.values())
     return [
         a
         for a in found
-        if a is not None and (not a.test or not judge.job.engine.rules_out(judge.k.tests[a.test].needs))
+        if a is not None and (not a.test or not readings.job.engine.rules_out(readings.k.tests[a.test].needs))
     ]
 
 

@@ -1,7 +1,6 @@
 """Recordings that a job file carries in place, judged as the test they were made for."""
 
 from collections.abc import Collection
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,11 +9,9 @@ from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.traces import Signal, signal
 
 from .. import entries as e
+from ..readings import Readings
 from ..verdict import Verdict, where_of
 from .air_recorded import analysed
-
-if TYPE_CHECKING:
-    from ..verdicts import Judge
 
 # A drive by its channels: command, position; the part it is; the card's field that says how it is driven.
 DRIVES = {
@@ -51,25 +48,27 @@ def without_command(channels: Collection[str]) -> list[str]:
     ]
 
 
-def _closed_limit(judge: "Judge", node: str) -> float:
-    return judge.figure("egr_closed_percent") if node == "egr_valve" else CLOSED_LIMIT.get(node, 5.0)
+def _closed_limit(readings: Readings, node: str) -> float:
+    return readings.figure("egr_closed_percent") if node == "egr_valve" else CLOSED_LIMIT.get(node, 5.0)
 
 
 def judged_drive(
-    judge: "Judge", node: str, channels: dict[str, Signal]
+    readings: Readings, node: str, channels: dict[str, Signal]
 ) -> tuple[DriveReport | None, Judgement]:
     """What a recording says of one drive of this engine."""
     found = drive_of(node, channels)
     assert found is not None
     command, position, percent = found
-    kind = "vacuum" if "vacuum" in str(getattr(judge.job.engine, DRIVES[node][2]) or "") else "motor"
+    kind = "vacuum" if "vacuum" in str(getattr(readings.job.engine, DRIVES[node][2]) or "") else "motor"
     report = analyse_drive(channels[command], channels[position], percent)
-    return report, judge_drive(report, kind, _closed_limit(judge, node), judge.k.nodes[node].title)
+    return report, judge_drive(report, kind, _closed_limit(readings, node), readings.k.nodes[node].title)
 
 
-def judged_position(judge: "Judge", node: str, channels: dict[str, Signal]) -> Judgement:
+def judged_position(readings: Readings, node: str, channels: dict[str, Signal]) -> Judgement:
     """What its position alone says of a drive."""
-    return judge_position(channels[DRIVES[node][1]], _closed_limit(judge, node), judge.k.nodes[node].title)
+    return judge_position(
+        channels[DRIVES[node][1]], _closed_limit(readings, node), readings.k.nodes[node].title
+    )
 
 
 def channels_of(entry: e.Entry) -> dict[str, Signal]:
@@ -92,30 +91,30 @@ def channels_of(entry: e.Entry) -> dict[str, Signal]:
     return found
 
 
-def recorded(judge: "Judge") -> list[Verdict]:
+def recorded(readings: Readings) -> list[Verdict]:
     """The verdicts of all recordings that can be judged where they stand."""
     found = []
-    for x in judge.entries:
+    for x in readings.entries:
         if x.kind != "trace" or x.data.test is None:
             continue
         channels = channels_of(x)
         found += [
             Verdict(a.test, where_of(x.data.where), a.judgement, (x.id,))
-            for a in analysed(judge, channels)
+            for a in analysed(readings, channels)
             if a.test == x.data.test
         ]
         if x.data.test == "actuator_sweep":
             for node in drives_in(channels):
                 where = where_of(x.data.where) | {"node": node}
                 found.append(
-                    Verdict("actuator_sweep", where, judged_drive(judge, node, channels)[1], (x.id,))
+                    Verdict("actuator_sweep", where, judged_drive(readings, node, channels)[1], (x.id,))
                 )
             for node in without_command(channels):
                 found.append(
                     Verdict(
                         "actuator_sweep",
                         where_of(x.data.where) | {"node": node},
-                        judged_position(judge, node, channels),
+                        judged_position(readings, node, channels),
                         (x.id,),
                     )
                 )

@@ -1,18 +1,14 @@
 """Gauges on a running engine, and the vacuum engine stop."""
 
-from typing import TYPE_CHECKING
-
 from frosty_piston.core import running
 
 from .. import entries as e
+from ..readings import Readings
 from ..verdict import Verdict
 from .sets import figures, unfinished, verdict
 
-if TYPE_CHECKING:
-    from ..verdicts import Judge
 
-
-def oil_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def oil_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         bar, rpm, _ = figures(x, "bar", "rpm", "oil_c")
@@ -22,7 +18,7 @@ def oil_pressure(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def warm_up(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def warm_up(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         coolant, minutes = figures(x, "coolant_c", "minutes")
@@ -34,7 +30,7 @@ def warm_up(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def filter_drop(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def filter_drop(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         before, after = figures(x, "before_bar", "after_bar")
@@ -47,11 +43,11 @@ def filter_drop(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def stop_time(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    return [verdict(x, running.judge_stop_time(judge.value(x, "s") or 0.0)) for x in latest]
+def stop_time(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    return [verdict(x, running.judge_stop_time(readings.value(x, "s") or 0.0)) for x in latest]
 
 
-def key_switch(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def key_switch(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         given = x.data.figures or {}
@@ -62,8 +58,8 @@ def key_switch(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def solenoid_coil(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    return [verdict(x, running.judge_coil(judge.value(x, "ohm"))) for x in latest]
+def solenoid_coil(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    return [verdict(x, running.judge_coil(readings.value(x, "ohm"))) for x in latest]
 
 
 JUDGES = {

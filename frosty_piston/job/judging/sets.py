@@ -1,15 +1,13 @@
 """Readings gathered before they are judged: as a set of cylinders, or as the figures of one act."""
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
+from ..readings import Readings
 from ..verdict import Verdict, where_of
-
-if TYPE_CHECKING:
-    from ..verdicts import Judge
 
 UNFINISHED = "Figures are missing: {}."
 
@@ -23,7 +21,7 @@ def verdict(entry: e.Entry, judged: Judgement, **more: Any) -> Verdict:
 
 
 def as_set(
-    judge: "Judge", latest: list[e.Entry], unit: str, judged: Callable[[Sequence[float]], list[Judgement]]
+    readings: Readings, latest: list[e.Entry], unit: str, judged: Callable[[Sequence[float]], list[Judgement]]
 ) -> list[Verdict]:
     """Judge all readings of one test against each other; hot and cold parts are sets of their own."""
     found = []
@@ -32,7 +30,7 @@ def as_set(
         if of_set:
             found += [
                 verdict(x, j)
-                for x, j in zip(of_set, judged([judge.value(x, unit) or 0.0 for x in of_set]), strict=True)
+                for x, j in zip(of_set, judged([readings.value(x, unit) or 0.0 for x in of_set]), strict=True)
             ]
     return found
 

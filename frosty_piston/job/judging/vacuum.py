@@ -1,20 +1,16 @@
 """Vacuum tests that record figures."""
 
-from typing import TYPE_CHECKING
-
 from frosty_piston.core import vacuum
 
 from .. import entries as e
+from ..readings import Readings
 from ..units import convert
 from ..verdict import Verdict
 from .sets import figures, unfinished, verdict
 
-if TYPE_CHECKING:
-    from ..verdicts import Judge
 
-
-def at_pump(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    found, said = [], judge.job.condition("altitude")
+def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    found, said = [], readings.job.condition("altitude")
     for x in latest:
         kpa, seconds, flicker, altitude = figures(x, "kpa", "seconds", "flicker_kpa", "altitude_m")
         if altitude is None and said is not None and said.data.unit in ("km", "mm"):
@@ -27,7 +23,7 @@ def at_pump(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def hold(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def hold(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
@@ -40,10 +36,10 @@ def hold(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def travel(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def travel(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for last in latest:
-        same = [x for x in judge.all_of("vacuum_travel") if x.data.where == last.data.where]
+        same = [x for x in readings.all_of("vacuum_travel") if x.data.where == last.data.where]
         points = [
             (abs(kpa), mm)
             for kpa, mm in (figures(x, "kpa", "mm") for x in same)

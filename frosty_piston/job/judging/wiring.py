@@ -1,35 +1,31 @@
 """Tests at connectors: supplies, network, voltage drop, wiggle; and which codes come back."""
 
-from typing import TYPE_CHECKING
-
 from frosty_piston.core import wiring
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
+from ..readings import Readings
 from ..verdict import Verdict
 from .sets import figures, unfinished, verdict
-
-if TYPE_CHECKING:
-    from ..verdicts import Judge
 
 KEY_ON_V = {12: 12.4, 24: 24.8}
 
 
-def supply_pins(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     rest = [
-        judge.value(x, "V")
-        for x in judge.entries
+        readings.value(x, "V")
+        for x in readings.entries
         if x.kind == "reading" and (x.data.test == "battery_rest" or x.data.where.point == "battery")
     ]
-    battery = rest[-1] if rest and rest[-1] else KEY_ON_V[judge.system_v]
+    battery = rest[-1] if rest and rest[-1] else KEY_ON_V[readings.system_v]
     return [
-        verdict(x, wiring.judge_supply(x.data.where.pin or "supply", judge.value(x, "V") or 0.0, battery))
+        verdict(x, wiring.judge_supply(x.data.where.pin or "supply", readings.value(x, "V") or 0.0, battery))
         for x in latest
     ]
 
 
-def network_pins(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         pin, ohms = x.data.where.pin or "pair", x.data.unit in ("ohm", "kohm", "Mohm")
@@ -41,19 +37,23 @@ def network_pins(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
             and {pin, y.data.where.pin} == {"high", "low"}
             and y.data.unit == x.data.unit
         ]
-        other = judge.value(pair[0], "V") if pair and not ohms else None
+        other = readings.value(pair[0], "V") if pair and not ohms else None
         found.append(
             verdict(
                 x,
                 wiring.judge_network(
-                    pin, judge.value(x, "ohm" if ohms else "V"), "ohm" if ohms else "V", judge.system_v, other
+                    pin,
+                    readings.value(x, "ohm" if ohms else "V"),
+                    "ohm" if ohms else "V",
+                    readings.system_v,
+                    other,
                 ),
             )
         )
     return found
 
 
-def circuit_drop(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         drop, amps = figures(x, "drop_v", "current_a")
@@ -63,7 +63,7 @@ def circuit_drop(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def wiggle(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
+def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     names = ("dropouts", "wiggle_s", "rest_dropouts", "rest_s")
     found = []
     for x in latest:
@@ -76,19 +76,19 @@ def wiggle(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
     return found
 
 
-def code_return(judge: "Judge", latest: list[e.Entry]) -> list[Verdict]:
-    return [judge.plain(x) for x in latest]
+def code_return(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    return [readings.as_recorded(x) for x in latest]
 
 
-def drives(judge: "Judge") -> list[Verdict]:
+def drives(readings: Readings) -> list[Verdict]:
     """A drive that noted its codes is the test "which code comes back": the first one back decides. That none
     came back counts only after a clear."""
-    known = [decode(x.data.code).code for x in judge.job.of("code")]
-    cleared = {x.id for x in judge.job.live[: _last_place(judge)] if x.kind == "code_clear"}
-    begun = max((i for i, x in enumerate(judge.entries) if x.id in cleared), default=-1)
+    known = [decode(x.data.code).code for x in readings.job.of("code")]
+    cleared = {x.id for x in readings.job.live[: _last_place(readings)] if x.kind == "code_clear"}
+    begun = max((i for i, x in enumerate(readings.entries) if x.id in cleared), default=-1)
     drives = [
         x
-        for x in judge.entries[begun + 1 :]
+        for x in readings.entries[begun + 1 :]
         if x.kind == "drive" and x.data.read and (cleared or x.data.codes_back)
     ]
     if not drives or not known:
@@ -124,8 +124,8 @@ def drives(judge: "Judge") -> list[Verdict]:
     return [Verdict("code_return", {}, judged, (last.id,))]
 
 
-def _last_place(judge: "Judge") -> int:
-    drives = [judge.job.position[x.id] for x in judge.entries if x.kind == "drive"]
+def _last_place(readings: Readings) -> int:
+    drives = [readings.job.position[x.id] for x in readings.entries if x.kind == "drive"]
     return max(drives, default=0)
 
 

@@ -1,0 +1,139 @@
+"""Glow plugs: resistance, test lamp, current, and out on the bench."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from frosty_piston.core import glow, glow_methods
+from frosty_piston.core.plugs import PLUG_KINDS
+from frosty_piston.core.quantity import plain
+
+from .. import entries as e
+from ..readings import Readings
+from ..verdict import Verdict, where_of
+from .sets import verdict
+
+GENERAL_LAMP_W = 5.0
+AFAR = ("harness_connector", "relay_connector")
+INRUSH_S = 3
+
+
+def resistance(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    by_point: dict[str, list[e.Entry]] = {}
+    for x in latest:
+        by_point.setdefault(x.data.where.point or "", []).append(x)
+    return _wire_or_plug([v for at_point in by_point.values() for v in _one_point(readings, at_point)])
+
+
+def _one_point(readings: Readings, at_point: list[e.Entry]) -> list[Verdict]:
+    """All plugs read at one point are judged as a set."""
+    plugs = [
+        glow.PlugReading(
+            x.data.where.cylinder or 0,
+            readings.value(x, "ohm"),
+            x.data.conditions.part_c if x.data.conditions else None,
+        )
+        for x in at_point
+    ]
+    wires_off = readings.job.unplugged_glow or any(
+        x.data.conditions and x.data.conditions.wires_off for x in at_point
+    )
+    judged = glow.judge_set(
+        plugs,
+        readings.instruments.ohmmeter(at_point[-1]),
+        readings.glow_kind,
+        readings.job.engine.glow_nominal_ohm,
+        readings.figure("glow_path_ohm"),
+        wires_off,
+    )
+    return [
+        Verdict("glow_resistance", where_of(x.data.where), j.judgement, (x.id,), j.share, j.power_w)
+        for x, j in zip(at_point, judged, strict=True)
+    ]
+
+
+def _wire_or_plug(verdicts: list[Verdict]) -> list[Verdict]:
+    """Where a cylinder was read at the plug too, say which of the two it is: wire or plug."""
+    at_plug = {v.where.get("cylinder"): v for v in verdicts if v.where.get("point") == "plug"}
+    return [
+        _beside(v, at_plug[v.where.get("cylinder")])
+        if v.where.get("point") in AFAR and v.where.get("cylinder") in at_plug
+        else v
+        for v in verdicts
+    ]
+
+
+def _beside(afar: Verdict, at_plug: Verdict) -> Verdict:
+    which, extra = glow.harness_or_plug(afar.judgement, at_plug.judgement), ""
+    if which == "plug":
+        extra = " The same at the plug itself: it is the plug."
+    elif which == "wire":
+        a, b = afar.judgement.value, at_plug.judgement.value
+        between = f" ({plain(a - b)} ohm in between)." if a is not None and b is not None else "."
+        extra = " Sound at the plug itself: the wire or connector between is at fault" + between
+    return replace(afar, judgement=replace(afar.judgement, because=afar.judgement.because + extra))
+
+
+def reference(readings: Readings) -> glow.Reference:
+    """The reference of this job's plugs, from card, set or kind."""
+    values = [
+        v.judgement.value
+        for v in readings.verdicts("glow_resistance")
+        if v.judgement.value is not None and v.judgement.cls not in ("short", "bridged")
+    ]
+    return glow.reference(readings.glow_kind, readings.job.engine.glow_nominal_ohm, values)
+
+
+def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    ref = reference(readings)
+
+    def watts(x: e.Entry) -> float:
+        return readings.instruments.lamp_w(x) or GENERAL_LAMP_W
+
+    return [
+        verdict(x, glow_methods.judge_lamp(x.data.outcome, watts(x), ref)) for x in latest if x.data.outcome
+    ]
+
+
+def current(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    ref, verdicts = reference(readings), []
+    after = {x.id: x.data.conditions.after_s if x.data.conditions else None for x in latest}
+    inrush = {
+        str(where_of(x.data.where)): x.data.value
+        for x in latest
+        if after[x.id] is not None and after[x.id] < INRUSH_S
+    }
+    for x in latest:
+        where, amps = where_of(x.data.where), readings.value(x, "A")
+        if where.get("point") == "total" or "bank" in where:
+            count = readings.job.cylinders // (2 if "bank" in where else 1)
+            judged = glow_methods.working_plugs(amps, count, ref)
+        else:
+            judged = glow_methods.judge_plug_current(amps, after[x.id], ref, inrush.get(str(where)))
+        verdicts.append(Verdict("glow_current", where, judged, (x.id,)))
+    return verdicts
+
+
+def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    dead = {
+        v.where.get("cylinder")
+        for test in ("glow_resistance", "glow_current")
+        for v in readings.verdicts(test)
+        if v.judgement.verdict == "failed"
+    }
+    kind, verdicts = PLUG_KINDS[readings.glow_kind].name, []
+    for x in latest:
+        if x.data.outcome:
+            after_s = x.data.conditions.after_s if x.data.conditions else None
+            judged = glow_methods.judge_bench_heat(
+                x.data.outcome, after_s, x.data.where.cylinder in dead, kind
+            )
+            verdicts.append(verdict(x, judged))
+    return verdicts
+
+
+JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Verdict]]] = {
+    "glow_resistance": resistance,
+    "glow_lamp_test": lamp_test,
+    "glow_current": current,
+    "glow_bench_heat": bench_heat,
+}

@@ -1,0 +1,68 @@
+"""The glow relay by its points, how long it glows, and whether the engine stood cold."""
+
+from collections.abc import Callable
+
+from frosty_piston.core import relay
+
+from .. import entries as e
+from ..readings import Readings
+from ..units import convert
+from ..verdict import Verdict
+from .sets import verdict
+
+POINTS = ("battery", "feed", "supply", "command", "output")
+
+
+def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
+    """What was read at the relay, with the current and the time that other tests found."""
+    volts = {x.data.where.point: readings.value(x, "V") for x in latest if x.kind == "reading"}
+    clicks = [x.data.outcome for x in latest if x.kind == "outcome"]
+    loaded = any(
+        x.data.conditions and x.data.conditions.loaded for x in latest if x.data.where.point == "output"
+    )
+    currents = readings.verdicts("glow_current")
+    total = [v.judgement.value for v in currents if v.where.get("point") == "total"]
+    stays = [x for x in readings.latest("glow_on_time") if x.data.where.point == "output"]
+    return relay.RelayPoints(
+        **{name: volts.get(name) for name in POINTS},
+        click=clicks[-1] == "click" if clicks else None,
+        loaded=loaded,
+        current_a=total[-1] if total else None,
+        output_on_s=readings.value(stays[-1], "s") if stays else None,
+    )
+
+
+def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    points, meter = points_of(readings, latest), readings.instruments.voltmeter(latest[-1])
+    whole = relay.judge_relay(points, readings.job.engine.glow_control or "relay_module", meter)
+    at_points = [
+        verdict(x, relay.judge_point(points, x.data.where.point, meter))
+        for x in latest
+        if x.kind == "reading" and x.data.where.point in POINTS
+    ]
+    return [*at_points, Verdict("glow_relay", {"point": "relay"}, whole, tuple(x.id for x in latest))]
+
+
+def on_time(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    coolant = readings.job.condition("coolant")
+    at_c = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else readings.ambient_c()
+    kind = readings.glow_kind
+    return [
+        verdict(x, relay.judge_on_time(readings.value(x, "s"), kind, at_c, x.data.where.point or "lamp"))
+        for x in latest
+    ]
+
+
+def soak_temps(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    conditions = [x.data.conditions for x in latest if x.data.conditions]
+    hours = [c.soaked_h for c in conditions if c.soaked_h is not None]
+    temps = {x.data.where.channel or "unnamed": readings.value(x, "degC") for x in latest}
+    judged = relay.judge_soak(temps, hours[-1] if hours else None)
+    return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
+
+
+JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Verdict]]] = {
+    "glow_relay": glow_relay,
+    "glow_on_time": on_time,
+    "cold_soak_temps": soak_temps,
+}

@@ -1,0 +1,103 @@
+"""What a judge may ask: the latest readings of a test, the engine card, the instruments, the figures."""
+
+from collections.abc import Callable, Iterable
+from functools import cached_property
+
+from frosty_piston.core.plugs import PLUG_KINDS
+from frosty_piston.core.quantity import Judgement
+from frosty_piston.knowledge import Knowledge
+
+from . import entries as e
+from .instruments import Instruments
+from .tape import Job
+from .units import convert
+from .verdict import Verdict, where_of
+
+GENERAL_GLOW, GENERAL_SYSTEM_V = "rod_12v", 12
+INRUSH_UNTIL_S = 8
+
+
+class Readings:
+    """The readings and outcomes among some entries of a job, as judges ask for them. `verdicts`: what another
+    test of the same entries came to."""
+
+    def __init__(
+        self,
+        job: Job,
+        knowledge: Knowledge,
+        entries: Iterable[e.Entry],
+        verdicts: Callable[[str], list[Verdict]],
+    ):
+        self.job, self.k, self.entries, self.verdicts = job, knowledge, tuple(entries), verdicts
+
+    @cached_property
+    def instruments(self) -> Instruments:
+        return Instruments(self.job)
+
+    @property
+    def glow_kind(self) -> str:
+        glow = self.job.engine.glow
+        return glow if glow in PLUG_KINDS else GENERAL_GLOW
+
+    @property
+    def system_v(self) -> int:
+        return self.job.engine.system_voltage or GENERAL_SYSTEM_V
+
+    @property
+    def battery_v(self) -> int:
+        """The voltage of one battery: two in a row make the system's."""
+        return 12 if self.job.engine.batteries == 2 else self.system_v
+
+    @property
+    def tests(self) -> tuple[str, ...]:
+        """The tests that anything was recorded of, in the order of the entries."""
+        return tuple(dict.fromkeys(x.data.test for x in self.entries if x.kind in ("reading", "outcome")))
+
+    def all_of(self, test: str) -> list[e.Entry]:
+        """Every reading and outcome of a test that stands, not only the latest of each place."""
+        return [x for x in self.entries if x.kind in ("reading", "outcome") and x.data.test == test]
+
+    def latest(self, test: str) -> list[e.Entry]:
+        """The last entry of each place of a test, in the order of the tape."""
+        by_place: dict[tuple[object, ...], e.Entry] = {}
+        for x in self.all_of(test):
+            place = _place(x)
+            by_place.pop(place, None)
+            by_place[place] = x
+        return list(by_place.values())
+
+    def figure(self, name: str) -> float:
+        """A figure of the engine card, or the general one."""
+        on_card = self.job.engine.limit(name)
+        return self.k.general(name) if on_card is None else on_card
+
+    def value(self, entry: e.Entry, unit: str) -> float | None:
+        return None if entry.data.value == "OL" else convert(entry.data.value, entry.data.unit, unit)
+
+    def ambient_c(self) -> float | None:
+        entry = self.job.condition("ambient")
+        return convert(entry.data.value, entry.data.unit, "degC") if entry else None
+
+    def as_recorded(self, entry: e.Entry) -> Verdict:
+        """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
+        shape, d = self.k.tests[entry.data.test], entry.data
+        where = where_of(d.where)
+        if entry.kind == "outcome" and d.outcome:
+            because = f"{shape.title}: {d.outcome.replace('_', ' ')}."
+            meant = Judgement(shape.outcomes[d.outcome], d.outcome, None, None, None, because)
+            return Verdict(d.test, where, meant, (entry.id,))
+        value, unit = (d.value, d.unit) if entry.kind == "reading" else (None, None)
+        because = "Recorded as it is. No limit for it is known here: hold it against your service data."
+        number = None if value == "OL" else value
+        return Verdict(
+            d.test, where, Judgement("unclear", "recorded", number, unit, None, because), (entry.id,)
+        )
+
+
+def _place(entry: e.Entry) -> tuple[object, ...]:
+    """What makes two entries of a test one place; inrush and steady current are two."""
+    w, c = entry.data.where, entry.data.conditions
+    inrush = c is not None and c.after_s is not None and c.after_s < INRUSH_UNTIL_S
+    kind = inrush if entry.data.test == "glow_current" else entry.kind
+    dosing = entry.kind == "outcome" and (entry.data.figures or {}).get("dosing")
+    return (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, kind, bool(c and c.part_hot), dosing)

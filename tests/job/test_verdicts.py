@@ -1,0 +1,52 @@
+"""Every test is judged by the judge of its table, once, and what has no judge by what its outcomes mean."""
+
+import unittest
+from unittest import mock
+
+from frosty_piston.core import glow
+from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.jobfile import check
+from frosty_piston.job.judging import JUDGES
+from frosty_piston.job.verdicts import Verdicts
+from frosty_piston.knowledge import load_knowledge
+from tests.cases import NORRA, entry, job_file, outcome, plugs, reading
+
+K = load_knowledge()
+
+
+def job(*entries, **card):
+    return job_of(check(job_file(*entries, engine={**NORRA, **card}), K))
+
+
+class Judged(unittest.TestCase):
+    def test_a_set_is_judged_once_whoever_asks_for_it(self):
+        all_of_glow = [
+            *plugs([1.0, 1.1, "OL", 1.0]),
+            entry("outcome", test="glow_lamp_test", where={"point": "plug", "cylinder": 1}, outcome="lit"),
+            reading("glow_current", 30.0, "A", point="total"),
+            entry("outcome", test="glow_bench_heat", where={"cylinder": 3}, outcome="cold"),
+            reading("glow_relay", 12.4, "V", point="battery"),
+        ]
+        with mock.patch.object(glow, "judge_set", wraps=glow.judge_set) as judge_set:
+            verdicts = Assessed(job(*all_of_glow), K).now
+        self.assertEqual(judge_set.call_count, 1)
+        self.assertGreater(len({v.test for v in verdicts}), 4)
+
+    def test_every_judge_judges_a_test_that_there_is(self):
+        self.assertLessEqual(set(JUDGES), set(K.tests))
+
+    def test_a_test_without_a_judge_says_what_its_outcome_means(self):
+        plain = next(t for t, s in K.tests.items() if t not in JUDGES and "failed" in s.outcomes.values())
+        bad = next(o for o, v in K.tests[plain].outcomes.items() if v == "failed")
+        (verdict,) = Verdicts(*_parts(job(outcome(plain, bad)))).of(plain)
+        self.assertEqual((verdict.judgement.verdict, verdict.judgement.cls), ("failed", bad))
+
+    def test_a_limit_of_nought_on_the_card_is_a_limit(self):
+        readings = Verdicts(*_parts(job(limits={"egr_closed_percent": 0.0}))).readings
+        self.assertEqual(readings.figure("egr_closed_percent"), 0.0)
+        general = Verdicts(*_parts(job())).readings
+        self.assertEqual(general.figure("egr_closed_percent"), K.general("egr_closed_percent"))
+
+
+def _parts(of):
+    return of, K, of.live
