@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.words import spoken
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.entries import Entry
+from frosty_piston.job.entries import Complaint, Entry, ProofStep, Warning_
 from frosty_piston.job.fit import PieceState, chosen, consent, pieces_of
 from frosty_piston.job.measured import measured_says
 from frosty_piston.job.prove import Pair, Proof, owner_words, prove
@@ -55,7 +55,7 @@ class Report:
 def build_report(assessed: Assessed) -> Report:
     """Put the report of a job together from its tape alone."""
     job, k, proof = assessed.job, assessed.knowledge, prove(assessed)
-    complaint = job.last("complaint")
+    complaint = job.last(Complaint)
     symptoms = [k.symptoms[s].title for s in job.complaints]
     picked, yes = chosen(job), consent(job)
     return Report(
@@ -69,7 +69,7 @@ def build_report(assessed: Assessed) -> Report:
         open=tuple(m.because for m in proof.missing),
         watch=_watch(assessed),
         reasons=_reasons(assessed),
-        warnings=tuple(job.of("warning")),
+        warnings=tuple(job.of(Warning_)),
         advice=_advice(assessed),
         pieces=pieces_of(job),
         price=picked.data.price if picked else None,
@@ -155,7 +155,7 @@ def _reasons(assessed: Assessed) -> tuple[str, ...]:
     """What could not be done, and why."""
     k = assessed.knowledge
     steps = {**k.proofs.checks, **k.proofs.resets, **k.proofs.conditions}
-    said = [x for x in assessed.job.of("proof_step") if x.data.result == "could_not"]
+    said = [x for x in assessed.job.of(ProofStep) if x.data.result == "could_not"]
     return tuple(
         (k.faults[x.data.about].title if x.data.about else steps[x.data.step].does) + f": {x.data.reason}"
         for x in said

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
+from .entries import Outcome, Reading, State
 from .tape import Job
 
 COLD, HOT, WAITS = "engine_cold", "engine_hot", "customer_waits"
@@ -17,7 +18,7 @@ def states(job: Job, k: Knowledge) -> frozenset[str]:
     """What holds now by the latest word: engine cold or hot, raised, the customer waits. Running it ends
     "cold"."""
     held: set[str] = set()
-    for x in job.of("state", "reading", "outcome"):
+    for x in job.of(State, Reading, Outcome):
         if x.kind == "state":
             name = x.data.state
             held = held | {name} if x.data.on else held - {name}
@@ -32,7 +33,7 @@ def access_reached(job: Job, k: Knowledge) -> set[str]:
     """The access states this job has paid for already, by what was said and by the tests on its tape."""
     now = states(job, k)
     reached = set(now - {WAITS})
-    for entry in job.of("reading", "outcome"):
+    for entry in job.of(Reading, Outcome):
         shape = k.tests[entry.data.test]
         reached |= set(shape.access) | set(
             shape.at[entry.data.where.point].access if entry.data.where.point in shape.at else ()

@@ -20,7 +20,7 @@ def answer(assessed: Assessed, prices: Prices | None = None) -> dict[str, Any]:
     """Answer an assessed job: verdicts, suspects, next tests, conflicts, cautions, what is next, what can be
     done and how proven it is. `prices`: what the workshop charges; general figures when left out."""
     proof = prove(assessed)
-    deadline = assessed.job.last("deadline")
+    deadline = assessed.job.deadline
     typed = typed_on_tape(assessed.job, assessed.knowledge)
     prices = replace(
         prices or Prices(),

@@ -10,7 +10,7 @@ from frosty_piston.knowledge import Knowledge
 
 from .access import access_reached, states
 from .codes_seen import CodeSeen, codes_seen
-from .entries import Entry
+from .entries import Entry, Outcome, Reading
 from .evidence import Evidence, gather
 from .failed import failed_cylinders
 from .instruments import Instruments
@@ -190,7 +190,7 @@ class Assessed:
     def assumed(self) -> tuple[str, ...]:
         """What the figures rest on that nobody wrote down."""
         engine, found = self.job.engine, []
-        tests = {x.data.test for x in self.job.of("reading", "outcome")}
+        tests = {x.data.test for x in self.job.of(Reading, Outcome)}
         if engine.cylinders is None:
             found.append("4 cylinders (not on the engine card)")
         if engine.combustion is None:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from .entries import Entry
+from .entries import Action, Entry
 from .tape import Job
 
 LITTLE_SHARE = 0.1
@@ -30,7 +30,7 @@ class CleaningLog:
 
 def cleaning_log(job: Job, nodes: tuple[str, ...]) -> CleaningLog:
     """The turns of some parts in order, with what they add up to in words."""
-    acts = [x for x in job.of("action") if x.data.cleaning is not None and x.data.where.node in nodes]
+    acts = [x for x in job.of(Action) if x.data.cleaning is not None and x.data.where.node in nodes]
     gains = [
         abs(c.after - c.before) if (c := x.data.cleaning).before is not None and c.after is not None else None
         for x in acts

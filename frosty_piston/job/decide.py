@@ -17,6 +17,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repairs import Option
 
 from .assessment import Assessed
+from .entries import OptionPicked
 from .failed import Condemned, condemned
 from .fit import missing_pieces
 from .tape import Job
@@ -81,7 +82,7 @@ class Advice:
 def typed_on_tape(job: Job, k: Knowledge) -> dict[str, dict[str, float]]:
     """What was typed for single options on this job: the latest price on the tape for each."""
     typed: dict[str, dict[str, float]] = {}
-    for x in job.of("option"):
+    for x in job.of(OptionPicked):
         if x.data.option in k.options and not x.data.chosen:
             given = {name: getattr(x.data, name) for name in PRICED if name in x.data.model_fields_set}
             typed[x.data.option] = {name: value for name, value in given.items() if value is not None}

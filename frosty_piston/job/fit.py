@@ -8,7 +8,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.knowledge.repairs import Repair
 
-from .entries import Entry, Hardware
+from .entries import Entry, Hardware, Piece
 from .tape import Job
 
 TORQUE_TOLERANCE = 0.25
@@ -161,7 +161,7 @@ def plan_state(
 
 def pieces_of(job: Job) -> tuple[PieceState, ...]:
     """The pieces that broke or fell on this job, each by the latest word on it."""
-    return tuple(PieceState(name, x) for name, x in {x.data.name: x for x in job.of("piece")}.items())
+    return tuple(PieceState(name, x) for name, x in {x.data.name: x for x in job.of(Piece)}.items())
 
 
 def missing_pieces(job: Job) -> tuple[PieceState, ...]:

@@ -11,7 +11,7 @@ from frosty_piston.knowledge import Knowledge
 
 from .assessment import Assessed
 from .decide import chance_needed
-from .entries import Entry
+from .entries import Code, CodeScan, Complaint, Entry, Handover, Outcome, Reading, Symptom
 from .failed import condemned
 from .fit import above_ceiling, agreed, chosen, consent, missing_pieces
 from .proposals import NextTest
@@ -91,9 +91,9 @@ def next_step(
     until it is ended on the tape, or until the last entry that has a time. `waiting` False leaves waits
     aside: what is next once they are over."""
     job = assessed.job
-    if job.last("handover") is not None:
+    if job.last(Handover) is not None:
         return NextStep("prove", "handed_over", "Handed over", {"page": "report"}, "The vehicle has left.")
-    if not any(True for _ in job.of("complaint", "symptom")):
+    if not any(True for _ in job.of(Complaint, Symptom)):
         return NextStep(
             "arrive",
             "write_complaint",
@@ -119,7 +119,7 @@ def next_step(
 
 
 def _codes_known(job: Job) -> bool:
-    return any(True for _ in job.of("code", "code_scan")) or job.codes_lost or bool(job.repairs)
+    return any(True for _ in job.of(Code, CodeScan)) or job.codes_lost or bool(job.repairs)
 
 
 def _wait(job: Job, now: datetime | None) -> Entry | None:
@@ -282,7 +282,7 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
     wanted = SWEPT.get(n.where.get("node", "")) if n.test == "actuator_sweep" else RECORDED.get(n.test)
     if wanted is None:
         return None
-    judged = {x.data.source.trace for x in assessed.job.of("reading", "outcome") if x.data.source}
+    judged = {x.data.source.trace for x in assessed.job.of(Reading, Outcome) if x.data.source}
     now = len(assessed.job.times) - 1
     for x in reversed(assessed.job.times[now]):
         if x.kind == "trace" and x.id not in judged and set(wanted) <= set(x.data.channels):

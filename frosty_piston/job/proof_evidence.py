@@ -11,6 +11,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import ConditionShape
 
 from . import entries as e
+from .entries import Code, Symptom
 from .evidence import Evidence
 from .tape import Job
 
@@ -72,7 +73,7 @@ class Returns:
 
 def returns_of(job: Job) -> Returns | None:
     """The earlier returns of the complaint; the axis of the first one counts for the job."""
-    latest = {x.data.symptom: x for x in job.of("symptom") if x.data.returns or x.data.returns_about}
+    latest = {x.data.symptom: x for x in job.of(Symptom) if x.data.returns or x.data.returns_about}
     found = [r for x in latest.values() for r in x.data.returns]
     abouts = [x.data.returns_about for x in latest.values() if x.data.returns_about]
     axis = next((axis for r in [*found, *abouts] for axis in AXES if getattr(r, axis) is not None), None)
@@ -94,7 +95,7 @@ class Driven:
 
 def came_back(job: Job, drive: e.Entry) -> bool:
     """Whether the complaint or a code that stood on the job came back on a drive."""
-    known = {decode(x.data.code).code for x in job.of("code") if job.position[x.id] < job.position[drive.id]}
+    known = {decode(x.data.code).code for x in job.of(Code) if job.position[x.id] < job.position[drive.id]}
     return drive.data.complaint_back is True or any(decode(c).code in known for c in drive.data.codes_back)
 
 

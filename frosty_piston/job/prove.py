@@ -12,7 +12,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, ResetShape
 
 from .assessment import Assessed
-from .entries import Entry
+from .entries import Condition, Drive, Entry, ProofStep, Wait
 from .failed import BAD, tests_of
 from .fit import missing_pieces
 from .proof_evidence import (
@@ -264,7 +264,7 @@ class _Prover:
         return ProofStepState(key, "condition", shape, entry, result, note, own, link)
 
     def _drives(self) -> list[Entry]:
-        return [x for x in self.job.of("drive") if x.id in self.since and is_witness(x)]
+        return [x for x in self.job.of(Drive) if x.id in self.since and is_witness(x)]
 
     def _driven_clean(self) -> bool:
         drives = self._drives()
@@ -376,7 +376,7 @@ class _Prover:
             yield Missing("suspect", fault, {"page": f"why/{fault}"}, says)
 
     def _reasons(self) -> set[str]:
-        steps = [x for x in self.job.of("proof_step") if x.id in self.since and x.data.step == "suspect"]
+        steps = [x for x in self.job.of(ProofStep) if x.id in self.since and x.data.step == "suspect"]
         return {
             x.data.about for x in steps if x.data.about and x.data.result == "could_not" and x.data.reason
         }
@@ -519,7 +519,7 @@ def odds_before_drives(assessed: Assessed) -> float | None:
     """How sure the cure was before the drives of this time: what the drives multiply."""
     suspicion = assessed.suspicion
     sure = suspicion.sure
-    ids = {x.id for x in assessed.job.of("drive")}
+    ids = {x.id for x in assessed.job.of(Drive)}
     for e in suspicion.evidence:
         if sure is not None and e.if_left and set(e.entries) & ids:
             left, cured = e.if_left
@@ -549,8 +549,8 @@ def running_wait(job: Job, now: datetime) -> Entry | None:
 
 def open_waits(job: Job) -> list[Entry]:
     """The waits that were begun and not ended by anybody, whether their time is over or not."""
-    ended = {x.data.ends for x in job.of("wait") if x.data.state == "ended"}
-    return [x for x in job.of("wait") if x.data.state == "started" and x.id not in ended]
+    ended = {x.data.ends for x in job.of(Wait) if x.data.state == "ended"}
+    return [x for x in job.of(Wait) if x.data.state == "started" and x.id not in ended]
 
 
 def cold_start_to_come(proof: Proof) -> bool:
@@ -624,7 +624,7 @@ def soak_estimate(job: Job) -> Soak:
 def _fitted_tau(job: Job, around: float) -> float | None:
     read = [
         (x.at, convert(x.data.value, x.data.unit, "degC"))
-        for x in job.of("condition")
+        for x in job.of(Condition)
         if x.data.name == "coolant" and x.at
     ]
     if len(read) < 2:

@@ -4,13 +4,13 @@ from collections.abc import Callable, Iterable
 from functools import cached_property
 
 from frosty_piston.core.plugs import PLUG_KINDS
-from frosty_piston.core.quantity import Judgement
+from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
 from .instruments import Instruments
 from .tape import Job
-from .units import convert
+from .units import convert, same_kind
 from .verdict import Verdict, where_of
 
 GENERAL_GLOW, GENERAL_SYSTEM_V = "rod_12v", 12
@@ -77,6 +77,22 @@ class Readings:
     def ambient_c(self) -> float | None:
         entry = self.job.condition("ambient")
         return convert(entry.data.value, entry.data.unit, "degC") if entry else None
+
+    def impossible(self, entry: e.Entry) -> Verdict | None:
+        """The verdict on a figure that no vehicle can give at this test; None when it can be."""
+        shape = self.k.tests[entry.data.test]
+        if entry.kind != "reading" or entry.data.value == "OL" or not shape.range:
+            return None
+        unit, (low, high) = shape.units[0], shape.range
+        if not same_kind(unit, entry.data.unit):
+            return None
+        figure = convert(entry.data.value, entry.data.unit, unit)
+        if low <= figure <= high:
+            return None
+        span = f"{plain(low)} to {plain(high)} {unit} is what this test can give"
+        because = f"{plain(figure)} {unit} cannot be here: {span}. Check range and probes, read again."
+        judged = Judgement("implausible", "implausible", figure, unit, None, because)
+        return Verdict(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
 
     def as_recorded(self, entry: e.Entry) -> Verdict:
         """The verdict that an outcome means by itself; a figure without a known limit is only kept."""

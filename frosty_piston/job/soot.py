@@ -7,6 +7,7 @@ from frosty_piston.core.words import inside, spoken
 from frosty_piston.knowledge.shapes import SootCauseShape
 
 from .assessment import Assessed
+from .entries import SootCause
 
 WORTH_SAYING, MOSTLY = 0.05, 0.5
 
@@ -44,7 +45,7 @@ def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
     k, job = assessed.knowledge, assessed.job
     if not soot_was_it(assessed):
         return ()
-    said = {x.data.cause: "found" if x.data.found else "not_found" for x in job.of("soot_cause")}
+    said = {x.data.cause: "found" if x.data.found else "not_found" for x in job.of(SootCause)}
     found = []
     for key, shape in k.soot.causes.items():
         tested = [

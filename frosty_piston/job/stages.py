@@ -6,6 +6,7 @@ from datetime import datetime
 from frosty_piston.core.quantity import percent
 
 from .assessment import Assessed
+from .entries import Code, CodeScan, Complaint, Handover, Symptom
 from .fit import agreed, chosen, consent
 from .next_step import NextStep, next_step
 from .prove import Proof, prove
@@ -50,9 +51,9 @@ def standing(assessed: Assessed) -> Standing:
     """Work out where a job stands from what is on its tape."""
     job, proof = assessed.job, prove(assessed)
     following = next_step(assessed, proof, waiting=False)
-    complaint = any(True for _ in job.of("complaint", "symptom"))
-    codes = sum(1 for _ in job.of("code"))
-    scanned = bool(codes) or job.last("code_scan") is not None or job.codes_lost
+    complaint = any(True for _ in job.of(Complaint, Symptom))
+    codes = sum(1 for _ in job.of(Code))
+    scanned = bool(codes) or job.last(CodeScan) is not None or job.codes_lost
     measured, bad = assessed.now, [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
     yes, fitted = agreed(job), all_done(assessed)
     holds = {
@@ -84,7 +85,7 @@ def standing(assessed: Assessed) -> Standing:
         StageState(s, TITLES[s], "now" if s == now else "done" if done[s] else "open", holds[s])
         for s in STAGES
     )
-    return Standing(assessed, stages, now, following, proof, job.last("handover") is not None)
+    return Standing(assessed, stages, now, following, proof, job.last(Handover) is not None)
 
 
 def _now(

@@ -7,6 +7,8 @@ from functools import cached_property
 
 from . import entries as e
 from .engine import EngineCard, Vehicle
+from .entries import Action, Before, Context, Deadline, Tick
+from .entries.shape import D
 
 REPAIRING = ("replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in")
 CHANGES_NO_PART = "disturbed"
@@ -53,11 +55,22 @@ class Job:
     def position(self) -> dict[str, int]:
         return {x.id: i for i, x in enumerate(self.live)}
 
-    def of(self, *kinds: str) -> Iterator[e.Entry]:
-        return (x for x in self.live if x.kind in kinds)
+    def unticked(self, cautions: Iterable[str]) -> list[str]:
+        """Of some cautions, those that nobody has ticked on this job."""
+        ticked = {x.data.caution for x in self.of(Tick)}
+        return [c for c in cautions if c not in ticked]
 
-    def last(self, kind: str) -> e.Entry | None:
-        return next((x for x in reversed(self.live) if x.kind == kind), None)
+    def of(self, *kinds: type[D]) -> Iterator[e.Entry[D]]:
+        """What stands on the tape of some kinds, by their models."""
+        return (x for x in self.live if isinstance(x.data, kinds))
+
+    def last(self, kind: type[D]) -> e.Entry[D] | None:
+        return next((x for x in reversed(self.live) if isinstance(x.data, kind)), None)
+
+    @property
+    def deadline(self) -> e.Entry[Deadline] | None:
+        """When the vehicle is needed, by the last word on it."""
+        return self.last(Deadline)
 
     def condition(self, name: str) -> e.Entry | None:
         return next((x for x in reversed(self.live) if x.kind == "condition" and x.data.name == name), None)
@@ -80,7 +93,7 @@ class Job:
 
     @cached_property
     def contexts(self) -> dict[str, e.Entry]:
-        return {x.data.context: x for x in self.of("context") if x.data.present}
+        return {x.data.context: x for x in self.of(Context) if x.data.present}
 
     @cached_property
     def codes_lost(self) -> bool:
@@ -92,7 +105,7 @@ class Job:
         return (
             early
             or "codes_cleared_before_visit" in self.contexts
-            or any(x.data.cleared_codes for x in self.of("before"))
+            or any(x.data.cleared_codes for x in self.of(Before))
         )
 
     @cached_property
@@ -100,7 +113,7 @@ class Job:
         """What changed the vehicle, in its order: repairs, and what was merely disturbed. All name the repair
         they are."""
         found = [
-            x for x in self.of("action") if x.data.repair and x.data.action in (*REPAIRING, CHANGES_NO_PART)
+            x for x in self.of(Action) if x.data.repair and x.data.action in (*REPAIRING, CHANGES_NO_PART)
         ]
         timed = all(x.at for x in found)
         return tuple(sorted(found, key=lambda x: (x.at if timed else 0, self.position[x.id])))  # type: ignore[arg-type,return-value]
@@ -162,7 +175,7 @@ class Job:
     @cached_property
     def unplugged_glow(self) -> bool:
         state = False
-        for x in self.of("action"):
+        for x in self.of(Action):
             if "glow" in x.data.what.lower() and x.data.action in ("unplugged", "plugged_in"):
                 state = x.data.action == "unplugged"
         return state

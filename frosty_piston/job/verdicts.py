@@ -23,12 +23,15 @@ class Verdicts:
     def of(self, test: str) -> list[Verdict]:
         """The verdicts on one test: by its judge, else by what its outcomes mean."""
         if test not in self._by_test:
-            latest = self.readings.latest(test)
-            judge = JUDGES.get(test)
-            if latest and judge:
-                self._by_test[test] = judge(self.readings, latest)
+            latest, judge = self.readings.latest(test), JUDGES.get(test)
+            impossible = [v for v in map(self.readings.impossible, latest) if v]
+            barred = {v.entries[0] for v in impossible}
+            possible = [x for x in latest if x.id not in barred]
+            if possible and judge:
+                judged = judge(self.readings, possible)
             else:
-                self._by_test[test] = [self.readings.as_recorded(x) for x in latest]
+                judged = [self.readings.as_recorded(x) for x in possible]
+            self._by_test[test] = impossible + judged
         return self._by_test[test]
 
     def all(self) -> list[Verdict]:

@@ -80,6 +80,7 @@ class Knowledge:
     group_findings: dict[str, Finding]
     codes: dict[str, CodeEntry]
     figures: dict[str, s.FigureShape]
+    reach: dict[str, tuple[float, float]]
     choices: dict[str, s.ChoiceShape]
     benches: dict[str, list[tuple[str, str]]]
     bench_of: dict[tuple[str, str], str]
@@ -258,6 +259,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
             ("tools", test.tools, tools),
             ("cautions", test.cautions, cautions),
             ("if_failed", test.if_failed, cautions),
+            ("ticks", test.ticks, cautions),
         ):
             for one in given:
                 r.known("tests.toml", [key, what], one, allowed)
@@ -339,6 +341,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         },
         codes,
         figures,
+        r.read("reach.toml", dict[str, tuple[float, float]]),
         choices,
         benches,
         {step: bench for bench, steps in benches.items() for step in steps},

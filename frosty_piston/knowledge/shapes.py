@@ -139,9 +139,16 @@ class TestShape(Shape):
     trace: bool = False
     cranks: bool = False
     on_part: bool = False
+    blocks: bool = False
+    ticks: list[str] = []
     plain: bool = True
     at: dict[str, PointShape] = {}
     taken_in_at: dict[str, list[str]] = {}
+
+    @property
+    def short_title(self) -> str:
+        """The title up to its first comma or colon."""
+        return self.title.split(",")[0].split(":")[0]
 
 
 class SpeaksShape(Shape):

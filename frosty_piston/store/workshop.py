@@ -22,7 +22,7 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.check import Checker, kept
 from frosty_piston.job.decide import Prices
 from frosty_piston.job.engine import EngineCard, Vehicle
-from frosty_piston.job.entries import Entry
+from frosty_piston.job.entries import Entry, Tick
 from frosty_piston.job.next_step import wait_says
 from frosty_piston.job.prove import running_wait
 from frosty_piston.job.stages import Standing, standing
@@ -265,9 +265,9 @@ class Workshop:
             while len(self._cache) > CACHED_JOBS:
                 self._cache.popitem(last=False)
 
-    def write(self, job_id: str, raws: list[Any], by: str | None = None) -> Written:
+    def write(self, job_id: str, raws: list[Any], by: str | None = None, asks_ticks: bool = False) -> Written:
         """Write entries on a job's tape, all or none. An id that is known with the same content is passed
-        over.
+        over. `asks_ticks`: whether what can hurt somebody wants its caution ticked.
 
         Raises BadInput with every fault, Conflict for a known id with other content, NotHere.
         """
@@ -278,7 +278,8 @@ class Workshop:
                 raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
             record = self._load(session, row)
             known = {e.id for e in record.job.tape}
-            checker = Checker(self.knowledge, record.job.engine.cylinders, set(known))
+            ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
+            checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked)
             fresh: list[tuple[Entry, dict[str, Any]]] = []
             old: list[str] = []
             for index, raw in enumerate(raws):
@@ -341,7 +342,7 @@ class Workshop:
         row.waiting_for, row.waiting_until = (
             (wait_says(wait.data.wait, wait.data.what)[:200], wait.data.until) if wait else (None, None)
         )
-        deadline = job.last("deadline")
+        deadline = job.deadline
         row.deadline = deadline.data.until if deadline else None
 
     def change_head(

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from frosty_piston.job.cleaning import cleaning_log
+from frosty_piston.job.entries import Tick
 from frosty_piston.job.turbo_question import part_or_turbo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -93,7 +94,7 @@ def on_card(record: JobRecord, workshop: Workshop, bench: str) -> bool:
 
 def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any]:
     k, shape = workshop.knowledge, AIR_BENCHES[bench]
-    ticked = {x.data.caution for x in record.job.of("tick")}
+    ticked = {x.data.caution for x in record.job.of(Tick)}
     sections = [
         _section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)
     ]

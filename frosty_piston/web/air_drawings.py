@@ -12,6 +12,7 @@ from frosty_piston.core.air_recorded import bypass_stands
 from frosty_piston.core.boost import BoostReport, analyse_boost, boost_table
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.traces import spaced
+from frosty_piston.job.entries import Outcome, Reading
 from frosty_piston.job.judging.air import expected_at_atmosphere
 from frosty_piston.job.judging.recorded import DRIVES, drive_of
 from frosty_piston.job.units import convert
@@ -98,7 +99,7 @@ def _loop(
 
 def _last(record: JobRecord, test: str, unit: str, **where: str) -> float | None:
     """The last figure of a test at a place, in a unit."""
-    for x in reversed(list(record.job.of("reading"))):
+    for x in reversed(list(record.job.of(Reading))):
         if (
             x.data.test == test
             and x.data.value != "OL"
@@ -315,7 +316,7 @@ def _boost_report(recordings: Recordings, job_id: str, trace_id: str) -> BoostRe
 
 def leak_down(record: JobRecord) -> Drawn | None:
     """The last leak test as a curve, beside the one that would just pass."""
-    acts = [x for x in record.job.of("outcome") if x.data.test == "boost_leak" and x.data.figures]
+    acts = [x for x in record.job.of(Outcome) if x.data.test == "boost_leak" and x.data.figures]
     given = acts[-1].data.figures if acts else {}
     start, end, seconds = (given.get(name) for name in ("start_kpa", "end_kpa", "seconds"))
     if start is None or end is None or seconds is None or start <= 0 or seconds <= 0 or end > start:
@@ -342,7 +343,7 @@ def travel(record: JobRecord, node: str) -> Drawn | None:
     """Travel of a vacuum actuator against vacuum, the way up and the way down, in the order it was noted."""
     noted = [
         (abs(float(f["kpa"])), float(f["mm"]))
-        for x in record.job.of("outcome")
+        for x in record.job.of(Outcome)
         if x.data.test == "vacuum_travel"
         and x.data.where.node == node
         and (f := x.data.figures or {})

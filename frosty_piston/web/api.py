@@ -45,7 +45,7 @@ async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) ->
             raise BadInput("no entry was sent; send one entry or a list of entries")
         if len(raws) > MOST_ENTRIES:
             raise BadInput(f"{len(raws)} entries at once; at most {MOST_ENTRIES}")
-        written = workshop.write(job_id, raws)
+        written = workshop.write(job_id, raws, asks_ticks=True)
         return JSONResponse(
             {"written": list(written.new), "known": list(written.known)}, 201 if written.new else 200
         )

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from frosty_piston.core.codes import STATUSES, decode, read_block
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import exact
-from frosty_piston.job.entries import Entry
+from frosty_piston.job.entries import Before, Code, CodeClear, CodeScan, Complaint, Entry, Lamp
 from frosty_piston.job.proof_evidence import returns_of
 from frosty_piston.job.units import typed
 from frosty_piston.store.workshop import JobRecord, Workshop, stamp
@@ -54,7 +54,7 @@ def _as_typed(entry: Entry | None, unit: str) -> str:
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     job, k = record.job, workshop.knowledge
     codes = []
-    for x in job.of("code"):
+    for x in job.of(Code):
         known, parts = k.codes.get(decode(x.data.code).code), decode(x.data.code)
         codes.append(
             {
@@ -66,14 +66,14 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             }
         )
     return {
-        "complaint": job.last("complaint"),
+        "complaint": job.last(Complaint),
         "codes": codes,
         "statuses": STATUSES,
         "temperatures": TEMPERATURES,
         "lamps": LAMPS,
         "present": job.symptoms,
         "around": job.contexts,
-        "lamps_on": list(job.of("lamp")),
+        "lamps_on": list(job.of(Lamp)),
         "odometer": _as_typed(job.condition("odometer"), "km"),
         "countdown": {
             name: _as_typed(job.condition(name), unit)
@@ -84,10 +84,10 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "complaints": [(s, k.symptoms[s].title) for s in job.complaints],
         "dosing": job.engine.scr is not False,
         "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES},
-        "before": job.last("before"),
-        "deadline": job.last("deadline"),
-        "scanned": job.last("code_scan"),
-        "cleared": job.last("code_clear"),
+        "before": job.last(Before),
+        "deadline": job.deadline,
+        "scanned": job.last(CodeScan),
+        "cleared": job.last(CodeClear),
         "visits": workshop.visits(record.vehicle_id, job.id),
         "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
     }
@@ -210,7 +210,7 @@ def scan(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
 
 def clear(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Clearing before anything is written down is evidence lost: said first, done only when asked again."""
-    if not any(True for _ in record.job.of("code", "code_scan")) and form.raw("anyway") != "yes":
+    if not any(True for _ in record.job.of(Code, CodeScan)) and form.raw("anyway") != "yes":
         form.wrong(
             "anyway",
             "No code is written down yet. What is cleared now is evidence lost. Read and write them down"

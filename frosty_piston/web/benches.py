@@ -15,6 +15,7 @@ from frosty_piston.core.starting import (
     margin_curves,
     start_chance,
 )
+from frosty_piston.job.entries import Outcome, Reading, Tick
 from frosty_piston.job.judging.glow import GENERAL_LAMP_W, reference
 from frosty_piston.job.units import convert
 from frosty_piston.job.verdict import POINT_WORDS, Verdict
@@ -126,7 +127,7 @@ def glow_view(
     shares = plug_shares(record.assessed.now)
     meter = instruments.ohmmeter()
     lamp_w = instruments.lamp_w() or GENERAL_LAMP_W
-    ticked = {x.data.caution for x in job.of("tick")}
+    ticked = {x.data.caution for x in job.of(Tick)}
     return {
         "bench": "glow",
         "part_c": "" if part_c is None else plain(part_c),
@@ -218,11 +219,11 @@ def relay_view(record: JobRecord, k: Any) -> dict[str, Any]:
     whole = next(
         (v for v in record.assessed.now if v.test == "glow_relay" and v.where.get("point") == "relay"), None
     )
-    clicks = [x for x in job.of("outcome") if x.data.test == "glow_relay"]
+    clicks = [x for x in job.of(Outcome) if x.data.test == "glow_relay"]
     volts = {f.cell.where["point"]: f.text for f in fill(record, cells)}
     loaded = any(
         x.data.conditions and x.data.conditions.loaded
-        for x in job.of("reading")
+        for x in job.of(Reading)
         if x.data.test == "glow_relay" and x.data.where.point == "output"
     )
     gap = min(26, 150 // job.cylinders)
@@ -275,7 +276,7 @@ def battery_view(record: JobRecord, k: Any, soaked_h: float | None = None) -> di
     aid = [v for v in record.assessed.now if v.test == "start_aid_compare"]
     hours = [
         x.data.conditions.soaked_h
-        for x in job.of("reading")
+        for x in job.of(Reading)
         if x.data.test == "cold_soak_temps" and x.data.conditions and x.data.conditions.soaked_h is not None
     ]
     stood = soaked_h if soaked_h is not None else hours[-1] if hours else None
@@ -323,7 +324,7 @@ def battery_view(record: JobRecord, k: Any, soaked_h: float | None = None) -> di
         "aid": aid[-1].judgement.cls if aid else "",
         "ambient": job.condition("ambient"),
         "cautions": ["no_start_spray", "rotating"],
-        "ticked": {x.data.caution for x in job.of("tick")},
+        "ticked": {x.data.caution for x in job.of(Tick)},
         "margin": margin_view(record, plug_shares(record.assessed.now)),
     }
 

@@ -5,10 +5,11 @@ from typing import Any
 from uuid import uuid4
 
 from frosty_piston.core.errors import BadInput, Fault
-from frosty_piston.core.quantity import exact, plain
+from frosty_piston.core.quantity import exact
 from frosty_piston.job.entries import Conditions, Entry, Reading, Where
+from frosty_piston.job.entries.shape import out_of_reach
 from frosty_piston.job.fit import barred
-from frosty_piston.job.units import convert, typed
+from frosty_piston.job.units import typed
 from frosty_piston.job.verdict import Verdict, where_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
@@ -66,7 +67,7 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     found = []
     verdicts = {i: v for v in record.assessed.judged[-1] for i in (v.entries if len(v.entries) == 1 else ())}
     tests, now = {c.test for c in cells}, len(record.job.times) - 1
-    readings = [(x, where_of(x.data.where)) for x in record.job.of("reading") if x.data.test in tests]
+    readings = [(x, where_of(x.data.where)) for x in record.job.of(Reading) if x.data.test in tests]
     for cell in cells:
         every = [
             x
@@ -119,19 +120,8 @@ def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
         value, got = typed(form.raw("value"), unit, shape.overload)
     except ValueError as error:
         raise BadInput([Fault("value", str(error))], form.kept) from None
-    if value != "OL" and shape.range:
-        low, high = shape.range
-        if not low <= convert(float(value), got, shape.units[0]) <= high:
-            raise BadInput(
-                [
-                    Fault(
-                        "value",
-                        f"{form.raw('value')[:16]} is out of reach; {plain(low)} to {plain(high)}"
-                        f" {shape.units[0]} is allowed",
-                    )
-                ],
-                form.kept,
-            )
+    if value != "OL" and (wrong := out_of_reach(k, "value", float(value), got)):
+        raise BadInput([Fault(*wrong[0])], form.kept)
     return value, got
 
 

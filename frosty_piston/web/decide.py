@@ -10,6 +10,7 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.words import inside
 from frosty_piston.job.decide import Offer, Prices, advice, typed_on_tape, weigh_offers
+from frosty_piston.job.entries import Consent, Warning_
 from frosty_piston.job.fit import above_ceiling, agreed, chosen, consent
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -41,7 +42,7 @@ def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
         for option, given in own.items()
         if option in k.options
     }
-    deadline = record.job.last("deadline")
+    deadline = record.job.deadline
     return replace(
         workshop.prices(),
         typed={**typed, **typed_on_tape(record.job, k)},
@@ -159,9 +160,9 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "heard": heard,
         "cheapest": offers[0].id if offers else "",
         "agreed": agreed(record.job),
-        "consents": list(record.job.of("consent")),
+        "consents": list(record.job.of(Consent)),
         "asked_for": [(o, k.options[o].title) for o in asked if o in k.options],
-        "warnings": list(record.job.of("warning")),
+        "warnings": list(record.job.of(Warning_)),
         "typed": prices.typed,
     }
 

@@ -92,7 +92,7 @@ def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
 
 def _late(assessed: Assessed, axis: str, more: float, now: datetime) -> str:
     """Whether what is still to drive fits before the deadline, at 50 km an hour; empty when it does."""
-    due = assessed.job.last("deadline")
+    due = assessed.job.deadline
     if due is None or axis != "distance_km" or more <= 0:
         return ""
     hours, left = more / GENERAL_KM_H, (due.data.until - now).total_seconds() / 3600

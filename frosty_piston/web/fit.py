@@ -8,6 +8,7 @@ from fastapi.responses import Response
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.words import inside
 from frosty_piston.job.decide import chance_needed
+from frosty_piston.job.entries import Tick
 from frosty_piston.job.failed import condemned
 from frosty_piston.job.fit import (
     PlanState,
@@ -89,7 +90,7 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
         "piece_now": NOW,
         "wait_for": lambda shape: waits.as_typed(_wait_hours(record, shape)),
         "plans": [(r, k.repairs[r].title) for r in needed],
-        "ticked": {x.data.caution for x in job.of("tick")},
+        "ticked": {x.data.caution for x in job.of(Tick)},
         "temporary": bool(work and work.temporary),
         **waits.wait_view(record),
     }

@@ -8,13 +8,14 @@ from fastapi.responses import RedirectResponse, Response
 from frosty_piston.core.quantity import percent
 from frosty_piston.job.access import states
 from frosty_piston.job.codes_seen import CodeSeen, in_common
+from frosty_piston.job.entries.arrival import STATE_WORDS
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import job_page
-from .sidezones import STATE_WORDS, test_link
+from .sidezones import test_link
 from .trail import sparkline
 
 router = APIRouter()

@@ -14,7 +14,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .engine_drawing import HEIGHT, WIDTH, draw
 from .given import GivenWorkshop
 from .page import MARKS, job_page
-from .sidezones import bench_link, short_title
+from .sidezones import bench_link
 
 router = APIRouter()
 WORK = "plan/_work.html"
@@ -30,7 +30,7 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
         "percent": percent(p.odds),
         "link": bench_link(job_id, p.test, p.point or None, p.node or None) if p.test else "",
         "says": says,
-        "opens": short_title(k, p.test) if p.test else "",
+        "opens": k.tests[p.test].short_title if p.test else "",
         "class": f"warm-{p.warmth}" + (" cleared" if p.cleared else "") + ("" if p.on_card else " unsaid"),
         "mark": MARKS.get(p.verdict, "ring"),
         "label": (
@@ -43,7 +43,10 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
             (s.fault, s.title, percent(s.probability)) for s in p.suspects if s.probability >= LEAST_SHOWN
         ][:SHOWN_SUSPECTS],
         "tests": [
-            (bench_link(job_id, t, None, p.node if "node" in k.tests[t].where else None), short_title(k, t))
+            (
+                bench_link(job_id, t, None, p.node if "node" in k.tests[t].where else None),
+                k.tests[t].short_title,
+            )
             for t in p.tests
         ],
     }

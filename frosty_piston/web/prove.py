@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.words import inside
-from frosty_piston.job.entries import Entry
+from frosty_piston.job.entries import Code, Drive, Entry, Handover, Tick
 from frosty_piston.job.fit import missing_pieces
 from frosty_piston.job.measured import measured_says
 from frosty_piston.job.proof_evidence import AXES, COLD_HOURS, returns_of
@@ -69,15 +69,15 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "cold_to_come": cold_start_to_come(proof),
         "drive": drive_curve(record.assessed, now()),
         "axes": AXES,
-        "codes_known": list(dict.fromkeys(decode(x.data.code).code for x in job.of("code"))),
-        "ticked": {x.data.caution for x in job.of("tick")},
+        "codes_known": list(dict.fromkeys(decode(x.data.code).code for x in job.of(Code))),
+        "ticked": {x.data.caution for x in job.of(Tick)},
         "reasons_of": {s.id: _reasons(workshop, s.shape) for s in proof.steps},
         "suspect_reasons": _reasons(workshop, k.proofs.checks["suspect"]),
-        "over": job.last("handover"),
+        "over": job.last(Handover),
         "soot": soot_causes(record.assessed),
         "barred": missing_pieces(job),
         "links": _links(record, proof),
-        "drives": [x for x in job.of("drive")],
+        "drives": [x for x in job.of(Drive)],
         "returns": returns_of(job),
         **waits.wait_view(record),
     }
@@ -185,7 +185,7 @@ def _ask_back(form: Form, record: JobRecord, soaked: float) -> None:
 
 def _last_run(record: JobRecord) -> Entry | None:
     """The last thing on the tape after which it cannot have stood longer."""
-    found = [*record.job.repairs, *record.job.of("drive")]
+    found = [*record.job.repairs, *record.job.of(Drive)]
     return max(found, key=lambda x: record.job.position[x.id], default=None)
 
 
@@ -216,7 +216,7 @@ def suspect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
 
 def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A drive, starts or hours: how far, and what was read at its end. What was not read says nothing."""
-    if "road_test" not in {x.data.caution for x in record.job.of("tick")} and form.raw("tick") != "road_test":
+    if "road_test" not in {x.data.caution for x in record.job.of(Tick)} and form.raw("tick") != "road_test":
         form.wrong("tick", "read and tick the caution first")
     if missing := missing_pieces(record.job):
         form.wrong("distance_km", f"a piece is missing: {missing[0].name}. Nobody starts it")

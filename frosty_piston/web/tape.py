@@ -11,7 +11,7 @@ from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import job_page, person
-from .sidezones import entry_says, tape_view
+from .sidezones import tape_view
 
 router = APIRouter()
 WORK = "tape/_work.html"
@@ -60,7 +60,7 @@ def ask(request: Request, job_id: str, entry_id: str, workshop: GivenWorkshop) -
         view["asked"] = {
             "id": target.id,
             "kind": target.kind,
-            "says": entry_says(target, workshop.knowledge, {x.id: x for x in record.job.tape}),
+            "says": target.data.says(workshop.knowledge, {x.id: x for x in record.job.tape}),
         }
     return job_page(request, record, "tape", WORK, view)
 

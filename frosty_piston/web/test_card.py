@@ -5,6 +5,8 @@ from typing import Any
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
+from frosty_piston.core.words import inside
+from frosty_piston.job.entries import Code, Tick
 from frosty_piston.job.evidence import part_of
 from frosty_piston.job.fit import barred
 from frosty_piston.job.verdict import Verdict
@@ -70,7 +72,7 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         "settles": [s for f in findings for s in _settles(k, f)],
         "proposal": proposal,
         "cautions": shape.cautions,
-        "ticked": {x.data.caution for x in record.job.of("tick")},
+        "ticked": {x.data.caution for x in record.job.of(Tick)},
         "back": f"/jobs/{record.job.id}/measure/test/{test}",
         "mine": [v for v in record.assessed.now if v.test == test and of_node(record, k, v, node)],
         "codes_before": codes_before(record),
@@ -140,7 +142,7 @@ def _settles(k: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
 
 def codes_before(record: JobRecord) -> list[str]:
     """The codes that stand on the tape, for the test that clears them and waits for the first one back."""
-    return list(dict.fromkeys(decode(x.data.code).code for x in record.job.of("code")))
+    return list(dict.fromkeys(decode(x.data.code).code for x in record.job.of(Code)))
 
 
 def where_of_form(form: Form, record: JobRecord) -> dict[str, Any]:
@@ -164,8 +166,8 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     result = form.choice("outcome", k.tests[test].outcomes)
     if bar := barred(record.job, k, test):
         form.wrong("outcome", bar)
-    if test == "glow_bench_heat" and not any(x.data.caution == "plug_voltage" for x in record.job.of("tick")):
-        form.wrong("outcome", "Tick the caution above first: rated voltage only")
+    for caution in record.job.unticked(k.tests[test].ticks):
+        form.wrong("outcome", f"Tick the caution above first: {inside(k.cautions[caution].title)}")
     after, where, note = (
         form.figure("after_s", "", 0, 600),
         where_of_form(form, record),

@@ -20,6 +20,7 @@ from frosty_piston.formats.csv_recording import MOST_BYTES
 from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.recording import Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
+from frosty_piston.job.entries import Stretch
 from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
 from frosty_piston.job.judging.recorded import (
     DRIVES,
@@ -300,7 +301,7 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
             for c, s in parts.items()
             if len(s)
         ],
-        "stretches": [x for x in record.job.of("stretch") if x.data.trace == trace_id],
+        "stretches": [x for x in record.job.of(Stretch) if x.data.trace == trace_id],
         "asked_event": asked.raw("event") if asked.raw("event") in signals else "",
         "asked_level": asked.raw("level"),
         "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"],

@@ -4,6 +4,7 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from uuid import uuid4
 
 from fastapi.testclient import TestClient
 
@@ -51,6 +52,49 @@ class Api(WithClient):
             ).status_code,
             409,
         )
+
+    def typed(self, value, unit="rpm", test="crank_speed"):
+        return self.client.post(
+            "/jobs/case/measure/cell",
+            data={
+                "test": test,
+                "unit": unit,
+                "value": value,
+                "bench": "battery",
+                "entry_id": f"{test}{value}",
+            },
+        ).status_code
+
+    def sent(self, *entries):
+        raws = [{"id": str(uuid4()), **e} for e in entries]
+        return self.client.post("/api/v1/jobs/case/entries", json=raws)
+
+    def test_every_door_refuses_what_no_instrument_can_show(self):
+        self.add()
+        for value, allowed in ((20_000.0, True), (20_001.0, False), (99_999.0, False)):
+            one = reading("crank_speed", value, "rpm")
+            file = self.client.post("/api/v1/jobs", json=job_file(one, job_id=f"file{value:.0f}")).status_code
+            wanted = {True: (303, 201, 201), False: (422, 422, 422)}[allowed]
+            self.assertEqual((self.typed(f"{value:.0f}"), self.sent(one).status_code, file), wanted, value)
+        speed = {"rpm": 99_999.0, "bar": 2.0}
+        self.assertEqual(self.sent(entry("outcome", test="oil_pressure", figures=speed)).status_code, 422)
+
+    def test_every_door_keeps_what_a_vehicle_cannot_do_and_judges_it(self):
+        self.add()
+        self.assertEqual(self.typed("38", "V", "battery_rest"), 303)
+        self.sent(reading("crank_speed", 1001.0, "rpm"))
+        verdicts = self.client.get("/api/v1/jobs/case/assessment").json()["verdicts"]
+        self.assertEqual({v["verdict"] for v in verdicts}, {"implausible"})
+
+    def test_ticks_are_asked_of_requests_and_never_of_files(self):
+        drive = entry("drive", distance_km=20, codes_read=True)
+        self.assertEqual(self.add(drive).status_code, 201)
+        answer = self.sent(drive)
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("tick the caution first", answer.json()["faults"][0]["says"])
+        self.assertEqual(self.sent(entry("tick", caution="road_test"), drive).status_code, 201)
+        heated = entry("outcome", test="glow_bench_heat", where={"cylinder": 1}, outcome="red_tip")
+        self.assertEqual(self.sent(heated).status_code, 422)
 
     def test_faults_carry_their_paths(self):
         self.add()

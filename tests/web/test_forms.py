@@ -209,11 +209,11 @@ class KeptAndNamed(WithJob):
             bench="glow",
             method="ohm",
             at="plug",
-            value="1e9",
+            value="1e12",
         )
         self.assertEqual(answer.status_code, 422)
-        self.assertIn("-1 to 100000000 ohm is allowed", answer.text)
-        self.assertIn('value="1e9"', answer.text)
+        self.assertIn("-10 to 100000000000 ohm is allowed", answer.text)
+        self.assertIn('value="1e12"', answer.text)
 
     def test_judged_while_typing_without_writing(self):
         before = len(self.tape())

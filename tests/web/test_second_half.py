@@ -5,6 +5,7 @@ import json
 import unittest
 from uuid import uuid4
 
+from frosty_piston.job.entries import FitStep
 from frosty_piston.web.waits import as_typed, hours_typed
 from tests.cases import MODERN, NORRA, entry, job_file, meter, outcome, plugs, reading, symptom
 from tests.web.test_api import WithClient
@@ -118,7 +119,7 @@ class Fitting(SecondHalf):
                 mark=mark,
             )
         self.refused("fit/hardware", "say what came off", plan="turbo_actuator", step="covers_off")
-        first, second = [x.id for x in self.workshop.job(self.job).job.of("fit_step")]
+        first, second = [x.id for x in self.workshop.job(self.job).job.of(FitStep)]
         self.refused(
             "fit/back", "came off later and is still on the bench", plan="turbo_actuator", fastener=first
         )
@@ -141,7 +142,7 @@ class Fitting(SecondHalf):
                 ),
             )
         self.refused("fit/fitted", "still on the bench: washer", plan="turbo_actuator")
-        washer = next(x.id for x in self.workshop.job(self.job).job.of("fit_step") if x.data.hardware)
+        washer = next(x.id for x in self.workshop.job(self.job).job.of(FitStep) if x.data.hardware)
         self.taken("fit/back", plan="turbo_actuator", fastener=washer)
         self.taken("fit/fitted", plan="turbo_actuator")
         self.assertEqual(

@@ -19,7 +19,7 @@ from frosty_piston.web.benches import banks, battery_view, glow_view, margin_vie
 from frosty_piston.web.cells import Cell, cell_of, fill
 from frosty_piston.web.forms import Form
 from frosty_piston.web.page import ago, in_words, money, when
-from frosty_piston.web.sidezones import bench_link, entry_says, heat_view, tape_view
+from frosty_piston.web.sidezones import bench_link, heat_view, tape_view
 from frosty_piston.web.vehicle import choices
 from tests.cases import NORRA, SKARN, entry, job_file, meter, plugs, reading, symptom
 
@@ -165,7 +165,7 @@ class Zones(unittest.TestCase):
             job = job_of(check(raw, K))
             known = {x.id: x for x in job.tape}
             for x in job.tape:
-                says = entry_says(x, K, known)
+                says = x.data.says(K, known)
                 self.assertTrue(says.strip(), x.kind)
                 self.assertNotIn("_", says.replace("__", ""), x.kind)
                 seen.add(x.kind)
@@ -191,7 +191,7 @@ class Zones(unittest.TestCase):
         ]
         job = record(*rest).job
         for x in job.tape:
-            self.assertTrue(entry_says(x, K, {}).strip())
+            self.assertTrue(x.data.says(K, {}).strip())
             seen.add(x.kind)
         self.assertEqual(set(KINDS) - seen, set())
 

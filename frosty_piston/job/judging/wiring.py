@@ -5,6 +5,7 @@ from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
+from ..entries import Code
 from ..readings import Readings
 from ..verdict import Verdict
 from .sets import figures, unfinished, verdict
@@ -83,7 +84,7 @@ def code_return(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
 def drives(readings: Readings) -> list[Verdict]:
     """A drive that noted its codes is the test "which code comes back": the first one back decides. That none
     came back counts only after a clear."""
-    known = [decode(x.data.code).code for x in readings.job.of("code")]
+    known = [decode(x.data.code).code for x in readings.job.of(Code)]
     cleared = {x.id for x in readings.job.live[: _last_place(readings)] if x.kind == "code_clear"}
     begun = max((i for i, x in enumerate(readings.entries) if x.id in cleared), default=-1)
     drives = [

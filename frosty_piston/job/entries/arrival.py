@@ -1,0 +1,189 @@
+"""What is said when a vehicle comes in."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from frosty_piston.core.codes import decode
+from frosty_piston.core.quantity import exact
+from frosty_piston.core.words import inside, spoken
+from frosty_piston.knowledge import Knowledge
+
+from ..engine import Figure, Flag, Moment
+from .shape import (
+    AXES,
+    Against,
+    Data,
+    EntryData,
+    Id,
+    Money,
+    OnTape,
+    Short,
+    Span,
+    Text,
+    Wrong,
+    code_fault,
+    one_of,
+    out_of_reach,
+    unit_fault,
+)
+
+STATE_WORDS = {
+    "engine_cold": "Engine is cold now",
+    "engine_hot": "Engine is hot now",
+    "raised": "Vehicle is raised",
+    "customer_waits": "The customer waits",
+}
+
+
+class Complaint(EntryData):
+    text: Text
+    since: Short | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return self.text
+
+
+class Return(Data):
+    """When the complaint came back once, counted since the last clear or repair: on one axis."""
+
+    distance_km: Span | None = None
+    starts: Span | None = None
+    hours: Span | None = None
+
+    @model_validator(mode="after")
+    def _one_axis(self) -> "Return":
+        if sum(getattr(self, axis) is not None for axis in AXES) != 1:
+            raise ValueError("name one of distance_km, starts, hours")
+        return self
+
+
+class Symptom(EntryData):
+    """`comes_and_goes`: its absence now says nothing. `returns`: when it came back, each since the last clear
+    or repair. `returns_about`: "about every so much", when none was timed."""
+
+    symptom: Id
+    present: Flag = True
+    note: Text | None = None
+    comes_and_goes: Flag = False
+    returns: Annotated[list[Return], Field(max_length=200)] = []
+    returns_about: Return | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return k.symptoms[self.symptom].title + ("" if self.present else ": no")
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return one_of("symptom", self.symptom, against.knowledge.symptoms)
+
+
+class Context(EntryData):
+    context: Id
+    present: Flag = True
+    note: Text | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return k.contexts[self.context].title + ("" if self.present else ": no")
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return one_of("context", self.context, against.knowledge.contexts)
+
+
+class Condition(EntryData):
+    name: Id
+    value: Figure
+    unit: str
+    at_zero: Literal["no_restart", "crawl", "unknown"] | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"{spoken(self.name).capitalize()} {exact(self.value)} {self.unit}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return unit_fault(self.unit) or out_of_reach(against.knowledge, "value", self.value, self.unit)
+
+
+class State(EntryData):
+    """What holds of the vehicle or the visit from here on, until another word on it."""
+
+    state: Literal["engine_cold", "engine_hot", "raised", "customer_waits"]
+    on: Flag = True
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        words = STATE_WORDS[self.state]
+        return words if self.on else f"No longer: {inside(words)}"
+
+
+class Lamp(EntryData):
+    lamp: Short
+    state: Literal["on", "flashing", "off", "message"] = "on"
+    note: Text | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Lamp: {self.lamp}, {self.state}"
+
+
+class Code(EntryData):
+    code: Short
+    status: Literal["stored", "pending", "permanent", "history", "cleared_and_back", "cleared-and-back"] = (
+        "stored"
+    )
+    module: Short | None = None
+    text: Text | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        known = k.codes.get(decode(self.code).code)
+        title = known.title if known else self.text or decode(self.code).says
+        return f"{self.code} {self.status.replace('_', ' ')}: {title}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return code_fault("code", self.code)
+
+
+class CodeScan(EntryData):
+    """The codes were read and this is all there was; with no `code` entries it says that there were none."""
+
+    module: Short = "all"
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Codes read, modules: {self.module}"
+
+
+class CodeClear(EntryData):
+    module: Short = "all"
+    reason: Text | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Codes cleared, modules: {self.module}"
+
+
+class Deadline(EntryData):
+    until: Moment
+    standstill_per_day: Money = 0
+    why: Short | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Needed by {self.until.astimezone():%a %d %b %H:%M}"
+
+
+class Before(EntryData):
+    """Who was there before, and what they did."""
+
+    text: Text
+    cleared_codes: Flag | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Before: {self.text}"
+
+
+KINDS: dict[str, type[EntryData]] = {
+    "complaint": Complaint,
+    "symptom": Symptom,
+    "context": Context,
+    "condition": Condition,
+    "state": State,
+    "lamp": Lamp,
+    "code": Code,
+    "code_scan": CodeScan,
+    "code_clear": CodeClear,
+    "deadline": Deadline,
+    "before": Before,
+}

@@ -1,0 +1,187 @@
+"""What is measured, seen and recorded, and with what."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from frosty_piston.core.quantity import exact, plain
+from frosty_piston.core.words import spoken
+from frosty_piston.knowledge import Knowledge
+
+from ..engine import Figure, Flag
+from ..units import same_kind
+from .shape import (
+    Against,
+    Conditions,
+    Data,
+    EntryData,
+    EntryId,
+    Id,
+    OnTape,
+    Short,
+    Text,
+    Where,
+    Wrong,
+    at_test,
+    one_of,
+    out_of_reach,
+    unit_fault,
+    unit_in,
+    where_faults,
+)
+
+MOST_NAMED = 5
+
+
+class Instrument(EntryData):
+    instrument: Short
+    lead_zero: Figure | None = None
+    unit: str | None = None
+    accuracy_percent: Annotated[float, Field(strict=True, ge=0, le=50)] | None = None
+    accuracy_digits: Annotated[float, Field(strict=True, ge=0, le=200)] | None = None
+    resolution: Annotated[float, Field(strict=True, gt=0, le=1000)] | None = None
+    rated_w: Annotated[float, Field(strict=True, gt=0, le=200)] | None = None
+    name: Short | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        known = [
+            f"lead zero {exact(self.lead_zero)} {self.unit or ''}".strip()
+            if self.lead_zero is not None
+            else "",
+            f"{plain(self.accuracy_percent)} %" if self.accuracy_percent is not None else "",
+            f"{plain(self.accuracy_digits)} digits" if self.accuracy_digits is not None else "",
+            f"step {plain(self.resolution)}" if self.resolution is not None else "",
+            f"{plain(self.rated_w)} W" if self.rated_w is not None else "",
+        ]
+        return f"{self.instrument.capitalize()}: {', '.join(p for p in known if p)}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return unit_fault(self.unit) if self.unit else []
+
+
+class Source(Data):
+    """The stretch of a recording that a finding came from."""
+
+    trace: EntryId
+    start_s: Figure
+    end_s: Figure
+
+
+class Reading(EntryData):
+    test: Id
+    where: Where = Where()
+    value: Figure | Literal["OL"]
+    unit: str
+    conditions: Conditions | None = None
+    instrument: Short | None = None
+    source: Source | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        value = "OL" if self.value == "OL" else f"{exact(self.value)} {self.unit}"
+        return f"{at_test(k, self.test, self.where)}: {value}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        k = against.knowledge
+        if missing := one_of("test", self.test, k.tests):
+            return missing + unit_fault(self.unit)
+        shape, faults = k.tests[self.test], unit_fault(self.unit)
+        if not shape.units:
+            takes = ", ".join(shape.outcomes) or ", ".join(shape.figures)
+            faults.append(("test", f"{self.test} is recorded as an outcome, not as a reading: {takes}"))
+        elif not faults and not any(same_kind(self.unit, u) for u in shape.units):
+            wanted = " or ".join(shape.units)
+            faults.append(("unit", f"{self.test} is read in {wanted}, not in {self.unit}"))
+        if self.value == "OL":
+            if not shape.overload:
+                faults.append(("value", f"OL cannot be read in {self.test}; a figure is wanted"))
+        elif not faults:
+            faults += out_of_reach(k, "value", self.value, self.unit)
+        return faults + where_faults(against, self.test, self.where)
+
+
+class Outcome(EntryData):
+    test: Id
+    where: Where = Where()
+    outcome: Id | None = None
+    figures: dict[Id, Figure | Flag] | None = None
+    blocked: Annotated[list[Short], Field(max_length=100)] | None = None
+    conditions: Conditions | None = None
+    instrument: Short | None = None
+    note: Text | None = None
+    source: Source | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        figures = ", ".join(
+            f"{spoken(key)} {value if isinstance(value, bool) else exact(value)}"
+            for key, value in (self.figures or {}).items()
+        )
+        came_to = " ".join(filter(None, ((self.outcome or "").replace("_", " "), figures)))
+        return f"{at_test(k, self.test, self.where)}: {came_to}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        k = against.knowledge
+        if missing := one_of("test", self.test, k.tests):
+            return missing
+        shape = k.tests[self.test]
+        faults, takes = [], ", ".join(shape.outcomes) or ", ".join(shape.figures)
+        if self.outcome is None and not self.figures:
+            faults.append(("outcome", f"an outcome or figures are wanted: {takes}"))
+        if self.blocked is not None and not shape.blocks:
+            faults.append(("blocked", "only a section of a circuit is tested with parts blocked off"))
+        if self.outcome is not None and self.outcome not in shape.outcomes:
+            allowed = ", ".join(shape.outcomes)
+            says = f"must be one of {allowed}" if allowed else f"{self.test} has no named outcomes"
+            faults.append(("outcome", says))
+        for key, value in (self.figures or {}).items():
+            if key not in shape.figures:
+                says = f"unknown figure; {self.test} records {', '.join(shape.figures) or 'none'}"
+                faults.append((f"figures.{key}", says))
+            elif not isinstance(value, bool):
+                faults += out_of_reach(k, f"figures.{key}", value, unit_in(key))
+        return faults + where_faults(against, self.test, self.where)
+
+    def asks(self, k: Knowledge) -> list[str]:
+        return k.tests[self.test].ticks
+
+
+class Trace(EntryData):
+    """A recording: a file beside the job file, or its columns in place."""
+
+    test: Id | None = None
+    where: Where = Where()
+    channels: dict[Short, Short]
+    file: Short | None = None
+    columns: dict[Short, list[Figure | None]] | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        names = [spoken(c) for c in self.channels]
+        more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+        return f"Recording: {self.file or 'in place'}, {', '.join(names[:MOST_NAMED])}{more}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        if self.test is not None:
+            return one_of("test", self.test, against.knowledge.tests)
+        if self.file is None and self.columns is None:
+            return [("file", "a recording names a file or carries its columns")]
+        return []
+
+
+class Stretch(EntryData):
+    """A named stretch of a recording, from its first to its last second."""
+
+    trace: EntryId
+    start_s: Figure
+    end_s: Figure
+    name: Short
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Stretch marked: {self.name}, {plain(self.start_s)} to {plain(self.end_s)} s"
+
+
+KINDS: dict[str, type[EntryData]] = {
+    "instrument": Instrument,
+    "reading": Reading,
+    "outcome": Outcome,
+    "trace": Trace,
+    "stretch": Stretch,
+}

@@ -1,0 +1,211 @@
+"""What all entries have in common: the envelope, and what a kind owes: its words, its faults, its ticks."""
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Annotated, Any, Generic, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from frosty_piston.core.codes import decode
+from frosty_piston.core.quantity import plain
+from frosty_piston.core.words import spoken
+from frosty_piston.knowledge import Knowledge
+
+from ..engine import Figure, Flag, Moment
+from ..units import UNITS, allowed, convert, same_kind
+
+Text = Annotated[str, Field(min_length=1, max_length=4000)]
+Short = Annotated[str, Field(min_length=1, max_length=200)]
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}$")]
+OptionIds = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}(\+[a-z][a-z0-9_]{0,59}){0,4}$")]
+EntryId = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9._:-]*$")]
+Cylinder = Annotated[int, Field(strict=True, ge=1, le=16)]
+Money = Annotated[int, Field(strict=True, ge=0, le=100_000_000_000)]
+Chance = Annotated[float, Field(strict=True, ge=0, le=1)]
+AXES = ("distance_km", "starts", "hours")
+Span = Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, le=1_000_000)]
+Hours = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=1000)]
+
+Wrong = tuple[str, str]
+UNIT_ENDINGS = {
+    "v": "V",
+    "a": "A",
+    "ohm": "ohm",
+    "kpa": "kPa",
+    "bar": "bar",
+    "mbar": "mbar",
+    "c": "degC",
+    "rpm": "rpm",
+    "mm": "mm",
+    "km": "km",
+    "m": "m",
+    "ml": "ml",
+    "s": "s",
+    "percent": "percent",
+}
+
+
+class Data(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class EntryData(Data):
+    """The data of one kind of entry."""
+
+    def says(self, k: Knowledge, on_tape: "OnTape") -> str:
+        """One plain line for the tape."""
+        raise NotImplementedError
+
+    def wrong(self, against: "Against") -> list[Wrong]:
+        """What is wrong with it by the knowledge of the trade and this engine card: where, and what is
+        allowed."""
+        return []
+
+    def asks(self, k: Knowledge) -> list[str]:
+        """The cautions that must be read and ticked before this is done."""
+        return []
+
+
+D = TypeVar("D", bound=EntryData)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Entry(Generic[D]):
+    """One entry: written once, never changed. `data` is the model of its kind; `at` and `by` may be
+    unknown."""
+
+    id: str
+    kind: str
+    at: datetime | None
+    by: str | None
+    data: D
+
+
+OnTape = Mapping[str, Entry[Any]]
+
+
+class EntryEnvelope(BaseModel):
+    """The outside of an entry as a file or a request carries it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: EntryId
+    kind: str
+    at: Moment | None = None
+    by: Annotated[str, Field(min_length=1, max_length=80)] | None = None
+    data: dict[str, Any]
+
+
+@dataclass
+class Against:
+    """What an entry is held against: the knowledge, the engine's cylinders, the ids that stand before it.
+    `ticked`: the cautions ticked so far; None where no ticks are asked for, as in files."""
+
+    knowledge: Knowledge
+    cylinders: int | None = None
+    known_ids: set[str] = field(default_factory=set)
+    ticked: set[str] | None = None
+
+    def beyond(self, cylinder: int) -> bool:
+        return bool(self.cylinders) and cylinder > (self.cylinders or 0)
+
+    @property
+    def says_cylinders(self) -> str:
+        return f"this engine has {self.cylinders} cylinders"
+
+    def stands_before(self, key: str, entry_id: str) -> list[Wrong]:
+        return [] if entry_id in self.known_ids else [(key, f"no entry {entry_id!r} stands before this one")]
+
+    def unticked(self, data: EntryData) -> list[Wrong]:
+        """The cautions that an act asks for and nobody ticked."""
+        if self.ticked is None:
+            return []
+        cautions = self.knowledge.cautions
+        titles = [cautions[c].title for c in data.asks(self.knowledge) if c not in self.ticked]
+        return [("ticks", f"read and tick the caution first: {title}") for title in titles]
+
+
+class Where(Data):
+    """Where something was read: those that apply."""
+
+    point: Id | None = None
+    cylinder: Cylinder | None = None
+    bank: Annotated[str, Field(max_length=20)] | Annotated[int, Field(strict=True, ge=1, le=2)] | None = None
+    node: Short | None = None
+    pin: Short | None = None
+    channel: Short | None = None
+
+    def says(self) -> str:
+        named = [f"cylinder {self.cylinder}" if self.cylinder else "", spoken(self.point or "")]
+        named += [spoken(str(x)) for x in (self.bank, self.node, self.pin, self.channel) if x]
+        return ", ".join(n for n in named if n)
+
+
+class Conditions(Data):
+    """What held while something was read."""
+
+    after_s: Figure | None = None
+    loaded: Flag | None = None
+    part_hot: Flag | None = None
+    part_c: Annotated[float, Field(strict=True, ge=-60, le=150)] | None = None
+    wires_off: Flag | None = None
+    soaked_h: Hours | None = None
+    key_off: Flag | None = None
+    engine_running: Flag | None = None
+    battery_v: Annotated[float, Field(strict=True, ge=0, le=60)] | None = None
+
+
+def at_test(k: Knowledge, test: str, where: Where) -> str:
+    """A test and its place, as a line of the tape has room for."""
+    return ", ".join(filter(None, (k.tests[test].short_title, where.says())))
+
+
+def one_of(key: str, name: str, known: Collection[str]) -> list[Wrong]:
+    """Refuse a name that stands nowhere; near ones are told."""
+    if name in known:
+        return []
+    near = [other for other in known if name[:4] and name[:4] in other][:6]
+    hint = f"near: {', '.join(near)}" if near else f"known: {', '.join(list(known)[:8])} ..."
+    return [(key, f"{name!r} is not known here; {hint}")]
+
+
+def where_faults(against: Against, test: str, where: Where) -> list[Wrong]:
+    shape, faults = against.knowledge.tests[test], []
+    if where.point is not None and shape.points and where.point not in shape.points:
+        faults.append(("where.point", f"must be one of {', '.join(shape.points)}"))
+    if where.cylinder is not None and against.beyond(where.cylinder):
+        faults.append(("where.cylinder", against.says_cylinders))
+    return faults
+
+
+def options_faults(k: Knowledge, options: str) -> list[Wrong]:
+    return [f for one in options.split("+") for f in one_of("option", one, k.options)]
+
+
+def unit_fault(unit: str) -> list[Wrong]:
+    return [] if unit in UNITS else [("unit", f"{unit[:20]!r} is not accepted; allowed: {allowed()}")]
+
+
+def code_fault(key: str, code: str) -> list[Wrong]:
+    try:
+        decode(code)
+    except ValueError as error:
+        return [(key, str(error))]
+    return []
+
+
+def unit_in(name: str) -> str | None:
+    """The unit that the name of a figure ends in (`drop_v`, `start_kpa`); None when it names none."""
+    return UNIT_ENDINGS.get(name.rpartition("_")[2])
+
+
+def out_of_reach(k: Knowledge, key: str, value: float, unit: str | None) -> list[Wrong]:
+    """Refuse a figure that no instrument can show, by the table of its kind of unit."""
+    row = unit if unit in k.reach else next((u for u in k.reach if unit and same_kind(unit, u)), None)
+    if unit is None or row is None:
+        return []
+    low, high = k.reach[row]
+    if low <= convert(value, unit, row) <= high:
+        return []
+    return [(key, f"{plain(value)} {unit} is out of reach; {plain(low)} to {plain(high)} {row} is allowed")]

@@ -1,0 +1,57 @@
+"""What the tape itself needs."""
+
+from typing import Any
+
+from frosty_piston.core.words import spoken
+from frosty_piston.knowledge import Knowledge
+
+from .shape import Against, EntryData, EntryId, Id, OnTape, Short, Text, Wrong, one_of
+
+
+class Tick(EntryData):
+    """A caution read and acknowledged."""
+
+    caution: Id
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Read and understood: {k.cautions[self.caution].title}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return one_of("caution", self.caution, against.knowledge.cautions)
+
+
+class CardChange(EntryData):
+    """The engine card or vehicle of this job was changed: field to old and new."""
+
+    changes: dict[Short, tuple[Any, Any]]
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Changed: {', '.join(spoken(key) for key in self.changes)}"
+
+
+class Note(EntryData):
+    text: Text
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return self.text
+
+
+class Correction(EntryData):
+    corrects: EntryId
+    reason: Text
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        target = on_tape.get(self.corrects)
+        taken_back = target.data.says(k, on_tape) if target else self.corrects
+        return f"Takes back: {taken_back} ({self.reason})"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return against.stands_before("corrects", self.corrects)
+
+
+KINDS: dict[str, type[EntryData]] = {
+    "tick": Tick,
+    "card_change": CardChange,
+    "note": Note,
+    "correction": Correction,
+}
