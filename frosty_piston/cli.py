@@ -71,6 +71,7 @@ def build_parser() -> argparse.ArgumentParser:
     one.add_argument("--entries", type=int, default=300, help="entries on the measured job (default 300)")
     one.add_argument("--rounds", type=int, default=60, help="requests of each kind (default 60)")
     commands.add_parser("test", help="install what tests need and run them all")
+    commands.add_parser("quality", help="check format and lint")
     return parser
 
 
@@ -159,8 +160,8 @@ def _bench(args: argparse.Namespace) -> int:
     return bench(args.jobs, args.entries, args.rounds) if args.only in (None, "pages") else 0
 
 
-def _test(args: argparse.Namespace) -> int:
-    raise FrostyPistonError("Tests are started with ./piston test from the project's folder.")
+def _in_the_folder(args: argparse.Namespace) -> int:
+    raise FrostyPistonError(f"Start ./piston {args.command} from the project's folder.")
 
 
 COMMANDS = {
@@ -170,5 +171,6 @@ COMMANDS = {
     "import": _import,
     "export": _export,
     "bench": _bench,
-    "test": _test,
+    "test": _in_the_folder,
+    "quality": _in_the_folder,
 }

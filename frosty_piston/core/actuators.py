@@ -11,7 +11,7 @@ from .traces import Signal, beside, refresh_s, runs, without_stairs
 GENERAL = "general figure, check your service data"
 SLOW_S = {"motor": 0.3, "vacuum": 1.0}
 CLOSED_PERCENT, WIDE_PERCENT = 5.0, 5.0
-STUCK_RANGE, STUCK_COMMAND, LEAST_COMMAND = 5.0, 30.0, 30.0
+STUCK_RANGE, LEAST_COMMAND = 5.0, 30.0
 FLAT_SHARE, BIN_PERCENT = 0.25, 1.0
 LOOSE_PERCENT = 5.0
 TAUS_S = (0.0, 0.03, 0.06, 0.1, 0.15, 0.2, 0.3, 0.45, 0.7, 1.0, 1.5, 2.2, 3.2, 4.5)
@@ -195,25 +195,20 @@ def _at_rest(t: np.ndarray, c: np.ndarray, a: np.ndarray, after_s: float) -> flo
     """Where it rests at no command: the last third of every rest that is long enough for it to arrive."""
     ends = [
         float(np.median(a[r][-max(1, (r.stop - r.start) // 3) :]))
-        for r in _runs(c <= SHUT_COMMAND)
+        for r in runs(c <= SHUT_COMMAND)
         if t[r.stop - 1] - t[r.start] >= max(1.0, after_s)
     ]
     return float(np.median(ends)) if ends else None
 
 
-def _runs(flags: np.ndarray) -> list[slice]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(int)))
-    return [slice(int(s), int(e)) for s, e in zip(edges[::2], edges[1::2], strict=True)]
-
-
 def _spread(a: np.ndarray, still: np.ndarray) -> float:
-    spreads = [float(np.std(a[r])) for r in _runs(still) if r.stop - r.start >= 4]
+    spreads = [float(np.std(a[r])) for r in runs(still) if r.stop - r.start >= 4]
     return float(np.median(spreads)) if spreads else 0.0
 
 
 def _wandering(a: np.ndarray, still: np.ndarray) -> float:
     """How far the actual moves while nothing is asked of it: the middle of what every rest shows."""
-    ranges = [float(np.ptp(np.percentile(a[r], [2, 98]))) for r in _runs(still) if r.stop - r.start >= 4]
+    ranges = [float(np.ptp(np.percentile(a[r], [2, 98]))) for r in runs(still) if r.stop - r.start >= 4]
     return float(np.median(ranges)) if ranges else 0.0
 
 
@@ -230,7 +225,7 @@ def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
     jumps = np.append(np.abs(np.diff(c)) > STEP_PERCENT, False)
     found = []
     for way in (1, -1):
-        for r in _runs(np.append(False, np.diff(u) * way > 1e-6)):
+        for r in runs(np.append(False, np.diff(u) * way > 1e-6)):
             if (
                 abs(u[r.stop - 1] - u[r.start]) >= 20
                 and r.stop - r.start >= 6
@@ -269,7 +264,7 @@ def _flats(u: np.ndarray, a: np.ndarray, r: slice, low: float, high: float) -> l
     usual = (line[-1] - line[0]) / (grid[-1] - grid[0])
     flat = np.abs(slope) < FLAT_SHARE * max(abs(usual), 0.2)
     found = []
-    for run in _runs(flat):
+    for run in runs(flat):
         start, end = float(grid[run.start]), float(grid[run.stop - 1 + span])
         level = float(np.mean(line[run.start : run.stop + span]))
         if end - start >= STALL_PERCENT and low + 4 < level < high - 4:

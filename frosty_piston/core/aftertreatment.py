@@ -12,8 +12,8 @@ CLEAN_KPA, LOADED_KPA, BLOCKED_KPA = 1.0, 2.0, 5.0
 SOOT_G = (12.0, 24.0, 45.0)
 SHORT_KM = 250.0
 DEF_PERCENT = (31.8, 33.2)
-DEF_DENSITY_G_ML = 1.09
 
+COLD_APART_C = 5.0
 HOTTER = "; hotter than the one before it. During a burn that is right, else it is not"
 
 
@@ -157,6 +157,15 @@ def judge_burn_distance(km: float) -> Judgement:
     )
 
 
+def _cold_beside(t: float, temps_c: list[float]) -> tuple[str, str]:
+    """A cold sensor beside the others: of two that differ nobody knows which is wrong."""
+    if len(temps_c) > 2:
+        odd = abs(t - float(np.median(temps_c))) > COLD_APART_C
+        return ("failed", "odd_one_out") if odd else ("sound", "agree")
+    apart = max(temps_c) - min(temps_c) > COLD_APART_C
+    return ("unclear", "unclear") if apart else ("sound", "agree")
+
+
 def judge_exhaust_temps(temps_c: dict[str, float], cold: bool) -> dict[str, Judgement]:
     """Judge exhaust temperatures: cold they agree within 5 C; warm each is cooler than the one before it.
 
@@ -170,8 +179,7 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool) -> dict[str, Judg
     {'exhaust_1': 'agree', 'exhaust_2': 'odd_one_out', 'exhaust_3': 'agree'}
     """
     names = sorted(temps_c)
-    values = sorted(temps_c.values())
-    middle = values[len(values) // 2]
+    middle = float(np.median(list(temps_c.values())))
     found = {}
     for i, name in enumerate(names):
         t = temps_c[name]
@@ -194,15 +202,9 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool) -> dict[str, Judg
                 "Read all exhaust temperatures: they are judged against each other.",
             )
         elif cold:
-            odd = abs(t - middle) > 5 and len(names) > 2
-            found[name] = Judgement(
-                "failed" if odd else "sound" if len(names) > 2 or abs(t - values[0]) <= 5 else "unclear",
-                "odd_one_out" if odd else "agree" if len(names) > 2 or abs(t - values[0]) <= 5 else "unclear",
-                t,
-                "degC",
-                None,
-                f"{plain(t)} degC cold; the others near {plain(middle)}, 5 degC apart is allowed.",
-            )
+            verdict, cls = _cold_beside(t, list(temps_c.values()))
+            says = f"{plain(t)} degC cold; the others near {plain(middle)}, 5 degC apart is allowed."
+            found[name] = Judgement(verdict, cls, t, "degC", None, says)
         else:
             wrong = i > 0 and t > temps_c[names[i - 1]] + 10
             found[name] = Judgement(

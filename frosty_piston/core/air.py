@@ -1,5 +1,7 @@
 """Air path: barometer, key-on agreement, expected air, EGR share, swirl compare, boost leak."""
 
+from statistics import median
+
 from .quantity import Judgement, percent, plain
 
 GENERAL = "general figure, check your service data"
@@ -45,7 +47,7 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
         )
     rest = {name: v for name, v in pressures_kpa.items() if name != "differential"}
     for name, v in rest.items():
-        others = sorted(x for n, x in rest.items() if n != name)
+        others = [x for n, x in rest.items() if n != name]
         if not others:
             found[name] = Judgement(
                 "unclear",
@@ -56,11 +58,7 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
                 f"{plain(v)} kPa. Read a second pressure to compare it with.",
             )
             continue
-        middle = (
-            others[len(others) // 2]
-            if len(others) % 2
-            else (others[len(others) // 2 - 1] + others[len(others) // 2]) / 2
-        )
+        middle = median(others)
         apart = abs(v - middle) > AGREE_KPA
         if not apart:
             found[name] = Judgement(
@@ -81,7 +79,7 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
                 f"{plain(v)} kPa, the other {plain(middle)}: one of the two is wrong; a third would tell"
                 " which.",
             )
-        elif others[-1] - others[0] <= AGREE_KPA:
+        elif max(others) - min(others) <= AGREE_KPA:
             odd = f"{name}_odd" if name in ("barometer", "manifold", "exhaust") else "disagree"
             found[name] = Judgement(
                 "failed",

@@ -1,6 +1,7 @@
 """The glow relay at its four points: feed, supply, command, output."""
 
 from dataclasses import dataclass
+from statistics import median
 
 from .electrical import contact
 from .quantity import Judgement, meter_uncertainty, plain
@@ -8,6 +9,10 @@ from .quantity import Judgement, meter_uncertainty, plain
 FEED_DROP_V = 0.3
 CONTACT_DROP_V = 0.5
 WELDED_AFTER_S = 180.0
+SUPPLY_SHARE, COMMAND_SHARE = 0.75, 0.5
+DEAD_V = 1.0
+LEAST_V, MOST_V = -1.0, 40.0
+POINTS = ("battery", "feed", "supply", "command", "output")
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,153 +62,145 @@ def judge_relay(
     'unclear'
     """
     meter = meter or VoltMeter()
-    for name in ("battery", "feed", "supply", "command", "output"):
+    steps = (_impossible_point, _welded, _feed, _output, _supply, _not_carried)
+    return next(judged for step in steps if (judged := step(points, control, meter)))
+
+
+def _told(
+    verdict: str, cls: str, because: str, value: float | None = None, u: float | None = None
+) -> Judgement:
+    return Judgement(verdict, cls, value, "V", u, because)
+
+
+def _missing(what: str) -> Judgement:
+    return _told("unclear", "unclear", f"Read the {what} next: without it the table cannot decide.")
+
+
+def _impossible_point(points: RelayPoints, control: str, meter: VoltMeter) -> Judgement | None:
+    for name in POINTS:
         volts = getattr(points, name)
-        if volts is not None and not -1 <= volts <= 40:
-            return Judgement(
-                "implausible",
-                "implausible",
-                volts,
-                "V",
-                meter.u(volts),
+        if volts is not None and not LEAST_V <= volts <= MOST_V:
+            says = (
                 f"{plain(volts)} V at the {name} cannot be on this vehicle: check range and probes, read"
-                " again.",
+                " again."
             )
-    if points.output_on_s is not None and points.output_on_s > WELDED_AFTER_S:
-        return Judgement(
-            "failed",
-            "welded",
-            points.output_on_s,
-            "s",
-            None,
-            f"The output stays live for {plain(points.output_on_s)} s: contacts welded together; it burns"
-            " plugs and empties the battery.",
-        )
-    electronic = control == "electronic_module"
-    ref_v = points.battery
+            return _told("implausible", "implausible", says, volts, meter.u(volts))
+    return None
 
-    def told(
-        verdict: str, cls: str, because: str, value: float | None = None, u: float | None = None
-    ) -> Judgement:
-        return Judgement(verdict, cls, value, "V", u, because)
 
-    def missing(what: str) -> Judgement:
-        return told("unclear", "unclear", f"Read the {what} next: without it the table cannot decide.")
-
-    if points.feed is None or ref_v is None:
-        return missing(
-            "battery and the feed stud"
-            if points.feed is None and ref_v is None
-            else "feed stud"
-            if points.feed is None
-            else "battery"
-        )
-    drop, u = ref_v - points.feed, meter.u(ref_v)
-    if drop - u > FEED_DROP_V:
-        return told(
-            "failed",
-            "glow_feed_lost",
-            f"The feed stud holds {plain(points.feed)} V, {plain(drop)} V under the battery (0.3 V allowed): "
-            "feed wire, fuse or stud.",
-            drop,
-            u,
-        )
-    if drop + u > FEED_DROP_V:
-        return told(
-            "unclear",
-            "unclear",
-            f"The feed drops {plain(drop)} V, within {plain(u)} V of the 0.3 V allowed: repeat under load.",
-            drop,
-            u,
-        )
-    loss = None if points.output is None else points.feed - points.output
-    if loss is not None and loss <= FEED_DROP_V:
-        if not points.loaded:
-            return told(
-                "unclear",
-                "unclear",
-                f"{plain(points.output)} V at the output, but nothing hung on it: a burnt contact still shows"
-                " voltage without load. Connect the plugs and read again.",
-                loss,
-                u,
-            )
-        return told(
-            "sound",
-            "sound",
-            f"The output holds {plain(points.output)} V with the plugs on, {plain(max(0.0, loss))} V under"
-            " the feed: the relay carries. Look at harness and plugs.",
-            loss,
-            u,
-        )
-    if points.supply is None:
-        return missing("key supply pin")
-    if points.supply < 0.75 * ref_v:
-        return told(
-            "failed",
-            "key_supply_lost",
-            f"Feed is there, but the supply pin holds only {plain(points.supply)} V with the key on: fuse or"
-            " wire from the key.",
-            points.supply,
-            meter.u(points.supply),
-        )
-    dead = "nothing comes out" if points.output is not None and points.output < 1 else "the output is too low"
-    if points.output is None:
-        return missing("output stud, with the plugs connected")
-    if electronic:
-        return told(
-            "failed",
-            "glow_module_failed",
-            f"Feed and supply are there and {dead} ({plain(points.output)} V): the electronic module, if its "
-            "command wire is whole. A pulsed output reads low on a meter: confirm with a clamp.",
-            points.output,
-            meter.u(points.output),
-        )
-    if points.command is None and control != "timer_relay":
-        return missing("command pin while the lamp is on")
-    if points.command is not None and points.command > 0.5 * ref_v:
-        return told(
-            "failed",
-            "glow_control_missing",
-            f"The command pin is never pulled low ({plain(points.command)} V): sensor reads hot, module or"
-            " wire. The relay waits for an order.",
-            points.command,
-            meter.u(points.command),
-        )
-    if points.click is None:
-        return missing("click (hand on the relay)")
-    if not points.click:
-        return told(
-            "failed",
-            "glow_relay_coil",
-            "Feed, supply and command are there and it does not click: the relay does not pull in.",
-            points.output,
-            meter.u(points.output),
-        )
-    if points.output >= 1 and loss is not None and loss <= CONTACT_DROP_V + u:
-        return told(
-            "unclear" if loss + u > CONTACT_DROP_V else "marginal",
-            "unclear" if loss + u > CONTACT_DROP_V else "glow_relay_contacts",
-            f"The contacts drop {plain(loss)} V, between the 0.3 V of a good relay and the 0.5 V of a burnt"
-            " one: repeat with all plugs on.",
-            loss,
-            u,
-        )
-    heat = ""
-    if points.current_a and loss is not None and points.current_a > 0:
-        found = contact(points.feed, points.output, points.current_a)
-        heat = (
-            f" That is {plain(found.resistance_ohm * 1000)} milliohm, {plain(found.heat_w)} W of heat in the"
-            " contact."
-        )
-    load = "" if points.loaded else " Repeat with the plugs connected to be sure."
-    return told(
-        "failed",
-        "glow_relay_contacts",
-        f"It clicks, and {dead} ({plain(points.output)} V against {plain(points.feed)} V at the feed): "
-        f"a click is no proof, the contacts do not carry.{heat}{load}",
-        loss,
-        u,
+def _welded(points: RelayPoints, control: str, meter: VoltMeter) -> Judgement | None:
+    stays_s = points.output_on_s
+    if stays_s is None or stays_s <= WELDED_AFTER_S:
+        return None
+    says = (
+        f"The output stays live for {plain(stays_s)} s: contacts welded together; it burns plugs and empties"
+        " the battery."
     )
+    return Judgement("failed", "welded", stays_s, "s", None, says)
+
+
+def _feed(points: RelayPoints, control: str, meter: VoltMeter) -> Judgement | None:
+    """The feed stud against the battery: lost, too near to call, or there (None)."""
+    if points.feed is None or points.battery is None:
+        both = points.feed is None and points.battery is None
+        one = "feed stud" if points.feed is None else "battery"
+        return _missing("battery and the feed stud" if both else one)
+    drop, u = points.battery - points.feed, meter.u(points.battery)
+    if drop - u > FEED_DROP_V:
+        says = (
+            f"The feed stud holds {plain(points.feed)} V, {plain(drop)} V under the battery (0.3 V allowed):"
+            " feed wire, fuse or stud."
+        )
+        return _told("failed", "glow_feed_lost", says, drop, u)
+    if drop + u > FEED_DROP_V:
+        says = f"The feed drops {plain(drop)} V, within {plain(u)} V of the 0.3 V allowed: repeat under load."
+        return _told("unclear", "unclear", says, drop, u)
+    return None
+
+
+def _loss(points: RelayPoints) -> float | None:
+    return None if points.output is None or points.feed is None else points.feed - points.output
+
+
+def _output(points: RelayPoints, control: str, meter: VoltMeter) -> Judgement | None:
+    """An output that holds, with load or without; None when it does not hold or was not read."""
+    loss, u = _loss(points), meter.u(points.battery or 0.0)
+    if loss is None or points.output is None or loss > FEED_DROP_V:
+        return None
+    if not points.loaded:
+        says = (
+            f"{plain(points.output)} V at the output, but nothing hung on it: a burnt contact still shows"
+            " voltage without load. Connect the plugs and read again."
+        )
+        return _told("unclear", "unclear", says, loss, u)
+    says = (
+        f"The output holds {plain(points.output)} V with the plugs on, {plain(max(0.0, loss))} V under the"
+        " feed: the relay carries. Look at harness and plugs."
+    )
+    return _told("sound", "sound", says, loss, u)
+
+
+def _supply(points: RelayPoints, control: str, meter: VoltMeter) -> Judgement | None:
+    """The key supply, and whether the output was read at all."""
+    if points.supply is None:
+        return _missing("key supply pin")
+    if points.supply < SUPPLY_SHARE * (points.battery or 0.0):
+        says = (
+            f"Feed is there, but the supply pin holds only {plain(points.supply)} V with the key on: fuse or"
+            " wire from the key."
+        )
+        return _told("failed", "key_supply_lost", says, points.supply, meter.u(points.supply))
+    return _missing("output stud, with the plugs connected") if points.output is None else None
+
+
+def _not_carried(points: RelayPoints, control: str, meter: VoltMeter) -> Judgement:
+    """Feed and supply are there and the output is not: module, order, coil or contacts."""
+    output = points.output or 0.0
+    dead = "nothing comes out" if output < DEAD_V else "the output is too low"
+    if control == "electronic_module":
+        says = (
+            f"Feed and supply are there and {dead} ({plain(output)} V): the electronic module, if its command"
+            " wire is whole. A pulsed output reads low on a meter: confirm with a clamp."
+        )
+        return _told("failed", "glow_module_failed", says, output, meter.u(output))
+    if points.command is None and control != "timer_relay":
+        return _missing("command pin while the lamp is on")
+    if points.command is not None and points.command > COMMAND_SHARE * (points.battery or 0.0):
+        says = (
+            f"The command pin is never pulled low ({plain(points.command)} V): sensor reads hot, module or"
+            " wire. The relay waits for an order."
+        )
+        return _told("failed", "glow_control_missing", says, points.command, meter.u(points.command))
+    if points.click is None:
+        return _missing("click (hand on the relay)")
+    if not points.click:
+        says = "Feed, supply and command are there and it does not click: the relay does not pull in."
+        return _told("failed", "glow_relay_coil", says, output, meter.u(output))
+    return _contacts(points, output, dead, meter.u(points.battery or 0.0))
+
+
+def _contacts(points: RelayPoints, output: float, dead: str, u: float) -> Judgement:
+    """It is ordered and clicks, and the output does not hold: how badly the contacts carry."""
+    feed, loss = points.feed or 0.0, _loss(points) or 0.0
+    if output >= DEAD_V and loss <= CONTACT_DROP_V + u:
+        near = loss + u > CONTACT_DROP_V
+        says = (
+            f"The contacts drop {plain(loss)} V, between the 0.3 V of a good relay and the 0.5 V of a burnt"
+            " one: repeat with all plugs on."
+        )
+        verdict, cls = ("unclear", "unclear") if near else ("marginal", "glow_relay_contacts")
+        return _told(verdict, cls, says, loss, u)
+    heat = ""
+    if points.current_a and points.current_a > 0:
+        burnt = contact(feed, output, points.current_a)
+        milliohm, watts = plain(burnt.resistance_ohm * 1000), plain(burnt.heat_w)
+        heat = f" That is {milliohm} milliohm, {watts} W of heat in the contact."
+    load = "" if points.loaded else " Repeat with the plugs connected to be sure."
+    says = (
+        f"It clicks, and {dead} ({plain(output)} V against {plain(feed)} V at the feed): a click is no proof,"
+        f" the contacts do not carry.{heat}{load}"
+    )
+    return _told("failed", "glow_relay_contacts", says, loss, u)
 
 
 def judge_point(points: RelayPoints, name: str, meter: VoltMeter | None = None) -> Judgement:
@@ -218,68 +215,55 @@ def judge_point(points: RelayPoints, name: str, meter: VoltMeter | None = None) 
     volts = getattr(points, name)
     if volts is None:
         raise ValueError(f"nothing was read at the {name}")
-    u = meter.u(volts)
-    if not -1 <= volts <= 40:
-        return Judgement(
-            "implausible",
-            "implausible",
-            volts,
-            "V",
-            u,
-            f"{plain(volts)} V cannot be on this vehicle: check range and probes.",
-        )
-    ref_v = points.battery if points.battery is not None else points.feed
-
-    def told(verdict: str, cls: str, because: str) -> Judgement:
-        return Judgement(verdict, cls, volts, "V", u, because)
-
+    u, ref_v = meter.u(volts), points.battery if points.battery is not None else points.feed
+    if not LEAST_V <= volts <= MOST_V:
+        says = f"{plain(volts)} V cannot be on this vehicle: check range and probes."
+        return _told("implausible", "implausible", says, volts, u)
     if name == "battery":
-        return told("sound", "reference", f"{plain(volts)} V: the reference for the other points.")
+        return _told("sound", "reference", f"{plain(volts)} V: the reference for the other points.", volts, u)
     if ref_v is None:
-        return told("unclear", "unclear", "Read the battery first: the others are held against it.")
-    if name == "feed":
-        drop = ref_v - volts
-        if drop - u > FEED_DROP_V:
-            return told("failed", "low", f"{plain(drop)} V under the battery; 0.3 V allowed.")
-        if drop + u > FEED_DROP_V:
-            return told(
-                "unclear",
-                "unclear",
-                f"{plain(drop)} V under the battery, too near the 0.3 V allowed to call.",
-            )
-        return told("sound", "sound", f"{plain(max(0.0, drop))} V under the battery; 0.3 V allowed.")
-    if name == "supply":
-        there = volts >= 0.75 * ref_v
-        return told(
-            "sound" if there else "failed",
-            "present" if there else "missing",
-            "Key supply is there." if there else "Key supply is missing with the key on.",
+        return _told(
+            "unclear", "unclear", "Read the battery first: the others are held against it.", volts, u
         )
-    if name == "command":
-        low = volts <= 0.5 * ref_v
-        return told(
-            "sound" if low else "failed",
-            "low" if low else "never_low",
-            (
-                "Pulled low: the relay is ordered on."
-                if low
-                else "Not pulled low: no order at this moment. Cycle the key and watch it."
-            ),
-        )
-    loss = (points.feed if points.feed is not None else ref_v) - volts
-    if loss <= FEED_DROP_V and points.loaded:
-        return told(
-            "sound", "carries", f"{plain(max(0.0, loss))} V under the feed with the plugs on: it carries."
-        )
+    if name == "output":
+        above_v = points.feed if points.feed is not None else ref_v
+        return _told(*_output_alone(volts, above_v, points.loaded), volts, u)
+    alone = {"feed": _feed_alone, "supply": _supply_alone, "command": _command_alone}
+    return _told(*alone[name](volts, ref_v, u), volts, u)
+
+
+def _feed_alone(volts: float, ref_v: float, u: float) -> tuple[str, str, str]:
+    drop = ref_v - volts
+    if drop - u > FEED_DROP_V:
+        return "failed", "low", f"{plain(drop)} V under the battery; 0.3 V allowed."
+    if drop + u > FEED_DROP_V:
+        says = f"{plain(drop)} V under the battery, too near the 0.3 V allowed to call."
+        return "unclear", "unclear", says
+    return "sound", "sound", f"{plain(max(0.0, drop))} V under the battery; 0.3 V allowed."
+
+
+def _supply_alone(volts: float, ref_v: float, u: float) -> tuple[str, str, str]:
+    if volts >= SUPPLY_SHARE * ref_v:
+        return "sound", "present", "Key supply is there."
+    return "failed", "missing", "Key supply is missing with the key on."
+
+
+def _command_alone(volts: float, ref_v: float, u: float) -> tuple[str, str, str]:
+    if volts <= COMMAND_SHARE * ref_v:
+        return "sound", "low", "Pulled low: the relay is ordered on."
+    return "failed", "never_low", "Not pulled low: no order at this moment. Cycle the key and watch it."
+
+
+def _output_alone(volts: float, above_v: float, loaded: bool) -> tuple[str, str, str]:
+    loss = above_v - volts
+    if loss <= FEED_DROP_V and loaded:
+        says = f"{plain(max(0.0, loss))} V under the feed with the plugs on: it carries."
+        return "sound", "carries", says
     if loss <= FEED_DROP_V:
-        return told(
-            "unclear", "unloaded", "Voltage without load proves nothing: connect the plugs and read again."
-        )
-    return told(
-        "marginal" if loss <= CONTACT_DROP_V else "failed",
-        "drops" if volts >= 1 else "dead",
-        f"{plain(loss)} V lost in the relay; 0.3 V allowed.",
-    )
+        says = "Voltage without load proves nothing: connect the plugs and read again."
+        return "unclear", "unloaded", says
+    verdict, cls = "marginal" if loss <= CONTACT_DROP_V else "failed", "drops" if volts >= DEAD_V else "dead"
+    return verdict, cls, f"{plain(loss)} V lost in the relay; 0.3 V allowed."
 
 
 def general_on_time_s(glow: str, coolant_c: float) -> tuple[float, float]:
@@ -389,12 +373,7 @@ def judge_soak(temps_c: dict[str, float], soaked_h: float | None) -> dict[str, J
     >>> judge_soak({"coolant": 41, "intake": -6, "ambient": -7, "fuel": -6}, 9)["coolant"].cls
     'odd_one_out'
     """
-    ordered = sorted(temps_c.values())
-    middle = (
-        ordered[len(ordered) // 2]
-        if len(ordered) % 2
-        else (ordered[len(ordered) // 2 - 1] + ordered[len(ordered) // 2]) / 2
-    )
+    middle = median(temps_c.values())
     found: dict[str, Judgement] = {}
     for channel, t in temps_c.items():
         if not -60 <= t <= 1300:

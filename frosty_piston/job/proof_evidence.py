@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from frosty_piston.core.codes import decode
 from frosty_piston.core.proving import clean_though_broken
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import ConditionShape
 
@@ -242,8 +241,3 @@ def _drives(returns: Returns, trip: Driven) -> Evidence:
         f"Clean for {plain(trip.span)} {returns.unit}; a vehicle still broken does this in {percent(clean)}"
     )
     return Evidence(says, ids, None, "", 1.0, {}, if_left=(clean, 1.0))
-
-
-def condition_says(k: Knowledge, condition: str) -> str:
-    """A condition inside a sentence."""
-    return inside(k.proofs.conditions[condition].title)

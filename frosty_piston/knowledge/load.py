@@ -1,7 +1,7 @@
 """Reads the knowledge files, checks each against its shape and all against each other."""
 
 import tomllib
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from difflib import get_close_matches
 from functools import lru_cache
@@ -152,6 +152,10 @@ class Reader:
                 )
             )
 
+    def all_known(self, name: str, path: list[str], given: Iterable[str], allowed: Any) -> None:
+        for one in given:
+            self.known(name, path, one, allowed)
+
     def many(self, folder: str) -> Iterator[str]:
         return (f"{folder}/{p.name}" for p in sorted((self.folder / folder).glob("*.toml")))
 
@@ -236,70 +240,34 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     cautions = r.read("cautions.toml", dict[str, s.CautionShape])
     cleaning = r.read("cleaning.toml", dict[str, s.CleaningShape])
     for key, way in cleaning.items():
-        for caution in way.cautions:
-            r.known("cleaning.toml", [key, "cautions"], caution, cautions)
+        r.all_known("cleaning.toml", [key, "cautions"], way.cautions, cautions)
     faults, fault_system = _faults(r, systems)
-    for name in r.many("faults"):
-        for key in r.raw(name)[0]:
-            for cause in faults[key].killed_by:
-                r.known(name, [key, "killed_by"], cause, faults)
     soot = r.read("soot.toml", s.SootShape)
-    for name in soot.made_by_soot:
-        r.known("soot.toml", ["made_by_soot"], name, faults)
     nodes = r.read("nodes.toml", dict[str, s.NodeShape])
-    tests = r.read("tests.toml", dict[str, s.TestShape])
-    for key, cause in soot.causes.items():
-        for what, given, allowed in (("faults", cause.faults, faults), ("tests", cause.tests, tests)):
-            for one in given:
-                r.known("soot.toml", ["causes", key, what], one, allowed)
-    for key, test in tests.items():
-        r.known("tests.toml", [key, "system"], test.system, systems)
-        for what, given, allowed in (
-            ("access", test.access, access),
-            ("tools", test.tools, tools),
-            ("cautions", test.cautions, cautions),
-            ("if_failed", test.if_failed, cautions),
-            ("ticks", test.ticks, cautions),
-        ):
-            for one in given:
-                r.known("tests.toml", [key, what], one, allowed)
-        for point, shape in test.at.items():
-            r.known("tests.toml", [f"{key}.at.{point}"], point, test.points)
-            for one in shape.access:
-                r.known("tests.toml", [f"{key}.at.{point}", "access"], one, access)
+    tests = _tests(r, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
+    _soot_known(r, soot, faults, tests)
     parts, part_of = _parts(r, faults, tests)
     for key, node in nodes.items():
         r.known("nodes.toml", [key, "part"], node.part, parts)
-    symptoms = r.read("symptoms.toml", dict[str, s.SymptomShape])
-    for key, symptom in symptoms.items():
-        for fault in symptom.speaks:
-            r.known("symptoms.toml", [f"{key}.speaks", fault], fault, faults)
-        if symptom.told_by:
-            r.known("symptoms.toml", [key, "told_by"], symptom.told_by, tests)
-        for one in symptom.cautions:
-            r.known("symptoms.toml", [key, "cautions"], one, cautions)
+    symptoms = _symptoms(r, faults, tests, cautions)
     contexts = r.read("contexts.toml", dict[str, s.ContextShape])
     for key, context in contexts.items():
-        for fault in context.moves:
-            r.known("contexts.toml", [f"{key}.moves", fault], fault, faults)
+        r.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
     groups, codes, group_file = _codes(r, systems, faults)
     figures = r.read("figures.toml", dict[str, s.FigureShape])
     benches = r.read("benches.toml", dict[str, list[tuple[str, str]]])
-    for bench, bench_steps in benches.items():
-        for test_name, node_name in bench_steps:
-            r.known("benches.toml", [bench], test_name, tests)
-            if node_name:
-                r.known("benches.toml", [bench], node_name, nodes)
+    for bench, steps in benches.items():
+        r.all_known("benches.toml", [bench], (test for test, _ in steps), tests)
+        r.all_known("benches.toml", [bench], (node for _, node in steps if node), nodes)
     choices = r.read("card_choices.toml", dict[str, s.ChoiceShape])
     work = read_repairs(
         r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures}
     )
     for key, reset in work.proofs.resets.items():
-        if reset.card:
-            r.known("proof_pieces.toml", ["resets", key, "card"], reset.card, choices)
+        r.all_known("proof_pieces.toml", ["resets", key, "card"], filter(None, [reset.card]), choices)
     for key, symptom in symptoms.items():
-        if symptom.proved_by:
-            r.known("symptoms.toml", [key, "proved_by"], symptom.proved_by, work.proofs.conditions)
+        proved = filter(None, [symptom.proved_by])
+        r.all_known("symptoms.toml", [key, "proved_by"], proved, work.proofs.conditions)
     knowledge = Knowledge(
         weights.scale,
         systems,
@@ -361,7 +329,46 @@ def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape]
             raise BadKnowledge(r.says(name, [min(twice)], "the fault stands in two files"))
         faults |= found
         fault_system |= dict.fromkeys(found, system)
+    for key, fault in faults.items():
+        r.all_known(f"faults/{fault_system[key]}.toml", [key, "killed_by"], fault.killed_by, faults)
     return faults, fault_system
+
+
+def _tests(r: Reader, allowed: dict[str, Any]) -> dict[str, s.TestShape]:
+    tests: dict[str, s.TestShape] = r.read("tests.toml", dict[str, s.TestShape])
+    for key, test in tests.items():
+        r.known("tests.toml", [key, "system"], test.system, allowed["system"])
+        r.all_known("tests.toml", [key, "access"], test.access, allowed["access"])
+        r.all_known("tests.toml", [key, "tools"], test.tools, allowed["tools"])
+        for what in ("cautions", "if_failed", "ticks"):
+            r.all_known("tests.toml", [key, what], getattr(test, what), allowed["cautions"])
+        for point, shape in test.at.items():
+            r.known("tests.toml", [f"{key}.at.{point}"], point, test.points)
+            r.all_known("tests.toml", [f"{key}.at.{point}", "access"], shape.access, allowed["access"])
+    return tests
+
+
+def _soot_known(
+    r: Reader, soot: s.SootShape, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]
+) -> None:
+    r.all_known("soot.toml", ["made_by_soot"], soot.made_by_soot, faults)
+    for key, cause in soot.causes.items():
+        r.all_known("soot.toml", ["causes", key, "faults"], cause.faults, faults)
+        r.all_known("soot.toml", ["causes", key, "tests"], cause.tests, tests)
+
+
+def _symptoms(
+    r: Reader,
+    faults: dict[str, s.FaultShape],
+    tests: dict[str, s.TestShape],
+    cautions: dict[str, s.CautionShape],
+) -> dict[str, s.SymptomShape]:
+    symptoms: dict[str, s.SymptomShape] = r.read("symptoms.toml", dict[str, s.SymptomShape])
+    for key, symptom in symptoms.items():
+        r.all_known("symptoms.toml", [f"{key}.speaks"], symptom.speaks, faults)
+        r.all_known("symptoms.toml", [key, "told_by"], filter(None, [symptom.told_by]), tests)
+        r.all_known("symptoms.toml", [key, "cautions"], symptom.cautions, cautions)
+    return symptoms
 
 
 def _parts(

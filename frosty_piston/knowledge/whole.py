@@ -13,48 +13,47 @@ FOUND_BITS_RATIO = 3.0
 SPEAKS_RATIO = 1.4
 
 
-def whole(k: "Knowledge", says: Callable[[str, list[str], str], str]) -> None:
+Says = Callable[[str, list[str], str], str]
+
+
+def whole(k: "Knowledge", says: Says) -> None:
     """Refuse knowledge with a gap. `says` names file, line and key of what is wrong."""
     for fault in k.faults:
-        file = f"faults/{k.fault_system[fault]}.toml"
-        if not proving_tests(k, fault):
-            raise BadKnowledge(
-                says(
-                    file,
-                    [fault],
-                    "no test can find this fault; give it an outcome in findings/ that is at least"
-                    f" {FOUND_BITS_RATIO:g} times as likely with it",
-                )
-            )
-        if not any(fault in symptom.speaks for symptom in k.symptoms.values()):
-            raise BadKnowledge(says(file, [fault], "no symptom in symptoms.toml speaks for this fault"))
-        if fault not in k.part_of:
-            raise BadKnowledge(says(file, [fault], "the fault stands at no part of plan.toml"))
+        if gap := _gap_of_fault(k, fault):
+            raise BadKnowledge(says(f"faults/{k.fault_system[fault]}.toml", [fault], gap))
     at_parts = {test for part in k.parts.values() for test in part.tests}
-    for test, shape in k.tests.items():
-        findings = k.findings.get(test)
+    for test in k.tests:
         if test not in at_parts:
             raise BadKnowledge(says("tests.toml", [test], "the test stands at no part of plan.toml"))
-        if not findings:
-            raise BadKnowledge(
-                says("tests.toml", [test], "no finding in findings/ says what this test speaks for")
-            )
-        for known in findings:
-            for outcome in known.finding.outcomes:
-                if not speaks(known, outcome):
-                    raise BadKnowledge(
-                        says(
-                            known.file,
-                            [test, known.shape.name, outcome],
-                            f"the outcome {outcome!r} speaks for nothing",
-                        )
-                    )
-        named = {o for known in findings for o in known.finding.outcomes}
-        for outcome, verdict in shape.outcomes.items():
-            if shape.plain and verdict != "unclear" and outcome not in named:
-                raise BadKnowledge(
-                    says("tests.toml", [test, outcome], f"the outcome {outcome!r} stands in no finding")
-                )
+        _speaking(k, test, says)
+
+
+def _gap_of_fault(k: "Knowledge", fault: str) -> str:
+    if not proving_tests(k, fault):
+        times = f"at least {FOUND_BITS_RATIO:g} times as likely with it"
+        return f"no test can find this fault; give it an outcome in findings/ that is {times}"
+    if not any(fault in symptom.speaks for symptom in k.symptoms.values()):
+        return "no symptom in symptoms.toml speaks for this fault"
+    return "" if fault in k.part_of else "the fault stands at no part of plan.toml"
+
+
+def _speaking(k: "Knowledge", test: str, says: Says) -> None:
+    """Every outcome of a test stands in a finding and speaks for something."""
+    findings = k.findings.get(test)
+    if not findings:
+        raise BadKnowledge(
+            says("tests.toml", [test], "no finding in findings/ says what this test speaks for")
+        )
+    for known in findings:
+        for outcome in known.finding.outcomes:
+            if not speaks(known, outcome):
+                path = [test, known.shape.name, outcome]
+                raise BadKnowledge(says(known.file, path, f"the outcome {outcome!r} speaks for nothing"))
+    shape, named = k.tests[test], {o for known in findings for o in known.finding.outcomes}
+    for outcome, verdict in shape.outcomes.items():
+        if shape.plain and verdict != "unclear" and outcome not in named:
+            path = [test, outcome]
+            raise BadKnowledge(says("tests.toml", path, f"the outcome {outcome!r} stands in no finding"))
 
 
 def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", str, float]]:

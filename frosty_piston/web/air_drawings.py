@@ -4,6 +4,7 @@ measured."""
 from collections.abc import Callable
 from functools import lru_cache
 from math import cos, radians, sin
+from statistics import median
 from typing import Any
 
 from frosty_piston.core.actuators import STUCK_RANGE, DriveReport, analyse_drive, sweeps
@@ -257,8 +258,8 @@ def boost(record: JobRecord, workshop: Workshop) -> Drawn:
     read = {
         c: _last(record, "key_on_pressures", "kPa", channel=c) for c in ("barometer", "manifold", "exhaust")
     }
-    known = sorted(v for v in read.values() if v is not None)
-    middle = known[len(known) // 2] if known else 98.0
+    known = [v for v in read.values() if v is not None]
+    middle = median(known) if known else 98.0
     low, span = middle - 12.0, 24.0
 
     def across(kpa: float) -> float:

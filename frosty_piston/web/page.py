@@ -1,6 +1,5 @@
 """How a page is made: fetch, shape, render. The frame of a job, its side zones, and what forms keep."""
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -210,9 +209,6 @@ def render(request: Request, template: str, status: int = 200, **context: Any) -
         )
     )
     return HTMLResponse(page, status)
-
-
-View = Callable[[Request, Workshop, JobRecord], dict[str, Any]]
 
 
 def job_page(

@@ -10,8 +10,6 @@ from ..units import convert
 from ..verdict import Verdict
 from .sets import verdict
 
-POINTS = ("battery", "feed", "supply", "command", "output")
-
 
 def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
     """What was read at the relay, with the current and the time that other tests found."""
@@ -24,7 +22,7 @@ def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
     total = [v.judgement.value for v in currents if v.where.get("point") == "total"]
     stays = [x for x in readings.latest("glow_on_time") if x.data.where.point == "output"]
     return relay.RelayPoints(
-        **{name: volts.get(name) for name in POINTS},
+        **{name: volts.get(name) for name in relay.POINTS},
         click=clicks[-1] == "click" if clicks else None,
         loaded=loaded,
         current_a=total[-1] if total else None,
@@ -38,7 +36,7 @@ def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     at_points = [
         verdict(x, relay.judge_point(points, x.data.where.point, meter))
         for x in latest
-        if x.kind == "reading" and x.data.where.point in POINTS
+        if x.kind == "reading" and x.data.where.point in relay.POINTS
     ]
     return [*at_points, Verdict("glow_relay", {"point": "relay"}, whole, tuple(x.id for x in latest))]
 
