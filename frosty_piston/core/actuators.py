@@ -7,6 +7,7 @@ import numpy as np
 
 from .quantity import Judgement, plain
 from .traces import Signal, beside, refresh_s, runs, without_stairs
+from .words import inside
 
 GENERAL = "general figure, check your service data"
 SLOW_S = {"motor": 0.3, "vacuum": 1.0}
@@ -397,7 +398,7 @@ def judge_drive(
             report.closed_offset,
             "percent",
             2 * report.noise + (SCALED_MARGIN if report.scaled else 0),
-            f"At no command {name[0].lower()}{name[1:]} rests at {plain(report.closed_offset)} %; up to"
+            f"At no command {inside(name)} rests at {plain(report.closed_offset)} %; up to"
             f" {plain(closed_limit)} counts as shut ({GENERAL}).",
         )
     if report.tau_s - report.tau_u_s > limit:

@@ -6,10 +6,11 @@ SHORT_FORMS = {"egr": "EGR", "def": "DEF", "nox": "NOx", "dpf": "DPF", "scr": "S
 def inside(title: str) -> str:
     """Write a title inside a sentence: its first letter small, unless it is a short form.
 
-    >>> inside("Boost hose leaks"), inside("EGR valve stuck"), inside("DEF diluted"), inside("NOx sensor")
-    ('boost hose leaks', 'EGR valve stuck', 'DEF diluted', 'NOx sensor')
+    >>> inside("Boost hose leaks"), inside("EGR valve stuck"), inside("V8 engine"), inside("NOx sensor")
+    ('boost hose leaks', 'EGR valve stuck', 'V8 engine', 'NOx sensor')
     """
-    return title if title[1:2].isupper() else title[:1].lower() + title[1:]
+    second = title[1:2]
+    return title if second.isupper() or second.isdigit() else title[:1].lower() + title[1:]
 
 
 def spoken(name: str) -> str:

@@ -157,6 +157,17 @@ class Yard(WithWorkshop):
 
 
 class Folder(unittest.TestCase):
+    def test_what_keeps_a_tape_safe_is_read_back_on_every_connection(self):
+        with tempfile.TemporaryDirectory() as folder:
+            engine = open_database(Path(folder))
+            wanted = {"journal_mode": "wal", "synchronous": 2, "foreign_keys": 1, "busy_timeout": 10_000}
+            with engine.connect() as one, engine.connect() as two:
+                for connection in (one, two):
+                    for pragma, value in wanted.items():
+                        read_back = connection.exec_driver_sql(f"PRAGMA {pragma}").scalar()
+                        self.assertEqual(read_back, value, pragma)
+            engine.dispose()
+
     def test_a_folder_that_cannot_be_made_is_one_sentence(self):
         with tempfile.NamedTemporaryFile() as file, self.assertRaises(CannotStart):
             open_database(Path(file.name) / "inside")
