@@ -10,8 +10,7 @@ from frosty_piston.core.errors import BadInput, Conflict, NotHere
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import air_benches, test_card
-from .air_benches import AIR_BENCHES, air_view, on_card
-from .benches import METHODS, POINTS, battery_view, glow_view, relay_view
+from .bench_table import BENCHES, Bench
 from .cells import cell_entries, cell_of, judge_typed
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
@@ -21,15 +20,7 @@ from .sidezones import bench_link, heat_view, next_view, tape_view
 from .test_card import card_view
 
 router = APIRouter()
-WORK = {
-    "glow": "measure/_glow.html",
-    "relay": "measure/_relay.html",
-    "battery": "measure/_battery.html",
-    "test": "measure/_test.html",
-    "": "measure/_work.html",
-    **dict.fromkeys(AIR_BENCHES, "measure/_air.html"),
-}
-BENCHES = ("glow", "relay", "battery", *AIR_BENCHES)
+CARD, OVERVIEW = "measure/_test.html", "measure/_work.html"
 
 
 def _part(form: Form) -> str:
@@ -38,67 +29,24 @@ def _part(form: Form) -> str:
     return f"?{urlencode(given)}" if given else ""
 
 
-def view(
-    record: JobRecord,
-    workshop: Workshop,
-    bench: str,
-    method: str = "ohm",
-    point: str = "harness_connector",
-    asked: Form | None = None,
-) -> dict[str, Any]:
-    """The view of a bench. `asked`: what its address brings along, such as the temperature of the plugs."""
-    k, asked = workshop.knowledge, asked or Form({})
-    if bench == "glow":
-        part_c = asked.figure("part_c", "degC", -60, 150)
-        shown = glow_view(
-            record,
-            k,
-            method if method in METHODS else "ohm",
-            point if point in POINTS else "harness_connector",
-            part_c,
-        )
-        shown |= {"kept_meter": workshop.setting("meter"), "kept_lamp": workshop.setting("lamp")}
-        return shown | (
-            {"part_c": asked.raw("part_c"), "part_c_fault": asked.faults[0].says} if asked.faults else {}
-        )
-    if bench == "relay":
-        return relay_view(record, k)
-    if bench == "battery":
-        shown = battery_view(record, k, asked.figure("soaked_h", "", 0, 1000))
-        return shown | (
-            {"asked_soaked_h": asked.raw("soaked_h"), "soaked_fault": asked.faults[0].says}
-            if asked.faults
-            else {}
-        )
-    if bench in AIR_BENCHES:
-        return air_view(record, workshop, bench)
-    raise NotHere("There is no such bench.")
-
-
 def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     k, engine = workshop.knowledge, record.job.engine
     measured: dict[str, list[Any]] = {}
     for v in record.assessed.now:
         measured.setdefault(v.test, []).append(v)
-    plugs = bool(engine.glow != "none")
-    benches = [
-        ("glow", "Glow plugs", "Ohm, lamp, clamp, heat", plugs),
-        ("relay", "Glow relay", "Four points under load, on-time", plugs and engine.glow_control != "none"),
-        ("battery", "Battery and cranking", "Rest, crank, speed, drop, cold soak", True),
-    ]
-    benches += [(key, b.title, b.says, on_card(record, workshop, key)) for key, b in AIR_BENCHES.items()]
+    benches = [(key, b.title, b.says) for key, b in BENCHES.items() if b.fits(record, workshop)]
     others = [
         (key, t)
         for key, t in k.tests.items()
         if not engine.rules_out(t.needs) and bench_link("", key).startswith("/jobs//measure/test/")
     ]
-    return {"measured": measured, "benches": [b[:3] for b in benches if b[3]], "others": others, "bench": ""}
+    return {"measured": measured, "benches": benches, "others": others, "bench": ""}
 
 
 @router.get("/jobs/{job_id}/measure")
 def measure(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(request, record, "measure", WORK[""], overview(record, workshop))
+    return job_page(request, record, "measure", OVERVIEW, overview(record, workshop))
 
 
 @router.get("/jobs/{job_id}/measure/judge")
@@ -127,9 +75,7 @@ def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 @router.get("/jobs/{job_id}/measure/test/{test}")
 def one_test(request: Request, job_id: str, test: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(
-        request, record, "measure", WORK["test"], card_view(record, workshop, test, _asked(request))
-    )
+    return job_page(request, record, "measure", CARD, card_view(record, workshop, test, _asked(request)))
 
 
 def _asked(request: Request) -> Form:
@@ -137,22 +83,12 @@ def _asked(request: Request) -> Form:
 
 
 @router.get("/jobs/{job_id}/measure/{bench}")
-def bench_page(
-    request: Request,
-    job_id: str,
-    bench: str,
-    workshop: GivenWorkshop,
-    method: str = "ohm",
-    point: str = "harness_connector",
-) -> Response:
+def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorkshop) -> Response:
     record = workshop.job(job_id)
-    return job_page(
-        request,
-        record,
-        "measure",
-        WORK.get(bench, ""),
-        view(record, workshop, bench, method, point, _asked(request)),
-    )
+    if bench not in BENCHES:
+        raise NotHere("There is no such bench.")
+    shown = BENCHES[bench].view(record, workshop, _asked(request))
+    return job_page(request, record, "measure", BENCHES[bench].template, shown)
 
 
 @router.post("/jobs/{job_id}/measure/cell")
@@ -160,13 +96,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the
     cells."""
     record, k = workshop.job(job_id), workshop.knowledge
-    bench = form.raw("bench")
-    back = (
-        f"/jobs/{job_id}/measure/{bench}"
-        if bench in BENCHES
-        else f"/jobs/{job_id}/measure/test/{form.raw('test')}{_part(form)}"
-    )
-    query = f"?method={form.raw('method')}&point={form.raw('at')}" if bench == "glow" else ""
+    bench = BENCHES.get(form.raw("bench"))
     try:
         entries = cell_entries(form, record, k)
         if entries:
@@ -190,28 +120,20 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
                 oob=True,
                 share=None,
             )
-        shown = (
-            view(record, workshop, bench, form.raw("method"), form.raw("at"))
-            if bench in WORK and bench not in ("", "test")
-            else card_view(record, workshop, form.raw("test"), form)
-        )
         return job_page(
             request,
             record,
             "measure",
-            WORK[bench if bench in WORK and bench else "test"],
-            shown,
+            bench.template if bench else CARD,
+            _shown(bench, record, workshop, form),
             Kept.of(cell_of(form).id, error, form.kept),
             422,
         )
     if not is_htmx(request):
-        return RedirectResponse(back + query, 303)
+        here = f"{form.raw('bench')}{bench.query(form)}" if bench else f"test/{form.raw('test')}{_part(form)}"
+        return RedirectResponse(f"/jobs/{job_id}/measure/{here}", 303)
     record = workshop.job(job_id)
-    shown = (
-        view(record, workshop, bench, form.raw("method"), form.raw("at"))
-        if bench in BENCHES
-        else card_view(record, workshop, form.raw("test"), form)
-    )
+    shown = _shown(bench, record, workshop, form)
     return render(
         request,
         "measure/_written.html",
@@ -225,6 +147,13 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
         kept=Kept(),
         **shown,
     )
+
+
+def _shown(bench: Bench | None, record: JobRecord, workshop: Workshop, form: Form) -> dict[str, Any]:
+    """The bench a form stands on, or the card of its test."""
+    if bench is None:
+        return card_view(record, workshop, form.raw("test"), form)
+    return bench.view(record, workshop, bench.asked(form))
 
 
 def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -271,37 +200,18 @@ def measure_form(
 ) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    bench, method, point, test = form.raw("bench"), form.raw("method"), form.raw("at"), form.raw("test")
-    if bench in BENCHES:
-        back = f"/jobs/{job_id}/measure/{bench}" + (
-            f"?method={method}&point={point}" if bench == "glow" else ""
-        )
-        kept = (
-            "-".join(filter(None, (name, test, form.raw("node"))))
-            if bench in AIR_BENCHES and name in ("outcome", "figures")
-            else name
-        )
-        return submit(
-            request,
-            workshop,
-            job_id,
-            form,
-            kept,
-            FORMS[name],
-            "measure",
-            WORK[bench],
-            lambda r, w: view(r, w, bench, method, point),
-            back,
-        )
+    bench, test = BENCHES.get(form.raw("bench")), form.raw("test")
+    here = f"{form.raw('bench')}{bench.query(form)}" if bench else f"test/{test}{_part(form)}"
+    by_test = bench is not None and bench.sections and name in ("outcome", "figures")
     return submit(
         request,
         workshop,
         job_id,
         form,
-        name,
+        "-".join(filter(None, (name, test, form.raw("node")))) if by_test else name,
         FORMS[name],
         "measure",
-        WORK["test"],
-        lambda r, w: card_view(r, w, test, form),
-        f"/jobs/{job_id}/measure/test/{test}{_part(form)}",
+        bench.template if bench else CARD,
+        lambda r, w: _shown(bench, r, w, form),
+        f"/jobs/{job_id}/measure/{here}",
     )
