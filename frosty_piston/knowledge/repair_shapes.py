@@ -30,13 +30,6 @@ class CompareShape(Shape):
     differs: bool = False
 
 
-class CompareAsks(Shape):
-    asks: str
-    unit: str
-    card: str | None = None
-    differs: bool = False
-
-
 class StepShape(Shape):
     """One step of a work plan. `acts`: only when the repair is done that way. `asks`: what makes the work
     grow."""

@@ -140,6 +140,8 @@ class TestShape(Shape):
     cranks: bool = False
     on_part: bool = False
     blocks: bool = False
+    by_drive: bool = False
+    unplugs: bool = False
     ticks: list[str] = []
     plain: bool = True
     at: dict[str, PointShape] = {}
