@@ -1,26 +1,42 @@
 """A drive that is told where to go, and where it went: EGR valve, inlet flap, vanes, bypass, from a
 recording."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
+from .limits import Limit
 from .quantity import Judgement, plain
 from .traces import Signal, beside, refresh_s, runs, without_stairs
 from .words import inside
 
-GENERAL = "general figure, check your service data"
-SLOW_S = {"motor": 0.3, "vacuum": 1.0}
-CLOSED_PERCENT, WIDE_PERCENT = 5.0, 5.0
-STUCK_RANGE, LEAST_COMMAND = 5.0, 30.0
-FLAT_SHARE, BIN_PERCENT = 0.25, 1.0
-LOOSE_PERCENT = 5.0
+BIN_PERCENT = 1.0
 TAUS_S = (0.0, 0.03, 0.06, 0.1, 0.15, 0.2, 0.3, 0.45, 0.7, 1.0, 1.5, 2.2, 3.2, 4.5)
 DELAYS_S = (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.8, 1.2)
 MOST_SAMPLES, FITTED_SAMPLES = 6000, 900
 SETTLED_TAUS, STILL_PERCENT, STILL_S = 2.5, 0.6, 0.5
-SHUT_COMMAND, SCALED_MARGIN = 2.0, 4.0
-STALL_PERCENT, MANY_STALLS, STEP_PERCENT, AFTER_STEP_S = 3.0, 3.0, 12.0, 5.0
+STEP_PERCENT, AFTER_STEP_S = 12.0, 5.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ActuatorLimits:
+    """The figures that judge a drive from a recording, percent of the command where a name says so. `slow_s`:
+    lag by what drives it; `closed_percent`: what counts as shut, by part, where it is not asked of the
+    card."""
+
+    slow_s: Mapping[str, Limit]
+    stuck_percent: Limit
+    command_percent: Limit
+    dead_spot_percent: Limit
+    flat_share: Limit
+    stall_percent: Limit
+    stalls_a_sweep: Limit
+    loose_percent: Limit
+    shut_command_percent: Limit
+    scaled_percent: Limit
+    end_stop_percent: Limit
+    coarse_times: Limit
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,20 +89,24 @@ def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.
     return found
 
 
-def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> DriveReport | None:
+def analyse_drive(
+    command: Signal, actual: Signal, limits: ActuatorLimits, percent: bool = True
+) -> DriveReport | None:
     """Answer what the recording of a drive says; None when the two never stand beside each other for five
     seconds.
 
     `command` in percent; `actual` in percent, or in any unit when `percent` is False: it is then scaled onto
     the command by its middle half, so that reach and closed offset hold only roughly. A signal that runs the
     other way round is turned. Stairs of a slow channel are taken out first.
+    Raises nothing. Source: `lagged`, and the limits of `figures/actuators.toml`.
 
     Calibration: the simulated drives of the rig, 2 to 50 samples a second; `./piston bench` prints how often
     it is right.
 
     >>> t = np.arange(0, 40, 0.1)
     >>> c = np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0])
-    >>> report = analyse_drive(Signal(t, c), Signal(t, np.where(c < 12, 12.0, c)))
+    >>> from frosty_piston.knowledge.figures import general
+    >>> report = analyse_drive(Signal(t, c), Signal(t, np.where(c < 12, 12.0, c)), general(ActuatorLimits))
     >>> report.closed_offset, report.dead_spots
     (12.0, ())
     """
@@ -97,11 +117,11 @@ def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> Driv
         return None
     c, a = rows
     scaled = not percent
-    a = upright(c, a, percent)
+    a = upright(c, a, percent, limits.command_percent)
     thinner = int(np.ceil(len(t) / MOST_SAMPLES))
     t, c, a, step = t[::thinner], c[::thinner], a[::thinner], step * thinner
     low, high = (float(x) for x in np.percentile(a, [0.5, 99.5]))
-    if np.ptp(c) < LEAST_COMMAND or high - low < STUCK_RANGE:
+    if np.ptp(c) < limits.command_percent or high - low < limits.stuck_percent:
         still = _still(t, c, step, 0.0)
         return DriveReport(
             None, (low, high), None, None, None, None, (), 0.0, 0.0, _spread(a, still), None, 0.0, scaled
@@ -109,10 +129,10 @@ def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> Driv
     delay, tau, u = _fit(t, c, a, step)
     tau_u = 0.5 * max(step, refresh_s(actual)) + 0.1 * tau
     still = _still(t, c, step, delay + SETTLED_TAUS * tau)
-    closed = _at_rest(t, c, a, delay + SETTLED_TAUS * tau)
+    closed = _at_rest(t, c <= limits.shut_command_percent, a, delay + SETTLED_TAUS * tau)
     loose = _wandering(a, still)
     noise = _spread(a, still)
-    spots, stalls, stall_size = _stalls(c, u, a, low, high)
+    spots, stalls, stall_size = _stalls(c, u, a, (low, high), limits)
     settled = still & (c > 5) & (c < 95)
     return DriveReport(
         closed,
@@ -131,9 +151,11 @@ def analyse_drive(command: Signal, actual: Signal, percent: bool = True) -> Driv
     )
 
 
-def upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
+def upright(c: np.ndarray, a: np.ndarray, percent: bool, least_command: float = 30.0) -> np.ndarray:
     """Answer an actual, shape (N,), beside its command `c` in percent: one that runs the other way round is
-    turned; one in another unit (`percent` False) is scaled onto the command by its middle half.
+    turned; one in another unit (`percent` False) is scaled onto the command by its middle half, if that spans
+    `least_command` percent. Raises ValueError when the two differ in length. Source: the middle of a drive's
+    way is straight.
 
     >>> upright(np.array([0.0, 50, 100]), np.array([98.0, 50, 2]), True).tolist()
     [2.0, 50.0, 98.0]
@@ -144,7 +166,7 @@ def upright(c: np.ndarray, a: np.ndarray, percent: bool) -> np.ndarray:
     if np.ptp(a) == 0:
         return np.full(len(a), 50.0)
     inside = (c > 35) & (c < 90)
-    if inside.sum() < 5 or np.ptp(c) < LEAST_COMMAND:
+    if inside.sum() < 5 or np.ptp(c) < least_command:
         return (a - a.min()) / 0.04
     slope, base = np.polyfit(c[inside], a[inside], 1)
     if abs(slope) * 100 < 0.05 * max(abs(float(np.mean(a))), 1e-9) and np.ptp(a) < 0.1 * max(
@@ -192,11 +214,11 @@ def _still(t: np.ndarray, c: np.ndarray, step: float, after_s: float) -> np.ndar
     return ~_near(moved | np.append(False, np.diff(t) > 4 * step), wait)
 
 
-def _at_rest(t: np.ndarray, c: np.ndarray, a: np.ndarray, after_s: float) -> float | None:
+def _at_rest(t: np.ndarray, shut: np.ndarray, a: np.ndarray, after_s: float) -> float | None:
     """Where it rests at no command: the last third of every rest that is long enough for it to arrive."""
     ends = [
         float(np.median(a[r][-max(1, (r.stop - r.start) // 3) :]))
-        for r in runs(c <= SHUT_COMMAND)
+        for r in runs(shut)
         if t[r.stop - 1] - t[r.start] >= max(1.0, after_s)
     ]
     return float(np.median(ends)) if ends else None
@@ -217,7 +239,8 @@ def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
     """Answer the sweeps of a command: stretches in which it, lagged, keeps its direction (1 up, -1 down) over
     at least 20 %. What was ordered in one step is no sweep.
 
-    `c`: command in percent, shape (N,); `u`: the same behind the drive's lag, or itself.
+    `c`: command in percent, shape (N,); `u`: the same behind the drive's lag, or itself. Raises nothing.
+    Source: what a hand or a scan tool does in one go.
 
     >>> c = np.array([0.0, 10, 20, 30, 40, 50, 60, 60, 60])
     >>> sweeps(c, c)
@@ -252,7 +275,9 @@ def _hysteresis(c: np.ndarray, u: np.ndarray, a: np.ndarray) -> float | None:
     return float(abs(np.mean(gap))) if len(gap) else None
 
 
-def _flats(u: np.ndarray, a: np.ndarray, r: slice, low: float, high: float) -> list[tuple[float, float]]:
+def _flats(
+    u: np.ndarray, a: np.ndarray, r: slice, reach: tuple[float, float], limits: ActuatorLimits
+) -> list[tuple[float, float]]:
     """Where, on one sweep, the actual stands while the command goes on by 3 % or more; not at its stops."""
     order = np.argsort(u[r], kind="stable")
     x, y = u[r][order], a[r][order]
@@ -260,36 +285,39 @@ def _flats(u: np.ndarray, a: np.ndarray, r: slice, low: float, high: float) -> l
     if len(grid) < 12:
         return []
     line = np.interp(grid, x, y)
-    span = 3
+    span = int(limits.stall_percent / BIN_PERCENT)
+    low, high = reach[0] + limits.end_stop_percent, reach[1] - limits.end_stop_percent
     slope = (line[span:] - line[:-span]) / (span * BIN_PERCENT)
     usual = (line[-1] - line[0]) / (grid[-1] - grid[0])
-    flat = np.abs(slope) < FLAT_SHARE * max(abs(usual), 0.2)
+    flat = np.abs(slope) < limits.flat_share * max(abs(usual), 0.2)
     found = []
     for run in runs(flat):
         start, end = float(grid[run.start]), float(grid[run.stop - 1 + span])
         level = float(np.mean(line[run.start : run.stop + span]))
-        if end - start >= STALL_PERCENT and low + 4 < level < high - 4:
+        if end - start >= limits.stall_percent and low < level < high:
             found.append((start, end))
     return found
 
 
 def _stalls(
-    c: np.ndarray, u: np.ndarray, a: np.ndarray, low: float, high: float
+    c: np.ndarray, u: np.ndarray, a: np.ndarray, reach: tuple[float, float], limits: ActuatorLimits
 ) -> tuple[tuple[tuple[float, float], ...], float, float]:
     """Dead spots, how many stalls a sweep has, and their mean width. A dead spot stands at the same command
     on every sweep of a direction and is alone: wear has its place. Soot has not: many stalls, here and there,
     are stiction.
     """
-    found_on = [(way, _flats(u, a, r, low, high)) for way, r in sweeps(c, u) if np.ptp(u[r]) > 60]
+    found_on = [(way, _flats(u, a, r, reach, limits)) for way, r in sweeps(c, u) if np.ptp(u[r]) > 60]
     if not found_on:
         return (), 0.0, 0.0
     widths = [end - start for _, flats in found_on for start, end in flats]
     per_sweep = len(widths) / len(found_on)
-    if per_sweep >= MANY_STALLS:
+    if per_sweep >= limits.stalls_a_sweep:
         return (), per_sweep, float(np.mean(widths))
     found: list[tuple[float, float]] = []
     for way in (1, -1):
-        of_way = [[f for f in flats if f[1] - f[0] >= WIDE_PERCENT] for w, flats in found_on if w == way]
+        of_way = [
+            [f for f in flats if f[1] - f[0] >= limits.dead_spot_percent] for w, flats in found_on if w == way
+        ]
         for start, end in of_way[0] if of_way else []:
             partners = [
                 [f for f in other if min(end, f[1]) - max(start, f[0]) > 0.5 * (end - start)]
@@ -308,20 +336,25 @@ def _stalls(
 
 def judge_drive(
     report: DriveReport | None,
+    limits: ActuatorLimits,
+    closed: Limit,
     kind: str = "motor",
-    closed_limit: float = CLOSED_PERCENT,
     name: str = "The drive",
 ) -> Judgement:
     """Judge a drive by its report: stuck, dead_spot, sticks, loose, does_not_close, slow, follows; the worst
     is named.
 
-    `kind`: `motor` (lag under 0.3 s is general) or `vacuum` (under 1 s). `closed_limit`: percent that counts
-    as shut (general: 5 for EGR, 10 for vanes). A drive is called slow only when its lag passes the limit by
-    more than its uncertainty.
+    Parameters: the report, None when there is none; the limits; percent that counts as shut (general: 5 for
+    EGR, 10 for vanes); `motor` (lag under 0.3 s is general) or `vacuum` (under 1 s); what the part is called.
+    A drive is called slow only when its lag passes the limit by more than its uncertainty. Raises KeyError
+    for another kind. Source: general, `figures/actuators.toml`.
 
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 40, 0.1)
     >>> c = np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0])
-    >>> judge_drive(analyse_drive(Signal(t, c), Signal(t, np.full(len(t), 30.0))), name="EGR valve").because
+    >>> limits = general(ActuatorLimits)
+    >>> report = analyse_drive(Signal(t, c), Signal(t, np.full(len(t), 30.0)), limits)
+    >>> judge_drive(report, limits, Limit(5, "percent"), name="EGR valve").because
     'EGR valve moves 0 % while it is told to go from end to end: stuck, or not driven.'
     """
     if report is None:
@@ -335,7 +368,7 @@ def judge_drive(
         )
     low, high = report.reach
     if report.tau_s is None:
-        if high - low >= STUCK_RANGE:
+        if high - low >= limits.stuck_percent:
             return Judgement(
                 "unclear",
                 "unclear",
@@ -354,8 +387,8 @@ def judge_drive(
             " driven.",
         )
     assert report.tau_u_s is not None
-    limit = SLOW_S[kind]
-    if report.loose >= LOOSE_PERCENT:
+    limit, margin = limits.slow_s[kind], limits.scaled_percent if report.scaled else 0.0
+    if report.loose >= limits.loose_percent:
         return Judgement(
             "failed",
             "loose",
@@ -365,7 +398,7 @@ def judge_drive(
             f"{name} wanders by {plain(report.loose)} % while nothing is asked of it: loose, or its"
             " sensor is.",
         )
-    if report.stalls >= MANY_STALLS:
+    if report.stalls >= limits.stalls_a_sweep:
         return Judgement(
             "failed",
             "sticks",
@@ -386,20 +419,16 @@ def judge_drive(
             f"{name} stands still from {plain(start)} to {plain(end)} % of the command, at the same place on"
             " every sweep: a dead spot.",
         )
-    open_by = (
-        None
-        if report.closed_offset is None
-        else report.closed_offset - 2 * report.noise - (SCALED_MARGIN if report.scaled else 0)
-    )
-    if open_by is not None and report.closed_offset is not None and open_by > closed_limit:
+    open_by = None if report.closed_offset is None else report.closed_offset - 2 * report.noise - margin
+    if open_by is not None and report.closed_offset is not None and open_by > closed:
         return Judgement(
             "failed",
             "does_not_close",
             report.closed_offset,
             "percent",
-            2 * report.noise + (SCALED_MARGIN if report.scaled else 0),
+            2 * report.noise + margin,
             f"At no command {inside(name)} rests at {plain(report.closed_offset)} %; up to"
-            f" {plain(closed_limit)} counts as shut ({GENERAL}).",
+            f" {plain(closed)} counts as shut ({closed.source}).",
         )
     if report.tau_s - report.tau_u_s > limit:
         return Judgement(
@@ -409,9 +438,9 @@ def judge_drive(
             "s",
             report.tau_u_s,
             f"{name} takes {plain(report.tau_s)} s for two thirds of a step; under {plain(limit)} s is"
-            f" healthy ({GENERAL}).",
+            f" healthy ({limit.source}).",
         )
-    if report.tau_s + report.tau_u_s < 2 * limit or report.tau_s <= limit:
+    if report.tau_s + report.tau_u_s < limits.coarse_times * limit or report.tau_s <= limit:
         return Judgement(
             "sound",
             "follows",
@@ -434,10 +463,13 @@ def judge_drive(
 def dead_stretches(command: Signal, report: DriveReport) -> tuple[tuple[float, float], ...]:
     """Answer the stretches, s, in which the command went through a dead spot of a report.
 
+    Parameters: the command in percent; the report. Raises nothing. Source: the report.
+
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 40, 0.1)
     >>> c = Signal(t, np.interp(t, [0, 2, 20, 38, 40], [0, 0, 100, 0, 0]))
     >>> a = Signal(t, np.where((c.values > 40) & (c.values < 60), 40.0, c.values))
-    >>> [(round(s), round(e)) for s, e in dead_stretches(c, analyse_drive(c, a))]
+    >>> [(round(s), round(e)) for s, e in dead_stretches(c, analyse_drive(c, a, general(ActuatorLimits)))]
     [(9, 13), (27, 31)]
     """
     inside = np.zeros(len(command), bool)
@@ -451,16 +483,22 @@ def dead_stretches(command: Signal, report: DriveReport) -> tuple[tuple[float, f
 
 
 def judge_position(
-    actual: Signal, closed_limit: float = CLOSED_PERCENT, name: str = "The drive"
+    actual: Signal, limits: ActuatorLimits, closed: Limit, name: str = "The drive"
 ) -> Judgement:
     """Say what a position tells without its command, in percent: how far it went and whether it ever stood
     shut. Never more than unclear, since nobody knows what was asked of it.
 
-    >>> judge_position(Signal(np.arange(50.0), np.full(50, 31.0)), name="EGR valve").because.split(".")[0]
+    Parameters: position in percent; the limits; percent that counts as shut; what the part is called. Raises
+    IndexError for an empty signal. Source: `figures/actuators.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> still = Signal(np.arange(50.0), np.full(50, 31.0))
+    >>> judged = judge_position(still, general(ActuatorLimits), Limit(5, "percent"), "EGR valve")
+    >>> judged.because.split(".")[0]
     'EGR valve stands at 31 % throughout'
     """
     low, high = (float(x) for x in np.percentile(actual.values, [0.5, 99.5]))
-    if high - low < STUCK_RANGE:
+    if high - low < limits.stuck_percent:
         says = (
             f"{name} stands at {plain(round((low + high) / 2))} % throughout. Without its command nobody"
             " knows whether it should move: record that too."
@@ -468,8 +506,8 @@ def judge_position(
     else:
         shut = (
             "comes to rest shut"
-            if low <= closed_limit
-            else f"never stands shut (up to {plain(closed_limit)} % counts, {GENERAL})"
+            if low <= closed
+            else f"never stands shut (up to {plain(closed)} % counts, {closed.source})"
         )
         says = (
             f"{name} goes from {plain(round(low))} to {plain(round(high))} % and {shut}. How well it follows"

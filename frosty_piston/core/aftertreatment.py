@@ -1,27 +1,81 @@
 """Filter, exhaust temperatures, NOx and DEF: what the figures of the exhaust side mean."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
+from .limits import Limit
 from .quantity import Judgement, percent, plain
 
-GENERAL = "general figure, check your service data"
 COMMON_FLOW_M3H = 100.0
-CLEAN_KPA, LOADED_KPA, BLOCKED_KPA = 1.0, 2.0, 5.0
-SOOT_G = (12.0, 24.0, 45.0)
-SHORT_KM = 250.0
-DEF_PERCENT = (31.8, 33.2)
 
-COLD_APART_C = 5.0
+
+@dataclass(frozen=True, slots=True)
+class FilterLimits:
+    """The figures that judge a particulate filter: its drop at 100 m3/h, clean in kPa and in times of that;
+    soot and ash in g; distance between burns in km."""
+
+    clean_kpa: Limit
+    loaded_times: Limit
+    blocked_times: Limit
+    said_loaded_times: Limit
+    negative_times: Limit
+    near_zero_times: Limit
+    flow_alike_share: Limit
+    soot_road_g: Limit
+    soot_stand_g: Limit
+    soot_care_g: Limit
+    soot_most_g: Limit
+    ash_most_g: Limit
+    burn_short_km: Limit
+
+
+@dataclass(frozen=True, slots=True)
+class HeatLimits:
+    """The figures that judge exhaust temperatures, C and h."""
+
+    cold_apart_c: Limit
+    hotter_c: Limit
+    least_c: Limit
+    most_c: Limit
+    cold_under_c: Limit
+    cold_after_h: Limit
+
+
+@dataclass(frozen=True, slots=True)
+class NoxLimits:
+    """The figures that judge a pair of NOx readings, as shares of the first."""
+
+    good_share: Limit
+    weak_share: Limit
+    agree_share: Limit
+
+
+@dataclass(frozen=True, slots=True)
+class DefLimits:
+    """The figures that judge DEF: concentration in percent, dose as a share, pressure in bar."""
+
+    low_percent: Limit
+    high_percent: Limit
+    other_low_percent: Limit
+    other_high_percent: Limit
+    percent_u: Limit
+    dose_share: Limit
+    pressure_bar: Limit
+    builds_share: Limit
+    holds_share: Limit
+
+
 HOTTER = "; hotter than the one before it. During a burn that is right, else it is not"
 
 
-def drop_at_common_flow(points: Sequence[tuple[float, float]]) -> float:
+def drop_at_common_flow(points: Sequence[tuple[float, float]], alike_share: float = 0.1) -> float:
     """Answer the pressure drop in kPa at 100 m3/h from recorded points of flow (m3/h) and drop (kPa).
 
     Fits ``dp = a*Q + b*Q**2`` without offset by least squares, both coefficients at least 0 when two or more
-    points differ in flow; one point is scaled in proportion. Raises ValueError without flow.
+    points differ in flow by more than `alike_share` of the highest; one point is scaled in proportion. Raises
+    ValueError without flow. Source: laminar and turbulent loss through a wall, added.
 
     >>> round(drop_at_common_flow([(100, 1.0), (200, 2.6), (300, 4.8)]), 2)
     1.0
@@ -30,7 +84,7 @@ def drop_at_common_flow(points: Sequence[tuple[float, float]]) -> float:
     drops = np.array([d for _, d in points], float)
     if not len(flows) or np.all(flows <= 0):
         raise ValueError("no exhaust flow")
-    if len(flows) == 1 or np.ptp(flows) < 0.1 * flows.max():
+    if len(flows) == 1 or np.ptp(flows) < alike_share * flows.max():
         return float(np.mean(drops / flows) * COMMON_FLOW_M3H)
     a, b = np.linalg.lstsq(np.stack([flows, flows**2], axis=1), drops, rcond=None)[0]
     if a < 0 or b < 0:
@@ -38,26 +92,32 @@ def drop_at_common_flow(points: Sequence[tuple[float, float]]) -> float:
     return float(a * COMMON_FLOW_M3H + b * COMMON_FLOW_M3H**2)
 
 
-def judge_filter(points: Sequence[tuple[float, float]], clean_kpa: float = CLEAN_KPA) -> Judgement:
+def judge_filter(points: Sequence[tuple[float, float]], limits: FilterLimits) -> Judgement:
     """Judge the filter by its drop at 100 m3/h: about 1 kPa clean, 3 loaded, over 5 blocked (general).
 
     Next to nothing at high flow: cracked, removed, or a hose off. Negative: hoses swapped. A card's own clean
     figure scales all of it.
 
-    >>> judge_filter([(100, 6.2)]).cls, judge_filter([(300, 0.05)]).cls, judge_filter([(200, -2.0)]).cls
-    ('blocked', 'near_zero', 'negative')
+    Parameters: points of flow (m3/h) and drop (kPa); the limits. Raises nothing. Source:
+    `drop_at_common_flow`, `figures/filter.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_filter([point], general(FilterLimits)).cls for point in ((100, 6.2), (300, 0.05), (200, -2.0))]
+    ['blocked', 'near_zero', 'negative']
     """
     try:
-        drop = drop_at_common_flow(points)
+        drop = drop_at_common_flow(points, limits.flow_alike_share)
     except ValueError:
         return Judgement(
             "unclear", "unclear", None, "kPa", None, "No exhaust flow: note the flow beside the drop."
         )
+    clean_kpa = limits.clean_kpa
+    loaded, blocked = limits.said_loaded_times * clean_kpa, limits.blocked_times * clean_kpa
     says = (
         f"{plain(drop)} kPa at {plain(COMMON_FLOW_M3H)} m3/h; about {plain(clean_kpa)} clean,"
-        f" {plain(3 * clean_kpa)} loaded, over {plain(5 * clean_kpa)} blocked ({GENERAL})."
+        f" {plain(loaded)} loaded, over {plain(blocked)} blocked ({clean_kpa.source})."
     )
-    if drop < -0.2 * clean_kpa:
+    if drop < -limits.negative_times * clean_kpa:
         return Judgement(
             "failed",
             "negative",
@@ -66,7 +126,7 @@ def judge_filter(points: Sequence[tuple[float, float]], clean_kpa: float = CLEAN
             None,
             f"{says} Negative: the hoses are swapped, or the sensor is off.",
         )
-    if drop < 0.15 * clean_kpa:
+    if drop < limits.near_zero_times * clean_kpa:
         if max(q for q, _ in points) < COMMON_FLOW_M3H:
             return Judgement(
                 "unclear",
@@ -84,22 +144,27 @@ def judge_filter(points: Sequence[tuple[float, float]], clean_kpa: float = CLEAN
             None,
             f"{says} Next to nothing: cracked, removed, or a hose off.",
         )
-    if drop > BLOCKED_KPA * clean_kpa:
+    if drop > blocked:
         return Judgement("failed", "blocked", drop, "kPa", None, says)
-    if drop > LOADED_KPA * clean_kpa:
+    if drop > limits.loaded_times * clean_kpa:
         return Judgement("marginal", "loaded", drop, "kPa", None, says)
     return Judgement("sound", "free", drop, "kPa", None, says)
 
 
-def judge_soot(grams: float, limits_g: tuple[float, float, float] = SOOT_G) -> Judgement:
+def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
     """Judge the soot mass: under 12 g normal, 12 to 24 let it burn on the road, 24 to 45 a burn with care,
     over 45 none (general).
 
-    >>> judge_soot(9).cls, judge_soot(30).cls, judge_soot(52).cls
-    ('normal', 'high', 'too_high')
+    Parameters: soot in g; the limits. Raises nothing. Source: the card, or general, `figures/filter.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_soot(grams, general(FilterLimits)).cls for grams in (9, 30, 52)]
+    ['normal', 'high', 'too_high']
     """
-    road, stand, off = limits_g
-    says = f"{plain(grams)} g; {plain(road)}, {plain(stand)} and {plain(off)} g are the marks ({GENERAL})."
+    road, stand, off = limits.soot_road_g, limits.soot_stand_g, limits.soot_most_g
+    says = (
+        f"{plain(grams)} g; {plain(road)}, {plain(stand)} and {plain(off)} g are the marks ({road.source})."
+    )
     if grams < road:
         return Judgement("sound", "normal", grams, "g", None, says)
     if grams < stand:
@@ -111,8 +176,8 @@ def judge_soot(grams: float, limits_g: tuple[float, float, float] = SOOT_G) -> J
             grams,
             "g",
             None,
-            f"{says} A standing burn if the maker allows it, watched; above 36 g not at all. First: why did"
-            " it load?",
+            f"{says} A standing burn if the maker allows it, watched; above {plain(limits.soot_care_g)} g not"
+            " at all. First: why did it load?",
         )
     return Judgement(
         "failed",
@@ -124,15 +189,17 @@ def judge_soot(grams: float, limits_g: tuple[float, float, float] = SOOT_G) -> J
     )
 
 
-def judge_ash(grams: float, limit_g: float, from_card: bool) -> Judgement:
+def judge_ash(grams: float, limits: FilterLimits) -> Judgement:
     """Judge the ash mass against the filter's limit.
 
-    >>> judge_ash(82, 60, False).cls
+    Parameters: ash in g; the limits. Raises nothing. Source: the card, or general, `figures/filter.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> judge_ash(82, general(FilterLimits)).cls
     'ash_high'
     """
-    says = (
-        f"{plain(grams)} g of ash; {plain(limit_g)} g is the limit ({'the card' if from_card else GENERAL})."
-    )
+    limit_g = limits.ash_most_g
+    says = f"{plain(grams)} g of ash; {plain(limit_g)} g is the limit ({limit_g.source})."
     return (
         Judgement("failed", "ash_high", grams, "g", None, f"{says} A burn does not take ash away.")
         if grams > limit_g
@@ -140,42 +207,48 @@ def judge_ash(grams: float, limit_g: float, from_card: bool) -> Judgement:
     )
 
 
-def judge_burn_distance(km: float) -> Judgement:
+def judge_burn_distance(km: float, limits: FilterLimits) -> Judgement:
     """Judge the distance between burns: under 250 km again and again has its cause upstream (general).
 
-    >>> judge_burn_distance(120).cls
+    Parameters: distance in km; the limits. Raises nothing. Source: general, `figures/filter.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> judge_burn_distance(120, general(FilterLimits)).cls
     'short'
     """
+    short = limits.burn_short_km
     says = (
-        f"{plain(km)} km since the last burn; under {plain(SHORT_KM)} km again and again points upstream"
-        f" ({GENERAL})."
+        f"{plain(km)} km since the last burn; under {plain(short)} km again and again points upstream"
+        f" ({short.source})."
     )
     return (
         Judgement("marginal", "short", km, "km", None, says)
-        if km < SHORT_KM
+        if km < short
         else Judgement("sound", "normal", km, "km", None, says)
     )
 
 
-def _cold_beside(t: float, temps_c: list[float]) -> tuple[str, str]:
+def _cold_beside(t: float, temps_c: list[float], apart_c: float) -> tuple[str, str]:
     """A cold sensor beside the others: of two that differ nobody knows which is wrong."""
     if len(temps_c) > 2:
-        odd = abs(t - float(np.median(temps_c))) > COLD_APART_C
+        odd = abs(t - float(np.median(temps_c))) > apart_c
         return ("failed", "odd_one_out") if odd else ("sound", "agree")
-    apart = max(temps_c) - min(temps_c) > COLD_APART_C
+    apart = max(temps_c) - min(temps_c) > apart_c
     return ("unclear", "unclear") if apart else ("sound", "agree")
 
 
-def judge_exhaust_temps(temps_c: dict[str, float], cold: bool) -> dict[str, Judgement]:
+def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimits) -> dict[str, Judgement]:
     """Judge exhaust temperatures: cold they agree within 5 C; warm each is cooler than the one before it.
 
-    `temps_c` by channel, numbered along the flow. Warm, 10 C the wrong way is allowed; a burn upsets the
-    order.
+    Parameters: C by channel, numbered along the flow; whether the exhaust is cold; the limits. Warm, 10 C the
+    wrong way is allowed; a burn upsets the order. Raises nothing. Source: general,
+    `figures/exhaust_heat.toml`.
 
-    >>> {
-    ...     n: j.cls
-    ...     for n, j in judge_exhaust_temps({"exhaust_1": 12, "exhaust_2": 64, "exhaust_3": 13}, True).items()
-    ... }
+    >>> from frosty_piston.knowledge.figures import general
+    >>> judged = judge_exhaust_temps(
+    ...     {"exhaust_1": 12, "exhaust_2": 64, "exhaust_3": 13}, True, general(HeatLimits)
+    ... )
+    >>> {name: j.cls for name, j in judged.items()}
     {'exhaust_1': 'agree', 'exhaust_2': 'odd_one_out', 'exhaust_3': 'agree'}
     """
     names = sorted(temps_c)
@@ -183,7 +256,7 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool) -> dict[str, Judg
     found = {}
     for i, name in enumerate(names):
         t = temps_c[name]
-        if not -60 <= t <= 1200:
+        if not limits.least_c <= t <= limits.most_c:
             found[name] = Judgement(
                 "failed",
                 "odd_one_out",
@@ -202,11 +275,14 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool) -> dict[str, Judg
                 "Read all exhaust temperatures: they are judged against each other.",
             )
         elif cold:
-            verdict, cls = _cold_beside(t, list(temps_c.values()))
-            says = f"{plain(t)} degC cold; the others near {plain(middle)}, 5 degC apart is allowed."
+            verdict, cls = _cold_beside(t, list(temps_c.values()), limits.cold_apart_c)
+            says = (
+                f"{plain(t)} degC cold; the others near {plain(middle)},"
+                f" {plain(limits.cold_apart_c)} degC apart is allowed."
+            )
             found[name] = Judgement(verdict, cls, t, "degC", None, says)
         else:
-            wrong = i > 0 and t > temps_c[names[i - 1]] + 10
+            wrong = i > 0 and t > temps_c[names[i - 1]] + limits.hotter_c
             found[name] = Judgement(
                 "marginal" if wrong else "sound",
                 "out_of_order" if wrong else "agree",
@@ -218,14 +294,19 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool) -> dict[str, Judg
     return found
 
 
-def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool) -> Judgement:
+def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits: NoxLimits) -> Judgement:
     """Judge a pair of NOx readings, hot and steady.
 
     Dosing on: ``1 - down/up`` over 80 % is good, 50 to 80 weak, under 50 poor (general). Dosing off: both
     must read the same within 15 %. None: the sensor gives no figure.
 
-    >>> judge_nox(400, 40, True).cls, judge_nox(400, 320, True).cls, judge_nox(400, 250, False).cls
-    ('good', 'poor', 'disagree')
+    Parameters: ppm before and after the catalyst; whether it doses; the limits. Raises nothing. Source:
+    general, `figures/nox.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(NoxLimits)
+    >>> [judge_nox(400, down, dosing, limits).cls for down, dosing in ((40, True), (320, True), (250, False))]
+    ['good', 'poor', 'disagree']
     """
     if up_ppm is None or down_ppm is None:
         return Judgement(
@@ -248,7 +329,8 @@ def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool) -> Jud
         )
     cut = 1 - down_ppm / up_ppm
     if dosing:
-        cls = "good" if cut > 0.8 else "weak" if cut >= 0.5 else "poor"
+        good, weak = limits.good_share, limits.weak_share
+        cls = "good" if cut > good else "weak" if cut >= weak else "poor"
         verdict = {"good": "sound", "weak": "marginal", "poor": "failed"}[cls]
         return Judgement(
             verdict,
@@ -256,50 +338,61 @@ def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool) -> Jud
             cut * 100,
             "percent",
             None,
-            f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after: {round(cut * 100)} % cut; over 80 is good,"
-            f" under 50 has failed ({GENERAL}).",
+            f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after: {round(cut * 100)} % cut; over"
+            f" {round(good * 100)} is good, under {round(weak * 100)} has failed ({good.source}).",
         )
-    agree = abs(cut) <= 0.15
+    agree = abs(cut) <= limits.agree_share
     return Judgement(
         "sound" if agree else "failed",
         "agree" if agree else "disagree",
         cut * 100,
         "percent",
         None,
-        f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after without dosing: {percent(abs(cut))} apart; 15 %"
-        f" is allowed ({GENERAL}).{'' if agree else ' One of the two sensors lies.'}",
+        f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after without dosing: {percent(abs(cut))} apart;"
+        f" {percent(limits.agree_share)} is allowed"
+        f" ({limits.agree_share.source}).{'' if agree else ' One of the two sensors lies.'}",
     )
 
 
-def judge_concentration(shown_percent: float) -> Judgement:
+def judge_concentration(shown_percent: float, limits: DefLimits) -> Judgement:
     """Judge DEF by refractometer: 31.8 to 33.2 % passes (ISO 22241); far off is another liquid.
 
-    >>> judge_concentration(32.5).cls, judge_concentration(29).cls, judge_concentration(8).cls
-    ('in_range', 'off', 'wrong')
+    Parameters: percent by weight; the limits. Raises nothing. Source: ISO 22241.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_concentration(p, general(DefLimits)).cls for p in (32.5, 29, 8)]
+    ['in_range', 'off', 'wrong']
     """
-    low, high = DEF_PERCENT
-    says = f"{plain(shown_percent)} %; {plain(low)} to {plain(high)} passes (ISO 22241)."
+    low, high, u = limits.low_percent, limits.high_percent, limits.percent_u
+    says = f"{plain(shown_percent)} %; {plain(low)} to {plain(high)} passes ({low.source})."
     if low <= shown_percent <= high:
-        return Judgement("sound", "in_range", shown_percent, "percent", 0.3, says)
-    if not 20 <= shown_percent <= 42:
+        return Judgement("sound", "in_range", shown_percent, "percent", u, says)
+    if not limits.other_low_percent <= shown_percent <= limits.other_high_percent:
         return Judgement(
-            "failed", "wrong", shown_percent, "percent", 0.3, f"{says} Another liquid: drain, do not dose."
+            "failed", "wrong", shown_percent, "percent", u, f"{says} Another liquid: drain, do not dose."
         )
     return Judgement(
         "failed",
         "off",
         shown_percent,
         "percent",
-        0.3,
+        u,
         f"{says} {'Water in it' if shown_percent < low else 'It has thickened'}: drain and refill.",
     )
 
 
-def judge_dose(expected_ml: float | None, measured_ml: float | None, spray: str | None) -> Judgement:
+def judge_dose(
+    expected_ml: float | None, measured_ml: float | None, spray: str | None, limits: DefLimits
+) -> Judgement:
     """Judge a dose into a cup: within 10 % passes, and the spray must be a cone.
 
-    >>> judge_dose(100, 60, "cone").cls, judge_dose(100, 97, "jet").cls, judge_dose(None, None, "none").cls
-    ('short', 'bad_spray', 'short')
+    Parameters: commanded and measured in ml, None when not noted; the spray as `cone`, `jet`, `drips`, `none`
+    or None; the limits. Raises nothing. Source: general, `figures/def.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> cups = ((100, 60, "cone"), (100, 97, "jet"), (None, None, "none"))
+    >>> [judge_dose(*cup, general(DefLimits)).cls for cup in cups]
+    ['short', 'bad_spray', 'short']
     """
     if spray == "none":
         return Judgement(
@@ -311,14 +404,14 @@ def judge_dose(expected_ml: float | None, measured_ml: float | None, spray: str 
             "Nothing comes out: blocked, not driven, or no pressure.",
         )
     if expected_ml and measured_ml is not None:
-        off = measured_ml / expected_ml - 1
+        off, most = measured_ml / expected_ml - 1, limits.dose_share
         says = (
             f"{plain(measured_ml)} ml of {plain(expected_ml)}: {percent(abs(off))}"
-            f" {'over' if off > 0 else 'under'}; 10 % passes ({GENERAL})."
+            f" {'over' if off > 0 else 'under'}; {percent(most)} passes ({most.source})."
         )
-        if off < -0.1:
+        if off < -most:
             return Judgement("failed", "short", measured_ml, "ml", None, says)
-        if off > 0.1:
+        if off > most:
             return Judgement("failed", "over", measured_ml, "ml", None, says)
         if spray in (None, "cone"):
             return Judgement("sound", "right", measured_ml, "ml", None, says)
@@ -347,23 +440,25 @@ def judge_dose(expected_ml: float | None, measured_ml: float | None, spray: str 
 
 
 def judge_def_pressure(
-    bar: float, held_bar: float | None, seconds: float | None, wanted_bar: float, from_card: bool
+    bar: float, held_bar: float | None, seconds: float | None, limits: DefLimits
 ) -> Judgement:
     """Judge DEF pressure: it builds to the wanted pressure (general 5 bar) and holds it for 60 s.
 
-    >>> (
-    ...     judge_def_pressure(5.1, 4.9, 60, 5, False).cls,
-    ...     judge_def_pressure(5.1, 2.0, 60, 5, False).cls,
-    ...     judge_def_pressure(1.2, None, None, 5, False).cls,
-    ... )
-    ('holds', 'falls_back', 'low')
+    Parameters: pressure built and held in bar, the latter None when not noted; after how many s; the limits.
+    Raises nothing. Source: the card, or general, `figures/def.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits, read = general(DefLimits), ((5.1, 4.9, 60), (5.1, 2.0, 60), (1.2, None, None))
+    >>> [judge_def_pressure(*bar, limits).cls for bar in read]
+    ['holds', 'falls_back', 'low']
     """
-    says = f"{plain(bar)} bar; {plain(wanted_bar)} bar is wanted ({'the card' if from_card else GENERAL})."
-    if bar < 0.85 * wanted_bar:
+    wanted = limits.pressure_bar
+    says = f"{plain(bar)} bar; {plain(wanted)} bar is wanted ({wanted.source})."
+    if bar < limits.builds_share * wanted:
         return Judgement(
             "failed", "low", bar, "bar", None, f"{says} It does not build: pump, line, filter or ice."
         )
-    if held_bar is not None and held_bar < 0.85 * bar:
+    if held_bar is not None and held_bar < limits.holds_share * bar:
         return Judgement(
             "failed",
             "falls_back",

@@ -1,21 +1,40 @@
 """Air path: barometer, key-on agreement, expected air, EGR share, swirl compare, boost leak."""
 
+from dataclasses import dataclass
 from statistics import median
 
+from .limits import Limit
 from .quantity import Judgement, percent, plain
 
-GENERAL = "general figure, check your service data"
-AGREE_KPA, ZERO_KPA = 2.0, 1.0
-FILLING, GAS = 0.85, 287.0
-FITS = 0.10
-EGR_SHARE = 0.10
-RELEASED_BETTER = 0.25
-LEAK_LEFT, LEAK_S = 0.8, 60.0
+GAS = 287.0
+
+
+@dataclass(frozen=True, slots=True)
+class AirLimits:
+    """The figures that judge the air path: pressures in kPa, shares of the expected air, of the air with the
+    EGR shut, of the time as it is, or of the pressure of a leak test."""
+
+    agree_kpa: Limit
+    zero_kpa: Limit
+    filling_share: Limit
+    intake_c: Limit
+    underbonnet_c: Limit
+    fits_share: Limit
+    shut_low_share: Limit
+    egr_share: Limit
+    egr_closed_percent: Limit
+    egr_far_times: Limit
+    released_share: Limit
+    leak_left_share: Limit
+    leak_s: Limit
+    leak_least_kpa: Limit
 
 
 def barometer_kpa(altitude_m: float) -> float:
     """Answer the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard
     atmosphere).
+
+    Parameter: altitude in m, -400 to 11,000. Raises nothing. Source: ISO 2533.
 
     >>> round(barometer_kpa(0), 1), round(barometer_kpa(1500), 1)
     (101.3, 84.5)
@@ -23,26 +42,30 @@ def barometer_kpa(altitude_m: float) -> float:
     return 101.3 * (1 - 2.2558e-5 * altitude_m) ** 5.2559
 
 
-def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
+def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str, Judgement]:
     """Judge all pressures with the key on and the engine off: they stand in the same air.
 
-    Parameters: absolute kPa by channel; `differential` as a difference, which must be 0 within 1 kPa. The
-    others agree within 2 kPa; with three or more the odd one is named, with two only that they disagree.
+    Parameters: absolute kPa by channel, `differential` as a difference, which must be 0 within 1 kPa; the
+    limits. The others agree within 2 kPa; with three or more the odd one is named, with two only that they
+    disagree. Raises nothing. Source: two sensors of one percent each, `figures/air.toml`.
 
-    >>> judged = judge_key_on({"barometer": 98.5, "manifold": 112.0, "exhaust": 98.9, "differential": 0.2})
+    >>> from frosty_piston.knowledge.figures import general
+    >>> kpa = {"barometer": 98.5, "manifold": 112.0, "exhaust": 98.9, "differential": 0.2}
+    >>> judged = judge_key_on(kpa, general(AirLimits))
     >>> {name: j.cls for name, j in judged.items()}
     {'differential': 'agree', 'barometer': 'agree', 'manifold': 'manifold_odd', 'exhaust': 'agree'}
     """
     found: dict[str, Judgement] = {}
     if (dp := pressures_kpa.get("differential")) is not None:
-        off = abs(dp) > ZERO_KPA
+        off = abs(dp) > limits.zero_kpa
         found["differential"] = Judgement(
             "failed" if off else "sound",
             "differential_off" if off else "agree",
             dp,
             "kPa",
             None,
-            f"{plain(dp)} kPa across the filter with the engine off; 0 within {plain(ZERO_KPA)} is right."
+            f"{plain(dp)} kPa across the filter with the engine off; 0 within {plain(limits.zero_kpa)}"
+            " is right."
             f" {'Zero or change the sensor before anything is believed' if off else 'Its zero is right'}.",
         )
     rest = {name: v for name, v in pressures_kpa.items() if name != "differential"}
@@ -59,7 +82,7 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
             )
             continue
         middle = median(others)
-        apart = abs(v - middle) > AGREE_KPA
+        apart = abs(v - middle) > limits.agree_kpa
         if not apart:
             found[name] = Judgement(
                 "sound",
@@ -67,7 +90,7 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
                 v,
                 "kPa",
                 None,
-                f"{plain(v)} kPa, within {plain(AGREE_KPA)} kPa of the others.",
+                f"{plain(v)} kPa, within {plain(limits.agree_kpa)} kPa of the others.",
             )
         elif len(others) == 1:
             found[name] = Judgement(
@@ -79,7 +102,7 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
                 f"{plain(v)} kPa, the other {plain(middle)}: one of the two is wrong; a third would tell"
                 " which.",
             )
-        elif max(others) - min(others) <= AGREE_KPA:
+        elif max(others) - min(others) <= limits.agree_kpa:
             odd = f"{name}_odd" if name in ("barometer", "manifold", "exhaust") else "disagree"
             found[name] = Judgement(
                 "failed",
@@ -98,41 +121,45 @@ def judge_key_on(pressures_kpa: dict[str, float]) -> dict[str, Judgement]:
 
 
 def expected_air_mg(
-    manifold_kpa: float, displacement_l: float, cylinders: int, intake_c: float, filling: float = FILLING
+    manifold_kpa: float, displacement_l: float, cylinders: int, intake_c: float, filling_share: float
 ) -> float:
     """Answer the air a cylinder draws per stroke in mg, EGR shut: ``m = eta*p*Vd/(R*T*z)``.
 
     Parameters: absolute manifold pressure in kPa, displacement of the whole engine in l, number of cylinders,
-    intake temperature in C, filling (general 0.85). R = 287 J/(kg K).
+    intake temperature in C, filling (general 0.85). R = 287 J/(kg K). Raises nothing. Source: the gas law.
 
-    >>> round(expected_air_mg(100, 2.2, 4, 30))
+    >>> round(expected_air_mg(100, 2.2, 4, 30, 0.85))
     537
     """
-    return (
-        filling * manifold_kpa * 1000 * displacement_l / 1000 / (GAS * (intake_c + 273.15) * cylinders) * 1e6
-    )
+    return filling_share * manifold_kpa * displacement_l / (GAS * (intake_c + 273.15) * cylinders) * 1e6
 
 
-def judge_air_mass(air_mg: float, expected_mg: float) -> Judgement:
+def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judgement:
     """Judge measured air per stroke against the expected; within 10 % fits (general).
 
-    >>> judge_air_mass(300, 537).cls, judge_air_mass(560, 537).cls
+    Parameters: both in mg per stroke; the limits. Raises ZeroDivisionError when nothing is expected. Source:
+    `expected_air_mg`, `figures/air.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(AirLimits)
+    >>> judge_air_mass(300, 537, limits).cls, judge_air_mass(560, 537, limits).cls
     ('reads_low', 'fits')
     """
-    off = air_mg / expected_mg - 1
+    off, fits = air_mg / expected_mg - 1, limits.fits_share
+    u = fits * expected_mg
     says = (
         f"{plain(air_mg)} mg per stroke, {plain(expected_mg)} expected with the EGR shut: {percent(abs(off))}"
-        f" {'over' if off > 0 else 'under'}; 10 % fits ({GENERAL})."
+        f" {'over' if off > 0 else 'under'}; {percent(fits)} fits ({fits.source})."
     )
-    if abs(off) <= FITS:
-        return Judgement("sound", "fits", air_mg, "mg", 0.1 * expected_mg, says)
+    if abs(off) <= fits:
+        return Judgement("sound", "fits", air_mg, "mg", u, says)
     if off < 0:
         return Judgement(
             "failed",
             "reads_low",
             air_mg,
             "mg",
-            0.1 * expected_mg,
+            u,
             f"{says} EGR that does not shut, or the sensor reads low.",
         )
     return Judgement(
@@ -140,21 +167,28 @@ def judge_air_mass(air_mg: float, expected_mg: float) -> Judgement:
         "reads_high",
         air_mg,
         "mg",
-        0.1 * expected_mg,
+        u,
         f"{says} Air lost behind the sensor, or it reads high.",
     )
 
 
-def judge_egr_rest(percent_open: float, limit: float = 5.0) -> Judgement:
+def judge_egr_rest(percent_open: float, limits: AirLimits) -> Judgement:
     """Judge the EGR position with the engine off: shut within the limit (general 5 %); far open is stuck.
 
-    >>> judge_egr_rest(2).cls, judge_egr_rest(9).cls, judge_egr_rest(38).cls
-    ('closed', 'does_not_close', 'far_open')
+    Parameters: percent open; the limits. Raises nothing. Source: the card, or general, `figures/air.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_egr_rest(p, general(AirLimits)).cls for p in (2, 9, 38)]
+    ['closed', 'does_not_close', 'far_open']
     """
-    says = f"{plain(percent_open)} % with the engine off; up to {plain(limit)} % counts as shut ({GENERAL})."
+    limit = limits.egr_closed_percent
+    says = (
+        f"{plain(percent_open)} % with the engine off; up to {plain(limit)} % counts as shut"
+        f" ({limit.source})."
+    )
     if percent_open <= limit:
         return Judgement("sound", "closed", percent_open, "percent", None, says)
-    if percent_open <= 4 * limit:
+    if percent_open <= limits.egr_far_times * limit:
         return Judgement(
             "marginal", "does_not_close", percent_open, "percent", None, f"{says} It does not close fully."
         )
@@ -163,14 +197,24 @@ def judge_egr_rest(percent_open: float, limit: float = 5.0) -> Judgement:
     )
 
 
-def judge_egr_air(shut_mg: float, open_mg: float, expected_mg: float | None = None) -> Judgement:
+def judge_egr_air(
+    shut_mg: float, open_mg: float, limits: AirLimits, expected_mg: float | None = None
+) -> Judgement:
     """Judge the air mass with the EGR driven shut and then open at the same speed: ``(m_shut -
     m_open)/m_shut``.
 
     Under 10 % nothing flows (general); low even when shut, against the expected air, means it never shuts.
 
-    >>> judge_egr_air(520, 330).cls, judge_egr_air(520, 505).cls, judge_egr_air(330, 325, 530).cls
-    ('flows', 'no_change', 'low_when_shut')
+    Parameters: all in mg per stroke, the expected air None when not known; the limits. Raises nothing.
+    Source: general, `figures/air.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(AirLimits)
+    >>> [
+    ...     judge_egr_air(s, o, limits, e).cls
+    ...     for s, o, e in ((520, 330, None), (520, 505, None), (330, 325, 530))
+    ... ]
+    ['flows', 'no_change', 'low_when_shut']
     """
     if shut_mg <= 0:
         return Judgement(
@@ -178,12 +222,12 @@ def judge_egr_air(shut_mg: float, open_mg: float, expected_mg: float | None = No
         )
     share = (shut_mg - open_mg) / shut_mg
     says = (
-        f"{plain(shut_mg)} mg shut, {plain(open_mg)} mg open: {round(share * 100)} % less air; under 10 %"
-        f" nothing flows ({GENERAL})."
+        f"{plain(shut_mg)} mg shut, {plain(open_mg)} mg open: {round(share * 100)} % less air; under"
+        f" {percent(limits.egr_share)} nothing flows ({limits.egr_share.source})."
     )
-    if share >= EGR_SHARE:
+    if share >= limits.egr_share:
         return Judgement("sound", "flows", share * 100, "percent", None, says)
-    if expected_mg is not None and shut_mg < (1 - 2 * FITS) * expected_mg:
+    if expected_mg is not None and shut_mg < limits.shut_low_share * expected_mg:
         return Judgement(
             "failed",
             "low_when_shut",
@@ -196,23 +240,27 @@ def judge_egr_air(shut_mg: float, open_mg: float, expected_mg: float | None = No
     return Judgement("failed", "no_change", share * 100, "percent", None, f"{says} Valve, passage or cooler.")
 
 
-def judge_swirl(as_is_s: float, released_s: float) -> Judgement:
+def judge_swirl(as_is_s: float, released_s: float, limits: AirLimits) -> Judgement:
     """Judge the rev test with the flaps as they are and released: better by over a quarter speaks for flaps
     or manifold.
 
-    >>> judge_swirl(6.0, 3.9).cls, judge_swirl(4.0, 3.8).cls
+    Parameters: both times in s; the limits. Raises nothing. Source: general, `figures/air.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(AirLimits)
+    >>> judge_swirl(6.0, 3.9, limits).cls, judge_swirl(4.0, 3.8, limits).cls
     ('better_released', 'same')
     """
     if as_is_s <= 0 or released_s <= 0:
         return Judgement(
             "implausible", "implausible", None, None, None, "A time of nothing: repeat the rev test."
         )
-    gain = (as_is_s - released_s) / as_is_s
+    gain, mark = (as_is_s - released_s) / as_is_s, limits.released_share
     says = (
-        f"{plain(as_is_s)} s as it is, {plain(released_s)} s released: {round(gain * 100)} % quicker; over 25"
-        f" % is the mark ({GENERAL})."
+        f"{plain(as_is_s)} s as it is, {plain(released_s)} s released: {round(gain * 100)} % quicker; over"
+        f" {percent(mark)} is the mark ({mark.source})."
     )
-    if gain > RELEASED_BETTER:
+    if gain > mark:
         return Judgement(
             "failed",
             "better_released",
@@ -229,20 +277,28 @@ def judge_swirl(as_is_s: float, released_s: float) -> Judgement:
 def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float) -> float:
     """Answer the pressure at a moment of a leak test, in kPa: it falls exponentially through start and end.
 
+    Parameters: both pressures in kPa (start > 0); seconds between (> 0); the moment in s. Raises
+    ZeroDivisionError without a time. Source: a leak through a small hole, near enough exponential.
+
     >>> round(leak_down_kpa(70, 35, 60, 60)), round(leak_down_kpa(70, 35, 60, 120), 1)
     (35, 17.5)
     """
     return start_kpa * (max(end_kpa, 0.01 * start_kpa) / start_kpa) ** (at_s / seconds)
 
 
-def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float) -> Judgement:
+def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float, limits: AirLimits) -> Judgement:
     """Judge the leak test of the boost side by its loss, taken to 60 s; over a fifth of the pressure leaks
     (general).
 
-    >>> judge_boost_leak(70, 40, 60).cls, judge_boost_leak(70, 66, 60).cls
+    Parameters: both pressures in kPa over ambient; seconds between; the limits. Raises nothing. Source:
+    `leak_down_kpa`, `figures/air.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(AirLimits)
+    >>> judge_boost_leak(70, 40, 60, limits).cls, judge_boost_leak(70, 66, 60, limits).cls
     ('leaks', 'tight')
     """
-    if start_kpa <= 1:
+    if start_kpa <= limits.leak_least_kpa:
         return Judgement(
             "failed", "leaks", 0.0, "kPa", None, "No pressure built up: a gross leak, or the cap is off."
         )
@@ -255,13 +311,13 @@ def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float) -> Judgem
             None,
             "The pressure cannot rise by itself, and a time is wanted: repeat the test.",
         )
-    left = leak_down_kpa(start_kpa, end_kpa, seconds, LEAK_S) / start_kpa
+    left = leak_down_kpa(start_kpa, end_kpa, seconds, limits.leak_s) / start_kpa
     says = (
         f"{plain(start_kpa)} to {plain(end_kpa)} kPa in {plain(seconds)} s, {round((1 - left) * 100)} % in a"
-        f" minute; a fifth is the mark ({GENERAL})."
+        f" minute; {percent(1 - limits.leak_left_share)} is the mark ({limits.leak_left_share.source})."
     )
     return (
         Judgement("failed", "leaks", (1 - left) * 100, "percent", None, f"{says} Smoke or soap shows where.")
-        if left < LEAK_LEFT
+        if left < limits.leak_left_share
         else Judgement("sound", "tight", (1 - left) * 100, "percent", None, says)
     )

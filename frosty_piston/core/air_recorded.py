@@ -5,17 +5,38 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .air import FITS, expected_air_mg, judge_air_mass, judge_egr_air
+from .air import AirLimits, expected_air_mg, judge_air_mass, judge_egr_air
+from .limits import Limit
 from .quantity import Judgement, plain
 from .traces import Signal, beside, runs
 
-GENERAL = "general figure, check your service data"
-SHUT_PERCENT, OPEN_PERCENT, SPEED_SHARE, LEAST_SAMPLES = 5.0, 30.0, 0.06, 5
-STEADY_S = 0.8
-REV_LOW, REV_HIGH, STANDS_KMH = 1500.0, 3000.0, 3.0
-RANGE_KPA = 30.0
-IDLE_RPM, DRIVES_RPM = 1100.0, 1800.0
-ALIKE_SHARE, LATEST_S, MOVES_KPA = 0.35, 4.0, 2.0
+LEAST_SAMPLES = 5
+
+Stretches = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class RecordedLimits:
+    """The figures by which a recording of the air path is read and judged, units in their names."""
+
+    shut_percent: Limit
+    open_percent: Limit
+    moved_percent: Limit
+    speed_share: Limit
+    steady_s: Limit
+    rev_low_rpm: Limit
+    rev_high_rpm: Limit
+    plateau_share: Limit
+    stands_kmh: Limit
+    range_kpa: Limit
+    idle_rpm: Limit
+    drives_rpm: Limit
+    flap_stuck_percent: Limit
+    flap_apart_percent: Limit
+    alike_share: Limit
+    latest_s: Limit
+    moves_kpa: Limit
+    slope_s: Limit
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,17 +52,21 @@ class AirChange:
     open_s: tuple[tuple[float, float], ...] = ()
 
 
-def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> AirChange | None:
+def air_change(
+    position: Signal, air: Signal, limits: RecordedLimits, speed: Signal | None = None
+) -> AirChange | None:
     """Answer the air mass with the valve shut (under 5 %) and open (over 30 %); None when one of the two is
     not in the recording.
 
     `position`: EGR position or command in percent; `air` in mg per stroke; `speed` in rpm: only samples
     within 6 % of its median count. The first 0.8 s after the valve moved are left out. The uncertainty is
-    that of the median.
+    that of the median. Raises nothing. Source: `figures/recorded.toml`.
 
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 20, 0.1)
     >>> valve = np.where(t % 10 < 5, 0.0, 60.0)
-    >>> change = air_change(Signal(t, valve), Signal(t, np.where(valve > 5, 310.0, 500.0)))
+    >>> mg = np.where(valve > 5, 310.0, 500.0)
+    >>> change = air_change(Signal(t, valve), Signal(t, mg), general(RecordedLimits))
     >>> change.shut_mg, change.open_mg
     (500.0, 310.0)
     """
@@ -50,11 +75,11 @@ def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> Ai
         return None
     valve, mg = rows[0], rows[1]
     step = float(np.median(np.diff(t)))
-    moved = np.append(False, np.abs(np.diff(valve)) > 2.0)
-    steady = ~(np.convolve(moved, np.ones(max(1, int(STEADY_S / step))))[: len(t)] > 0)
+    moved = np.append(False, np.abs(np.diff(valve)) > limits.moved_percent)
+    steady = ~(np.convolve(moved, np.ones(max(1, int(limits.steady_s / step))))[: len(t)] > 0)
     if speed is not None:
-        steady &= np.abs(rows[2] / np.median(rows[2]) - 1) <= SPEED_SHARE
-    flags = steady & (valve < SHUT_PERCENT), steady & (valve > OPEN_PERCENT)
+        steady &= np.abs(rows[2] / np.median(rows[2]) - 1) <= limits.speed_share
+    flags = steady & (valve < limits.shut_percent), steady & (valve > limits.open_percent)
     shut, opened = (mg[f] for f in flags)
     if len(shut) < LEAST_SAMPLES or len(opened) < LEAST_SAMPLES:
         return None
@@ -64,10 +89,17 @@ def air_change(position: Signal, air: Signal, speed: Signal | None = None) -> Ai
     )
 
 
-def judge_air_change(change: AirChange | None, expected_mg: float | None = None) -> Judgement:
+def judge_air_change(
+    change: AirChange | None, limits: AirLimits, expected_mg: float | None = None
+) -> Judgement:
     """Judge the air change of a recording as the reading at one speed is judged.
 
-    >>> judge_air_change(AirChange(520, 505, 3, 3)).cls, judge_air_change(None).verdict
+    Parameters: the change, None when it is not in the recording; the limits; the expected air in mg, None
+    when not known. Raises nothing. Source: `judge_egr_air`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(AirLimits)
+    >>> judge_air_change(AirChange(520, 505, 3, 3), limits).cls, judge_air_change(None, limits).verdict
     ('no_change', 'unclear')
     """
     if change is None:
@@ -79,7 +111,7 @@ def judge_air_change(change: AirChange | None, expected_mg: float | None = None)
             None,
             "The valve is not recorded both shut and open at one speed: hold the speed and move it.",
         )
-    return judge_egr_air(change.shut_mg, change.open_mg, expected_mg)
+    return judge_egr_air(change.shut_mg, change.open_mg, limits, expected_mg)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +131,8 @@ def expected_over(
     manifold: Signal,
     displacement_l: float,
     cylinders: int,
+    limits: RecordedLimits,
+    air_limits: AirLimits,
     intake: Signal | None = None,
     position: Signal | None = None,
 ) -> AirOver:
@@ -107,19 +141,23 @@ def expected_over(
 
     `air` in mg per stroke, `manifold` absolute kPa, `intake` in C (general 30), `position` of the EGR in
     percent: samples over 5 % are left out. Off over the whole range is the sensor or a leak; off only in the
-    upper half of the load is a restriction.
+    upper half of the load is a restriction. `displacement_l` of the whole engine in l; the limits of
+    recordings and of the air path. Raises nothing. Source: `expected_air_mg`.
 
+    >>> from frosty_piston.knowledge.figures import general
+    >>> recorded, of_air = general(RecordedLimits), general(AirLimits)
     >>> t = np.arange(0, 30, 0.2)
     >>> p = 100 + 60 * (t > 10)
-    >>> mg = np.array([expected_air_mg(x, 2.2, 4, 30) for x in p])
-    >>> [expected_over(Signal(t, share * mg), Signal(t, p), 2.2, 4).judgement.cls for share in (0.7, 1.0)]
+    >>> mg = np.array([expected_air_mg(x, 2.2, 4, 30, 0.85) for x in p])
+    >>> air = [Signal(t, share * mg) for share in (0.7, 1.0)]
+    >>> [expected_over(a, Signal(t, p), 2.2, 4, recorded, of_air).judgement.cls for a in air]
     ['reads_low', 'fits']
     """
     given = [air, manifold] + [s for s in (intake, position) if s is not None]
     t, rows = beside(given)
-    shut = rows[-1] < SHUT_PERCENT if position is not None else np.ones(len(t), bool)
+    shut = rows[-1] < limits.shut_percent if position is not None else np.ones(len(t), bool)
     mg, kpa = rows[0][shut], rows[1][shut]
-    celsius = rows[2][shut] if intake is not None else np.full(len(mg), 30.0)
+    celsius = rows[2][shut] if intake is not None else np.full(len(mg), air_limits.intake_c)
     if len(mg) < LEAST_SAMPLES:
         return AirOver(
             Judgement(
@@ -131,21 +169,22 @@ def expected_over(
                 "Too few moments with the EGR shut: hold it shut and record again.",
             )
         )
+    filling, fits = air_limits.filling_share, air_limits.fits_share
     want = np.array(
-        [expected_air_mg(p, displacement_l, cylinders, c) for p, c in zip(kpa, celsius, strict=True)]
+        [expected_air_mg(p, displacement_l, cylinders, c, filling) for p, c in zip(kpa, celsius, strict=True)]
     )
     ratio = mg / want
     load = kpa >= (kpa.min() + kpa.max()) / 2
     if (
-        np.ptp(kpa) > RANGE_KPA
+        np.ptp(kpa) > limits.range_kpa
         and (~load).sum() >= LEAST_SAMPLES
-        and abs(np.median(ratio[~load]) - 1) <= FITS
-        and np.median(ratio[load]) < 1 - FITS
+        and abs(np.median(ratio[~load]) - 1) <= fits
+        and np.median(ratio[load]) < 1 - fits
     ):
         missing = f"{round((1 - float(np.median(ratio[load]))) * 100)} %"
         says = (
             f"It fits at low load and falls {missing} short above {plain(round(float(kpa[load].min())))} kPa:"
-            f" a restriction, not the sensor ({GENERAL})."
+            f" a restriction, not the sensor ({fits.source})."
         )
         return AirOver(
             Judgement(
@@ -153,23 +192,20 @@ def expected_over(
                 "reads_low",
                 float(np.median(mg[load])),
                 "mg",
-                0.1 * float(np.median(want[load])),
+                fits * float(np.median(want[load])),
                 says,
             ),
             *(float(np.median(x[load])) for x in (mg, kpa, celsius)),
             _stretches(t[shut], load),
         )
     middle = float(np.median(kpa))
+    at = expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)), filling)
     return AirOver(
-        judge_air_mass(
-            float(np.median(ratio))
-            * (at := expected_air_mg(middle, displacement_l, cylinders, float(np.median(celsius)))),
-            at,
-        ),
+        judge_air_mass(float(np.median(ratio)) * at, at, air_limits),
         float(np.median(ratio)) * at,
         middle,
         float(np.median(celsius)),
-        _stretches(t[shut], np.abs(ratio - 1) > FITS),
+        _stretches(t[shut], np.abs(ratio - 1) > fits),
     )
 
 
@@ -180,17 +216,21 @@ def _stretches(t: np.ndarray, flags: np.ndarray) -> tuple[tuple[float, float], .
     )
 
 
-def bypass_stands(position: Signal, speed: Signal) -> tuple[float, float] | None:
+def bypass_stands(position: Signal, speed: Signal, limits: RecordedLimits) -> tuple[float, float] | None:
     """Answer where the bypass flap stands at idle (under 1100 rpm) and above 1800 rpm, in percent open, the
     middle of each; None when one of the two is not recorded.
 
+    Parameters: position in percent open; speed in rpm; the limits. Raises nothing. Source:
+    `figures/recorded.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 60, 0.2)
     >>> rpm = np.where(t % 20 < 10, 800.0, 2400.0)
-    >>> bypass_stands(Signal(t, np.where(rpm > 1500, 100.0, 3.0)), Signal(t, rpm))
+    >>> bypass_stands(Signal(t, np.where(rpm > 1500, 100.0, 3.0)), Signal(t, rpm), general(RecordedLimits))
     (3.0, 100.0)
     """
     _, (flap, rpm) = beside([position, speed])
-    idle, driving = flap[rpm < IDLE_RPM], flap[rpm > DRIVES_RPM]
+    idle, driving = flap[rpm < limits.idle_rpm], flap[rpm > limits.drives_rpm]
     return (
         (float(np.median(idle)), float(np.median(driving)))
         if min(len(idle), len(driving)) >= LEAST_SAMPLES
@@ -198,28 +238,36 @@ def bypass_stands(position: Signal, speed: Signal) -> tuple[float, float] | None
     )
 
 
-def bypass_at(speed: Signal) -> tuple[tuple[tuple[float, float], ...], tuple[tuple[float, float], ...]]:
+def bypass_at(speed: Signal, limits: RecordedLimits) -> tuple[Stretches, Stretches]:
     """Answer the stretches, s, at idle and above 1800 rpm.
 
-    >>> bypass_at(Signal(np.arange(20.0), np.array([800.0] * 10 + [2400.0] * 10)))
+    Parameters: speed in rpm; the limits. Raises nothing. Source: `figures/recorded.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> rpm = np.array([800.0] * 10 + [2400.0] * 10)
+    >>> bypass_at(Signal(np.arange(20.0), rpm), general(RecordedLimits))
     (((0.0, 9.0),), ((10.0, 19.0),))
     """
-    return _stretches(speed.times_s, speed.values < IDLE_RPM), _stretches(
-        speed.times_s, speed.values > DRIVES_RPM
-    )
+    at, rpm = speed.times_s, speed.values
+    return _stretches(at, rpm < limits.idle_rpm), _stretches(at, rpm > limits.drives_rpm)
 
 
-def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = None) -> Judgement:
+def judge_bypass(
+    position: Signal, speed: Signal, limits: RecordedLimits, open_at_idle: bool | None = None
+) -> Judgement:
     """Judge the bypass flap against engine speed: it changes over between idle and driving, every time.
 
-    `position` in percent open, `speed` in rpm. `open_at_idle` as the card says; None when it does not.
+    `position` in percent open, `speed` in rpm; the limits. `open_at_idle` as the card says; None when it does
+    not. Raises nothing. Source: `figures/recorded.toml`.
 
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 60, 0.2)
     >>> rpm = np.where(t % 20 < 10, 800.0, 2400.0)
-    >>> judge_bypass(Signal(t, np.where(rpm > 1500, 100.0, 0.0)), Signal(t, rpm)).cls
+    >>> flap = Signal(t, np.where(rpm > 1500, 100.0, 0.0))
+    >>> judge_bypass(flap, Signal(t, rpm), general(RecordedLimits)).cls
     'follows'
     """
-    stands = bypass_stands(position, speed)
+    stands = bypass_stands(position, speed, limits)
     if stands is None:
         return Judgement(
             "unclear",
@@ -227,11 +275,11 @@ def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = No
             None,
             None,
             None,
-            f"Record it at idle and above {DRIVES_RPM:g} rpm, several times.",
+            f"Record it at idle and above {limits.drives_rpm:g} rpm, several times.",
         )
     _, (flap, rpm) = beside([position, speed])
-    idle, (at_idle, at_work) = flap[rpm < IDLE_RPM], stands
-    if np.ptp(np.percentile(flap, [2, 98])) < 10:
+    idle, (at_idle, at_work) = flap[rpm < limits.idle_rpm], stands
+    if np.ptp(np.percentile(flap, [2, 98])) < limits.flap_stuck_percent:
         return Judgement(
             "failed",
             "stuck",
@@ -241,12 +289,12 @@ def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = No
             f"The flap stays at {plain(round(float(np.median(flap))))} % from idle to"
             f" {plain(round(float(rpm.max())))} rpm: stuck, or not driven.",
         )
-    wanted_apart = abs(at_idle - at_work) >= 30 and (
+    wanted_apart = abs(at_idle - at_work) >= limits.flap_apart_percent and (
         open_at_idle is None or (at_idle > at_work) == open_at_idle
     )
     third = len(idle) // 3
     began, ends = float(np.median(idle[:third])), float(np.median(idle[-third:]))
-    if abs(began - ends) >= 30:
+    if abs(began - ends) >= limits.flap_apart_percent:
         return Judgement(
             "failed",
             "no_return",
@@ -263,7 +311,8 @@ def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = No
             at_idle,
             "percent",
             None,
-            f"{plain(round(at_idle))} % at idle and {plain(round(at_work))} % above {DRIVES_RPM:g} rpm: it"
+            f"{plain(round(at_idle))} % at idle and {plain(round(at_work))} % above"
+            f" {limits.drives_rpm:g} rpm: it"
             " moves, but not with the speed.",
         )
     return Judgement(
@@ -272,7 +321,8 @@ def judge_bypass(position: Signal, speed: Signal, open_at_idle: bool | None = No
         abs(at_idle - at_work),
         "percent",
         None,
-        f"{plain(round(at_idle))} % at idle, {plain(round(at_work))} % above {DRIVES_RPM:g} rpm, every time.",
+        f"{plain(round(at_idle))} % at idle, {plain(round(at_work))} % above {limits.drives_rpm:g}"
+        " rpm, every time.",
     )
 
 
@@ -288,17 +338,20 @@ class RevTest:
     start_s: float
 
 
-def rev_test(
-    speed: Signal, low_rpm: float = REV_LOW, high_rpm: float = REV_HIGH, road: Signal | None = None
-) -> RevTest | None:
-    """Answer the quickest run up from one speed to another, and the longest plateau in it (under a fifth of
-    its usual acceleration); None when the recording holds no such run. `road`: vehicle speed in km/h, a run
-    while it drives is none.
+def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) -> RevTest | None:
+    """Answer the quickest run up from 1500 to 3000 rpm, and the longest plateau in it (under a fifth of its
+    usual acceleration); None when the recording holds no such run.
 
+    Parameters: engine speed in rpm; the limits; vehicle speed in km/h: a run while it drives is none. Raises
+    nothing. Source: `figures/recorded.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 10, 0.05)
-    >>> round(rev_test(Signal(t, np.clip(800 + 600 * t, 800, 4200))).seconds, 2)
+    >>> run = rev_test(Signal(t, np.clip(800 + 600 * t, 800, 4200)), general(RecordedLimits))
+    >>> round(run.seconds, 2)
     2.5
     """
+    low_rpm, high_rpm = limits.rev_low_rpm, limits.rev_high_rpm
     best: RevTest | None = None
     below = np.flatnonzero((speed.values[:-1] < low_rpm) & (speed.values[1:] >= low_rpm))
     for i in below:
@@ -310,7 +363,7 @@ def rev_test(
             np.any(speed.values[i + 1 : end] < low_rpm)
             or road is not None
             and len(road)
-            and float(np.interp(speed.times_s[end], road.times_s, road.values)) > STANDS_KMH
+            and float(np.interp(speed.times_s[end], road.times_s, road.values)) > limits.stands_kmh
         ):
             continue
         start_s, end_s = (
@@ -325,7 +378,7 @@ def rev_test(
         )
         t, v = speed.times_s[i : end + 1], speed.values[i : end + 1]
         usual = (high_rpm - low_rpm) / max(end_s - start_s, 1e-9)
-        slow = np.diff(v) / np.maximum(np.diff(t), 1e-9) < 0.2 * usual
+        slow = np.diff(v) / np.maximum(np.diff(t), 1e-9) < limits.plateau_share * usual
         longest, at_rpm, run = 0.0, 0.0, 0.0
         for k, flat in enumerate(slow):
             run = run + (t[k + 1] - t[k]) if flat else 0.0
@@ -338,7 +391,10 @@ def rev_test(
 
 
 def judge_alike(
-    first: Signal, second: Signal, names: tuple[str, str] = ("the first", "the second")
+    first: Signal,
+    second: Signal,
+    limits: RecordedLimits,
+    names: tuple[str, str] = ("the first", "the second"),
 ) -> Judgement:
     """Judge two pressures that should move alike, as before and after a filter: how far the second moves for
     a move of the first, and how long after.
@@ -346,25 +402,26 @@ def judge_alike(
     Slopes are compared over half a second; under 35 % of the first's movement, or more than 4 s behind, the
     second's hose or the passage behind it is blocked (general).
 
+    Parameters: both in kPa; the limits; what they are called. Raises nothing. Source: general,
+    `figures/recorded.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 60, 0.1)
-    >>> p = 10 + 8 * np.sin(t / 3)
-    >>> (
-    ...     judge_alike(Signal(t, p), Signal(t, 0.9 * p + 1)).cls,
-    ...     judge_alike(Signal(t, p), Signal(t, 0.05 * p + 9)).cls,
-    ... )
-    ('alike', 'creeps')
+    >>> p, limits = 10 + 8 * np.sin(t / 3), general(RecordedLimits)
+    >>> [judge_alike(Signal(t, p), Signal(t, q), limits).cls for q in (0.9 * p + 1, 0.05 * p + 9)]
+    ['alike', 'creeps']
     """
     t, (a, b) = beside([first, second])
-    if len(t) < 20 or np.ptp(a) < MOVES_KPA and np.ptp(b) < MOVES_KPA:
+    if len(t) < 20 or np.ptp(a) < limits.moves_kpa and np.ptp(b) < limits.moves_kpa:
         return Judgement(
             "unclear", "unclear", None, None, None, "The pressures hardly move: record them over a few pulls."
         )
     if np.ptp(b) > np.ptp(a):
         a, b, names = b, a, (names[1], names[0])
     step = float(np.median(np.diff(t)))
-    half = max(1, int(0.5 / step))
+    half = max(1, int(limits.slope_s / step))
     sa, sb = a[half:] - a[:-half], b[half:] - b[:-half]
-    lags = range(0, min(len(sa) // 3, int(2 * LATEST_S / step)) + 1, max(1, int(0.1 / step)))
+    lags = range(0, min(len(sa) // 3, int(2 * limits.latest_s / step)) + 1, max(1, int(0.1 / step)))
     fit = [
         (
             float(
@@ -376,10 +433,10 @@ def judge_alike(
         for k in lags
     ]
     share, late = max(fit)
-    if share < ALIKE_SHARE or late > LATEST_S:
+    if share < limits.alike_share or late > limits.latest_s:
         how = (
             f"{names[1]} moves only {round(max(0.0, share) * 100)} % as far as {names[0]}"
-            if share < ALIKE_SHARE
+            if share < limits.alike_share
             else f"{names[1]} comes {plain(round(late, 1))} s after {names[0]}"
         )
         return Judgement(
@@ -388,7 +445,8 @@ def judge_alike(
             share * 100,
             "percent",
             5.0,
-            f"{how[0].upper()}{how[1:]}: its hose, or the passage behind it, is blocked ({GENERAL}).",
+            f"{how[0].upper()}{how[1:]}: its hose, or the passage behind it, is blocked"
+            f" ({limits.alike_share.source}).",
         )
     return Judgement(
         "sound",

@@ -1,63 +1,100 @@
 """Battery and cranking: charge, sag, speed, drop."""
 
+from dataclasses import dataclass
+
+from .limits import Limit, Points, between
 from .quantity import Judgement, Measured, plain
 from .relay import VoltMeter
 
-CHARGE_TABLE = ((11.89, 0.0), (12.06, 25.0), (12.24, 50.0), (12.45, 75.0), (12.65, 100.0))
-CAPACITY_TABLE = ((-18.0, 50.0), (-10.0, 65.0), (0.0, 80.0), (25.0, 100.0))
-MIN_START_RPM = 150.0
-DROP_LIMITS_V = {"positive": 0.5, "ground": 0.3}
+
+@dataclass(frozen=True, slots=True)
+class BatteryLimits:
+    """The figures that judge battery and cranking, voltages of a 12 V battery. Tables: percent of charge by
+    volts at rest, percent of capacity by battery temperature in C, least volts while cranking by it."""
+
+    charge_percent: Points
+    capacity_percent: Points
+    crank_least_v: Points
+    charged_v: Limit
+    low_v: Limit
+    surface_v: Limit
+    rest_least_v: Limit
+    rest_most_v: Limit
+    crank_wavers_v: Limit
+    start_least_rpm: Limit
+    crank_most_rpm: Limit
+    speed_least_u_rpm: Limit
+    speed_u_share: Limit
+    drop_positive_v: Limit
+    drop_ground_v: Limit
+    drop_least_v: Limit
+    drop_most_v: Limit
 
 
-def _between(table: tuple[tuple[float, float], ...], x: float) -> float:
-    if x <= table[0][0]:
-        return table[0][1]
-    for (x0, y0), (x1, y1) in zip(table, table[1:], strict=False):
-        if x <= x1:
-            return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
-    return table[-1][1]
-
-
-def charge_percent(rest_v: float, system_v: int = 12) -> float:
+def charge_percent(rest_v: float, limits: BatteryLimits, system_v: int = 12) -> float:
     """Answer the state of charge in percent from the voltage after two hours of rest (flooded, 25 C,
     general).
 
-    >>> round(charge_percent(12.45)), round(charge_percent(12.345), 1), round(charge_percent(24.9, 24))
-    (75, 62.5, 75)
+    Parameters: volts at rest; the limits; the battery's nominal voltage. Level beyond the table. Raises
+    nothing. Source: general table of flooded lead batteries, `figures/battery.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> [round(charge_percent(v, limits, n), 1) for v, n in ((12.45, 12), (12.345, 12), (24.9, 24))]
+    [75.0, 62.5, 75.0]
     """
-    return _between(CHARGE_TABLE, rest_v * 12 / system_v)
+    return between(limits.charge_percent, rest_v * 12 / system_v)
 
 
-def cold_capacity_percent(battery_c: float) -> float:
+def cold_capacity_percent(battery_c: float, limits: BatteryLimits) -> float:
     """Answer what is left of a battery's capacity in the cold, percent of that at 25 C (general).
 
-    >>> cold_capacity_percent(0), cold_capacity_percent(-14)
+    Parameters: battery in C, level beyond the table; the limits. Raises nothing. Source: general table of
+    flooded lead batteries, `figures/battery.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> cold_capacity_percent(0, limits), cold_capacity_percent(-14, limits)
     (80.0, 57.5)
     """
-    return _between(CAPACITY_TABLE, battery_c)
+    return between(limits.capacity_percent, battery_c)
 
 
-def crank_limit_v(battery_c: float, system_v: int = 12) -> float:
+def crank_limit_v(battery_c: float, limits: BatteryLimits, system_v: int = 12) -> float:
     """Answer the least voltage while cranking: 9.6 V at 20 C, 8.5 V at -18 C, straight between (general).
 
-    >>> crank_limit_v(20), crank_limit_v(-18), round(crank_limit_v(1), 2)
+    Parameters: battery in C, level beyond the table; the limits; the battery's nominal voltage. Raises
+    nothing. Source: the usual load test, `figures/battery.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> crank_limit_v(20, limits), crank_limit_v(-18, limits), round(crank_limit_v(1, limits), 2)
     (9.6, 8.5, 9.05)
     """
-    return _between(((-18.0, 8.5), (20.0, 9.6)), battery_c) * system_v / 12
+    return between(limits.crank_least_v, battery_c) * system_v / 12
 
 
 def judge_rest(
-    rest_v: float, system_v: int = 12, battery_c: float | None = None, meter: VoltMeter | None = None
+    rest_v: float,
+    limits: BatteryLimits,
+    system_v: int = 12,
+    battery_c: float | None = None,
+    meter: VoltMeter | None = None,
 ) -> Judgement:
     """Judge a battery at rest. Classes: charged, low, flat, unclear. Below half charge fails, below 75 % is
     marginal.
 
-    >>> judge_rest(12.6).verdict, judge_rest(12.3).cls, judge_rest(11.9).verdict
+    Parameters: volts; the limits; the battery's nominal voltage; its temperature in C, None when not known;
+    the voltmeter, a general one without. Raises nothing. Source: `charge_percent`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> judge_rest(12.6, limits).verdict, judge_rest(12.3, limits).cls, judge_rest(11.9, limits).verdict
     ('sound', 'low', 'failed')
     """
     u = (meter or VoltMeter()).u(rest_v)
     per12 = Measured(*(v * 12 / system_v for v in (rest_v, rest_v - u, rest_v + u)))
-    if not 1 <= per12.value <= 16:
+    if not limits.rest_least_v <= per12.value <= limits.rest_most_v:
         return Judgement(
             "implausible",
             "implausible",
@@ -67,7 +104,7 @@ def judge_rest(
             f"{plain(rest_v)} V cannot be a {system_v} V battery at rest: probes, range, or a single-battery"
             " reading?",
         )
-    if per12.value > 13.1:
+    if per12.value > limits.surface_v:
         return Judgement(
             "implausible",
             "implausible",
@@ -77,14 +114,15 @@ def judge_rest(
             f"{plain(rest_v)} V is a charging or surface voltage: lights on for a minute, wait two hours,"
             " read again.",
         )
-    charge = charge_percent(rest_v, system_v)
+    charge = charge_percent(rest_v, limits, system_v)
     says = f"{plain(rest_v)} V at rest is about {round(charge)} % charged"
     if battery_c is not None and battery_c < 20:
         says += (
-            f"; at {plain(battery_c)} degC it gives about {round(cold_capacity_percent(battery_c))} % of its"
+            f"; at {plain(battery_c)} degC it gives about"
+            f" {round(cold_capacity_percent(battery_c, limits))} % of its"
             " capacity"
         )
-    for limit in (12.24, 12.45):
+    for limit in (limits.low_v, limits.charged_v):
         if per12.straddles(limit):
             return Judgement(
                 "unclear",
@@ -95,9 +133,9 @@ def judge_rest(
                 f"{says}; the limit of {plain(limit * system_v / 12)} V lies within the meter's {plain(u)} V."
                 " Charge it and test while cranking.",
             )
-    if per12.value >= 12.45:
+    if per12.value >= limits.charged_v:
         return Judgement("sound", "charged", rest_v, "V", u, f"{says}.")
-    if per12.value >= 12.24:
+    if per12.value >= limits.low_v:
         return Judgement("marginal", "low", rest_v, "V", u, f"{says}: charge it before the other tests.")
     return Judgement(
         "failed", "flat", rest_v, "V", u, f"{says}: charge it, rest it, then test it while cranking."
@@ -105,15 +143,24 @@ def judge_rest(
 
 
 def judge_crank(
-    crank_v: float, battery_c: float | None, system_v: int = 12, meter: VoltMeter | None = None
+    crank_v: float,
+    battery_c: float | None,
+    limits: BatteryLimits,
+    system_v: int = 12,
+    meter: VoltMeter | None = None,
 ) -> Judgement:
     """Judge the battery voltage while cranking. Classes: holds, sags, unclear.
 
-    >>> judge_crank(9.9, 20).verdict, judge_crank(8.8, 20).cls, judge_crank(8.8, -15).verdict
-    ('sound', 'sags', 'sound')
+    Parameters: lowest volts; battery in C, None is taken for 20; the limits; the battery's nominal voltage;
+    the voltmeter, a general one without. Raises nothing. Source: `crank_limit_v`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> [judge_crank(v, c, limits).cls for v, c in ((9.9, 20), (8.8, 20), (8.8, -15))]
+    ['holds', 'sags', 'holds']
     """
-    u = (meter or VoltMeter()).u(crank_v) + 0.05
-    if not 0 <= crank_v <= 16 * system_v / 12:
+    u = (meter or VoltMeter()).u(crank_v) + limits.crank_wavers_v
+    if not 0 <= crank_v <= limits.rest_most_v * system_v / 12:
         return Judgement(
             "implausible",
             "implausible",
@@ -122,7 +169,7 @@ def judge_crank(
             u,
             f"{plain(crank_v)} V cannot be a {system_v} V battery under the starter: read again.",
         )
-    limit = crank_limit_v(20 if battery_c is None else battery_c, system_v)
+    limit = crank_limit_v(20 if battery_c is None else battery_c, limits, system_v)
     at = "20 degC (taken)" if battery_c is None else f"{plain(battery_c)} degC"
     says = f"{plain(crank_v)} V while cranking; {plain(limit)} V is the least at {at} (general)."
     if Measured(crank_v, crank_v - u, crank_v + u).straddles(limit):
@@ -142,14 +189,18 @@ def judge_crank(
     )
 
 
-def judge_speed(rpm: float) -> Judgement:
+def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
     """Judge the cranking speed: under 150 per minute no diesel starts by itself, whatever the plugs.
 
-    >>> judge_speed(120).cls, judge_speed(210).verdict, judge_speed(150).verdict
+    Parameters: speed per minute; the limits. Raises nothing. Source: general, `figures/battery.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> judge_speed(120, limits).cls, judge_speed(210, limits).verdict, judge_speed(150, limits).verdict
     ('too_slow', 'sound', 'unclear')
     """
-    u = max(3.0, 0.02 * rpm)
-    if not 0 <= rpm <= 600:
+    u, least = max(limits.speed_least_u_rpm, limits.speed_u_share * rpm), plain(limits.start_least_rpm)
+    if not 0 <= rpm <= limits.crank_most_rpm:
         return Judgement(
             "implausible",
             "implausible",
@@ -158,40 +209,51 @@ def judge_speed(rpm: float) -> Judgement:
             u,
             f"{plain(rpm)} per minute is no cranking speed (20 to 400 is): read again.",
         )
-    if rpm + u < MIN_START_RPM:
+    if rpm + u < limits.start_least_rpm:
         return Judgement(
             "failed",
             "too_slow",
             rpm,
             "rpm",
             u,
-            f"{plain(rpm)} per minute: under 150 it does not start by itself, whatever the plugs do. Battery,"
+            f"{plain(rpm)} per minute: under {least} it does not start by itself, whatever the plugs"
+            " do. Battery,"
             " cables, starter first.",
         )
-    if rpm - u < MIN_START_RPM:
+    if rpm - u < limits.start_least_rpm:
         return Judgement(
             "unclear",
             "unclear",
             rpm,
             "rpm",
             u,
-            f"{plain(rpm)} per minute, at the limit of 150: charge the battery and repeat.",
+            f"{plain(rpm)} per minute, at the limit of {least}: charge the battery and repeat.",
         )
     return Judgement(
-        "sound", "fast_enough", rpm, "rpm", u, f"{plain(rpm)} per minute is fast enough (over 150, general)."
+        "sound",
+        "fast_enough",
+        rpm,
+        "rpm",
+        u,
+        f"{plain(rpm)} per minute is fast enough (over {least}, general).",
     )
 
 
-def judge_drop(drop_v: float, side: str, meter: VoltMeter | None = None) -> Judgement:
+def judge_drop(drop_v: float, side: str, limits: BatteryLimits, meter: VoltMeter | None = None) -> Judgement:
     """Judge the drop along a cable while cranking: 0.5 V on the positive side, 0.3 V on the ground (general).
 
-    >>> judge_drop(0.9, "positive").cls, judge_drop(0.1, "ground").verdict
+    Parameters: drop in V; `positive`, anything else is the ground; the limits; the voltmeter, a general one
+    without. Raises nothing. Source: general for starter cables, `figures/battery.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> judge_drop(0.9, "positive", limits).cls, judge_drop(0.1, "ground", limits).verdict
     ('drops', 'sound')
     """
-    limit = DROP_LIMITS_V.get(side, 0.3)
+    limit = limits.drop_positive_v if side == "positive" else limits.drop_ground_v
     u = (meter or VoltMeter()).u(drop_v)
     says = f"{plain(drop_v)} V lost on the {side} side while cranking; {plain(limit)} V allowed (general)."
-    if not -0.5 <= drop_v <= 30:
+    if not limits.drop_least_v <= drop_v <= limits.drop_most_v:
         return Judgement(
             "implausible",
             "implausible",

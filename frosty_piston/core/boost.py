@@ -4,15 +4,31 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from .limits import Limit
 from .quantity import Judgement, percent, plain
 from .traces import Signal, beside, runs
 
-GENERAL = "general figure, check your service data"
-PULL_KPA, PULL_S, SETTLES_S = 20.0, 2.0, 1.5
-SHORT_SHARE, SHORT_KPA = 0.12, 10.0
-OVER_SHARE, OVER_KPA, OVER_S = 0.15, 15.0, 0.5
-HUNTS_KPA, HUNTS_TURNS = 8.0, 5
-AT_LIMIT_SHARE, FOLLOWS_PERCENT = 0.92, 10.0
+
+@dataclass(frozen=True, slots=True)
+class BoostLimits:
+    """The figures by which pulls are found and judged, units in their names; shares are of the boost asked,
+    or of the highest vane command."""
+
+    pull_kpa: Limit
+    pull_s: Limit
+    settles_s: Limit
+    stood_share: Limit
+    short_share: Limit
+    short_kpa: Limit
+    over_share: Limit
+    over_kpa: Limit
+    over_s: Limit
+    hunts_kpa: Limit
+    hunts_turns: Limit
+    vane_limit_share: Limit
+    vane_follows_percent: Limit
+
+
 READINGS = {
     (
         "short",
@@ -100,17 +116,24 @@ class BoostReport:
 
 
 def analyse_boost(
-    target: Signal, actual: Signal, vane_command: Signal | None = None, vane_position: Signal | None = None
+    target: Signal,
+    actual: Signal,
+    limits: BoostLimits,
+    vane_command: Signal | None = None,
+    vane_position: Signal | None = None,
 ) -> BoostReport | None:
     """Answer what a recording of pulls says; None without a stretch of two seconds in which at least 20 kPa
     are asked.
 
     `target`, `actual`: manifold pressure in kPa; the pressure at rest is the lowest asked. `vane_command`,
-    `vane_position` in percent, closed at the end at which most boost is asked.
+    `vane_position` in percent, closed at the end at which most boost is asked. Raises nothing. Source:
+    `figures/boost.toml`.
 
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 12, 0.1)
     >>> asked = np.where((t > 3) & (t < 9), 180.0, 100.0)
-    >>> report = analyse_boost(Signal(t, asked), Signal(t, 100 + 0.6 * (asked - 100)))
+    >>> got = Signal(t, 100 + 0.6 * (asked - 100))
+    >>> report = analyse_boost(Signal(t, asked), got, general(BoostLimits))
     >>> report.pulls, round(report.asked_kpa), round(report.shortfall_kpa)
     (1, 80, 32)
     """
@@ -119,25 +142,25 @@ def analyse_boost(
         return None
     step = float(np.median(np.diff(t)))
     rest = float(np.percentile(want, 2))
-    pulls = [r for r in runs(want - rest >= PULL_KPA) if t[r.stop - 1] - t[r.start] >= PULL_S]
+    pulls = [r for r in runs(want - rest >= limits.pull_kpa) if t[r.stop - 1] - t[r.start] >= limits.pull_s]
     if not pulls:
         return None
     asked, missing, came, over, over_s, swing, period = [], [], [], [], [], [], []
     for r in pulls:
         gauge, got_gauge = want[r] - rest, got[r] - rest
-        settled = t[r] >= t[r.start] + min(SETTLES_S + 0.5, 0.5 * (t[r.stop - 1] - t[r.start]))
+        settled = t[r] >= t[r.start] + min(limits.settles_s + 0.5, 0.5 * (t[r.stop - 1] - t[r.start]))
         asked.append(float(np.median(gauge[settled])))
         missing.append(float(np.median((gauge - got_gauge)[settled])))
-        there = np.flatnonzero(got_gauge >= 0.9 * gauge)
+        there = np.flatnonzero(got_gauge >= limits.stood_share * gauge)
         came.append(float(t[r][there[0]] - t[r.start]) if len(there) else np.nan)
         above = (got_gauge - gauge)[there[0] :] if len(there) else np.zeros(1)
         over.append(float(np.max(above, initial=0.0)))
-        high = runs(above > max(OVER_KPA, OVER_SHARE * asked[-1]))
+        high = runs(above > max(limits.over_kpa, limits.over_share * asked[-1]))
         over_s.append(max((h.stop - h.start for h in high), default=0) * step)
-        kpa, seconds = _hunting((got_gauge - gauge)[settled], step)
+        kpa, seconds = _hunting((got_gauge - gauge)[settled], step, limits.hunts_turns)
         swing.append(kpa)
         period.append(seconds)
-    at_limit, follows = _vanes(t, pulls, vane_command, vane_position)
+    at_limit, follows = _vanes(t, pulls, limits, vane_command, vane_position)
     noise = float(np.median(np.abs(np.diff(got)))) + 0.5
     reached = [c for c in came if np.isfinite(c)]
     return BoostReport(
@@ -156,7 +179,7 @@ def analyse_boost(
     )
 
 
-def _hunting(miss: np.ndarray, step: float) -> tuple[float, float]:
+def _hunting(miss: np.ndarray, step: float, least_turns: float) -> tuple[float, float]:
     """Half the swing and the period of what goes up and down round its own middle; (0, 0) when it turns too
     seldom."""
     if len(miss) < 8:
@@ -169,7 +192,7 @@ def _hunting(miss: np.ndarray, step: float) -> tuple[float, float]:
         if abs(v) > band and np.sign(v) != side:
             side, turns = int(np.sign(v)), turns + 1
             last.append(i)
-    if turns < HUNTS_TURNS:
+    if turns < least_turns:
         return 0.0, 0.0
     return (
         float(np.percentile(flat, 95) - np.percentile(flat, 5)) / 2,
@@ -178,7 +201,7 @@ def _hunting(miss: np.ndarray, step: float) -> tuple[float, float]:
 
 
 def _vanes(
-    t: np.ndarray, pulls: list[slice], command: Signal | None, position: Signal | None
+    t: np.ndarray, pulls: list[slice], limits: BoostLimits, command: Signal | None, position: Signal | None
 ) -> tuple[bool | None, bool | None]:
     if command is None or position is None:
         return None, None
@@ -187,23 +210,28 @@ def _vanes(
         return None, None
     inside = np.zeros(len(tv), bool)
     for r in pulls:
-        inside |= (tv >= t[r.start] + SETTLES_S) & (tv <= t[r.stop - 1])
+        inside |= (tv >= t[r.start] + limits.settles_s) & (tv <= t[r.stop - 1])
     if not inside.any():
         return None, None
-    limit = float(np.median(c[inside])) >= AT_LIMIT_SHARE * float(np.percentile(c, 99))
-    return limit, float(np.percentile(np.abs(c - p)[inside], 75)) <= FOLLOWS_PERCENT
+    at_limit = float(np.median(c[inside])) >= limits.vane_limit_share * float(np.percentile(c, 99))
+    return at_limit, float(np.percentile(np.abs(c - p)[inside], 75)) <= limits.vane_follows_percent
 
 
-def judge_boost(report: BoostReport | None) -> Judgement:
+def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
     """Judge the pulls: hunts, over, short, reaches, with what the vanes say of it.
 
     Short: more than 12 % of what was asked and 10 kPa are missing (general), uncertainty taken off. Over:
     more than 15 % and 15 kPa above it for half a second. Hunts: swings over 8 kPa either way, five turns or
     more, unless one long excess makes up more than a whole swing.
 
+    Parameters: the report, None for a recording without a pull; the limits. Raises nothing. Source: general,
+    `figures/boost.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 12, 0.1)
     >>> asked = np.where((t > 3) & (t < 9), 180.0, 100.0)
-    >>> judge_boost(analyse_boost(Signal(t, asked), Signal(t, 100 + 0.6 * (asked - 100)))).cls
+    >>> got, limits = Signal(t, 100 + 0.6 * (asked - 100)), general(BoostLimits)
+    >>> judge_boost(analyse_boost(Signal(t, asked), got, limits), limits).cls
     'short'
     """
     if report is None:
@@ -213,7 +241,8 @@ def judge_boost(report: BoostReport | None) -> Judgement:
             None,
             None,
             None,
-            "No pull in it: two seconds in which at least 20 kPa of boost are asked are wanted.",
+            f"No pull in it: {plain(limits.pull_s)} s in which at least {plain(limits.pull_kpa)} kPa"
+            " of boost are asked are wanted.",
         )
     asked, u = report.asked_kpa, report.u_kpa
     head = (
@@ -226,8 +255,10 @@ def judge_boost(report: BoostReport | None) -> Judgement:
         else "; nine tenths never stood"
     )
     follows = report.vane_follows if report.vane_at_limit is not None else None
-    over = report.over_s >= OVER_S and report.overshoot_kpa > max(OVER_KPA, OVER_SHARE * asked)
-    if report.hunting_kpa >= HUNTS_KPA and not (over and report.over_s > report.period_s):
+    over = report.over_s >= limits.over_s and report.overshoot_kpa > max(
+        limits.over_kpa, limits.over_share * asked
+    )
+    if report.hunting_kpa >= limits.hunts_kpa and not (over and report.over_s > report.period_s):
         return Judgement(
             "failed",
             "hunts",
@@ -235,7 +266,8 @@ def judge_boost(report: BoostReport | None) -> Judgement:
             "kPa",
             u,
             f"{head}; it swings by {plain(round(report.hunting_kpa, 1))} kPa either way, every"
-            f" {plain(round(report.period_s, 1))} s ({GENERAL}). {READINGS['hunts', follows]}",
+            f" {plain(round(report.period_s, 1))} s ({limits.hunts_kpa.source})."
+            f" {READINGS['hunts', follows]}",
         )
     if over:
         return Judgement(
@@ -245,9 +277,9 @@ def judge_boost(report: BoostReport | None) -> Judgement:
             "kPa",
             u,
             f"{head}; {plain(round(report.overshoot_kpa, 1))} kPa too much for"
-            f" {plain(round(report.over_s, 1))} s ({GENERAL}). {READINGS['over', follows]}",
+            f" {plain(round(report.over_s, 1))} s ({limits.over_kpa.source}). {READINGS['over', follows]}",
         )
-    if report.shortfall_kpa - u > max(SHORT_KPA, SHORT_SHARE * asked):
+    if report.shortfall_kpa - u > max(limits.short_kpa, limits.short_share * asked):
         known = follows if report.vane_at_limit else None
         tail = (
             READINGS["short", known]
@@ -264,7 +296,7 @@ def judge_boost(report: BoostReport | None) -> Judgement:
             "kPa",
             u,
             f"{head}; {plain(round(report.shortfall_kpa, 1))} kPa are missing,"
-            f" {percent(report.shortfall_kpa / asked)} of it{came} ({GENERAL}). {tail}",
+            f" {percent(report.shortfall_kpa / asked)} of it{came} ({limits.short_share.source}). {tail}",
         )
     return Judgement(
         "sound",
@@ -276,20 +308,22 @@ def judge_boost(report: BoostReport | None) -> Judgement:
     )
 
 
-def boost_table(report: BoostReport | None) -> list[BoostRow]:
+def boost_table(report: BoostReport | None, limits: BoostLimits) -> list[BoostRow]:
     """Answer the rows of the boost table, the one the recording falls into marked; none is when the vanes
-    were not recorded.
+    were not recorded. Parameters, what is raised and source: as of `judge_boost`.
 
+    >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 12, 0.1)
     >>> asked, vane = (
     ...     np.where((t > 3) & (t < 9), 180.0, 100.0),
     ...     Signal(t, np.where((t > 3) & (t < 9), 95.0, 20.0)),
     ... )
-    >>> report = analyse_boost(Signal(t, asked), Signal(t, 100 + 0.6 * (asked - 100)), vane, vane)
-    >>> [row.points_at for row in boost_table(report) if row.here]
+    >>> got, limits = Signal(t, 100 + 0.6 * (asked - 100)), general(BoostLimits)
+    >>> report = analyse_boost(Signal(t, asked), got, limits, vane, vane)
+    >>> [row.points_at for row in boost_table(report, limits) if row.here]
     ['leak, exhaust or intake restriction, worn turbo']
     """
-    cls = judge_boost(report).cls
+    cls = judge_boost(report, limits).cls
     follows = report.vane_follows if report is not None and (cls != "short" or report.vane_at_limit) else None
     return [
         BoostRow(boost, told, does, says, follows is not None and (cls, follows) == (row, wanted))

@@ -4,8 +4,6 @@ from dataclasses import dataclass
 
 LAMP_CURRENT_EXPONENT = 0.55
 LAMP_LIGHT_EXPONENT = 1.55
-LIT_SHARE = 0.7
-DARK_SHARE = 0.05
 
 
 def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
@@ -36,15 +34,16 @@ def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, ra
     return (low / rated_v) ** LAMP_LIGHT_EXPONENT
 
 
-def lamp_limit_ohm(
-    rated_w: float, share: float = LIT_SHARE, supply_v: float = 12.0, rated_v: float = 12.0
-) -> float:
+def lamp_limit_ohm(rated_w: float, share: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
     """Answer the highest series resistance through which the lamp still reaches a brightness share.
 
     Turns `lamp_share` round: ``V = V0*share^(1/1.55)``, ``R = (U - V)/I``. In ohm; 0 when the supply itself
     is too low for that share.
 
-    >>> round(lamp_limit_ohm(2), 1), round(lamp_limit_ohm(21), 1)
+    Parameters: rated power in W at `rated_v` in V; share of full brightness, 0 to 1; supply in V. Raises
+    ValueError for a lamp without power. Source: as of `lamp_share`.
+
+    >>> round(lamp_limit_ohm(2, 0.7), 1), round(lamp_limit_ohm(21, 0.7), 1)
     (16.8, 1.6)
     """
     if rated_w <= 0 or rated_v <= 0:
@@ -65,7 +64,8 @@ class Contact:
 def contact(feed_v: float, output_v: float, current_a: float) -> Contact:
     """Answer what a contact's voltage drop means: ``R = (feed - output)/I``, ``heat = (feed - output)*I``.
 
-    Parameters: volts before and after the contact under load, current through it in A (> 0).
+    Parameters: volts before and after the contact under load, current through it in A (> 0). Raises
+    ValueError without current. Source: Ohm's law.
 
     >>> contact(12.0, 11.0, 40.0)
     Contact(resistance_ohm=0.025, heat_w=40.0)

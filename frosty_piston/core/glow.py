@@ -1,14 +1,48 @@
 """Glow plug resistance: what a value in ohm says about a plug, a wire and the method itself."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from statistics import median
 
-from .plugs import PATH_OHM, PLUG_KINDS, PlugKind, at_20c, heat_share, plug_power_w, resistance_at_share
+from .limits import Limit
+from .plugs import PlugKind, at_20c, heat_share, plug_power_w, resistance_at_share
 from .quantity import Judgement, Measured, combined, meter_uncertainty, percent, plain
 
-OPEN_OHM = 1000.0
-SHORT_OHM = 0.1
-UNZEROED_LEADS_OHM = 0.3
+GENERAL_KIND = "rod_12v"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class GlowLimits:
+    """The figures that judge glow plugs. Shares are of the reference heat; `kinds`: what each kind of plug is
+    like; the others by their unit and name."""
+
+    open_ohm: Limit
+    short_ohm: Limit
+    unzeroed_leads_ohm: Limit
+    path_ohm: Limit
+    weak_share: Limit
+    failed_share: Limit
+    bridged_share: Limit
+    apart_times: Limit
+    lamp_lit_share: Limit
+    lamp_dark_share: Limit
+    lamp_near_share: Limit
+    settled_s: Limit
+    clamp_percent: Limit
+    clamp_least_a: Limit
+    open_a: Limit
+    most_a: Limit
+    no_fall_share: Limit
+    estimate_low_share: Limit
+    estimate_inrush_share: Limit
+    estimate_high_share: Limit
+    count_most_times: Limit
+    count_sound_share: Limit
+    kinds: Mapping[str, PlugKind]
+
+    def kind(self, glow: str) -> PlugKind:
+        """What a kind of plug is like; one that is not listed is taken as a 12 V rod plug."""
+        return self.kinds.get(glow, self.kinds[GENERAL_KIND])
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,19 +54,19 @@ class Meter:
     resolution_ohm: float = 0.01
     lead_zero_ohm: float | None = None
 
-    def measured(self, shown_ohm: float) -> Measured:
+    def measured(self, shown_ohm: float, unzeroed_ohm: float) -> Measured:
         """Take the leads off a shown value and give the interval that is left.
 
         With a lead zero R0: ``R = shown - R0``, both uncertainties combined. Without one the leads may hold
-        up to 0.3 ohm (general), so the true value can only be lower.
+        up to `unzeroed_ohm`, so the true value can only be lower. Both in ohm. Raises nothing.
 
-        >>> r = Meter(0.8, 3, 0.01, 0.2).measured(1.0)
+        >>> r = Meter(0.8, 3, 0.01, 0.2).measured(1.0, 0.3)
         >>> round(r.value, 2), round(r.u, 3)
         (0.8, 0.049)
         """
         u = self._u(shown_ohm)
         if self.lead_zero_ohm is None:
-            return Measured(shown_ohm, shown_ohm - u - UNZEROED_LEADS_OHM, shown_ohm + u)
+            return Measured(shown_ohm, shown_ohm - u - unzeroed_ohm, shown_ohm + u)
         u = combined(u, self._u(self.lead_zero_ohm))
         value = shown_ohm - self.lead_zero_ohm
         return Measured(value, value - u, value + u)
@@ -51,16 +85,19 @@ class Reference:
     from_card: bool
 
 
-def reference(glow: str, nominal_ohm: float | None, set_ohm: list[float]) -> Reference:
+def reference(glow: str, nominal_ohm: float | None, set_ohm: list[float], limits: GlowLimits) -> Reference:
     """Answer what a healthy plug of this engine would read.
 
     The card's nominal; without one the median of this set, if it lies in the general range of the kind;
-    else the middle of that range. `set_ohm` holds the corrected values of the plugs that conduct.
+    else the middle of that range. `set_ohm` holds the corrected values of the plugs that conduct, in ohm;
+    `glow` is the kind. Raises nothing. Source: the card, or the general ranges of `figures/glow.toml`.
 
-    >>> reference("rod_12v", None, [0.8, 0.9, 12.0]).ohm, reference("rod_12v", 0.7, []).source
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(GlowLimits)
+    >>> reference("rod_12v", None, [0.8, 0.9, 12.0], limits).ohm, reference("rod_12v", 0.7, [], limits).source
     (0.9, "the engine card's nominal")
     """
-    kind = PLUG_KINDS.get(glow, PLUG_KINDS["rod_12v"])
+    kind = limits.kind(glow)
     if nominal_ohm:
         return Reference(nominal_ohm, "the engine card's nominal", kind, True)
     if len(set_ohm) >= 2 and kind.low_ohm <= median(set_ohm) <= kind.high_ohm:
@@ -87,72 +124,81 @@ class PlugJudged:
     power_w: float | None
 
 
-def corrected(reading: PlugReading, meter: Meter) -> Measured | None:
-    """Answer the plug's own resistance at 20 C, leads off; None for an open circuit.
+def corrected(reading: PlugReading, meter: Meter, limits: GlowLimits) -> Measured | None:
+    """Answer the plug's own resistance at 20 C in ohm, leads off; None for an open circuit.
 
-    >>> round(corrected(PlugReading(1, 1.32, 60.0), Meter(lead_zero_ohm=0.2)).value, 3)
+    Parameters: the reading, the meter, the limits. Raises ValueError for a part temperature that cannot be.
+    Source: `at_20c`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> round(corrected(PlugReading(1, 1.32, 60.0), Meter(lead_zero_ohm=0.2), general(GlowLimits)).value, 3)
     0.933
     """
-    if reading.shown_ohm is None or reading.shown_ohm > OPEN_OHM:
+    if reading.shown_ohm is None or reading.shown_ohm > limits.open_ohm:
         return None
-    got = meter.measured(reading.shown_ohm)
+    got = meter.measured(reading.shown_ohm, limits.unzeroed_leads_ohm)
     if reading.part_c is None:
         return got
     return Measured(*(at_20c(v, reading.part_c) for v in (got.value, got.low, got.high)))
 
 
-def looks_bridged(values: list[Measured], ref: Reference) -> bool:
+def looks_bridged(values: list[Measured], ref: Reference, limits: GlowLimits) -> bool:
     """Answer whether every position shows the same joined circuit instead of its own plug.
 
     All of three or more values agree within their uncertainty, and they are so low that one plug alone
     would not read it: under 0.7 of the reference, or under the general range of the kind.
 
-    >>> low = [Measured(0.2, 0.15, 0.25)] * 4
-    >>> (
-    ...     looks_bridged(low, reference("rod_12v", 0.8, [])),
-    ...     looks_bridged(low[:2], reference("rod_12v", 0.8, [])),
-    ... )
+    Parameters: one corrected value in ohm per position; the reference; the limits. Raises nothing. Source:
+    plugs joined in parallel read ``R/n``, two already half.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> low, limits = [Measured(0.2, 0.15, 0.25)] * 4, general(GlowLimits)
+    >>> ref = reference("rod_12v", 0.8, [], limits)
+    >>> looks_bridged(low, ref, limits), looks_bridged(low[:2], ref, limits)
     (True, False)
     """
     if len(values) < 3 or max(v.low for v in values) > min(v.high for v in values):
         return False
     middle = median(v.value for v in values)
-    return middle > 0.01 and (middle < 0.7 * ref.ohm or (not ref.from_card and middle < ref.kind.low_ohm))
+    return middle > 0.01 and (
+        middle < limits.bridged_share * ref.ohm or (not ref.from_card and middle < ref.kind.low_ohm)
+    )
 
 
 def judge_set(
     readings: list[PlugReading],
     meter: Meter,
     glow: str,
+    limits: GlowLimits,
     nominal_ohm: float | None = None,
-    path_ohm: float = PATH_OHM,
     wires_off: bool = False,
 ) -> list[PlugJudged]:
     """Judge the plugs read at one test point, each by itself and against its set.
 
     Parameters: the readings of one point; the meter; the kind of plug (`rod_12v`, `fast_7v`, `fast_5v`,
-    `ceramic`; anything else is taken as `rod_12v`); the card's nominal in ohm or None; resistance of wire and
-    contacts in ohm; whether every wire was unplugged first. Returns one PlugJudged per reading, in order.
-    Classes: open, high (under half the reference heat), weak (under 80 %), sound, short (under 0.1 ohm),
-    bridged, unclear (the interval straddles a limit, and the method that settles it is named).
+    `ceramic`; anything else is taken as `rod_12v`); the limits; the card's nominal in ohm or None; whether
+    every wire was unplugged first. Returns one PlugJudged per reading, in order. Classes: open, high (under
+    half the reference heat), weak (under 80 %), sound, short (under 0.1 ohm), bridged, unclear (the interval
+    straddles a limit, and the method that settles it is named). Raises nothing. Source: heat by Ohm's law;
+    the limits of `figures/glow.toml`.
 
-    >>> judged = judge_set(
-    ...     [PlugReading(1, 1.0), PlugReading(2, None)], Meter(0.8, 3, 0.01, 0.2), "rod_12v", 0.8
-    ... )
+    >>> from frosty_piston.knowledge.figures import general
+    >>> plugs, meter = [PlugReading(1, 1.0), PlugReading(2, None)], Meter(0.8, 3, 0.01, 0.2)
+    >>> judged = judge_set(plugs, meter, "rod_12v", general(GlowLimits), 0.8)
     >>> [j.judgement.cls for j in judged], judged[0].judgement.verdict
     (['sound', 'open'], 'sound')
     """
-    values = [corrected(r, meter) for r in readings]
-    conducting = [v.value for v in values if v and v.high > SHORT_OHM and v.value < OPEN_OHM]
-    ref = reference(glow, nominal_ohm, conducting)
+    values = [corrected(r, meter, limits) for r in readings]
+    conducting = [v.value for v in values if v and v.high > limits.short_ohm and v.value < limits.open_ohm]
+    ref = reference(glow, nominal_ohm, conducting, limits)
     if (
         not wires_off
         and len(readings) == len([v for v in values if v])
-        and looks_bridged([v for v in values if v], ref)
+        and looks_bridged([v for v in values if v], ref, limits)
     ):
         return [_bridged(r, v, len(readings), ref) for r, v in zip(readings, values, strict=True) if v]
     middle = median(conducting) if len(conducting) >= 3 else None
-    return [_judge_one(r, v, meter, ref, middle, path_ohm) for r, v in zip(readings, values, strict=True)]
+    return [_judge_one(r, v, meter, ref, middle, limits) for r, v in zip(readings, values, strict=True)]
 
 
 def _bridged(reading: PlugReading, value: Measured, count: int, ref: Reference) -> PlugJudged:
@@ -171,9 +217,11 @@ def _judge_one(
     meter: Meter,
     ref: Reference,
     set_median: float | None,
-    path_ohm: float,
+    limits: GlowLimits,
 ) -> PlugJudged:
-    def told(verdict: str, cls: str, because: str, share: float | None = None) -> PlugJudged:
+    path_ohm, short_ohm = limits.path_ohm, limits.short_ohm
+
+    def came_to(verdict: str, cls: str, because: str, share: float | None = None) -> PlugJudged:
         figure, u = (value.value, value.u) if value else (None, None)
         watts = (
             plug_power_w(max(0.0, value.value), ref.kind.working_v, path_ohm)
@@ -183,11 +231,13 @@ def _judge_one(
         return PlugJudged(reading.cylinder, Judgement(verdict, cls, figure, "ohm", u, because), share, watts)
 
     if value is None:
-        return told("failed", "open", "Open circuit: no current can flow, so this plug makes no heat.", 0.0)
+        return came_to(
+            "failed", "open", "Open circuit: no current can flow, so this plug makes no heat.", 0.0
+        )
     says = f"{plain(value.value)} ohm"
     if value.high < 0:
         lead = meter.lead_zero_ohm or 0.0
-        return told(
+        return came_to(
             "implausible",
             "implausible",
             f"The meter showed {plain(reading.shown_ohm or 0)} ohm, less than its own leads "
@@ -195,23 +245,25 @@ def _judge_one(
         )
     share = heat_share(max(value.value, 0.0), ref.ohm, path_ohm)
     heat = f"{percent(share)} of the heat of a {plain(ref.ohm)}-ohm plug ({ref.source})"
-    if value.high < SHORT_OHM:
-        return told(
+    if value.high < short_ohm:
+        return came_to(
             "failed",
             "short",
-            f"{says}, at most {plain(value.high)}: a short, less than 0.1 ohm even with the "
-            "meter's uncertainty. It blows the fuse or burns the relay.",
+            f"{says}, at most {plain(value.high)}: a short, less than {plain(short_ohm)} ohm even with "
+            "the meter's uncertainty. It blows the fuse or burns the relay.",
             share,
         )
-    weak_ohm, high_ohm = (resistance_at_share(s, ref.ohm, path_ohm) for s in (0.8, 0.5))
+    weak_ohm, high_ohm = (
+        resistance_at_share(s, ref.ohm, path_ohm) for s in (limits.weak_share, limits.failed_share)
+    )
     if value.low > high_ohm:
-        return told("failed", "high", f"{says}: {heat}, so it hardly helps the start.", share)
-    for limit, what in ((SHORT_OHM, "a short"), (weak_ohm, "a weak plug"), (high_ohm, "a failed plug")):
+        return came_to("failed", "high", f"{says}: {heat}, so it hardly helps the start.", share)
+    for limit, what in ((short_ohm, "a short"), (weak_ohm, "a weak plug"), (high_ohm, "a failed plug")):
         if value.straddles(limit):
             leads = (
                 "" if meter.lead_zero_ohm is not None else " Short the probes and enter the lead zero first."
             )
-            return told(
+            return came_to(
                 "unclear",
                 "unclear",
                 f"{says}, really between {plain(max(0.0, value.low))} and {plain(value.high)}: the limit for "
@@ -220,31 +272,32 @@ def _judge_one(
                 share,
             )
     if value.low > weak_ohm:
-        return told("marginal", "weak", f"{says}: {heat}; a tired plug.", share)
-    lowest = ref.ohm / 2 if ref.from_card else ref.kind.low_ohm
+        return came_to("marginal", "weak", f"{says}: {heat}; a tired plug.", share)
+    lowest = limits.failed_share * ref.ohm if ref.from_card else ref.kind.low_ohm
     if value.high < lowest:
-        return told(
+        return came_to(
             "unclear",
             "unclear",
             f"{says} is lower than a {ref.kind.name} reads (from {plain(lowest)} ohm): another kind "
             "of plug, a partial short, or wires still joined. Compare the type; a clamp settles it.",
             share,
         )
-    if set_median and value.low > 2 * set_median:
-        return told(
+    if set_median and value.low > limits.apart_times * set_median:
+        return came_to(
             "marginal",
             "weak",
-            f"{says} lies in the range, but it is over twice the middle of its set "
-            f"({plain(set_median)} ohm).",
+            f"{says} lies in the range, but it is over {plain(limits.apart_times)} times the middle of its "
+            f"set ({plain(set_median)} ohm).",
             share,
         )
-    return told("sound", "sound", f"{says}: {heat}.", share)
+    return came_to("sound", "sound", f"{says}: {heat}.", share)
 
 
 def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
     """Answer where the trouble lies when a plug was read at the connector and again at the plug itself.
 
-    Returns `wire`, `plug`, `none` or `unclear`, for the page to put into words.
+    Parameters: the judgement at the connector, the one at the plug. Returns `wire`, `plug`, `none` or
+    `unclear`, for the page to put into words. Raises nothing. Source: what lies between the two points.
 
     >>> bad, good = (
     ...     Judgement("failed", "open", None, "ohm", None, ""),

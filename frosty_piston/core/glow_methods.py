@@ -1,29 +1,32 @@
 """The other ways to test a glow plug: test lamp, current clamp, heat on the bench."""
 
-from .electrical import DARK_SHARE, LIT_SHARE, lamp_limit_ohm
-from .glow import Reference
-from .plugs import resistance_at_share
+from .electrical import lamp_limit_ohm
+from .glow import GlowLimits, Reference
+from .plugs import PlugKind, resistance_at_share
 from .quantity import Judgement, plain
 
-GENERAL_CLAMP_PERCENT = 3.0
 
-
-def judge_lamp(seen: str, lamp_w: float, ref: Reference, supply_v: float = 12.0) -> Judgement:
+def judge_lamp(
+    seen: str, lamp_w: float, ref: Reference, limits: GlowLimits, supply_v: float = 12.0
+) -> Judgement:
     """Judge what a test lamp in series with a plug showed: `lit`, `dim` or `dark`.
 
     A lit lamp only says that the plug is under the resistance at which the lamp still looks full (70 % of its
     light). Only when that limit is under the resistance of a failed plug is a lit plug called sound.
 
-    Parameters: what was seen; rated power of the lamp in W at 12 V; the reference of the set; supply in V.
+    Parameters: what was seen; rated power of the lamp in W at 12 V (> 0); the reference of the set; the
+    limits; supply in V. Raises ValueError for a lamp without power. Source: `lamp_limit_ohm`.
 
     >>> from frosty_piston.core.glow import reference
-    >>> ref = reference("rod_12v", 0.8, [])
-    >>> judge_lamp("lit", 2, ref).cls, judge_lamp("lit", 21, ref).cls, judge_lamp("dim", 21, ref).cls
-    ('not_open', 'sound', 'high')
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(GlowLimits)
+    >>> ref = reference("rod_12v", 0.8, [], limits)
+    >>> [judge_lamp(s, w, ref, limits).cls for s, w in (("lit", 2), ("lit", 21), ("dim", 21))]
+    ['not_open', 'sound', 'high']
     """
-    lit_ohm = lamp_limit_ohm(lamp_w, LIT_SHARE, supply_v)
-    dark_ohm = lamp_limit_ohm(lamp_w, DARK_SHARE, supply_v)
-    high_ohm = resistance_at_share(0.5, ref.ohm)
+    lit_ohm = lamp_limit_ohm(lamp_w, limits.lamp_lit_share, supply_v)
+    dark_ohm = lamp_limit_ohm(lamp_w, limits.lamp_dark_share, supply_v)
+    high_ohm = resistance_at_share(limits.failed_share, ref.ohm, limits.path_ohm)
     lamp = f"a {plain(lamp_w)} W lamp"
     if seen == "dark":
         return Judgement(
@@ -45,7 +48,7 @@ def judge_lamp(seen: str, lamp_w: float, ref: Reference, supply_v: float = 12.0)
                 f"{lamp.capitalize()} is dim even through a healthy {plain(ref.ohm)}-ohm plug: take a weaker"
                 " lamp or a clamp.",
             )
-        if lit_ohm < high_ohm * 0.9:
+        if lit_ohm < high_ohm * limits.lamp_near_share:
             return Judgement(
                 "unclear",
                 "unclear",
@@ -88,75 +91,87 @@ def judge_plug_current(
     current_a: float,
     after_s: float | None,
     ref: Reference,
+    limits: GlowLimits,
     inrush_a: float | None = None,
-    accuracy_percent: float = GENERAL_CLAMP_PERCENT,
+    accuracy_percent: float | None = None,
 ) -> Judgement:
     """Judge the current of one plug.
 
     Steady (10 s on) 8 to 14 A and inrush 15 to 30 A are general for a 12 V rod plug; other kinds are held
-    against half to one and a half of ``U/R`` of the reference, and that is said to be an estimate.
+    against a share of ``U/R`` of the reference, and that is said to be an estimate.
+
+    Parameters: current in A; seconds since it was switched on, None when not noted (taken as settled); the
+    reference; the limits; this plug's inrush in A, None when not caught; the clamp's accuracy in percent, the
+    general one without. Raises nothing. Source: general figures, `figures/glow.toml`.
 
     >>> from frosty_piston.core.glow import reference
-    >>> ref = reference("rod_12v", 0.8, [])
-    >>> [judge_plug_current(a, 10, ref).cls for a in (0.2, 5.0, 11.0, 19.0)]
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(GlowLimits)
+    >>> ref = reference("rod_12v", 0.8, [], limits)
+    >>> [judge_plug_current(a, 10, ref, limits).cls for a in (0.2, 5.0, 11.0, 19.0)]
     ['open', 'weak', 'sound', 'short']
     """
-    settled = after_s is None or after_s >= 8
+    settled = after_s is None or after_s >= limits.settled_s
     general = ref.kind.steady_a if settled else ref.kind.inrush_a
     if general:
         low, high, source = *general, f"general for a {ref.kind.name}"
     else:
         expected = ref.kind.working_v / ref.ohm
         low, high, source = (
-            expected * (0.35 if settled else 0.6),
-            expected * 1.5,
+            expected * (limits.estimate_low_share if settled else limits.estimate_inrush_share),
+            expected * limits.estimate_high_share,
             "an estimate from its resistance",
         )
     when = "after " + (f"{plain(after_s)} s" if after_s is not None else "10 s (taken)")
-    u = max(0.1, current_a * accuracy_percent / 100)
+    accuracy = limits.clamp_percent if accuracy_percent is None else accuracy_percent
+    u = max(limits.clamp_least_a, current_a * accuracy / 100)
     says = f"{plain(current_a)} A {when}; {plain(low)} to {plain(high)} A is {source}."
 
-    def told(verdict: str, cls: str, because: str) -> Judgement:
+    def came_to(verdict: str, cls: str, because: str) -> Judgement:
         return Judgement(verdict, cls, current_a, "A", u, because)
 
-    if current_a < -u or current_a > 400:
-        return told(
+    if current_a < -u or current_a > limits.most_a:
+        return came_to(
             "implausible",
             "implausible",
             f"{plain(current_a)} A cannot be one plug: zero the clamp, turn it round, repeat.",
         )
-    if current_a <= 1:
-        return told("failed", "open", f"{says} It draws nothing worth the name: open.")
+    if current_a <= limits.open_a:
+        return came_to("failed", "open", f"{says} It draws nothing worth the name: open.")
     if current_a - u > high:
-        steady = inrush_a is not None and settled and current_a > 0.85 * inrush_a
-        return told(
+        steady = inrush_a is not None and settled and current_a > limits.no_fall_share * inrush_a
+        return came_to(
             "failed",
             "short",
             f"{says} Too much" + (", and no fall from the inrush: a short." if steady else ": a short hint."),
         )
     if current_a + u < low:
         verdict, cls = ("failed", "high") if current_a < low / 2 else ("marginal", "weak")
-        return told(verdict, cls, f"{says} Too little: high resistance in the plug or its wire.")
+        return came_to(verdict, cls, f"{says} Too little: high resistance in the plug or its wire.")
     if current_a - u < low or current_a + u > high:
-        return told("unclear", "unclear", f"{says} Within the clamp's {plain(u)} A of the limit.")
-    return told("sound", "sound", says)
+        return came_to("unclear", "unclear", f"{says} Within the clamp's {plain(u)} A of the limit.")
+    return came_to("sound", "sound", says)
 
 
 def working_plugs(
-    total_a: float, count: int, ref: Reference, accuracy_percent: float = GENERAL_CLAMP_PERCENT
+    total_a: float, count: int, ref: Reference, limits: GlowLimits, accuracy_percent: float | None = None
 ) -> Judgement:
     """Answer how many plugs work from their total current after ten seconds: ``total / one``.
 
-    Parameters: total in A, number of plugs fed by the measured wire, the reference. `value` of the result is
-    the likeliest whole number; its interval comes from the range of one plug.
+    Parameters: total in A, number of plugs fed by the measured wire, the reference, the limits, the clamp's
+    accuracy in percent (the general one without). The because names the likeliest number and its interval,
+    which comes from the range of one plug. Raises nothing. Source: general figures, `figures/glow.toml`.
 
     >>> from frosty_piston.core.glow import reference
-    >>> working_plugs(22, 4, reference("rod_12v", 0.8, [])).because[:28]
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(GlowLimits)
+    >>> working_plugs(22, 4, reference("rod_12v", 0.8, [], limits), limits).because[:28]
     '22 A in total at about 11 A '
     """
-    low, high = ref.kind.steady_a or (0.35 * ref.kind.working_v / ref.ohm, ref.kind.working_v / ref.ohm)
+    full_a = ref.kind.working_v / ref.ohm
+    low, high = ref.kind.steady_a or (limits.estimate_low_share * full_a, full_a)
     one = (low + high) / 2
-    u = total_a * accuracy_percent / 100
+    u = total_a * (limits.clamp_percent if accuracy_percent is None else accuracy_percent) / 100
     fewest = max(0, min(count, -int(-(total_a - u) // high))) if total_a > u else 0
     most = min(count, int((total_a + u) // low)) if total_a + u >= low else 0
     likely = max(fewest, min(most, round(total_a / one))) if most >= fewest else round(total_a / one)
@@ -165,7 +180,7 @@ def working_plugs(
         f"{plain(total_a)} A in total at about {plain(one)} A each: {likely} of {count} plugs work (could be"
         f" {span})."
     )
-    if total_a < 0 or total_a - u > count * high * 1.4:
+    if total_a < 0 or total_a - u > count * high * limits.count_most_times:
         return Judgement(
             "implausible",
             "implausible",
@@ -174,20 +189,27 @@ def working_plugs(
             u,
             f"{plain(total_a)} A is more than {count} plugs can draw, or less than none: check the clamp.",
         )
-    if most == count and fewest == count or likely == count and total_a >= 0.8 * one * count:
+    if (
+        most == count
+        and fewest == count
+        or likely == count
+        and total_a >= limits.count_sound_share * one * count
+    ):
         return Judgement("sound", "sound", total_a, "A", u, because)
     if most < count:
         return Judgement("failed", "all_open" if likely == 0 else "open", total_a, "A", u, because)
     return Judgement("unclear", "unclear", total_a, "A", u, because + " Clamp them one by one.")
 
 
-def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, kind_name: str) -> Judgement:
-    """Judge a plug heated on the bench: `red_tip`, `red_elsewhere` or `cold`; seconds until it glowed.
+def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, kind: PlugKind) -> Judgement:
+    """Judge a plug heated on the bench: `red_tip`, `red_elsewhere` or `cold`.
 
-    >>> (
-    ...     judge_bench_heat("red_tip", 8, False, "12 V rod plug").verdict,
-    ...     judge_bench_heat("cold", None, False, "x").cls,
-    ... )
+    Parameters: what was seen; seconds until it glowed, None when not timed; whether it looked dead in place;
+    the kind of plug. Raises nothing. Source: general times of each kind, `figures/glow.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> rod = general(GlowLimits).kind("rod_12v")
+    >>> judge_bench_heat("red_tip", 8, False, rod).verdict, judge_bench_heat("cold", None, False, rod).cls
     ('sound', 'open')
     """
     if seen == "cold":
@@ -197,7 +219,7 @@ def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, ki
             after_s,
             "s",
             None,
-            f"The {kind_name} stays cold at its rated voltage: it is open inside.",
+            f"The {kind.name} stays cold at its rated voltage: it is open inside.",
         )
     if seen == "red_elsewhere":
         return Judgement(
@@ -208,15 +230,15 @@ def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, ki
             None,
             "It glows away from the tip, so the heat does not reach the spray: worn out.",
         )
-    slow_s = 20 if kind_name.startswith("12 V") else 6
-    if after_s is not None and after_s > slow_s:
+    if after_s is not None and after_s > kind.tip_glows_s:
         return Judgement(
             "marginal",
             "weak",
             after_s,
             "s",
             1.0,
-            f"The tip glows, but only after {plain(after_s)} s; under {slow_s} s is healthy (general).",
+            f"The tip glows, but only after {plain(after_s)} s; under {plain(kind.tip_glows_s)} s is"
+            " healthy (general).",
         )
     because = "The tip glows first, as it should."
     if failed_in_place:

@@ -1,29 +1,61 @@
 """Fuel and injectors: what resistance, return flow, balance, cut-out and rail pressure mean."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from statistics import median
 
+from .limits import Limit
 from .quantity import Judgement, combined, plain
 
-GENERAL = "general figure, check your service data"
-INJECTOR_OHM = {
-    "rail_solenoid": (0.2, 0.8),
-    "rail_piezo": (150e3, 220e3),
-    "hydraulic_unit": (0.3, 5.0),
-    "unit_injector": (0.3, 5.0),
-}
-OUTLIER = 3.0
-BALANCE_MM3 = 4.0
-RAIL_FIRES_BAR = (150.0, 250.0)
-SUPPLY_SHARES = (0.5, 0.8)
-MISFIRES_PER_1000 = 5.0
+GENERAL_KIND = "rail_solenoid"
+
+
+@dataclass(frozen=True, slots=True)
+class InjectorKind:
+    """General figures of a kind of injector: coil in ohm, least insulation in Mohm, what skin and contact add
+    to a reading in ohm."""
+
+    low_ohm: Limit
+    high_ohm: Limit
+    insulation_mohm: Limit
+    floor_ohm: Limit
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class InjectionLimits:
+    """The figures that judge fuel and injectors, units in their names; shares and times are of the middle of
+    the set, of the wanted pressure, or of the best cylinder."""
+
+    outlier_spreads: Limit
+    open_times: Limit
+    return_ml: Limit
+    return_times: Limit
+    return_least_ml: Limit
+    balance_mm3: Limit
+    cut_dead_share: Limit
+    cut_weak_share: Limit
+    misfires_per_1000: Limit
+    compression_low_percent: Limit
+    compression_marginal_percent: Limit
+    compression_u_percent: Limit
+    rail_opens_bar: Limit
+    rail_good_bar: Limit
+    supply_bar: Limit
+    supply_failed_share: Limit
+    supply_marginal_share: Limit
+    kinds: Mapping[str, InjectorKind]
+
+    def kind(self, injection: str | None) -> InjectorKind:
+        """What a kind of injector is like; one that is not listed is taken as a rail's solenoid."""
+        return self.kinds.get(injection or GENERAL_KIND, self.kinds[GENERAL_KIND])
 
 
 def robust_distance(values: Sequence[float], value: float, u: float) -> float:
     """Answer how far a value stands from its set, in robust standard deviations.
 
     ``|R - median|/max(1.4826*MAD, u)`` with the median absolute deviation MAD; `u` is the uncertainty of one
-    value, in the same unit. Source: the usual scaling of the MAD to a normal spread.
+    value, in the same unit. Raises StatisticsError for an empty set. Source: the usual scaling of the MAD to
+    a normal spread.
 
     >>> robust_distance([0.40, 0.41, 0.42, 0.90], 0.90, 0.02)
     24.25
@@ -34,27 +66,35 @@ def robust_distance(values: Sequence[float], value: float, u: float) -> float:
 
 
 def judge_injector_resistance(
-    ohms: Sequence[float | None], u_ohm: Sequence[float], kind: str, hot: bool = False
+    ohms: Sequence[float | None],
+    u_ohm: Sequence[float],
+    kind: str,
+    limits: InjectionLimits,
+    hot: bool = False,
 ) -> list[Judgement]:
     """Judge the resistances of a set of injectors, each against its range and against the others.
 
-    Parameters: ohm per injector, None for an open reading; uncertainty of each in ohm; kind of injection;
-    whether the part was hot. In range and in line means no electrical fault at this temperature, no more.
+    Parameters: ohm per injector, None for an open reading; uncertainty of each in ohm; kind of injection; the
+    limits; whether the part was hot. In range and in line means no electrical fault at this temperature, no
+    more. Raises ValueError when the two rows differ in length. Source: general, `figures/injection.toml`.
 
-    >>> [j.cls for j in judge_injector_resistance([0.4, 0.42, None, 0.41], [0.03] * 4, "rail_solenoid")]
+    >>> from frosty_piston.knowledge.figures import general
+    >>> ohms, limits = [0.4, 0.42, None, 0.41], general(InjectionLimits)
+    >>> [j.cls for j in judge_injector_resistance(ohms, [0.03] * 4, "rail_solenoid", limits)]
     ['sound', 'sound', 'open', 'sound']
     """
-    low, high = INJECTOR_OHM.get(kind, INJECTOR_OHM["rail_solenoid"])
-    read = [v for v in ohms if v is not None and v <= 100 * high]
+    of_kind = limits.kind(kind)
+    low, high, open_ohm = of_kind.low_ohm, of_kind.high_ohm, limits.open_times * of_kind.high_ohm
+    read = [v for v in ohms if v is not None and v <= open_ohm]
     state = "hot" if hot else "at this temperature"
     found = []
     for value, u in zip(ohms, u_ohm, strict=True):
         says = (
-            f"{_ohm(value)}; {_ohm(low)} to {_ohm(high)} is usual for this kind ({GENERAL})."
+            f"{_ohm(value)}; {_ohm(low)} to {_ohm(high)} is usual for this kind ({low.source})."
             if value is not None
             else ""
         )
-        if value is None or value > 100 * high:
+        if value is None or value > open_ohm:
             found.append(
                 Judgement(
                     "failed",
@@ -82,7 +122,7 @@ def judge_injector_resistance(
             found.append(
                 Judgement("unclear", "unclear", value, "ohm", u, f"{says} Too near the limit for this meter.")
             )
-        elif len(read) >= 3 and robust_distance(read, value, u) > OUTLIER:
+        elif len(read) >= 3 and robust_distance(read, value, u) > limits.outlier_spreads:
             found.append(
                 Judgement(
                     "marginal",
@@ -112,18 +152,23 @@ def _ohm(value: float) -> str:
     return f"{plain(value / 1000)} kohm" if value >= 1000 else f"{plain(value)} ohm"
 
 
-def judge_insulation(mohm: float | None, kind: str, hot: bool = False) -> Judgement:
+def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot: bool = False) -> Judgement:
     """Judge an injector's insulation to the body: over 1 Mohm solenoid, over 10 Mohm piezo (general). None:
     open.
 
-    >>> judge_insulation(0.3, "rail_solenoid").cls, judge_insulation(None, "rail_piezo").cls
+    Parameters: Mohm to the body; kind of injection; the limits; whether the part was hot. Raises nothing.
+    Source: general, `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(InjectionLimits)
+    >>> judge_insulation(0.3, "rail_solenoid", limits).cls, judge_insulation(None, "rail_piezo", limits).cls
     ('leaks', 'sound')
     """
-    least = 10.0 if kind == "rail_piezo" else 1.0
+    least = limits.kind(kind).insulation_mohm
     if mohm is None or mohm >= least:
         shown = "Open to the body" if mohm is None else f"{plain(mohm)} Mohm to the body"
         return Judgement(
-            "sound", "sound", mohm, "Mohm", None, f"{shown}; over {plain(least)} is wanted ({GENERAL})."
+            "sound", "sound", mohm, "Mohm", None, f"{shown}; over {plain(least)} is wanted ({least.source})."
         )
     return Judgement(
         "failed",
@@ -132,21 +177,30 @@ def judge_insulation(mohm: float | None, kind: str, hot: bool = False) -> Judgem
         "Mohm",
         None,
         f"{plain(mohm)} Mohm to the body{' while hot' if hot else ''}; over {plain(least)} is wanted"
-        f" ({GENERAL}): the insulation leaks.",
+        f" ({least.source}): the insulation leaks.",
     )
 
 
-def judge_leakoff(volumes_ml: Sequence[float], limit_ml: float | None = None) -> list[Judgement]:
+def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
     """Judge return volumes over the same time: over twice the median, or above the card's limit, is suspect.
 
     All above the card's limit points at the supply or at a worn-out set.
 
-    >>> [j.cls for j in judge_leakoff([20, 22, 21, 60])]
+    Parameters: ml of each injector over the same time; the limits, whose most in one test counts only when
+    the card has it: how much it is hangs on the tester. Raises StatisticsError without a volume. Source: the
+    set itself, and the card.
+
+    >>> from dataclasses import replace
+    >>> from frosty_piston.core.limits import CARD
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(InjectionLimits)
+    >>> [j.cls for j in judge_leakoff([20, 22, 21, 60], limits)]
     ['sound', 'sound', 'sound', 'high']
-    >>> {j.cls for j in judge_leakoff([60, 62, 61, 60], limit_ml=40)}
+    >>> {j.cls for j in judge_leakoff([60, 62, 61, 60], replace(limits, return_ml=Limit(40, "ml", CARD)))}
     {'all_high'}
     """
-    middle = median(volumes_ml)
+    limit_ml = limits.return_ml if limits.return_ml.of_card else None
+    middle, apart = median(volumes_ml), f"Over {plain(limits.return_times)} times the middle"
     if limit_ml is not None and len(volumes_ml) > 1 and min(volumes_ml) > limit_ml:
         return [
             Judgement(
@@ -162,7 +216,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limit_ml: float | None = None) ->
     found = []
     for v in volumes_ml:
         over_set, over_card = (
-            len(volumes_ml) >= 3 and v > 2 * middle and v > 1,
+            len(volumes_ml) >= 3 and v > limits.return_times * middle and v > limits.return_least_ml,
             limit_ml is not None and v > limit_ml,
         )
         says = f"{plain(v)} ml; the set's middle is {plain(middle)} ml" + (
@@ -176,7 +230,9 @@ def judge_leakoff(volumes_ml: Sequence[float], limit_ml: float | None = None) ->
                     v,
                     "ml",
                     None,
-                    f"{says}. {'Over twice the middle' if over_set else 'Over the limit'}: it returns too"
+                    f"{says}."
+                    ""
+                    f" {apart if over_set else 'Over the limit'}: it returns too"
                     " much and steals the pressure.",
                 )
             )
@@ -199,27 +255,33 @@ def judge_leakoff(volumes_ml: Sequence[float], limit_ml: float | None = None) ->
                     v,
                     "ml",
                     None,
-                    f"{says}. In line; twice the middle is the mark ({GENERAL}).",
+                    f"{says}. In line; {plain(limits.return_times)} times the middle is the mark"
+                    f" ({limits.return_times.source}).",
                 )
             )
     return found
 
 
-def judge_balance(corrections_mm3: Sequence[float], limit_mm3: float = BALANCE_MM3) -> list[Judgement]:
+def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
     """Judge cylinder corrections in mm3 per stroke at idle, as deviations from their mean.
 
     Plus means it is given more because it gives less. Over the limit either way is suspect (general 4).
 
-    >>> [j.cls for j in judge_balance([-1.5, -1.4, 5.0, -2.1])]
+    Parameters: mm3 per stroke of each cylinder; the limits. Raises ZeroDivisionError without a cylinder.
+    Source: general, `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [j.cls for j in judge_balance([-1.5, -1.4, 5.0, -2.1], general(InjectionLimits))]
     ['sound', 'sound', 'needs_more', 'sound']
     """
+    limit_mm3 = limits.balance_mm3
     mean = sum(corrections_mm3) / len(corrections_mm3)
     found = []
     for v in corrections_mm3:
         off = v - mean
         says = (
             f"{plain(v)} mm3, {plain(abs(off))} {'over' if off >= 0 else 'under'} the mean; over"
-            f" {plain(limit_mm3)} either way is suspect ({GENERAL})."
+            f" {plain(limit_mm3)} either way is suspect ({limit_mm3.source})."
         )
         if abs(off) <= limit_mm3:
             found.append(Judgement("sound", "sound", v, "mm3", None, says))
@@ -249,10 +311,14 @@ def judge_balance(corrections_mm3: Sequence[float], limit_mm3: float = BALANCE_M
     return found
 
 
-def judge_cutout(drops_rpm: Sequence[float]) -> list[Judgement]:
+def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
     """Judge the drop in speed as each cylinder is cut: under half the median is weak, next to none is dead.
 
-    >>> [j.cls for j in judge_cutout([60, 58, 2, 25])]
+    Parameters: drop of each cylinder per minute; the limits. The middle is that of the better half. Raises
+    IndexError without a cylinder. Source: general, `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [j.cls for j in judge_cutout([60, 58, 2, 25], general(InjectionLimits))]
     ['even', 'even', 'dead', 'weak']
     """
     middle = median(sorted(drops_rpm)[len(drops_rpm) // 2 :]) if len(drops_rpm) > 1 else drops_rpm[0]
@@ -270,7 +336,7 @@ def judge_cutout(drops_rpm: Sequence[float]) -> list[Judgement]:
                     f"{plain(v)} rpm drop. Cut at least three cylinders to compare.",
                 )
             )
-        elif v < 0.1 * middle:
+        elif v < limits.cut_dead_share * middle:
             found.append(
                 Judgement(
                     "failed",
@@ -281,7 +347,7 @@ def judge_cutout(drops_rpm: Sequence[float]) -> list[Judgement]:
                     f"{says}. Cutting it changes nothing: this cylinder is dead.",
                 )
             )
-        elif v < 0.5 * middle:
+        elif v < limits.cut_weak_share * middle:
             found.append(
                 Judgement(
                     "failed", "weak", v, "rpm", None, f"{says}. Under half of them: this cylinder is weak."
@@ -292,10 +358,15 @@ def judge_cutout(drops_rpm: Sequence[float]) -> list[Judgement]:
     return found
 
 
-def judge_misfires(count: float, revolutions: float, limit: float = MISFIRES_PER_1000) -> Judgement:
+def judge_misfires(count: float, revolutions: float, limits: InjectionLimits) -> Judgement:
     """Judge a misfire counter per 1,000 revolutions (general limit 5).
 
-    >>> judge_misfires(40, 2000).cls, judge_misfires(2, 4000).cls
+    Parameters: misfires counted; revolutions meanwhile; the limits. Raises nothing. Source: general,
+    `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(InjectionLimits)
+    >>> judge_misfires(40, 2000, limits).cls, judge_misfires(2, 4000, limits).cls
     ('misfires', 'quiet')
     """
     if revolutions <= 0:
@@ -307,8 +378,8 @@ def judge_misfires(count: float, revolutions: float, limit: float = MISFIRES_PER
             None,
             "Counted over no revolutions: note how many it turned.",
         )
-    rate = 1000 * count / revolutions
-    says = f"{plain(rate)} misfires per 1,000 revolutions; {plain(limit)} is the mark ({GENERAL})."
+    rate, limit = 1000 * count / revolutions, limits.misfires_per_1000
+    says = f"{plain(rate)} misfires per 1,000 revolutions; {plain(limit)} is the mark ({limit.source})."
     return (
         Judgement("failed", "misfires", rate, None, None, says)
         if rate > limit
@@ -316,35 +387,47 @@ def judge_misfires(count: float, revolutions: float, limit: float = MISFIRES_PER
     )
 
 
-def judge_compression(shares_percent: Sequence[float]) -> list[Judgement]:
+def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
     """Judge cranking-current peaks as percent of the best: under 85 % of the median is low, under 90 %
     marginal.
 
-    >>> [j.cls for j in judge_compression([100, 98, 72, 99])]
+    Parameters: percent of the best of each cylinder; the limits. Raises nothing. Source: general,
+    `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [j.cls for j in judge_compression([100, 98, 72, 99], general(InjectionLimits))]
     ['even', 'even', 'low', 'even']
     """
     middle = median(shares_percent) if len(shares_percent) >= 3 else 100.0
+    low, marginal = limits.compression_low_percent, limits.compression_marginal_percent
     found = []
     for v in shares_percent:
         share = 100 * v / middle if middle > 0 else 0.0
         says = (
-            f"{plain(v)} % of the best, {plain(share)} % of the middle; under 85 % is a weak cylinder"
-            f" ({GENERAL})."
+            f"{plain(v)} % of the best, {plain(share)} % of the middle; under {plain(low)} % is a weak"
+            f" cylinder ({low.source})."
         )
         cls = (
-            ("failed", "low") if share < 85 else ("marginal", "marginal") if share < 90 else ("sound", "even")
+            ("failed", "low")
+            if share < low
+            else ("marginal", "marginal")
+            if share < marginal
+            else ("sound", "even")
         )
-        found.append(Judgement(cls[0], cls[1], v, "percent", 2.0, says))
+        found.append(Judgement(cls[0], cls[1], v, "percent", limits.compression_u_percent, says))
     return found
 
 
-def judge_rail_cranking(bar: float) -> Judgement:
+def judge_rail_cranking(bar: float, limits: InjectionLimits) -> Judgement:
     """Judge the rail pressure while cranking: it needs about 150 to 250 bar to fire (general).
 
-    >>> judge_rail_cranking(90).cls, judge_rail_cranking(200).cls, judge_rail_cranking(310).cls
-    ('failed', 'marginal', 'sound')
+    Parameters: pressure in bar; the limits. Raises nothing. Source: general, `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_rail_cranking(bar, general(InjectionLimits)).cls for bar in (90, 200, 310)]
+    ['failed', 'marginal', 'sound']
     """
-    low, good = RAIL_FIRES_BAR
+    low, good = limits.rail_opens_bar, limits.rail_good_bar
     cls = "failed" if bar < low else "marginal" if bar < good else "sound"
     tail = {
         "failed": "Too low to open an injector: pump, valve, return flow or supply",
@@ -358,29 +441,41 @@ def judge_rail_cranking(bar: float) -> Judgement:
         "bar",
         None,
         f"{plain(bar)} bar while cranking; a rail injector needs about {plain(low)} to {plain(good)} bar to"
-        f" open ({GENERAL}). {tail}.",
+        f" open ({low.source}). {tail}.",
     )
 
 
-def judge_supply_pressure(bar: float, wanted_bar: float, from_card: bool) -> Judgement:
+def judge_supply_pressure(bar: float, limits: InjectionLimits) -> Judgement:
     """Judge the low-pressure fuel supply against what is wanted: under half has failed, under 80 % is
     marginal.
 
-    >>> judge_supply_pressure(0.8, 3.0, False).cls
+    Parameters: pressure in bar; the limits. Raises ZeroDivisionError when the card wants nothing. Source: the
+    card, or general, `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> judge_supply_pressure(0.8, general(InjectionLimits)).cls
     'failed'
     """
-    share = bar / wanted_bar
-    cls = "failed" if share < SUPPLY_SHARES[0] else "marginal" if share < SUPPLY_SHARES[1] else "sound"
-    source = "the card" if from_card else GENERAL
+    wanted = limits.supply_bar
+    failed, marginal = limits.supply_failed_share * wanted, limits.supply_marginal_share * wanted
+    cls = "failed" if bar < failed else "marginal" if bar < marginal else "sound"
     tail = "Filter, pump or air." if cls != "sound" else "Enough for the high-pressure pump."
     return Judgement(
-        cls, cls, bar, "bar", None, f"{plain(bar)} bar; {plain(wanted_bar)} bar is wanted ({source}). {tail}"
+        cls,
+        cls,
+        bar,
+        "bar",
+        None,
+        f"{plain(bar)} bar; {plain(wanted)} bar is wanted ({wanted.source}). {tail}",
     )
 
 
 def injector_u_ohm(shown: float, accuracy_percent: float, floor_ohm: float) -> float:
     """Answer the uncertainty of one injector reading in ohm: the meter's share and a floor for skin and
     contact.
+
+    Parameters: shown value in ohm; the meter's accuracy in percent; the floor in ohm. Raises nothing. Source:
+    independent errors, added as squares.
 
     >>> round(injector_u_ohm(0.4, 1.0, 0.03), 3)
     0.03

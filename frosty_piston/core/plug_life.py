@@ -1,21 +1,36 @@
 """One plug or all: how soon the next one fails, and what can go wrong on the way out."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from math import exp, log
 
-SHAPE = 3.0
-BREAKAWAY_NM = {"M8": 20.0, "M9": 22.0, "M10": 35.0, "M12": 45.0}
-FITTING_NM = {"M8": 9.0, "M9": 12.0, "M10": 15.0, "M12": 22.0}
-SNAP_SOUND, SNAP_DEAD = 0.01, 0.04
+from .limits import Limit
+
+GENERAL_THREAD = "M10"
 
 
-def life_scale(age: float, failed: int, count: int, shape: float = SHAPE) -> float:
+@dataclass(frozen=True, slots=True, eq=False)
+class PlugLifeLimits:
+    """Wear of glow plugs and what it takes to get one out: shape of their life, chances that one snaps, what
+    each omission multiplies them by, torques in N m by thread."""
+
+    life_shape: Limit
+    snap_sound_share: Limit
+    snap_dead_share: Limit
+    snap_worse_times: Limit
+    breakaway_nm: Mapping[str, Limit]
+    fitting_nm: Mapping[str, Limit]
+
+
+def life_scale(age: float, failed: int, count: int, shape: float) -> float:
     """Answer the Weibull scale of the plugs from `failed` of `count` dead at this age (km or months).
 
     ``F = failed/count``, ``scale = age/(-ln(1 - F))^(1/shape)``; with none or all dead ``F = (failed +
-    0.5)/(count + 1)``. Raises ValueError when the counts make no sense or the age is not above zero.
+    0.5)/(count + 1)``. Parameters: age in km or months (> 0); plugs dead and in all; shape of the wear, 3 in
+    general. Raises ValueError when the counts make no sense or the age is not above zero. Source: Weibull's
+    law of wear.
 
-    >>> round(life_scale(180_000, 1, 4))
+    >>> round(life_scale(180_000, 1, 4, 3))
     272668
     """
     if not 0 <= failed <= count or count < 1:
@@ -27,14 +42,16 @@ def life_scale(age: float, failed: int, count: int, shape: float = SHAPE) -> flo
 
 
 def next_failure_chance(
-    age: float, failed: int, count: int, ahead: float, left: int | None = None, shape: float = SHAPE
+    age: float, failed: int, count: int, ahead: float, shape: float, left: int | None = None
 ) -> float:
     """Answer the chance that at least one of the plugs left in fails within the distance or time ahead.
 
     Each survivor: ``1 - exp((age/scale)^k - ((age + ahead)/scale)^k)``; any of `left` (default the sound
     ones).
+    Parameters: age and distance or time ahead in one unit; plugs dead and in all; shape of the wear; how many
+    are left in. Raises ValueError as `life_scale` does. Source: Weibull's law of wear.
 
-    >>> round(next_failure_chance(180_000, 1, 4, 20_000), 2)
+    >>> round(next_failure_chance(180_000, 1, 4, 20_000, 3), 2)
     0.27
     """
     scale = life_scale(age, failed, count, shape)
@@ -42,26 +59,40 @@ def next_failure_chance(
     return 1 - (1 - one) ** (count - failed if left is None else left)
 
 
-def new_set_failure_chance(scale: float, count: int, ahead: float, shape: float = SHAPE) -> float:
+def new_set_failure_chance(scale: float, count: int, ahead: float, shape: float) -> float:
     """Answer the chance that one of a set of new plugs fails within the distance or time ahead.
 
-    >>> round(new_set_failure_chance(272_668, 4, 20_000), 4)
+    Parameters: scale of their life and what is ahead in one unit; how many; shape of the wear. Raises
+    nothing. Source: Weibull's law of wear.
+
+    >>> round(new_set_failure_chance(272_668, 4, 20_000, 3), 4)
     0.0016
     """
     return 1 - exp(-count * (ahead / scale) ** shape)
 
 
-def snap_chance(dead_out: int, sound_out: int, warm: bool = True, oiled: bool = True) -> float:
+def snap_chance(
+    dead_out: int, sound_out: int, limits: PlugLifeLimits, warm: bool = True, oiled: bool = True
+) -> float:
     """Answer the chance that at least one plug snaps on the way out (general figures).
 
     4 % for a dead, sooted plug and 1 % for a sound one, when the engine is warm and oil has crept in; twice
     that for each of the two that is left out.
 
-    >>> round(snap_chance(1, 0), 3), round(snap_chance(1, 3), 3), round(snap_chance(1, 0, warm=False), 3)
-    (0.04, 0.069, 0.08)
+    Parameters: plugs to take out that are dead and that are sound; the limits; whether the engine is warm and
+    whether oil has crept in. Raises nothing. Source: general, `figures/plug_life.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(PlugLifeLimits)
+    >>> [round(snap_chance(1, n, limits, warm), 3) for n, warm in ((0, True), (3, True), (0, False))]
+    [0.04, 0.069, 0.08]
     """
-    worse = (1 if warm else 2) * (1 if oiled else 2)
-    return 1 - (1 - SNAP_DEAD * worse) ** dead_out * (1 - SNAP_SOUND * worse) ** sound_out
+    worse = (1 if warm else limits.snap_worse_times) * (1 if oiled else limits.snap_worse_times)
+    return (
+        1
+        - (1 - limits.snap_dead_share * worse) ** dead_out
+        * (1 - limits.snap_sound_share * worse) ** sound_out
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,19 +104,33 @@ class Torque:
     thread: str
 
 
-def breakaway(thread: str | None, card_nm: float | None) -> Torque:
+def breakaway(thread: str | None, card_nm: float | None, limits: PlugLifeLimits) -> Torque:
     """Answer at which torque to stop when a plug will not come out.
 
-    >>> breakaway("M10", None).nm, breakaway(None, 18.0).general
+    Parameters: thread as M10, None is taken as M10; the card's torque in N m or None; the limits. Raises
+    KeyError for a thread that is not listed. Source: the card, or general, `figures/plug_life.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(PlugLifeLimits)
+    >>> breakaway("M10", None, limits).nm, breakaway(None, 18.0, limits).general
     (35.0, False)
     """
-    return Torque(card_nm or BREAKAWAY_NM[thread or "M10"], card_nm is None, thread or "M10")
+    return _torque(thread, card_nm, limits.breakaway_nm)
 
 
-def fitting(thread: str | None, card_nm: float | None) -> Torque:
+def fitting(thread: str | None, card_nm: float | None, limits: PlugLifeLimits) -> Torque:
     """Answer the fitting torque of a plug.
 
-    >>> fitting("M8", None).nm
+    Parameters, what is raised and source: as of `breakaway`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> fitting("M8", None, general(PlugLifeLimits)).nm
     9.0
     """
-    return Torque(card_nm or FITTING_NM[thread or "M10"], card_nm is None, thread or "M10")
+    return _torque(thread, card_nm, limits.fitting_nm)
+
+
+def _torque(thread: str | None, card_nm: float | None, by_thread: Mapping[str, Limit]) -> Torque:
+    of_thread = by_thread[thread or GENERAL_THREAD]
+    nm = of_thread.value if card_nm is None else card_nm
+    return Torque(nm, card_nm is None, thread or GENERAL_THREAD)

@@ -1,42 +1,47 @@
-"""What the kinds of glow plug are like: general figures that an engine card overrides."""
+"""What the kinds of glow plug are like, and the heat that one makes."""
 
 from dataclasses import dataclass
 
-PATH_OHM = 0.04
+from .limits import Limit
 
 
 @dataclass(frozen=True, slots=True)
 class PlugKind:
-    """General figures of one kind of glow plug. Cold resistance in ohm at 20 C, working voltage in V,
-    current in A after ten seconds (None where no general figure exists), what to call it."""
+    """General figures of one kind of glow plug: what to call it, cold resistance in ohm at 20 C, working
+    voltage in V, seconds until its tip glows on the bench, currents in A after ten seconds and at once (0
+    where no general figure exists)."""
 
     name: str
-    low_ohm: float
-    high_ohm: float
-    working_v: float
-    steady_a: tuple[float, float] | None
-    inrush_a: tuple[float, float] | None
+    low_ohm: Limit
+    high_ohm: Limit
+    working_v: Limit
+    tip_glows_s: Limit
+    steady_low_a: Limit
+    steady_high_a: Limit
+    inrush_low_a: Limit
+    inrush_high_a: Limit
+
+    @property
+    def steady_a(self) -> tuple[float, float] | None:
+        return (self.steady_low_a, self.steady_high_a) if self.steady_high_a else None
+
+    @property
+    def inrush_a(self) -> tuple[float, float] | None:
+        return (self.inrush_low_a, self.inrush_high_a) if self.inrush_high_a else None
 
     @property
     def middle_ohm(self) -> float:
         return (self.low_ohm + self.high_ohm) / 2
 
 
-PLUG_KINDS = {
-    "rod_12v": PlugKind("12 V rod plug", 0.5, 1.5, 11.5, (8.0, 14.0), (15.0, 30.0)),
-    "fast_7v": PlugKind("7 V fast plug", 0.3, 0.9, 7.0, None, None),
-    "fast_5v": PlugKind("5 V fast plug", 0.15, 0.6, 5.0, None, None),
-    "ceramic": PlugKind("ceramic plug", 0.2, 0.9, 7.0, None, None),
-}
-
-
-def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float = PATH_OHM) -> float:
+def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float) -> float:
     """Answer the heat a plug makes: ``I = U/(R + R_path)``, ``P = I^2*R``, in W.
 
     Parameters: the plug's resistance in ohm (>= 0), the voltage at the source in V, what the wire and
-    contacts add in ohm. The general 0.04 ohm makes a 0.8-ohm plug on 11.5 V give about 150 W.
+    contacts add in ohm (>= 0). 0.04 ohm makes a 0.8-ohm plug on 11.5 V give about 150 W. Raises ValueError
+    for a negative resistance. Source: Ohm's law.
 
-    >>> round(plug_power_w(0.8, 11.5)), round(plug_power_w(12, 11.5))
+    >>> round(plug_power_w(0.8, 11.5, 0.04)), round(plug_power_w(12, 11.5, 0.04))
     (150, 11)
     """
     if resistance_ohm < 0 or path_ohm < 0:
@@ -46,23 +51,29 @@ def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float = PATH_
     return (supply_v / (resistance_ohm + path_ohm)) ** 2 * resistance_ohm
 
 
-def heat_share(resistance_ohm: float, reference_ohm: float, path_ohm: float = PATH_OHM) -> float:
+def heat_share(resistance_ohm: float, reference_ohm: float, path_ohm: float) -> float:
     """Answer the heat of a plug as a share of a reference plug on the same supply.
 
-    >>> round(heat_share(12, 0.8), 2), heat_share(0.8, 0.8)
+    Parameters, all in ohm: the plug (>= 0), the reference (> 0), wire and contacts (>= 0). Raises ValueError
+    for a negative one. Source: Ohm's law.
+
+    >>> round(heat_share(12, 0.8, 0.04), 2), heat_share(0.8, 0.8, 0.04)
     (0.07, 1.0)
     """
     return plug_power_w(resistance_ohm, 1.0, path_ohm) / plug_power_w(reference_ohm, 1.0, path_ohm)
 
 
-def resistance_at_share(share: float, reference_ohm: float, path_ohm: float = PATH_OHM) -> float:
+def resistance_at_share(share: float, reference_ohm: float, path_ohm: float) -> float:
     """Answer the resistance, above the matched one, at which a plug makes only this share of the reference
     heat.
 
     Solves ``R/(R + Rp)^2 = k`` with ``k = share*Rr/(Rr + Rp)^2``: the larger root of
-    ``k*R^2 + (2*k*Rp - 1)*R + k*Rp^2 = 0``. In ohm. Share must lie in 0..1.
+    ``k*R^2 + (2*k*Rp - 1)*R + k*Rp^2 = 0``. In ohm.
 
-    >>> round(resistance_at_share(0.5, 0.8), 2), round(resistance_at_share(0.8, 0.8), 2)
+    Parameters: the share, over 0 up to 1; the reference in ohm; wire and contacts in ohm. Raises ValueError
+    for a share outside. Source: Ohm's law.
+
+    >>> round(resistance_at_share(0.5, 0.8, 0.04), 2), round(resistance_at_share(0.8, 0.8, 0.04), 2)
     (1.68, 1.02)
     """
     if not 0 < share <= 1:
@@ -75,7 +86,9 @@ def resistance_at_share(share: float, reference_ohm: float, path_ohm: float = PA
 def at_20c(resistance_ohm: float, part_c: float) -> float:
     """Answer what a cold plug value would be at 20 C: ``R20 = R/(1 + 0.005*(T - 20))``.
 
-    Holds for plugs standing at engine temperature, -40 to 120 C; outside it raises ValueError.
+    Parameters: resistance in ohm, temperature of the plug in C. Holds for plugs standing at engine
+    temperature, -40 to 120 C; raises ValueError outside -60 to 150. Source: the usual coefficient of heater
+    alloys, 0.5 percent a degree.
 
     >>> round(at_20c(1.12, 60), 3)
     0.933

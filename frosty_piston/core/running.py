@@ -1,52 +1,77 @@
 """What a running engine shows on simple gauges: oil pressure, warming up, the fuel filter, the time it takes
 to stop."""
 
+from dataclasses import dataclass
+
+from .limits import Limit
 from .quantity import Judgement, plain
 
-GENERAL = "general figure, check your service data"
-IDLE_BAR, FAST_BAR, IDLE_TO_RPM = 1.0, 2.5, 1200.0
-WARM_C, WARM_WITHIN_MIN = 75.0, 15.0
-FILTER_DROP_SHARE = 0.2
-STOPS_S, HANGS_S = 2.0, 4.0
-COIL_OHM = (10.0, 60.0)
+
+@dataclass(frozen=True, slots=True)
+class RunningLimits:
+    """The figures that judge a running engine and how it stops, units in their names."""
+
+    oil_idle_bar: Limit
+    oil_fast_bar: Limit
+    oil_fast_from_rpm: Limit
+    warm_c: Limit
+    warm_within_min: Limit
+    filter_drop_share: Limit
+    filter_backwards_share: Limit
+    stops_s: Limit
+    hangs_s: Limit
+    coil_low_ohm: Limit
+    coil_high_ohm: Limit
+    coil_short_share: Limit
+    coil_open_ohm: Limit
 
 
-def judge_oil_pressure(bar: float, rpm: float | None) -> Judgement:
+def judge_oil_pressure(bar: float, rpm: float | None, limits: RunningLimits) -> Judgement:
     """Judge the oil pressure of a hot engine: 1 bar at idle, 2.5 bar from 1,200 per minute up (general).
 
-    Parameters: pressure in bar, engine speed per minute; None is taken for idle.
+    Parameters: pressure in bar; engine speed per minute, None is taken for idle; the limits. Raises nothing.
+    Source: general, `figures/running.toml`.
 
-    >>> judge_oil_pressure(0.6, 800).cls, judge_oil_pressure(2.0, 2000).cls, judge_oil_pressure(1.4, 800).cls
-    ('low', 'low', 'ok')
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(RunningLimits)
+    >>> [judge_oil_pressure(b, r, limits).cls for b, r in ((0.6, 800), (2.0, 2000), (1.4, 800))]
+    ['low', 'low', 'ok']
     """
-    wanted = FAST_BAR if rpm is not None and rpm >= IDLE_TO_RPM else IDLE_BAR
+    fast = rpm is not None and rpm >= limits.oil_fast_from_rpm
+    wanted = limits.oil_fast_bar if fast else limits.oil_idle_bar
     says = (
         f"{plain(bar)} bar at {'idle' if rpm is None else plain(rpm) + ' per minute'}; {plain(wanted)} is"
-        f" wanted when hot ({GENERAL})."
+        f" wanted when hot ({wanted.source})."
     )
     low = bar < wanted
     return Judgement("failed" if low else "sound", "low" if low else "ok", bar, "bar", None, says)
 
 
-def judge_warm_up(coolant_c: float, minutes: float | None) -> Judgement:
+def judge_warm_up(coolant_c: float, minutes: float | None, limits: RunningLimits) -> Judgement:
     """Judge whether the coolant got warm on a drive: 75 C after 15 minutes (general).
 
-    >>> judge_warm_up(62, 25).cls, judge_warm_up(84, 12).cls, judge_warm_up(60, 6).cls
-    ('cool', 'warm', 'unclear')
+    Parameters: coolant in C; minutes driven, None when not noted; the limits. Raises nothing. Source:
+    general, `figures/running.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(RunningLimits)
+    >>> [judge_warm_up(c, m, limits).cls for c, m in ((62, 25), (84, 12), (60, 6))]
+    ['cool', 'warm', 'unclear']
     """
+    warm = limits.warm_c
     says = f"{plain(coolant_c)} °C" + ("" if minutes is None else f" after {plain(minutes)} min")
-    if coolant_c >= WARM_C:
+    if coolant_c >= warm:
         return Judgement(
-            "sound", "warm", coolant_c, "degC", None, f"{says}; {plain(WARM_C)} is wanted ({GENERAL})."
+            "sound", "warm", coolant_c, "degC", None, f"{says}; {plain(warm)} is wanted ({warm.source})."
         )
-    if minutes is None or minutes < WARM_WITHIN_MIN:
+    if minutes is None or minutes < limits.warm_within_min:
         return Judgement(
             "unclear",
             "unclear",
             coolant_c,
             "degC",
             None,
-            f"{says}: drive {plain(WARM_WITHIN_MIN)} min at least before it says anything.",
+            f"{says}: drive {plain(limits.warm_within_min)} min at least before it says anything.",
         )
     return Judgement(
         "failed",
@@ -54,19 +79,24 @@ def judge_warm_up(coolant_c: float, minutes: float | None) -> Judgement:
         coolant_c,
         "degC",
         None,
-        f"{says}; {plain(WARM_C)} is wanted ({GENERAL}). A thermostat stuck open, or a sensor that lies:"
+        f"{says}; {plain(warm)} is wanted ({warm.source}). A thermostat stuck open, or a sensor that lies:"
         " compare with a thermometer.",
     )
 
 
-def judge_filter_drop(before_bar: float, after_bar: float) -> Judgement:
+def judge_filter_drop(before_bar: float, after_bar: float, limits: RunningLimits) -> Judgement:
     """Judge the fuel filter by what is lost across it: a fifth of the pressure before it at most (general).
 
-    >>> judge_filter_drop(3.2, 3.0).cls, judge_filter_drop(3.4, 1.9).cls, judge_filter_drop(2.0, 2.4).cls
-    ('ok', 'drop', 'implausible')
+    Parameters: pressures before and after it in bar; the limits. Raises nothing. Source: general,
+    `figures/running.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(RunningLimits)
+    >>> [judge_filter_drop(b, a, limits).cls for b, a in ((3.2, 3.0), (3.4, 1.9), (2.0, 2.4))]
+    ['ok', 'drop', 'implausible']
     """
     lost = before_bar - after_bar
-    if before_bar <= 0 or lost < -0.1 * before_bar:
+    if before_bar <= 0 or lost < -limits.filter_backwards_share * before_bar:
         return Judgement(
             "implausible",
             "implausible",
@@ -75,29 +105,34 @@ def judge_filter_drop(before_bar: float, after_bar: float) -> Judgement:
             None,
             "More after the filter than before it cannot be: check the gauge and its place.",
         )
-    dropped = lost > FILTER_DROP_SHARE * before_bar
+    most = limits.filter_drop_share * before_bar
+    dropped = lost > most
     says = (
         f"{plain(max(lost, 0.0))} bar lost of {plain(before_bar)}; up to"
-        f" {plain(FILTER_DROP_SHARE * before_bar)} is in order ({GENERAL})."
+        f" {plain(most)} is in order ({limits.filter_drop_share.source})."
     )
     return Judgement(
         "failed" if dropped else "sound", "drop" if dropped else "ok", max(lost, 0.0), "bar", None, says
     )
 
 
-def judge_stop_time(seconds: float) -> Judgement:
+def judge_stop_time(seconds: float, limits: RunningLimits) -> Judgement:
     """Judge the time from key off to silence: under 2 s is healthy, over 4 s a partial leak (general).
 
-    >>> judge_stop_time(1.2).cls, judge_stop_time(3).cls, judge_stop_time(6).cls
-    ('quick', 'slow', 'hangs')
+    Parameters: time in s; the limits. Raises nothing. Source: general, `figures/running.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_stop_time(s, general(RunningLimits)).cls for s in (1.2, 3, 6)]
+    ['quick', 'slow', 'hangs']
     """
     says = (
-        f"{plain(seconds)} s to silence; under {plain(STOPS_S)} is healthy, over {plain(HANGS_S)} means"
-        f" vacuum is lost on the way ({GENERAL})."
+        f"{plain(seconds)} s to silence; under {plain(limits.stops_s)} is healthy, over"
+        f" {plain(limits.hangs_s)} means"
+        f" vacuum is lost on the way ({limits.hangs_s.source})."
     )
-    if seconds < STOPS_S:
+    if seconds < limits.stops_s:
         return Judgement("sound", "quick", seconds, "s", None, says)
-    hangs = seconds > HANGS_S
+    hangs = seconds > limits.hangs_s
     return Judgement(
         "failed" if hangs else "marginal", "hangs" if hangs else "slow", seconds, "s", None, says
     )
@@ -106,7 +141,8 @@ def judge_stop_time(seconds: float) -> Judgement:
 def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool | None) -> Judgement:
     """Judge the vacuum switch at the key by three answers: passes with the key off, seals with it on, vents.
 
-    None: not tried. Sound only when all three were tried and are true; one no condemns it.
+    None: not tried. Sound only when all three were tried and are true; one no condemns it. Raises nothing.
+    Source: what such a switch is for.
 
     >>> (
     ...     judge_key_switch(True, True, True).cls,
@@ -127,17 +163,20 @@ def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool
     return Judgement("sound", "sound", None, None, None, "Passes, seals and vents.")
 
 
-def judge_coil(ohm: float | None) -> Judgement:
+def judge_coil(ohm: float | None, limits: RunningLimits) -> Judgement:
     """Judge a solenoid's coil: 10 to 60 ohm (general). None is an open circuit.
 
-    >>> judge_coil(28).cls, judge_coil(None).cls, judge_coil(2).cls, judge_coil(90).cls
-    ('ok', 'open', 'short', 'unclear')
+    Parameters: resistance in ohm; the limits. Raises nothing. Source: general, `figures/running.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_coil(ohm, general(RunningLimits)).cls for ohm in (28, None, 2, 90)]
+    ['ok', 'open', 'short', 'unclear']
     """
-    low, high = COIL_OHM
-    if ohm is None or ohm > 1000:
+    low, high = limits.coil_low_ohm, limits.coil_high_ohm
+    if ohm is None or ohm > limits.coil_open_ohm:
         return Judgement("failed", "open", ohm, "ohm", None, "Open circuit: the coil, or its pins.")
-    says = f"{plain(ohm)} ohm; {plain(low)} to {plain(high)} is general, check your service data."
-    if ohm < low / 2:
+    says = f"{plain(ohm)} ohm; {plain(low)} to {plain(high)} is usual ({low.source})."
+    if ohm < limits.coil_short_share * low:
         return Judgement("failed", "short", ohm, "ohm", None, says)
     return Judgement(
         "sound" if low <= ohm <= high else "unclear",

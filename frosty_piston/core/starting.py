@@ -1,16 +1,40 @@
 """Cold-start margin: an estimate of whether it will start tonight, and said to be one."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from math import ceil
 
 import numpy as np
+import numpy.typing as npt
 
-GENERAL_RATIO = {"direct": 17.0, "prechamber": 21.5}
-GENERAL_CRANK_RPM = 200.0
-FIRE_K = {"direct": 596.0, "prechamber": 650.0}
-GLOW_LIFT_K = {"direct": 160.0, "prechamber": 250.0}
-SPREAD_K = 6.0
-BLOCK_HEATER_K = 25.0
+from .limits import Limit
+
+DIRECT = "direct"
+
+
+@dataclass(frozen=True, slots=True)
+class Combustion:
+    """How a kind of combustion starts: usual compression ratio, temperature in K at which it fires, what a
+    healthy glow plug lifts the air at the end of compression by, K."""
+
+    ratio: Limit
+    fires_k: Limit
+    glow_lift_k: Limit
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class StartLimits:
+    """The figures of the cold start: cranking speed of a healthy engine, spread of firing in K, what a block
+    heater lifts the intake air by in K, the share of cylinders that must fire, the speed at which it carries
+    itself and its spread per minute, and each combustion."""
+
+    crank_rpm: Limit
+    spread_k: Limit
+    block_heater_k: Limit
+    firing_share: Limit
+    carries_rpm: Limit
+    carries_spread_rpm: Limit
+    combustion: Mapping[str, Combustion]
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,19 +43,16 @@ class StartEngine:
     ratio."""
 
     cylinders: int
-    combustion: str = "direct"
+    combustion: str = DIRECT
     compression_ratio: float | None = None
 
-    @property
-    def ratio(self) -> float:
-        return self.compression_ratio or GENERAL_RATIO[self.combustion]
 
-
-def compression_end_k(intake_c, ratio: float, crank_rpm: float):
+def compression_end_k(intake_c: npt.ArrayLike, ratio: float, crank_rpm: float) -> np.ndarray:
     """Answer the air temperature at the end of compression: ``T2 = T1*CR^(n - 1)``, ``n = 1.36 - 18/rpm``.
 
-    Parameters: intake air in C (a figure or an array), compression ratio, cranking speed per minute.
-    A slow crank loses more heat and gas, so n falls with it. In kelvin.
+    Parameters: intake air in C (a figure or an array), compression ratio, cranking speed per minute. A slow
+    crank loses more heat and gas, so n falls with it, to 1 at 50 per minute. In kelvin, in the shape of
+    `intake_c`. Raises nothing. Source: polytropic compression, calibrated as said at `start_chance`.
 
     >>> round(float(compression_end_k(0.0, 17, 200)))
     587
@@ -41,17 +62,19 @@ def compression_end_k(intake_c, ratio: float, crank_rpm: float):
 
 
 def start_chance(
-    ambient_c,
+    ambient_c: npt.ArrayLike,
     engine: StartEngine,
     plug_heat: list[float],
-    crank_rpm: float = GENERAL_CRANK_RPM,
+    limits: StartLimits,
+    crank_rpm: float | None = None,
     block_heater_k: float = 0.0,
-):
+) -> np.ndarray:
     """Answer the chance that the engine runs up by itself within a normal crank. An estimate.
 
     Parameters: ambient in C (a figure or a 1-d array); the engine; the heat of each cylinder's plug as a
-    share of its reference (0 dead, 1 healthy), one per cylinder; cranking speed per minute; what a block
-    heater lifts the intake air by, in K. Returns chances in the shape of `ambient_c`.
+    share of its reference (0 dead, 1 healthy), one per cylinder; the limits; cranking speed per minute (the
+    limits' without); what a block heater lifts the intake air by, in K. Returns chances in the shape of
+    `ambient_c`. Raises ValueError when the plug figures are not one per cylinder.
 
     A cylinder fires with ``logistic((T2 + dT - T_fire)/6 K)``, dT the plug's lift. The engine runs up when at
     least three quarters of its cylinders fire early, times ``logistic((rpm - 125)/12)`` for carrying itself.
@@ -61,31 +84,33 @@ def start_chance(
     not start below about 15 C; a direct one without plugs starts from about 10 C up, and not at 0 C; 100 per
     minute starts nothing. T_fire 596 K direct, 650 K prechamber; lift 160 K and 250 K.
 
-    >>> v8 = StartEngine(8)
+    >>> from frosty_piston.knowledge.figures import general
+    >>> v8, limits = StartEngine(8), general(StartLimits)
     >>> two, three = [1.0] * 6 + [0.0] * 2, [1.0] * 5 + [0.0] * 3
-    >>> bool(start_chance(0, v8, two) > 0.9), bool(start_chance(0, v8, three) < 0.5)
+    >>> bool(start_chance(0, v8, two, limits) > 0.9), bool(start_chance(0, v8, three, limits) < 0.5)
     (True, True)
-    >>> bool(start_chance(20, v8, [1.0] * 8, crank_rpm=100) < 0.15)
+    >>> bool(start_chance(20, v8, [1.0] * 8, limits, crank_rpm=100) < 0.15)
     True
     """
     if len(plug_heat) != engine.cylinders:
         raise ValueError(
             f"{engine.cylinders} cylinders need {engine.cylinders} plug figures, not {len(plug_heat)}"
         )
-    ambient = np.asarray(ambient_c, float)
-    t2 = compression_end_k(ambient + block_heater_k, engine.ratio, crank_rpm)
-    lift = GLOW_LIFT_K[engine.combustion] * np.clip(np.asarray(plug_heat, float), 0.0, 1.3)
-    margin = (t2[..., None] + lift - FIRE_K[engine.combustion]) / SPREAD_K
+    ambient, fuel = np.asarray(ambient_c, float), limits.combustion[engine.combustion]
+    rpm = limits.crank_rpm if crank_rpm is None else crank_rpm
+    t2 = compression_end_k(ambient + block_heater_k, engine.compression_ratio or fuel.ratio, rpm)
+    lift = fuel.glow_lift_k * np.clip(np.asarray(plug_heat, float), 0.0, 1.3)
+    margin = (t2[..., None] + lift - fuel.fires_k) / limits.spread_k
     fires = 1 / (1 + np.exp(-np.clip(margin, -60, 60)))
-    needed = ceil(0.75 * engine.cylinders)
+    needed = ceil(limits.firing_share * engine.cylinders)
     counts = np.zeros((*ambient.shape, engine.cylinders + 1))
     counts[..., 0] = 1.0
     for c in range(engine.cylinders):
         p = fires[..., c][..., None]
         counts[..., 1:] = counts[..., 1:] * (1 - p) + counts[..., :-1] * p
         counts[..., 0] *= 1 - p[..., 0]
-    carries = 1 / (1 + np.exp(-(crank_rpm - 125) / 12))
-    return counts[..., needed:].sum(axis=-1) * carries
+    carries = 1 / (1 + np.exp(-(rpm - limits.carries_rpm) / limits.carries_spread_rpm))
+    return np.asarray(counts[..., needed:].sum(axis=-1) * carries)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +124,8 @@ class MarginCurve:
 
 def margin_curves(
     engine: StartEngine,
-    crank_rpm: float = GENERAL_CRANK_RPM,
+    limits: StartLimits,
+    crank_rpm: float | None = None,
     low_c: float = -30.0,
     high_c: float = 25.0,
     step_c: float = 1.0,
@@ -107,7 +133,11 @@ def margin_curves(
 ) -> list[MarginCurve]:
     """Answer the chance of a start over temperature for each number of working plugs, most plugs first.
 
-    >>> curves = margin_curves(StartEngine(4), low_c=-10, high_c=10, step_c=10)
+    Parameters: the engine; the limits; cranking speed per minute (the limits' without); from, to and step of
+    the temperatures in C; lift of a block heater in K. Raises nothing. Source: `start_chance`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> curves = margin_curves(StartEngine(4), general(StartLimits), low_c=-10, high_c=10, step_c=10)
     >>> [c.working for c in curves], len(curves[0].chance)
     ([4, 3, 2, 1, 0], 3)
     """
@@ -118,7 +148,12 @@ def margin_curves(
             tuple(ambient.tolist()),
             tuple(
                 start_chance(
-                    ambient, engine, [1.0] * k + [0.0] * (engine.cylinders - k), crank_rpm, block_heater_k
+                    ambient,
+                    engine,
+                    [1.0] * k + [0.0] * (engine.cylinders - k),
+                    limits,
+                    crank_rpm,
+                    block_heater_k,
                 ).tolist()
             ),
         )

@@ -2,42 +2,75 @@
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from .air import barometer_kpa
+from .limits import Limit
 from .quantity import Judgement, plain
 
-GENERAL = "general figure, check your service data"
-PUMP_SHARE, REACHES = 0.93, 0.9
-FLICKER_KPA, REACH_S = 2.0, 20.0
-PART_LOSS_KPA, BRANCH_LOSS_KPA = 3.0, 7.0
-LEVEL_KPA = 60.0
+
+@dataclass(frozen=True, slots=True)
+class VacuumLimits:
+    """The figures that judge vacuum, kPa below ambient; shares are of the pump's limit, of the level of the
+    hold test, or of the stroke."""
+
+    pump_share: Limit
+    reaches_share: Limit
+    flicker_kpa: Limit
+    reach_s: Limit
+    part_loss_kpa: Limit
+    branch_loss_kpa: Limit
+    hold_level_kpa: Limit
+    hold_s: Limit
+    not_reached_share: Limit
+    gross_share: Limit
+    travel_starts_kpa: Limit
+    travel_full_kpa: Limit
+    travel_gauge_kpa: Limit
+    travel_least_mm: Limit
+    travel_moved_share: Limit
+    travel_full_share: Limit
 
 
-def pump_limit_kpa(ambient_kpa: float) -> float:
+def pump_limit_kpa(ambient_kpa: float, limits: VacuumLimits) -> float:
     """Answer what a healthy pump reaches below ambient: 93 % of it (general for a vane or diaphragm pump).
 
-    >>> round(pump_limit_kpa(101.3), 1), round(pump_limit_kpa(84.5), 1)
+    Parameters: ambient in kPa; the limits. Raises nothing. Source: general, `figures/vacuum.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(VacuumLimits)
+    >>> round(pump_limit_kpa(101.3, limits), 1), round(pump_limit_kpa(84.5, limits), 1)
     (94.2, 78.6)
     """
-    return PUMP_SHARE * ambient_kpa
+    return limits.pump_share * ambient_kpa
 
 
 def judge_pump(
-    kpa: float, seconds: float | None, flicker_kpa: float | None, altitude_m: float = 0.0
+    kpa: float,
+    seconds: float | None,
+    flicker_kpa: float | None,
+    limits: VacuumLimits,
+    altitude_m: float = 0.0,
 ) -> Judgement:
     """Judge the vacuum straight at the pump: 90 % of its limit in under 20 s, needle steady within 2 kPa
     (general).
 
     The limit hangs on the air: 71 kPa at 1,500 m is as good as 85 at the sea.
 
-    >>> judge_pump(71, 12, 0.5, 1500).cls, judge_pump(71, 12, 0.5, 0).cls, judge_pump(88, 12, 4, 0).cls
-    ('sound', 'low', 'flickers')
+    Parameters: kPa below ambient; seconds to get there and flicker in kPa, None when not noted; the limits;
+    altitude in m. Raises nothing. Source: general, `figures/vacuum.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(VacuumLimits)
+    >>> at = ((71, 0.5, 1500), (71, 0.5, 0), (88, 4, 0))
+    >>> [judge_pump(kpa, 12, flicker, limits, altitude).cls for kpa, flicker, altitude in at]
+    ['sound', 'low', 'flickers']
     """
     ambient = barometer_kpa(altitude_m)
-    wanted = REACHES * pump_limit_kpa(ambient)
+    wanted = limits.reaches_share * pump_limit_kpa(ambient, limits)
     says = (
         f"{plain(kpa)} kPa; {plain(wanted)} is wanted at {plain(altitude_m)} m, where the air is"
-        f" {plain(ambient)} kPa ({GENERAL})."
+        f" {plain(ambient)} kPa ({limits.reaches_share.source})."
     )
     if kpa > ambient:
         return Judgement(
@@ -58,7 +91,7 @@ def judge_pump(
             None,
             f"{says} Low: weak pump, or a leak still connected. Repeat with everything else blocked.",
         )
-    if flicker_kpa is not None and flicker_kpa > FLICKER_KPA:
+    if flicker_kpa is not None and flicker_kpa > limits.flicker_kpa:
         return Judgement(
             "failed",
             "flickers",
@@ -67,14 +100,14 @@ def judge_pump(
             None,
             f"{says} The needle flickers by {plain(flicker_kpa)} kPa: vane, diaphragm or seal.",
         )
-    if seconds is not None and seconds > REACH_S:
+    if seconds is not None and seconds > limits.reach_s:
         return Judgement(
             "marginal",
             "slow",
             kpa,
             "kPa",
             None,
-            f"{says} It takes {plain(seconds)} s; {plain(REACH_S)} s is the mark.",
+            f"{says} It takes {plain(seconds)} s; {plain(limits.reach_s)} s is the mark.",
         )
     return Judgement("sound", "sound", kpa, "kPa", None, says)
 
@@ -82,29 +115,40 @@ def judge_pump(
 def leak_tau_s(start_kpa: float, end_kpa: float, seconds: float) -> float:
     """Answer the time constant of a leak: ``tau = t/ln(v0/v1)``; endless when nothing is lost.
 
+    Parameters: kPa below ambient at the start (> 0) and at the end; seconds between. Raises nothing. Source:
+    a leak through a small hole into a fixed volume, near enough exponential.
+
     >>> round(leak_tau_s(60, 57, 60)), leak_tau_s(60, 60, 60)
     (1170, inf)
     """
     return math.inf if end_kpa >= start_kpa else seconds / math.log(start_kpa / max(end_kpa, 1e-9))
 
 
-def judge_hold(start_kpa: float, end_kpa: float, seconds: float, branch: bool = False) -> Judgement:
+def judge_hold(
+    start_kpa: float, end_kpa: float, seconds: float, limits: VacuumLimits, branch: bool = False
+) -> Judgement:
     """Judge a hold test: an actuator alone loses under 3 kPa in 60 s from 60, a whole branch under 7
     (general).
 
     The loss is taken to 60 s from 60 kPa by its time constant. Never reaching the level is a gross leak.
 
-    >>> judge_hold(60, 59, 60).cls, judge_hold(60, 48, 60).cls, judge_hold(12, 0, 60).cls
-    ('holds', 'leaks', 'gross_leak')
+    Parameters: kPa below ambient at the start and at the end; seconds between; the limits; whether it is a
+    whole branch. Raises nothing. Source: `leak_tau_s`, `figures/vacuum.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(VacuumLimits)
+    >>> [judge_hold(start, end, 60, limits).cls for start, end in ((60, 59), (60, 48), (12, 0))]
+    ['holds', 'leaks', 'gross_leak']
     """
-    if start_kpa < 0.5 * LEVEL_KPA:
+    level = limits.hold_level_kpa
+    if start_kpa < limits.not_reached_share * level:
         return Judgement(
             "failed",
             "gross_leak",
             start_kpa,
             "kPa",
             None,
-            f"Only {plain(start_kpa)} kPa reached of {plain(LEVEL_KPA)}: a gross leak, or a hose off.",
+            f"Only {plain(start_kpa)} kPa reached of {plain(level)}: a gross leak, or a hose off.",
         )
     if seconds <= 0 or end_kpa > start_kpa:
         return Judgement(
@@ -116,29 +160,30 @@ def judge_hold(start_kpa: float, end_kpa: float, seconds: float, branch: bool = 
             "Vacuum cannot grow by itself, and a time is wanted: repeat the test.",
         )
     tau = leak_tau_s(start_kpa, end_kpa, seconds)
-    loss = LEVEL_KPA * (1 - math.exp(-60 / tau)) if math.isfinite(tau) else 0.0
-    limit = BRANCH_LOSS_KPA if branch else PART_LOSS_KPA
+    loss = level * (1 - math.exp(-limits.hold_s / tau)) if math.isfinite(tau) else 0.0
+    limit = limits.branch_loss_kpa if branch else limits.part_loss_kpa
     says = (
         f"{plain(start_kpa)} to {plain(end_kpa)} kPa in {plain(seconds)} s: {plain(loss)} kPa a minute from"
-        f" 60; under {plain(limit)} is tight for {'a branch' if branch else 'one part'} ({GENERAL})."
+        f" {plain(level)}; under {plain(limit)} is tight for {'a branch' if branch else 'one part'}"
+        f" ({limit.source})."
     )
     if loss < limit:
         return Judgement("sound", "holds", loss, "kPa", None, says)
-    return Judgement("failed", "gross_leak" if loss > 0.7 * LEVEL_KPA else "leaks", loss, "kPa", None, says)
+    return Judgement(
+        "failed", "gross_leak" if loss > limits.gross_share * level else "leaks", loss, "kPa", None, says
+    )
 
 
-def judge_travel(
-    points: Sequence[tuple[float, float]], start_kpa: float = 20.0, full_kpa: float = 60.0
-) -> Judgement:
+def judge_travel(points: Sequence[tuple[float, float]], limits: VacuumLimits) -> Judgement:
     """Judge an actuator's travel against vacuum: starts by 15 to 20 kPa, full by 45 to 60 (general).
 
-    `points`: pairs of kPa below ambient and mm of travel, in any order, at least three.
+    Parameters: pairs of kPa below ambient and mm of travel, in any order, three to be judged; the limits.
+    Raises ValueError without a point. Source: general, `figures/vacuum.toml`.
 
-    >>> (
-    ...     judge_travel([(0, 0), (18, 0.6), (30, 4), (50, 10), (60, 10.2)]).cls,
-    ...     judge_travel([(0, 0), (30, 0.1), (60, 0.3)]).cls,
-    ... )
-    ('in_range', 'still')
+    >>> from frosty_piston.knowledge.figures import general
+    >>> moves, stands = [(0, 0), (18, 0.6), (30, 4), (50, 10), (60, 10.2)], [(0, 0), (30, 0.1), (60, 0.3)]
+    >>> [judge_travel(points, general(VacuumLimits)).cls for points in (moves, stands)]
+    ['in_range', 'still']
     """
     ordered = sorted(points)
     stroke = max(mm for _, mm in ordered) - min(mm for _, mm in ordered)
@@ -151,7 +196,7 @@ def judge_travel(
             None,
             "Measure at three points at least: before it moves, half way, at the end.",
         )
-    if stroke < 1.0:
+    if stroke < limits.travel_least_mm:
         return Judgement(
             "failed",
             "still",
@@ -161,11 +206,12 @@ def judge_travel(
             f"{plain(stroke)} mm of travel up to {plain(ordered[-1][0])} kPa: it hardly moves.",
         )
     base = ordered[0][1]
-    starts = next(kpa for kpa, mm in ordered if abs(mm - base) > 0.05 * stroke)
-    full = next(kpa for kpa, mm in ordered if abs(mm - base) >= 0.9 * stroke)
+    starts = next(kpa for kpa, mm in ordered if abs(mm - base) > limits.travel_moved_share * stroke)
+    full = next(kpa for kpa, mm in ordered if abs(mm - base) >= limits.travel_full_share * stroke)
+    start_kpa, full_kpa = limits.travel_starts_kpa, limits.travel_full_kpa
     says = (
         f"Starts by {plain(starts)} kPa, full by {plain(full)}, {plain(stroke)} mm; {plain(start_kpa)} and"
-        f" {plain(full_kpa)} are the marks ({GENERAL})."
+        f" {plain(full_kpa)} are the marks ({start_kpa.source})."
     )
-    late = starts > start_kpa + 3 or full > full_kpa + 3
+    late = starts > start_kpa + limits.travel_gauge_kpa or full > full_kpa + limits.travel_gauge_kpa
     return Judgement("failed" if late else "sound", "late" if late else "in_range", stroke, "mm", None, says)

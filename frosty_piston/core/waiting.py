@@ -1,14 +1,25 @@
 """Waiting on purpose: how a warm engine cools, when it can be touched, when it counts as cold."""
 
+from dataclasses import dataclass
 from math import exp, log
 
-TAU_H = {"exhaust": 0.5, "engine_closed": 3.0, "engine_open": 2.0}
-TOUCHABLE_C = 55.0
-SOAKED_WITHIN_C = 3.0
+from .limits import Limit
+
+
+@dataclass(frozen=True, slots=True)
+class WaitLimits:
+    """Cooling time constants in h, when a part can be touched, and how near to ambient counts as cold, C."""
+
+    closed_tau_h: Limit
+    touchable_c: Limit
+    soaked_within_c: Limit
 
 
 def temperature_after(hours: float, start_c: float, ambient_c: float, tau_h: float) -> float:
     """Answer the temperature after some hours: ``T = Ta + (T0 - Ta)*exp(-t/tau)``, in C.
+
+    Parameters: hours; temperature at the start and ambient in C; time constant in h. Raises ValueError for a
+    time constant that is not above zero. Source: Newton's law of cooling.
 
     >>> round(temperature_after(3, 90, 10, 3), 1)
     39.4
@@ -21,6 +32,9 @@ def temperature_after(hours: float, start_c: float, ambient_c: float, tau_h: flo
 def hours_until(target_c: float, start_c: float, ambient_c: float, tau_h: float) -> float | None:
     """Answer after how many hours a part has cooled to the target; None when it never gets there.
 
+    Parameters: target, start and ambient in C; time constant in h (> 0). Raises nothing. Source: Newton's law
+    of cooling.
+
     >>> round(hours_until(55, 90, 10, 3), 2), hours_until(5, 90, 10, 3), hours_until(55, 40, 10, 3)
     (1.73, None, 0.0)
     """
@@ -31,20 +45,29 @@ def hours_until(target_c: float, start_c: float, ambient_c: float, tau_h: float)
     return tau_h * log((start_c - ambient_c) / (target_c - ambient_c))
 
 
-def cold_soaked_after_h(start_c: float, ambient_c: float, tau_h: float = TAU_H["engine_closed"]) -> float:
-    """Answer after how many hours the engine is within 3 C of ambient: cold-soaked. General tau 3 h, bonnet
-    closed.
+def cold_soaked_after_h(
+    start_c: float, ambient_c: float, limits: WaitLimits, tau_h: float | None = None
+) -> float:
+    """Answer after how many hours the engine is within 3 C of ambient: cold-soaked.
 
-    >>> round(cold_soaked_after_h(80, -7), 1), cold_soaked_after_h(-6, -7)
+    Parameters: start and ambient in C; the limits; time constant in h, that of a closed bonnet without.
+    Raises nothing. Source: Newton's law of cooling, `figures/waiting.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(WaitLimits)
+    >>> round(cold_soaked_after_h(80, -7, limits), 1), cold_soaked_after_h(-6, -7, limits)
     (10.1, 0.0)
     """
-    return hours_until(ambient_c + SOAKED_WITHIN_C, start_c, ambient_c, tau_h) or 0.0
+    tau = limits.closed_tau_h if tau_h is None else tau_h
+    return hours_until(ambient_c + limits.soaked_within_c, start_c, ambient_c, tau) or 0.0
 
 
 def fitted_tau_h(first_c: float, second_c: float, hours: float, ambient_c: float) -> float:
     """Answer this vehicle's own cooling time constant from two readings some hours apart.
 
-    ``tau = t/ln((T1 - Ta)/(T2 - Ta))``. Raises ValueError unless it cooled and stayed above ambient.
+    ``tau = t/ln((T1 - Ta)/(T2 - Ta))``. Parameters: both temperatures in C, hours between them, ambient in C.
+    Raises ValueError unless it cooled and stayed above ambient. Source: Newton's law of cooling, turned
+    round.
 
     >>> round(fitted_tau_h(90, 39.43, 3, 10), 2)
     3.0

@@ -1,29 +1,60 @@
 """Supplies, grounds, network wires and dropouts: what a meter at a connector says."""
 
+from dataclasses import dataclass
 from math import comb
 
+from .limits import Limit
 from .quantity import Judgement, percent, plain
 
-GENERAL = "general figure, check your service data"
-FEED_DROP_V, GROUND_DROP_V = 0.2, 0.1
-SURE_OF_WIGGLE, MAYBE_WIGGLE = 0.02, 0.15
+
+@dataclass(frozen=True, slots=True)
+class WiringLimits:
+    """The figures that judge pins, the network pair, a circuit's drop and a wiggle test, units in their
+    names; shares are of the battery or the system voltage, or chances of coincidence."""
+
+    feed_drop_v: Limit
+    feed_drop_share: Limit
+    feed_meter_v: Limit
+    feed_missing_share: Limit
+    ground_drop_v: Limit
+    ground_open_v: Limit
+    reference_low_v: Limit
+    reference_high_v: Limit
+    reference_lost_v: Limit
+    pair_open_ohm: Limit
+    pair_short_ohm: Limit
+    pair_low_ohm: Limit
+    pair_high_ohm: Limit
+    pair_one_missing_ohm: Limit
+    pair_one_too_many_ohm: Limit
+    high_low_v: Limit
+    high_high_v: Limit
+    low_low_v: Limit
+    low_high_v: Limit
+    network_meter_v: Limit
+    network_supply_share: Limit
+    network_asleep_v: Limit
+    sum_low_v: Limit
+    sum_high_v: Limit
+    wiggle_sure_share: Limit
+    wiggle_maybe_share: Limit
 
 
-def judge_supply(pin: str, volts: float, battery_v: float) -> Judgement:
+def judge_supply(pin: str, volts: float, battery_v: float, limits: WiringLimits) -> Judgement:
     """Judge a supply, ground or reference pin, measured under load where that can be done.
 
-    Parameters: `supply`, `ground` or `reference`; volts at the pin; battery voltage then. Budget (general):
-    feed 0.2 V under the battery, ground 0.1 V, reference 4.9 to 5.1 V.
+    Parameters: `supply`, `ground` or `reference`; volts at the pin; battery voltage then; the limits. Budget
+    (general): feed 0.2 V under the battery, ground 0.1 V, reference 4.9 to 5.1 V. Raises nothing. Source:
+    `figures/wiring.toml`.
 
-    >>> (
-    ...     judge_supply("supply", 0.1, 12.4).cls,
-    ...     judge_supply("ground", 0.4, 12.4).cls,
-    ...     judge_supply("reference", 5.0, 12.4).cls,
-    ... )
-    ('missing', 'low', 'present')
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(WiringLimits)
+    >>> pins = (("supply", 0.1), ("ground", 0.4), ("reference", 5.0))
+    >>> [judge_supply(pin, volts, 12.4, limits).cls for pin, volts in pins]
+    ['missing', 'low', 'present']
     """
     if pin == "ground":
-        if volts > 1.0:
+        if volts > limits.ground_open_v:
             return Judgement(
                 "failed",
                 "missing",
@@ -32,18 +63,20 @@ def judge_supply(pin: str, volts: float, battery_v: float) -> Judgement:
                 None,
                 f"{plain(volts)} V on the ground pin: the ground is open.",
             )
-        if volts > GROUND_DROP_V:
+        if volts > limits.ground_drop_v:
             return Judgement(
                 "failed",
                 "low",
                 volts,
                 "V",
                 None,
-                f"{plain(volts)} V lost in the ground; {plain(GROUND_DROP_V)} V is allowed ({GENERAL}).",
+                f"{plain(volts)} V lost in the ground; {plain(limits.ground_drop_v)} V is allowed"
+                f" ({limits.ground_drop_v.source}).",
             )
         return Judgement("sound", "present", volts, "V", None, f"{plain(volts)} V on the ground pin: good.")
     if pin == "reference":
-        cls = "present" if 4.9 <= volts <= 5.1 else "missing" if volts < 1 else "low"
+        low, high = limits.reference_low_v, limits.reference_high_v
+        cls = "present" if low <= volts <= high else "missing" if volts < limits.reference_lost_v else "low"
         tail = {
             "present": "good",
             "missing": "lost: unplug the sensors that share it one by one",
@@ -55,10 +88,10 @@ def judge_supply(pin: str, volts: float, battery_v: float) -> Judgement:
             volts,
             "V",
             None,
-            f"Reference {plain(volts)} V; 4.9 to 5.1 V is right ({GENERAL}): {tail}.",
+            f"Reference {plain(volts)} V; {plain(low)} to {plain(high)} V is right ({low.source}): {tail}.",
         )
     drop = battery_v - volts
-    if volts < 0.2 * battery_v:
+    if volts < limits.feed_missing_share * battery_v:
         return Judgement(
             "failed",
             "missing",
@@ -68,62 +101,49 @@ def judge_supply(pin: str, volts: float, battery_v: float) -> Judgement:
             f"{plain(volts)} V: no supply. Some modules drop it after a time: cycle the key, measure again"
             " within 30 s.",
         )
-    if drop > max(FEED_DROP_V, 0.02 * battery_v) + 0.05:
+    if drop > max(limits.feed_drop_v, limits.feed_drop_share * battery_v) + limits.feed_meter_v:
         return Judgement(
             "failed",
             "low",
             volts,
             "V",
             None,
-            f"{plain(volts)} V, {plain(drop)} V under the battery; {plain(FEED_DROP_V)} V is allowed"
-            f" ({GENERAL}).",
+            f"{plain(volts)} V, {plain(drop)} V under the battery; {plain(limits.feed_drop_v)} V is allowed"
+            f" ({limits.feed_drop_v.source}).",
         )
     return Judgement("sound", "present", volts, "V", None, f"{plain(volts)} V: there.")
 
 
 def judge_network(
-    pin: str, value: float | None, unit: str, system_v: float = 12.0, other_v: float | None = None
+    pin: str,
+    value: float | None,
+    unit: str,
+    limits: WiringLimits,
+    system_v: float = 12.0,
+    other_v: float | None = None,
 ) -> Judgement:
     """Judge a wire of the two-wire network, or the resistance across the pair (battery off). None: open.
 
     General: high 2.5 to 3.0 V, low 2.0 to 2.5 V, their sum 4.8 to 5.2 V; across the pair 60 ohm, 120 with one
-    terminator missing, 40 with one too many, under 5 a short. `other_v`: the other wire, to check the sum.
+    terminator missing, 40 with one too many, under 5 a short.
 
-    >>> (
-    ...     judge_network("pair", 121, "ohm").cls,
-    ...     judge_network("pair", 60.4, "ohm").cls,
-    ...     judge_network("high", 12.1, "V").cls,
-    ... )
-    ('off', 'sound', 'open_or_short')
+    Parameters: `high`, `low` or `pair`; the value; `V` or `ohm`; the limits; system voltage; the other wire
+    in V, to check the sum. Raises nothing. Source: ISO 11898-2, `figures/wiring.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(WiringLimits)
+    >>> [judge_network(p, v, u, limits).cls for p, v, u in (("pair", 121, "ohm"), ("high", 12.1, "V"))]
+    ['off', 'open_or_short']
     """
     if unit == "ohm":
-        shown = "Open" if value is None else f"{plain(value)} ohm across the pair"
-        if value is None or value > 1000 or value < 5:
-            return Judgement(
-                "failed",
-                "open_or_short",
-                value,
-                "ohm",
-                None,
-                f"{shown}; 60 ohm is right:"
-                f" {'the pair is shorted' if value is not None and value < 5 else 'a wire is open'}.",
-            )
-        if 54 <= value <= 66:
-            return Judgement("sound", "sound", value, "ohm", None, f"{shown}: both terminators are there.")
-        tail = (
-            "one terminator is missing"
-            if value > 100
-            else "one terminator too many"
-            if value < 48
-            else "a poor joint, or something else on the pair"
-        )
-        return Judgement(
-            "failed", "off", value, "ohm", None, f"{shown}; 60 ohm is right ({GENERAL}): {tail}."
-        )
+        return _pair(value, limits)
     if value is None:
         return Judgement("unclear", "unclear", None, unit, None, "OL is no voltage: measure volts to ground.")
-    low, high = (2.5, 3.0) if pin == "high" else (2.0, 2.5)
-    if value > 0.7 * system_v or value < 0.3:
+    if pin == "high":
+        low, high = limits.high_low_v, limits.high_high_v
+    else:
+        low, high = limits.low_low_v, limits.low_high_v
+    if value > limits.network_supply_share * system_v or value < limits.network_asleep_v:
         return Judgement(
             "failed",
             "open_or_short",
@@ -134,22 +154,51 @@ def judge_network(
             " wake it and repeat.",
         )
     total = f" Sum of both {plain(value + other_v)} V." if other_v is not None else ""
-    if not low - 0.05 <= value <= high + 0.05 or other_v is not None and not 4.8 <= value + other_v <= 5.2:
+    meter_v = limits.network_meter_v
+    inside = low - meter_v <= value <= high + meter_v
+    agree = other_v is None or limits.sum_low_v <= value + other_v <= limits.sum_high_v
+    if not (inside and agree):
         return Judgement(
             "failed",
             "off",
             value,
             "V",
             None,
-            f"{plain(value)} V; {plain(low)} to {plain(high)} V is usual ({GENERAL}).{total}",
+            f"{plain(value)} V; {plain(low)} to {plain(high)} V is usual ({low.source}).{total}",
         )
     return Judgement("sound", "sound", value, "V", None, f"{plain(value)} V, as it should be.{total}")
 
 
-def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: float = FEED_DROP_V) -> Judgement:
+def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
+    """The resistance across the network pair, battery off."""
+
+    def came_to(verdict: str, cls: str, because: str) -> Judgement:
+        return Judgement(verdict, cls, ohm, "ohm", None, because)
+
+    shown = "Open" if ohm is None else f"{plain(ohm)} ohm across the pair"
+    shorted = ohm is not None and ohm < limits.pair_short_ohm
+    if ohm is None or ohm > limits.pair_open_ohm or shorted:
+        says = "the pair is shorted" if shorted else "a wire is open"
+        return came_to("failed", "open_or_short", f"{shown}; 60 ohm is right: {says}.")
+    if limits.pair_low_ohm <= ohm <= limits.pair_high_ohm:
+        return came_to("sound", "sound", f"{shown}: both terminators are there.")
+    tail = (
+        "one terminator is missing"
+        if ohm > limits.pair_one_missing_ohm
+        else "one terminator too many"
+        if ohm < limits.pair_one_too_many_ohm
+        else "a poor joint, or something else on the pair"
+    )
+    return came_to("failed", "off", f"{shown}; 60 ohm is right ({limits.pair_low_ohm.source}): {tail}.")
+
+
+def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) -> Judgement:
     """Judge the voltage lost along a loaded circuit; ``R = dU/I`` when the current is known.
 
-    >>> judge_circuit_drop(0.9, 6.0).because
+    Parameters: drop in V; current in A, None when not measured; what is allowed on this stretch, V. Raises
+    nothing. Source: Ohm's law, `figures/wiring.toml`.
+
+    >>> judge_circuit_drop(0.9, 6.0, Limit(0.2, "V")).because
     '0.9 V lost at 6 A, that is 0.15 ohm; 0.2 V is allowed (general figure, check your service data).'
     """
     ohm = (
@@ -164,7 +213,7 @@ def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: float =
         drop_v,
         "V",
         None,
-        f"{plain(drop_v)} V lost{ohm}; {plain(budget_v)} V is allowed ({GENERAL}).",
+        f"{plain(drop_v)} V lost{ohm}; {plain(budget_v)} V is allowed ({budget_v.source}).",
     )
 
 
@@ -172,6 +221,8 @@ def wiggle_chance(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: fl
     """Answer how likely so many dropouts fall into the wiggling by chance alone.
 
     Conditional binomial test of two rates: given `k + k0` dropouts in all, ``k ~ Bin(k + k0, t/(t + t0))``.
+    Parameters: dropouts while wiggling and in how many s, dropouts at rest and in how many s. Raises
+    ZeroDivisionError when both times are 0. Source: the usual exact test of two Poisson rates.
 
     >>> round(wiggle_chance(6, 60, 0, 60), 3), wiggle_chance(0, 60, 0, 60)
     (0.016, 1.0)
@@ -185,11 +236,16 @@ def wiggle_chance(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: fl
     )
 
 
-def judge_wiggle(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: float) -> Judgement:
+def judge_wiggle(
+    dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: float, limits: WiringLimits
+) -> Judgement:
     """Judge a wiggle test with its dropout log: is it the wiggling, or coincidence?
 
-    >>> judge_wiggle(6, 60, 0, 60).cls, judge_wiggle(0, 60, 0, 60).cls, judge_wiggle(2, 60, 0, 60).cls
-    ('drops_out', 'steady', 'unclear')
+    Parameters: as of `wiggle_chance`, and the limits. Raises nothing. Source: `wiggle_chance`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_wiggle(n, 60, 0, 60, general(WiringLimits)).cls for n in (6, 0, 2)]
+    ['drops_out', 'steady', 'unclear']
     """
     if wiggle_s <= 0 or rest_s <= 0:
         return Judgement(
@@ -214,7 +270,7 @@ def judge_wiggle(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: flo
             None,
             f"{says}: steady for now. A fretted contact may stay quiet for a while after it was moved.",
         )
-    if p <= SURE_OF_WIGGLE:
+    if p <= limits.wiggle_sure_share:
         return Judgement(
             "failed",
             "drops_out",
@@ -223,7 +279,7 @@ def judge_wiggle(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: flo
             None,
             f"{says}: coincidence is {percent(p)} likely. It is this connection.",
         )
-    if p <= MAYBE_WIGGLE:
+    if p <= limits.wiggle_maybe_share:
         return Judgement(
             "marginal",
             "perhaps",

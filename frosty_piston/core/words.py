@@ -1,5 +1,15 @@
 """Words put together: the one place where a title goes inside a sentence."""
 
+SIGNS = {
+    "ohm": "Ω",
+    "kohm": "kΩ",
+    "Mohm": "MΩ",
+    "degC": "°C",
+    "degF": "°F",
+    "percent": "%",
+    "mm3": "mm³",
+    "m3/h": "m³/h",
+}
 SHORT_FORMS = {"egr": "EGR", "def": "DEF", "nox": "NOx", "dpf": "DPF", "scr": "SCR"}
 
 
@@ -29,3 +39,12 @@ def listed(names: list[str], last: str = "and") -> str:
     ('a', 'a, b and c')
     """
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} {last} {names[-1]}" if names else ""
+
+
+def sign(unit: str | None) -> str:
+    """Write a unit as it stands on an instrument.
+
+    >>> sign("ohm"), sign("degC"), sign("bar")
+    ('Ω', '°C', 'bar')
+    """
+    return SIGNS.get(unit or "", unit or "")

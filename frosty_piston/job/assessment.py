@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from functools import cached_property
 
-from frosty_piston.core.plugs import PLUG_KINDS
-from frosty_piston.core.starting import GENERAL_CRANK_RPM, GENERAL_RATIO
+from frosty_piston.core.glow import GlowLimits
+from frosty_piston.core.starting import DIRECT, StartLimits
 from frosty_piston.core.words import spoken
 from frosty_piston.knowledge import Knowledge
 
@@ -189,16 +189,17 @@ class Assessed:
     @cached_property
     def assumed(self) -> tuple[str, ...]:
         """What the figures rest on that nobody wrote down."""
-        engine, found = self.job.engine, []
+        engine, found, limits = self.job.engine, [], self.readings.limits(StartLimits)
         tests = {x.data.test for x in self.job.of(Reading, Outcome)}
         if engine.cylinders is None:
             found.append("4 cylinders (not on the engine card)")
         if engine.combustion is None:
             found.append("combustion direct (general)")
         if engine.compression_ratio is None:
-            found.append(f"compression_ratio {GENERAL_RATIO[engine.combustion or 'direct']:g} (general)")
+            ratio = limits.combustion[engine.combustion or DIRECT].ratio
+            found.append(f"compression_ratio {ratio:g} (general)")
         if engine.limit("crank_rpm") is None and "crank_speed" not in tests:
-            found.append(f"cranking speed {GENERAL_CRANK_RPM:g} rpm (general)")
+            found.append(f"cranking speed {limits.crank_rpm:g} rpm (general)")
         if tests & {"glow_resistance", "glow_current", "glow_lamp_test"}:
             found += self._assumed_glow(tests)
         if tests & {"battery_crank"} and self.job.condition("ambient") is None:
@@ -211,7 +212,7 @@ class Assessed:
 
     def _assumed_glow(self, tests: set[str]) -> list[str]:
         engine, instruments, found = self.job.engine, Instruments(self.job), []
-        if engine.glow not in PLUG_KINDS:
+        if engine.glow not in self.readings.limits(GlowLimits).kinds:
             found.append("glow rod_12v (not on the engine card)")
         if engine.glow_nominal_ohm is None:
             ref = reference(self._verdicts[0].readings)

@@ -354,7 +354,7 @@ def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOpt
         if shape.access_figure
         else sum(k.access[a].minutes for a in repair.access) / 60
     )
-    back, breaks, because = _risks(job, option, bad, cylinders)
+    back, breaks, because = _risks(k, job, option, bad, cylinders)
     break_h = figure(shape.break_figure) if shape.break_figure else shape.break_minutes / 60
     return (
         CostOption(
@@ -377,27 +377,29 @@ def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOpt
     )
 
 
-def _risks(job: Job, option: Option, bad: Condemned, cylinders: tuple[int, ...]) -> tuple[float, float, str]:
+def _risks(
+    k: Knowledge, job: Job, option: Option, bad: Condemned, cylinders: tuple[int, ...]
+) -> tuple[float, float, str]:
     """The chance that it comes back within a year, that something breaks on the way out, and where they are
     from."""
     shape, failed = option.shape, len(bad.cylinders)
+    limits = k.limits(plug_life.PlugLifeLimits, job.engine.limits)
     back, breaks, because = shape.back, shape.breaks, "general figure"
     if shape.wears and cylinders:
         age = job.vehicle.odometer_km or GENERAL_ODOMETER_KM
         if shape.pieces == "failed":
-            back = plug_life.next_failure_chance(age, failed, job.cylinders, YEARLY_KM)
+            back = plug_life.next_failure_chance(age, failed, job.cylinders, YEARLY_KM, limits.life_shape)
             because = (
                 f"{failed} of {job.cylinders} gone at {round(age / 1000)} 000 km: one of the other"
                 f" {job.cylinders - failed} follows within {YEARLY_KM / 1000:g} 000 km with"
-                f" {round(back * 100)} % (Weibull, shape 3)"
+                f" {round(back * 100)} % (Weibull, shape {limits.life_shape:g})"
             )
         else:
-            back = plug_life.new_set_failure_chance(
-                plug_life.life_scale(age, failed, job.cylinders), job.cylinders, YEARLY_KM
-            )
+            scale = plug_life.life_scale(age, failed, job.cylinders, limits.life_shape)
+            back = plug_life.new_set_failure_chance(scale, job.cylinders, YEARLY_KM, limits.life_shape)
             because = "all new: next to none in the first year"
     if shape.snaps:
-        breaks = plug_life.snap_chance(failed if cylinders else 0, max(0, len(cylinders) - failed))
+        breaks = plug_life.snap_chance(failed if cylinders else 0, max(0, len(cylinders) - failed), limits)
     return back, breaks, because
 
 

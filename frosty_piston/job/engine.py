@@ -2,6 +2,7 @@
 
 import re
 from datetime import datetime
+from difflib import get_close_matches
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
@@ -126,7 +127,7 @@ def limit_faults(limits: Any, k: Knowledge, path: str = "engine.limits") -> list
                     )
                 )
         else:
-            faults.append(
-                Fault(f"{path}.{key[:60]}", f"no such limit; known: {', '.join([*k.figures, *k.choices])}")
-            )
+            near = get_close_matches(key, [*k.figures, *k.choices], 5)
+            says = f"near: {', '.join(near)}" if near else "all of them stand on the Shelf under Figures"
+            faults.append(Fault(f"{path}.{key[:60]}", f"no such limit; {says}"))
     return faults

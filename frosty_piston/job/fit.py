@@ -222,7 +222,7 @@ def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, b
         "glow_plug_fitting_nm": plug_life.fitting,
     }.get(step.torque)
     if by_thread:
-        found = by_thread(thread, card)
+        found = by_thread(thread, card, k.limits(plug_life.PlugLifeLimits, job.engine.limits))
         return found.nm, found.general
     return (k.figures[step.torque].general, True) if card is None else (card, False)
 

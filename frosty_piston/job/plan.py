@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.shapes import PartShape
+from frosty_piston.knowledge.parts import Part
 
 from .assessment import Assessed
 from .suspicion import Suspect
@@ -84,7 +84,9 @@ def part_odds(assessed: Assessed) -> dict[str, float]:
     """The chance that something is wrong at each part, exactly: faults of one part in one set count once."""
     k, suspicion = assessed.knowledge, assessed.suspicion
     names = list(k.parts)
-    number = np.array([names.index(k.part_of[f]) for f in suspicion.space.faults] + [len(names), len(names)])
+    number = np.array(
+        [names.index(k.faults[f].part) for f in suspicion.space.faults] + [len(names), len(names)]
+    )
     held, sets = number[suspicion.space.held], suspicion.weighed.sets
     total = np.zeros(len(names) + 1)
     for column in range(held.shape[1]):
@@ -93,9 +95,7 @@ def part_odds(assessed: Assessed) -> dict[str, float]:
     return {name: float(p) for name, p in zip(names, total, strict=False)}
 
 
-def _state(
-    assessed: Assessed, key: str, part: PartShape, odds: float, suspects: tuple[Suspect, ...]
-) -> PartState:
+def _state(assessed: Assessed, key: str, part: Part, odds: float, suspects: tuple[Suspect, ...]) -> PartState:
     k, engine = assessed.knowledge, assessed.job.engine
     mine = [v for v in _since_mended(assessed, part) if _at(k, key, part, v)]
     codes = _codes(assessed, part)
@@ -123,18 +123,18 @@ def _state(
     )
 
 
-def _since_mended(assessed: Assessed, part: PartShape) -> list[Verdict]:
+def _since_mended(assessed: Assessed, part: Part) -> list[Verdict]:
     """The verdicts that still speak of a part: what was read before it was mended no longer does."""
     times = [n + 1 for n in range(len(assessed.job.acts)) if set(assessed.done(n).cures) & set(part.faults)]
     return latest_of_each([v for verdicts in assessed.judged[max(times, default=0) :] for v in verdicts])
 
 
-def _at(k: Knowledge, key: str, part: PartShape, v: Verdict) -> bool:
+def _at(k: Knowledge, key: str, part: Part, v: Verdict) -> bool:
     """Whether a verdict was found at this part: by the part it names, else by test and channel."""
     node = k.node(str(v.where["node"])) if "node" in v.where else None
     if node:
         return k.nodes[node].part == key
-    channels = part.channels.get(v.test)
+    channels = part.readings.get(v.test)
     return v.test in part.tests and (channels is None or v.where.get("channel") in channels)
 
 
@@ -143,7 +143,7 @@ def _worst(verdicts: Iterable[Verdict]) -> str:
     return next((name for name in WORST_FIRST if name in seen), "")
 
 
-def _codes(assessed: Assessed, part: PartShape) -> dict[str, int | None]:
+def _codes(assessed: Assessed, part: Part) -> dict[str, int | None]:
     """The codes that point strongly at a part, each with the cylinder it names."""
     found: dict[str, int | None] = {}
     for c in assessed.codes:

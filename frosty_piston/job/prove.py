@@ -6,7 +6,7 @@ from datetime import datetime
 
 from frosty_piston.core.proving import clean_until, cured_given
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.waiting import TAU_H, TOUCHABLE_C, cold_soaked_after_h, fitted_tau_h, hours_until
+from frosty_piston.core.waiting import WaitLimits, cold_soaked_after_h, fitted_tau_h, hours_until
 from frosty_piston.core.words import inside, listed
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, ResetShape
@@ -598,26 +598,28 @@ class Soak:
     tau_h: float
     fitted: bool
     guessed: bool
+    touch_c: float
     touch_h: float | None
     cold_h: float
 
 
-def soak_estimate(job: Job) -> Soak:
+def soak_estimate(job: Job, limits: WaitLimits) -> Soak:
     """Estimate the cold soak from the last temperatures written down; two falling ones fit this vehicle's own
     cooling."""
     coolant, ambient = job.condition("coolant"), job.condition("ambient")
     start = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else GENERAL_WARM_C
     around = convert(ambient.data.value, ambient.data.unit, "degC") if ambient else GENERAL_OUTSIDE_C
     fitted = _fitted_tau(job, around)
-    tau = fitted or job.engine.limit("soak_tau_h") or TAU_H["engine_closed"]
+    tau = limits.closed_tau_h if fitted is None else fitted
     return Soak(
         start,
         around,
         tau,
         fitted is not None,
         coolant is None or ambient is None,
-        hours_until(TOUCHABLE_C, start, around, tau),
-        max(COLD_HOURS, cold_soaked_after_h(start, around, tau)),
+        limits.touchable_c,
+        hours_until(limits.touchable_c, start, around, tau),
+        max(COLD_HOURS, cold_soaked_after_h(start, around, limits, tau)),
     )
 
 

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable, Iterable
 from functools import cached_property
+from typing import TypeVar
 
-from frosty_piston.core.plugs import PLUG_KINDS
+from frosty_piston.core.glow import GENERAL_KIND, GlowLimits
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.knowledge import Knowledge
 
@@ -13,8 +14,8 @@ from .tape import Job
 from .units import convert, same_kind
 from .verdict import Verdict, where_of
 
-GENERAL_GLOW, GENERAL_SYSTEM_V = "rod_12v", 12
-INRUSH_UNTIL_S = 8
+GENERAL_SYSTEM_V = 12
+L = TypeVar("L")
 
 
 class Readings:
@@ -37,7 +38,7 @@ class Readings:
     @property
     def glow_kind(self) -> str:
         glow = self.job.engine.glow
-        return glow if glow in PLUG_KINDS else GENERAL_GLOW
+        return glow if glow in self.limits(GlowLimits).kinds else GENERAL_KIND
 
     @property
     def system_v(self) -> int:
@@ -61,15 +62,14 @@ class Readings:
         """The last entry of each place of a test, in the order of the tape."""
         by_place: dict[tuple[object, ...], e.Entry] = {}
         for x in self.all_of(test):
-            place = _place(x)
+            place = self._place(x)
             by_place.pop(place, None)
             by_place[place] = x
         return list(by_place.values())
 
-    def figure(self, name: str) -> float:
-        """A figure of the engine card, or the general one."""
-        on_card = self.job.engine.limit(name)
-        return self.k.general(name) if on_card is None else on_card
+    def limits(self, area: type[L]) -> L:
+        """The limits of an area for this engine: its card's, or the general ones."""
+        return self.k.limits(area, self.job.engine.limits)
 
     def value(self, entry: e.Entry, unit: str) -> float | None:
         return None if entry.data.value == "OL" else convert(entry.data.value, entry.data.unit, unit)
@@ -109,11 +109,11 @@ class Readings:
             d.test, where, Judgement("unclear", "recorded", number, unit, None, because), (entry.id,)
         )
 
-
-def _place(entry: e.Entry) -> tuple[object, ...]:
-    """What makes two entries of a test one place; inrush and steady current are two."""
-    w, c = entry.data.where, entry.data.conditions
-    inrush = c is not None and c.after_s is not None and c.after_s < INRUSH_UNTIL_S
-    kind = inrush if entry.data.test == "glow_current" else entry.kind
-    dosing = entry.kind == "outcome" and (entry.data.figures or {}).get("dosing")
-    return (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, kind, bool(c and c.part_hot), dosing)
+    def _place(self, entry: e.Entry) -> tuple[object, ...]:
+        """What makes two entries of a test one place; inrush and steady current are two."""
+        w, c = entry.data.where, entry.data.conditions
+        settled_s = self.limits(GlowLimits).settled_s
+        inrush = c is not None and c.after_s is not None and c.after_s < settled_s
+        kind = inrush if entry.data.test == "glow_current" else entry.kind
+        dosing = entry.kind == "outcome" and (entry.data.figures or {}).get("dosing")
+        return (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, kind, bool(c and c.part_hot), dosing)

@@ -108,6 +108,11 @@ def same_kind(unit: str, other: str) -> bool:
     )
 
 
+def convertible(unit: str) -> bool:
+    """Whether a unit is one that people write and that can be turned into others."""
+    return unit in UNITS
+
+
 def allowed() -> str:
     return ", ".join(UNITS)
 

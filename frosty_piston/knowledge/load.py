@@ -1,20 +1,21 @@
 """Reads the knowledge files, checks each against its shape and all against each other."""
 
-import tomllib
-from collections.abc import Iterable, Iterator
+from collections.abc import Mapping
 from dataclasses import dataclass
-from difflib import get_close_matches
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
-from pydantic import TypeAdapter, ValidationError
 
 from frosty_piston.core.errors import BadKnowledge
+from frosty_piston.core.limits import Limit
 from frosty_piston.core.suspects.space import BLUR, Finding
 
 from . import shapes as s
+from .figures import Figures
+from .parts import DriveShape, Node, Part, joined, nodes_of, read_parts
+from .reader import Reader
 from .repair_shapes import ActShape, ProofPieces
 from .repairs import Option, Repair, act_of, read_repairs
 from .whole import whole
@@ -23,6 +24,7 @@ HERE = Path(__file__).parent
 EPSILON = 0.003
 NOT_SEEN, SEEN = "not_seen", "seen"
 SYMPTOM_BLUR = 0.2
+L = TypeVar("L")
 
 
 @dataclass(frozen=True)
@@ -66,10 +68,9 @@ class Knowledge:
     repair_of: dict[str, str]
     acts: dict[str, ActShape]
     proofs: ProofPieces
-    nodes: dict[str, s.NodeShape]
+    nodes: dict[str, Node]
     channels: dict[str, s.ChannelShape]
-    parts: dict[str, s.PartShape]
-    part_of: dict[str, str]
+    parts: dict[str, Part]
     fault_system: dict[str, str]
     symptoms: dict[str, s.SymptomShape]
     contexts: dict[str, s.ContextShape]
@@ -80,9 +81,10 @@ class Knowledge:
     group_findings: dict[str, Finding]
     codes: dict[str, CodeEntry]
     figures: dict[str, s.FigureShape]
+    limit_rows: Figures
     reach: dict[str, tuple[float, float]]
     choices: dict[str, s.ChoiceShape]
-    benches: dict[str, list[tuple[str, str]]]
+    benches: dict[str, s.BenchShape]
     bench_of: dict[tuple[str, str], str]
 
     def general(self, figure: str) -> float:
@@ -90,6 +92,18 @@ class Knowledge:
         value = self.figures[figure].general
         assert value is not None, figure
         return value
+
+    def limits(self, cls: type[L], card: Mapping[str, object] | None = None) -> L:
+        """The limits of an area: general figures, and the engine card's where it has its own."""
+        return self.limit_rows.of(cls, card)
+
+    def limit(self, figure: str, card: Mapping[str, object]) -> Limit:
+        """One figure by its key: the engine card's, or the general one."""
+        return self.limit_rows.one(figure, card)
+
+    def drive(self, node: str) -> DriveShape | None:
+        """What drives the part that a reading names."""
+        return self.parts[self.nodes[node].part].drive
 
     def node(self, said: str | None) -> str | None:
         """The part that a word on the tape names: the longest known word in it decides; None when none
@@ -111,64 +125,6 @@ class Knowledge:
     ) -> tuple[tuple[str, ...], float]:
         """Which faults an act takes away, and the chance that it does."""
         return act_of(self, repair, act, option, temporary)
-
-
-class Reader:
-    """Reads knowledge files; what is wrong with one is said with file, line and key."""
-
-    def __init__(self, folder: Path):
-        self.folder = folder
-
-    def raw(self, name: str) -> tuple[dict[str, Any], list[str]]:
-        path = self.folder / name
-        try:
-            text = path.read_text("utf-8")
-            return tomllib.loads(text), text.splitlines()
-        except FileNotFoundError:
-            raise BadKnowledge(f"{name}: the file is missing") from None
-        except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-            raise BadKnowledge(f"{name}: {error}") from None
-
-    def read(self, name: str, shape: Any) -> Any:
-        data, rows = self.raw(name)
-        try:
-            return TypeAdapter(shape).validate_python(data)
-        except ValidationError as error:
-            first = error.errors()[0]
-            raise BadKnowledge(complaint(name, rows, [str(p) for p in first["loc"]], first["msg"])) from None
-
-    def says(self, name: str, path: list[str], reason: str) -> str:
-        return complaint(name, self.raw(name)[1], path, reason)
-
-    def known(self, name: str, path: list[str], given: str, allowed: Any) -> None:
-        """Refuse a name that stands nowhere; near ones are told."""
-        if given not in allowed:
-            near = get_close_matches(given, list(allowed), 3)
-            raise BadKnowledge(
-                self.says(
-                    name,
-                    [*path, given],
-                    f"{given!r} is not known here" + (f"; near: {', '.join(near)}" if near else ""),
-                )
-            )
-
-    def all_known(self, name: str, path: list[str], given: Iterable[str], allowed: Any) -> None:
-        for one in given:
-            self.known(name, path, one, allowed)
-
-    def many(self, folder: str) -> Iterator[str]:
-        return (f"{folder}/{p.name}" for p in sorted((self.folder / folder).glob("*.toml")))
-
-
-def complaint(name: str, rows: list[str], path: list[str], reason: str) -> str:
-    """Say file, line, key and reason; the line is that of the deepest key that can be found in the text."""
-    line, start = 1, 0
-    for key in (k for k in path if not k.isdigit()):
-        for number in range(start, len(rows)):
-            if key in rows[number]:
-                line, start = number + 1, number
-                break
-    return f"{name}, line {line}, {'.'.join(path)}: {reason}"
 
 
 class _Weights:
@@ -243,25 +199,24 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         r.all_known("cleaning.toml", [key, "cautions"], way.cautions, cautions)
     faults, fault_system = _faults(r, systems)
     soot = r.read("soot.toml", s.SootShape)
-    nodes = r.read("nodes.toml", dict[str, s.NodeShape])
     tests = _tests(r, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
     _soot_known(r, soot, faults, tests)
-    parts, part_of = _parts(r, faults, tests)
-    for key, node in nodes.items():
-        r.known("nodes.toml", [key, "part"], node.part, parts)
+    part_shapes = read_parts(r, systems, faults, fault_system, tests)
+    nodes = nodes_of(part_shapes)
+    findings = _findings(r, weights, tests, faults, nodes)
     symptoms = _symptoms(r, faults, tests, cautions)
     contexts = r.read("contexts.toml", dict[str, s.ContextShape])
     for key, context in contexts.items():
         r.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
     groups, codes, group_file = _codes(r, systems, faults)
-    figures = r.read("figures.toml", dict[str, s.FigureShape])
-    benches = r.read("benches.toml", dict[str, list[tuple[str, str]]])
-    for bench, steps in benches.items():
-        r.all_known("benches.toml", [bench], (test for test, _ in steps), tests)
-        r.all_known("benches.toml", [bench], (node for _, node in steps if node), nodes)
+    figures = Figures(r)
+    benches = r.read("benches.toml", dict[str, s.BenchShape])
+    for bench, shape in benches.items():
+        r.all_known("benches.toml", [bench], (test for test, _ in shape.steps), tests)
+        r.all_known("benches.toml", [bench], (node for _, node in shape.steps if node), nodes)
     choices = r.read("card_choices.toml", dict[str, s.ChoiceShape])
     work = read_repairs(
-        r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures}
+        r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures.rows}
     )
     for key, reset in work.proofs.resets.items():
         r.all_known("proof_pieces.toml", ["resets", key, "card"], filter(None, [reset.card]), choices)
@@ -291,13 +246,12 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         work.proofs,
         nodes,
         r.read("channels.toml", dict[str, s.ChannelShape]),
-        parts,
-        part_of,
+        joined(part_shapes, faults, tests, findings),
         fault_system,
         symptoms,
         contexts,
         tests,
-        _findings(r, weights, tests, faults, nodes),
+        findings,
         {
             key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR)
             for key, v in symptoms.items()
@@ -308,11 +262,12 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
             for key, v in groups.items()
         },
         codes,
+        figures.rows,
         figures,
         r.read("reach.toml", dict[str, tuple[float, float]]),
         choices,
         benches,
-        {step: bench for bench, steps in benches.items() for step in steps},
+        {step: bench for bench, shape in benches.items() for step in shape.steps},
     )
     whole(knowledge, r.says)
     return knowledge
@@ -371,30 +326,12 @@ def _symptoms(
     return symptoms
 
 
-def _parts(
-    r: Reader, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]
-) -> tuple[dict[str, s.PartShape], dict[str, str]]:
-    parts = r.read("plan.toml", dict[str, s.PartShape])
-    part_of: dict[str, str] = {}
-    for key, part in parts.items():
-        for fault in part.faults:
-            r.known("plan.toml", [key, "faults"], fault, faults)
-            if fault in part_of:
-                raise BadKnowledge(
-                    r.says("plan.toml", [key, fault], f"the fault stands at {part_of[fault]} already")
-                )
-            part_of[fault] = key
-        for test in part.tests:
-            r.known("plan.toml", [key, "tests"], test, tests)
-    return parts, part_of
-
-
 def _findings(
     r: Reader,
     weights: _Weights,
     tests: dict[str, s.TestShape],
     faults: dict[str, s.FaultShape],
-    nodes: dict[str, s.NodeShape],
+    nodes: dict[str, Node],
 ) -> dict[str, list[TestFinding]]:
     found: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):

@@ -1,8 +1,8 @@
 """The shapes of the knowledge files."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 Chance = str | Annotated[float, Field(ge=0.002, le=0.98)]
 Because = Annotated[str, Field(min_length=3, max_length=160)]
@@ -27,21 +27,12 @@ class CautionShape(Shape):
 
 class FaultShape(Shape):
     title: str
+    part: str
     per_thousand: Annotated[float, Field(gt=0, lt=500)]
     shows: Because
     needs: dict[str, list[CardValue]] = {}
     killed_by: dict[str, tuple[Chance, Because]] = {}
     dies_of: list[str] = []
-
-
-class PartShape(Shape):
-    """A part on the plan of the engine: what can be wrong with it and what is done at it."""
-
-    title: str
-    faults: Annotated[list[str], Field(min_length=1)]
-    tests: Annotated[list[str], Field(min_length=1)]
-    channels: dict[str, list[str]] = {}
-    cylinder: bool = False
 
 
 class ChannelShape(Shape):
@@ -83,13 +74,6 @@ class SootShape(Shape):
     causes: dict[str, SootCauseShape]
 
 
-class NodeShape(Shape):
-    title: str
-    words: list[str]
-    part: str
-    needs: dict[str, list[CardValue]] = {}
-
-
 class SymptomShape(Shape):
     title: str
     general: Chance
@@ -119,6 +103,7 @@ class TestShape(Shape):
     title: str
     how: str = ""
     system: str
+    parts: Annotated[list[str], Field(min_length=1)]
     minutes: Annotated[float, Field(gt=0, le=600)]
     access: list[str]
     tools: list[str]
@@ -141,6 +126,8 @@ class TestShape(Shape):
     on_part: bool = False
     blocks: bool = False
     by_drive: bool = False
+    by_vacuum: bool = False
+    sweeps: bool = False
     unplugs: bool = False
     ticks: list[str] = []
     plain: bool = True
@@ -175,6 +162,18 @@ class FindingShape(Shape):
     speaks: list[SpeaksShape]
 
 
+class BenchShape(Shape):
+    """What stands on a bench. `steps`: its tests, each with its part where it has one. `cleans`: what is
+    cleaned there, as part, words and the repair it is. `asks_turbo`: whether it asks if it is the part or the
+    turbo."""
+
+    title: str
+    says: str
+    steps: Annotated[list[tuple[str, str]], Field(min_length=1)]
+    cleans: list[tuple[str, str, str]] = []
+    asks_turbo: bool = False
+
+
 class CodeGroupShape(Shape):
     title: str
     general: Chance
@@ -206,11 +205,37 @@ class CodesFile(Shape):
 
 
 class FigureShape(Shape):
+    """A figure that judges. `general`: used when the engine card has none. `low`, `high`: what a card may
+    say. `standard`: the public standard it is from, said instead of calling it general. `card`: its key on
+    the engine card. `ask`: whether the form of the card asks for it."""
+
     title: str
     unit: str
-    low: float
-    high: float
     general: float | None = None
+    low: float = 0.0
+    high: float
+    source: Annotated[str, Field(max_length=160)] = ""
+    standard: str = ""
+    card: str = ""
+    ask: bool = False
+    area: str = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bounded(cls, row: Any) -> Any:
+        """What a card may say, where the row does not: up to ten times the general figure."""
+        if isinstance(row, dict) and "high" not in row and isinstance(row.get("general"), int | float):
+            return row | {"high": 10 * row["general"]}
+        return row
+
+
+class TableShape(Shape):
+    """A figure that hangs on another one, straight between its points and level beyond them."""
+
+    title: str
+    unit: str
+    table: Annotated[list[tuple[float, float]], Field(min_length=2)]
+    source: Annotated[str, Field(max_length=160)] = ""
 
 
 class ChoiceShape(Shape):

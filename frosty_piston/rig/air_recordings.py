@@ -12,6 +12,7 @@ BYPASS = ("healthy", "stuck", "broken_spring")
 AIR_MASS = ("healthy", "wrong_sensor", "restricted_intake")
 REVS = ("healthy", "choked_manifold")
 PRESSURES = ("healthy", "blocked_hose")
+FILLING = 0.85
 DISPLACEMENT_L, CYLINDERS = 2.2, 4
 
 
@@ -134,7 +135,10 @@ def air_mass_recording(seed: int, fault: str) -> dict[str, Signal]:
     )
     intake = 25 + (pressure - 98) / 4
     full = np.array(
-        [expected_air_mg(p, DISPLACEMENT_L, CYLINDERS, c) for p, c in zip(pressure, intake, strict=True)]
+        [
+            expected_air_mg(p, DISPLACEMENT_L, CYLINDERS, c, FILLING)
+            for p, c in zip(pressure, intake, strict=True)
+        ]
     ) * float(rng.uniform(0.96, 1.04))
     load = np.clip((pressure - 115) / 15, 0, 1)
     air = {

@@ -4,9 +4,10 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator
 
-from frosty_piston.core.actuators import analyse_drive, judge_drive
-from frosty_piston.core.air import judge_swirl
+from frosty_piston.core.actuators import ActuatorLimits, analyse_drive, judge_drive
+from frosty_piston.core.air import AirLimits, judge_swirl
 from frosty_piston.core.air_recorded import (
+    RecordedLimits,
     air_change,
     expected_over,
     judge_air_change,
@@ -14,37 +15,40 @@ from frosty_piston.core.air_recorded import (
     judge_bypass,
     rev_test,
 )
-from frosty_piston.core.boost import analyse_boost, judge_boost
+from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
+from frosty_piston.knowledge.figures import general
 
 from . import air_recordings as air
 from .recordings import FAULTS, drive_recording
 
 EXPECTED_MG = 510.0
+AIR, BOOST = general(AirLimits), general(BoostLimits)
+DRIVE, RECORDED = general(ActuatorLimits), general(RecordedLimits)
 
 
 def _drive(kind: str) -> Callable[[int, str], str]:
     def said(seed: int, fault: str) -> str:
         r = drive_recording(seed, fault, kind)
-        return judge_drive(analyse_drive(r.command, r.actual, r.percent), kind).cls
+        return judge_drive(
+            analyse_drive(r.command, r.actual, DRIVE, r.percent), DRIVE, AIR.egr_closed_percent, kind
+        ).cls
 
     return said
 
 
 def _pull(seed: int, fault: str) -> str:
     r = air.pull_recording(seed, fault)
-    judged = judge_boost(
-        analyse_boost(
-            r["manifold_pressure_target"], r["manifold_pressure"], r["vane_command"], r["vane_position"]
-        )
+    report = analyse_boost(
+        r["manifold_pressure_target"], r["manifold_pressure"], BOOST, r["vane_command"], r["vane_position"]
     )
+    judged = judge_boost(report, BOOST)
     return judged.cls + (" actuator" if "do not get there" in judged.because else "")
 
 
 def _egr(seed: int, fault: str) -> str:
     r = air.egr_air_recording(seed, fault)
-    return judge_air_change(
-        air_change(r["egr_position"], r["air_mass_stroke"], r["engine_speed"]), EXPECTED_MG
-    ).cls
+    change = air_change(r["egr_position"], r["air_mass_stroke"], RECORDED, r["engine_speed"])
+    return judge_air_change(change, AIR, EXPECTED_MG).cls
 
 
 def _air_mass(seed: int, fault: str) -> str:
@@ -54,6 +58,8 @@ def _air_mass(seed: int, fault: str) -> str:
         r["manifold_pressure"],
         air.DISPLACEMENT_L,
         air.CYLINDERS,
+        RECORDED,
+        AIR,
         r["intake_temp"],
         r["egr_position"],
     ).judgement
@@ -62,20 +68,20 @@ def _air_mass(seed: int, fault: str) -> str:
 
 def _bypass(seed: int, fault: str) -> str:
     r = air.bypass_recording(seed, fault)
-    return judge_bypass(r["bypass_position"], r["engine_speed"]).cls
+    return judge_bypass(r["bypass_position"], r["engine_speed"], RECORDED).cls
 
 
 def _revs(seed: int, fault: str) -> str:
     as_is, released = (
-        rev_test(air.rev_recording(seed, fault)["engine_speed"]),
-        rev_test(air.rev_recording(seed, "healthy")["engine_speed"]),
+        rev_test(air.rev_recording(seed, fault)["engine_speed"], RECORDED),
+        rev_test(air.rev_recording(seed, "healthy")["engine_speed"], RECORDED),
     )
-    return judge_swirl(as_is.seconds, released.seconds).cls if as_is and released else "unclear"
+    return judge_swirl(as_is.seconds, released.seconds, AIR).cls if as_is and released else "unclear"
 
 
 def _alike(seed: int, fault: str) -> str:
     r = air.pressures_recording(seed, fault)
-    return judge_alike(r["first"], r["second"]).cls
+    return judge_alike(r["first"], r["second"], RECORDED).cls
 
 
 # What is simulated, its faults with the class that is right for each, and how one is judged.

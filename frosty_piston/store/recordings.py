@@ -4,11 +4,11 @@ layout."""
 import io
 import zlib
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from threading import Lock
-from typing import Any
+from typing import Any, TypeVar
 from uuid import uuid4
 
 import numpy as np
@@ -20,8 +20,9 @@ from frosty_piston.core.traces import Signal
 
 from .tables import AttachmentRow, SettingRow, TraceRow
 
-KEPT_IN_MEMORY = 6
+KEPT_IN_MEMORY, ANSWERS_IN_MEMORY = 6, 96
 LAYOUT = "layout:"
+A = TypeVar("A")
 
 
 @dataclass(frozen=True)
@@ -85,6 +86,7 @@ class Recordings:
         self.engine = engine
         self._writing = engine.execution_options(writing=True)
         self._read: OrderedDict[str, dict[str, Signal]] = OrderedDict()
+        self._answers: OrderedDict[Hashable, Any] = OrderedDict()
         self._lock = Lock()
 
     def keep_file(self, job_id: str, name: str, data: bytes, by: str) -> str:
@@ -180,6 +182,20 @@ class Recordings:
             self._read[trace_id] = found
             while len(self._read) > KEPT_IN_MEMORY:
                 self._read.popitem(last=False)
+        return found
+
+    def remembered(self, question: Hashable, answer: Callable[[], A]) -> A:
+        """What was asked of a recording, answered once: its samples never change. `question` names everything
+        that the answer hangs on."""
+        with self._lock:
+            if question in self._answers:
+                self._answers.move_to_end(question)
+                return self._answers[question]
+        found = answer()
+        with self._lock:
+            self._answers[question] = found
+            while len(self._answers) > ANSWERS_IN_MEMORY:
+                self._answers.popitem(last=False)
         return found
 
     def layout(self, signature: str) -> dict[str, Any]:

@@ -137,7 +137,11 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     picked, yes = chosen(record.job), consent(record.job)
     asked = picked.data.option.split("+") if picked else []
     heard = [
-        {"says": a.says, "link": place_link(record.job.id, a.where) if a.where else "", "before": a.before}
+        {
+            "says": a.says,
+            "link": place_link(record.assessed.knowledge, record.job.id, a.where) if a.where else "",
+            "before": a.before,
+        }
         for a in advice(record.assessed)
     ]
     following = record.standing.after_waits
@@ -147,7 +151,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             0,
             {
                 "says": f"{following.does} first. {following.because}",
-                "link": place_link(record.job.id, following.where),
+                "link": place_link(record.assessed.knowledge, record.job.id, following.where),
                 "before": following.kind == "reread",
             },
         )

@@ -6,7 +6,7 @@ from typing import Any
 
 from frosty_piston.core.proving import clean_though_broken, cured_given
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.waiting import TOUCHABLE_C, temperature_after
+from frosty_piston.core.waiting import temperature_after
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.proof_evidence import driven, returns_of
 from frosty_piston.job.prove import Soak, odds_before_drives, still_to_drive
@@ -131,7 +131,7 @@ def cooling_curve(soak: Soak) -> dict[str, Any]:
     return {
         "points": points,
         "ticks": [(h, x(h)) for h in range(0, int(hours) + 1, step)],
-        "touch": (x(touch), y(TOUCHABLE_C)) if touch else None,
+        "touch": (x(touch), y(soak.touch_c)) if touch else None,
         "top": round(warmest),
         "bottom": round(around),
         "end": (x(hours), y(temperature_after(hours, start, around, tau))),

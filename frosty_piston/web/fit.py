@@ -6,6 +6,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
+from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import inside
 from frosty_piston.job.decide import chance_needed
 from frosty_piston.job.entries import Tick
@@ -99,7 +100,9 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
 def _wait_hours(record: JobRecord, shape: StepShape) -> float:
     """How long a step waits: until touchable by this vehicle's own temperatures, else the general time of the
     plan."""
-    touch = soak_estimate(record.job).touch_h if shape.wait == "cool_down" and shape.hours >= 1 else None
+    cools = shape.wait == "cool_down" and shape.hours >= 1
+    limits = record.assessed.readings.limits(WaitLimits)
+    touch = soak_estimate(record.job, limits).touch_h if cools else None
     return touch or shape.hours
 
 

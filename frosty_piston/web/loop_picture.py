@@ -7,7 +7,7 @@ import numpy as np
 
 from frosty_piston.core.actuators import DriveReport, sweeps, upright
 from frosty_piston.core.traces import Signal, beside
-from frosty_piston.job.judging.recorded import drive_of
+from frosty_piston.knowledge.parts import DriveShape
 
 SIZE, EDGE, MOST, MOST_WAYS = 260, 30, 3000, 12
 LOW, HIGH = -5.0, 105.0
@@ -52,13 +52,15 @@ def _some(ways: list[tuple[int, slice]], wanted: int) -> list[slice]:
     )
 
 
-def loop_picture(channels: dict[str, Signal], node: str, report: DriveReport | None) -> dict[str, Any] | None:
+def loop_picture(
+    channels: dict[str, Signal], drive: DriveShape, report: DriveReport | None
+) -> dict[str, Any] | None:
     """The paths of the way up and the way down, the line of a perfect drive, and what the report found. None
     when command and position are never recorded together."""
-    found = drive_of(node, channels)
-    if found is None:
+    recorded = drive.channels(channels)
+    if recorded is None:
         return None
-    command, position, percent = found
+    command, position, percent = recorded
     t, (c, a) = beside([channels[command], channels[position]])
     if len(t) < 4:
         return None

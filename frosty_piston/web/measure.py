@@ -7,16 +7,17 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.core.errors import BadInput, Conflict, NotHere
+from frosty_piston.job.where import page_of
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from . import air_benches, test_card
-from .bench_table import BENCHES, Bench
+from . import test_card
+from .benches import BENCHES, Bench, fitting, sections
 from .cells import cell_entries, cell_of, judge_typed
 from .forms import Form
 from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import Kept, is_htmx, job_page, person, render
-from .sidezones import bench_link, heat_view, next_view, tape_view
+from .sidezones import heat_view, next_view, tape_view
 from .test_card import card_view
 
 router = APIRouter()
@@ -34,11 +35,11 @@ def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     measured: dict[str, list[Any]] = {}
     for v in record.assessed.now:
         measured.setdefault(v.test, []).append(v)
-    benches = [(key, b.title, b.says) for key, b in BENCHES.items() if b.fits(record, workshop)]
+    benches = [(key, k.benches[key].title, k.benches[key].says) for key in fitting(record, workshop)]
     others = [
         (key, t)
         for key, t in k.tests.items()
-        if not engine.rules_out(t.needs) and bench_link("", key).startswith("/jobs//measure/test/")
+        if not engine.rules_out(t.needs) and page_of(k, key).startswith("measure/test/")
     ]
     return {"measured": measured, "benches": benches, "others": others, "bench": ""}
 
@@ -130,7 +131,9 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
             422,
         )
     if not is_htmx(request):
-        here = f"{form.raw('bench')}{bench.query(form)}" if bench else f"test/{form.raw('test')}{_part(form)}"
+        here = (
+            f"{form.raw('bench')}{bench.carried(form)}" if bench else f"test/{form.raw('test')}{_part(form)}"
+        )
         return RedirectResponse(f"/jobs/{job_id}/measure/{here}", 303)
     record = workshop.job(job_id)
     shown = _shown(bench, record, workshop, form)
@@ -191,7 +194,7 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     return entries
 
 
-FORMS = {**test_card.FORMS, **air_benches.FORMS, "instrument": instrument}
+FORMS = {**test_card.FORMS, **sections.FORMS, "instrument": instrument}
 
 
 @router.post("/jobs/{job_id}/measure/{name}")
@@ -201,7 +204,7 @@ def measure_form(
     if name not in FORMS:
         raise NotHere("There is no such form.")
     bench, test = BENCHES.get(form.raw("bench")), form.raw("test")
-    here = f"{form.raw('bench')}{bench.query(form)}" if bench else f"test/{test}{_part(form)}"
+    here = f"{form.raw('bench')}{bench.carried(form)}" if bench else f"test/{test}{_part(form)}"
     by_test = bench is not None and bench.sections and name in ("outcome", "figures")
     return submit(
         request,

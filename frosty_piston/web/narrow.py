@@ -99,7 +99,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     tests = [
         {
             "n": n,
-            "link": test_link(record.job.id, n),
+            "link": test_link(record.assessed.knowledge, record.job.id, n),
             "access": [k.access[a].title for a in n.access if k.access[a].minutes > 1],
             "tools": [k.tools[t] for t in n.tools],
             "width": round(min(1.0, n.gain_bits) * 100),
@@ -123,7 +123,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "buy": (
             {
                 "n": buy.test,
-                "link": test_link(record.job.id, buy.test),
+                "link": test_link(record.assessed.knowledge, record.job.id, buy.test),
                 "outcome": buy.outcome,
                 "after": percent(buy.odds_after),
                 "chance": percent(buy.chance),

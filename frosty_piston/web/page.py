@@ -15,7 +15,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
-from frosty_piston.core.words import inside, spoken
+from frosty_piston.core.words import inside, sign, spoken
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.job.verdict import place
 from frosty_piston.store.workshop import JobRecord, Workshop, now
@@ -56,6 +56,7 @@ def templates() -> Environment:
         "lower_first": inside,
         "capital": lambda s: s[:1].upper() + s[1:],
         "spot": place,
+        "sign": sign,
     }
     env.globals |= {
         "version": __version__,

@@ -28,7 +28,7 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
     return {
         "p": p,
         "percent": percent(p.odds),
-        "link": bench_link(job_id, p.test, p.point or None, p.node or None) if p.test else "",
+        "link": bench_link(k, job_id, p.test, p.point or None, p.node or None) if p.test else "",
         "says": says,
         "opens": k.tests[p.test].short_title if p.test else "",
         "class": f"warm-{p.warmth}" + (" cleared" if p.cleared else "") + ("" if p.on_card else " unsaid"),
@@ -44,7 +44,7 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
         ][:SHOWN_SUSPECTS],
         "tests": [
             (
-                bench_link(job_id, t, None, p.node if "node" in k.tests[t].where else None),
+                bench_link(k, job_id, t, None, p.node if "node" in k.tests[t].where else None),
                 k.tests[t].short_title,
             )
             for t in p.tests

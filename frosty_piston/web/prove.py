@@ -7,6 +7,7 @@ from fastapi.responses import Response
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
+from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import inside
 from frosty_piston.job.entries import Code, Drive, Entry, Handover, Tick
 from frosty_piston.job.fit import missing_pieces
@@ -50,8 +51,8 @@ SLACK_H = 0.25
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     proof, job, k = record.standing.proof, record.job, workshop.knowledge
-    soak = soak_estimate(job)
-    missing = [{"m": m, "link": place_link(job.id, m.where)} for m in proof.missing]
+    soak = soak_estimate(job, record.assessed.readings.limits(WaitLimits))
+    missing = [{"m": m, "link": place_link(k, job.id, m.where)} for m in proof.missing]
     suspects = [
         {"fault": m.id, "title": k.faults[m.id].title, "says": m.because}
         for m in proof.missing
@@ -85,11 +86,12 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 def _links(record: JobRecord, proof: Proof) -> dict[str, str]:
     """Where the reading of a step is made."""
-    found = {s.id: place_link(record.job.id, s.link) for s in proof.steps if s.link}
+    k = record.assessed.knowledge
+    found = {s.id: place_link(k, record.job.id, s.link) for s in proof.steps if s.link}
     first = next((p for p in proof.pairs if p.after is None), proof.pairs[0] if proof.pairs else None)
     if first:
         reread = next((m.where for m in proof.missing if m.what == "reread"), {"page": "measure"})
-        found["remeasure"] = place_link(record.job.id, reread)
+        found["remeasure"] = place_link(k, record.job.id, reread)
     return found
 
 

@@ -6,7 +6,7 @@ from fastapi.responses import Response
 from frosty_piston.formats.report import build_report
 from frosty_piston.job.verdict import place
 
-from .benches import plug_rows, plug_shares
+from .benches.plugs import plug_rows, plug_shares
 from .given import GivenWorkshop
 from .page import render
 from .sidezones import tape_view

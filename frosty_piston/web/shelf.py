@@ -93,7 +93,7 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
         "shape": shape,
         "system": k.systems[k.fault_system[fault]],
         "repair": k.repairs[k.repair_of[fault]].shape,
-        "part": k.parts[k.part_of[fault]].title,
+        "part": k.parts[shape.part].title,
         "symptoms": [
             (k.symptoms[key].title, scale_word(k, p), k.symptoms[key].speaks[fault][1]) for p, key in symptoms
         ],
@@ -177,6 +177,26 @@ def codes_view(workshop: Workshop, asked: str = "") -> dict[str, Any]:
     }
 
 
+def figures_view(workshop: Workshop) -> dict[str, Any]:
+    """Every figure that judges, by area, with what the engine cards say instead."""
+    k, cards = workshop.knowledge, [card for _, card in workshop.cards()]
+    return {
+        "areas": [
+            {
+                "id": area,
+                "title": title,
+                "rows": [
+                    (row, [(c.name, own) for c in cards if (own := c.limit(row.card)) is not None])
+                    for row in k.figures.values()
+                    if row.area == area
+                ],
+                "tables": k.limit_rows.tables.get(area, ()),
+            }
+            for area, title in k.limit_rows.titles.items()
+        ]
+    }
+
+
 def patterns_view(workshop: Workshop) -> dict[str, Any]:
     k, own = workshop.knowledge, workshop.shelf.own
     cards = list(
@@ -209,6 +229,7 @@ def shelf(request: Request, workshop: GivenWorkshop) -> Response:
         "tests": len(k.tests),
         "codes": len(k.codes) + len(own.codes),
         "cautions": len(k.cautions),
+        "figures": len(k.figures),
         "patterns": len(own.patterns),
     }
     return _page(request, "start", "Shelf", {"counts": counts})
@@ -308,6 +329,11 @@ def cautions(request: Request, workshop: GivenWorkshop) -> Response:
         for key, c in k.cautions.items()
     ]
     return _page(request, "cautions", "Cautions", {"rows": rows})
+
+
+@router.get("/shelf/figures")
+def figures(request: Request, workshop: GivenWorkshop) -> Response:
+    return _page(request, "figures", "Figures", figures_view(workshop))
 
 
 @router.get("/shelf/patterns")

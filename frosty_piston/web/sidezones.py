@@ -8,55 +8,45 @@ from frosty_piston.core.quantity import percent
 from frosty_piston.job.plan import warmth
 from frosty_piston.job.proposals import NextTest
 from frosty_piston.job.where import page_of
-from frosty_piston.knowledge import Knowledge, load_knowledge
+from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
-from .air_benches import AIR_BENCHES
+from .benches import BENCHES
 
 SHOWN_SUSPECTS, SHOWN_TESTS, SHOWN_TAPE = 7, 5, 12
 PATTERN_BITS = 0.7
-METHODS = {
-    "glow_resistance": "ohm",
-    "glow_lamp_test": "lamp",
-    "glow_current": "current",
-    "glow_bench_heat": "heat",
-}
 
 
-def bench_link(job_id: str, test: str, point: str | None = None, node: str | None = None) -> str:
+def bench_link(
+    k: Knowledge, job_id: str, test: str, point: str | None = None, node: str | None = None
+) -> str:
     """The address of the place where a test is made."""
-    k = load_knowledge()
     page = page_of(k, test, node or "")
-    bench = page.removeprefix("measure/")
-    if bench in AIR_BENCHES:
-        return f"/jobs/{job_id}/{page}#step-{test}{f'-{node}' if node else ''}"
-    if bench not in k.benches:
+    bench = BENCHES.get(page.removeprefix("measure/"))
+    if bench is None:
         return f"/jobs/{job_id}/{page}" + (f"?node={node}" if node else "")
-    query = f"?method={METHODS[test]}" + (f"&point={point}" if point else "") if test in METHODS else ""
-    return f"/jobs/{job_id}/{page}{query}"
+    if bench.sections:
+        return f"/jobs/{job_id}/{page}#step-{test}{f'-{node}' if node else ''}"
+    return f"/jobs/{job_id}/{page}{bench.query(test, point or '')}"
 
 
-def place_link(job_id: str, where: dict[str, Any]) -> str:
+def place_link(k: Knowledge, job_id: str, where: dict[str, Any]) -> str:
     """The address of where something is done, as the assessment names it."""
     if "test" in where:
-        return bench_link(
-            job_id,
-            str(where["test"]),
-            str(where.get("point") or "") or None,
-            str(where.get("node") or "") or None,
-        )
+        point, node = (str(where.get(key) or "") or None for key in ("point", "node"))
+        return bench_link(k, job_id, str(where["test"]), point, node)
     return f"/jobs/{job_id}/{where['page']}" + (f"#{where['at']}" if where.get("at") else "")
 
 
-def test_link(job_id: str, n: NextTest) -> str:
+def test_link(k: Knowledge, job_id: str, n: NextTest) -> str:
     """Where a proposed test is made."""
-    return bench_link(job_id, n.test, n.where.get("point"), n.where.get("node"))
+    return bench_link(k, job_id, n.test, n.where.get("point"), n.where.get("node"))
 
 
 def next_view(record: JobRecord) -> dict[str, Any]:
     """What is next now, with its link: the same words wherever it stands."""
     step = record.standing.next_at(datetime.now(UTC))
-    return {"step": step, "link": place_link(record.job.id, step.where)}
+    return {"step": step, "link": place_link(record.assessed.knowledge, record.job.id, step.where)}
 
 
 def heat_view(record: JobRecord) -> dict[str, Any]:
@@ -86,7 +76,7 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
             "width": round(suspicion.suspects[-1].probability * 100, 1),
         },
         "tests": [
-            {"n": n, "link": test_link(record.job.id, n)}
+            {"n": n, "link": test_link(record.assessed.knowledge, record.job.id, n)}
             for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]
         ],
         "conflicts": suspicion.conflicts,

@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.actuators import dead_stretches
-from frosty_piston.core.boost import boost_table
+from frosty_piston.core.boost import BoostLimits, boost_table
 from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.traces import Signal, cut, event_s, figures_of, signal, spaced, thin
@@ -21,15 +21,14 @@ from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.recording import Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job.entries import Stretch
-from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
+from frosty_piston.job.judging.air_recorded import ANALYSES, Analysed, analysed, swirl_of_two
 from frosty_piston.job.judging.recorded import (
-    DRIVES,
-    drive_of,
     drives_in,
     judged_drive,
     judged_position,
     without_command,
 )
+from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -42,6 +41,7 @@ from .page import Kept, job_page, person, render
 router = APIRouter()
 LIST, MAP, VIEW = "traces/_list.html", "traces/_map.html", "traces/_view.html"
 FIRST_ROWS, MOST_POINTS, SHOWN_FIRST = 5, 4000, 4
+FIRST_SHOWN = ("egr_valve", "boost", "turbo_actuator", "inlet_flap", "egr_air", "bypass")
 MOST_AT_ONCE = 500_000
 
 
@@ -254,7 +254,9 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
     trace = workshop.recordings.info(record.job.id, trace_id)
     signals = workshop.recordings.signals(record.job.id, trace_id)
     start, end = _range(asked, trace)
-    picked = [c for c in asked.all("channel") if c in signals] or _first_look(list(signals))
+    picked = [c for c in asked.all("channel") if c in signals] or _first_look(
+        workshop.knowledge, list(signals)
+    )
     parts = {c: cut(signals[c], start, end) for c in picked}
     rows = [
         {
@@ -324,16 +326,20 @@ def judged_parts(
 ) -> dict[str, Any]:
     """Everything that is judged of a stretch of a recording, and of the one beside it."""
     within = _judged_part(signals, start, end)
+    readings = record.assessed.readings
+    boost_limits = readings.limits(BoostLimits)
     swirl = bool(other) and not record.job.engine.rules_out(workshop.knowledge.tests["swirl_compare"].needs)
     return {
         "found": [
-            {"a": a, "table": boost_table(a.boost) if a.boost else []}
+            {"a": a, "table": boost_table(a.boost, boost_limits) if a.boost else []}
             for a in _analysed(record, workshop, within)
         ],
         "drives": _drives(record, workshop, within),
         "rev_pair": (
             swirl_of_two(
-                within, _judged_part(workshop.recordings.signals(record.job.id, other.id), *other.span)
+                readings,
+                within,
+                _judged_part(workshop.recordings.signals(record.job.id, other.id), *other.span),
             )
             if swirl and other
             else None
@@ -341,19 +347,19 @@ def judged_parts(
     }
 
 
-def _first_look(channels: list[str]) -> list[str]:
-    """What is shown first: a drive that can be judged, else the first channels."""
-    for command, position in (
-        ("egr_command", "egr_position"),
-        ("egr_command", "egr_position_sensor_v"),
-        ("manifold_pressure_target", "manifold_pressure"),
-        ("vane_command", "vane_position"),
-        ("inlet_flap_command", "inlet_flap_position"),
-        ("egr_position", "air_mass_stroke"),
-        ("bypass_position", "engine_speed"),
-    ):
-        if command in channels and position in channels:
-            return [command, position]
+def _first_look(k: Knowledge, channels: list[str]) -> list[str]:
+    """What is shown first: a drive that can be judged or a look that can be taken, else the first
+    channels."""
+    for name in FIRST_SHOWN:
+        if name in ANALYSES:
+            pairs = ANALYSES[name].wants
+        else:
+            drive = k.drive(name)
+            recorded = drive.channels(channels) if drive else None
+            pairs = (recorded[:2],) if recorded else ()
+        for pair in pairs:
+            if set(pair) <= set(channels):
+                return list(pair)
     return channels[:SHOWN_FIRST]
 
 
@@ -371,24 +377,25 @@ def _shift(
 
 
 def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[dict[str, Any]]:
-    readings, found = record.assessed.readings, []
-    for node in (*drives_in(channels), *without_command(channels)):
-        if record.job.engine.rules_out(workshop.knowledge.nodes[node].needs):
+    readings, k, found = record.assessed.readings, workshop.knowledge, []
+    for node in (*drives_in(k, channels), *without_command(k, channels)):
+        drive = k.drive(node)
+        if drive is None or record.job.engine.rules_out(k.nodes[node].needs):
             continue
         report, judged = (
             judged_drive(readings, node, channels)
-            if drive_of(node, channels)
+            if drive.channels(channels)
             else (None, judged_position(readings, node, channels))
         )
         found.append(
             {
                 "node": node,
-                "title": workshop.knowledge.nodes[node].title,
+                "title": k.nodes[node].title,
                 "judgement": judged,
                 "report": report,
-                "picture": loop_picture(channels, node, report),
-                "stretches": dead_stretches(channels[DRIVES[node][0]], report) if report else (),
-                "can_write": judged.cls in workshop.knowledge.tests["actuator_sweep"].outcomes,
+                "picture": loop_picture(channels, drive, report),
+                "stretches": dead_stretches(channels[drive.command], report) if report else (),
+                "can_write": judged.cls in k.tests["actuator_sweep"].outcomes,
             }
         )
     return found
@@ -470,7 +477,7 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     trace = workshop.recordings.info(record.job.id, trace_id)
     start, end = _range(form, trace)
     channels = _judged_part(workshop.recordings.signals(record.job.id, trace_id), start, end)
-    if node not in drives_in(channels):
+    if node not in drives_in(workshop.knowledge, channels):
         form.wrong("node", "command and position of that part are not both in this recording")
         form.done()
     judged = judged_drive(record.assessed.readings, node, channels)[1]

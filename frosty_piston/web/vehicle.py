@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.job.check import said
 from frosty_piston.job.engine import EngineCard, limit_faults
+from frosty_piston.job.units import convertible
 from frosty_piston.store.workshop import UNNAMED_ENGINE, UNNAMED_VEHICLE, JobRecord, Workshop
 
 from .forms import Form
@@ -101,6 +102,7 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
             "general": f.general,
         }
         for key, f in k.figures.items()
+        if f.ask or shown.limit(key) is not None
     ]
     limits += [
         {
@@ -119,11 +121,23 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
         "vehicles": workshop.vehicles(),
         "fields": fields(shown),
         "limits": limits,
+        "other_limits": [
+            (key, f"{f.title}, general {f.general:g} {f.unit}".strip())
+            for key, f in k.figures.items()
+            if not f.ask and f.general is not None and shown.limit(key) is None
+        ],
         "card_name": name,
         "copying": copy,
         "unnamed": UNNAMED_VEHICLE,
         "unnamed_engine": UNNAMED_ENGINE,
     }
+
+
+def _limit(form: Form, k: Any, field: str, key: str, needed: bool = False) -> float | None:
+    figure = k.figures[key]
+    return form.figure(
+        field, figure.unit if convertible(figure.unit) else "", figure.low, figure.high, needed
+    )
 
 
 def read_card(form: Form, k: Any) -> dict[str, Any]:
@@ -149,11 +163,9 @@ def read_card(form: Form, k: Any) -> dict[str, Any]:
         )
     egr = form.choice("egr", EGR, needed=False)
     data["egr"] = {None: None, "none": [], "both": ["high_pressure", "low_pressure"]}.get(egr, [egr])
-    limits: dict[str, Any] = {}
-    for key, figure in k.figures.items():
-        limits[key] = form.figure(
-            f"limit_{key}", "" if figure.unit in ("h",) else figure.unit, figure.low, figure.high
-        )
+    limits: dict[str, Any] = {key: _limit(form, k, f"limit_{key}", key) for key in k.figures}
+    if other := form.choice("other_limit", k.figures, needed=False):
+        limits[other] = _limit(form, k, "other_value", other, needed=True)
     for key, choice in k.choices.items():
         limits[key] = form.choice(f"limit_{key}", choice.choices, needed=False)
     form.done()

@@ -53,7 +53,7 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
             )
         raise NotHere("There is no such fault.")
     swings = proposals.swings(fault) if fault != UNLISTED else []
-    shape, part = k.faults.get(fault), k.part_of.get(fault)
+    shape = k.faults.get(fault)
     causes = (
         [
             {
@@ -71,7 +71,7 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
     change = [
         {
             "swing": s,
-            "link": test_link(record.job.id, s.test),
+            "link": test_link(k, record.job.id, s.test),
             "after": percent(s.odds_after),
             "chance": percent(s.chance),
             "up": s.odds_after > suspect.probability,
@@ -86,7 +86,7 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
         "shape": shape,
         "repair": k.repairs[k.repair_of[fault]].title if shape else "",
         "at_repair": _stood(suspicion, fault),
-        "part": k.parts[part].title if part else "",
+        "part": k.parts[shape.part].title if shape else "",
         "trail": trail_view(suspicion.trail_of(fault)),
         "causes": causes,
         "raise_it": [c for c in change if c["up"]][:SHOWN_SWINGS],

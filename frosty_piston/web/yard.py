@@ -10,6 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.core.words import inside
 from frosty_piston.job.stages import STAGES
+from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.tables import JobRow
 from frosty_piston.store.workshop import now
 
@@ -22,7 +23,7 @@ SHOWN = 60
 NODE_LEFT, NODE_STEP = 14, 34
 
 
-def strip(row: JobRow) -> dict[str, Any]:
+def strip(k: Knowledge, row: JobRow) -> dict[str, Any]:
     """What a strip of the yard shows of a job."""
 
     def utc(at: datetime | None) -> datetime | None:
@@ -41,11 +42,12 @@ def strip(row: JobRow) -> dict[str, Any]:
         }
         for n in range(len(STAGES))
     ]
+    acts = row.next_where and not waiting
     following = f"Then: {inside(row.next_step)}" if waiting else row.suspect
     return {
         "next": row.waiting_for if waiting else row.next_step,
         "following": following,
-        "link": place_link(row.id, row.next_where) if row.next_where and not waiting else f"/jobs/{row.id}",
+        "link": place_link(k, row.id, row.next_where) if acts else f"/jobs/{row.id}",
         "row": row,
         "nodes": nodes,
         "done_to": nodes[reached]["x"],
@@ -62,12 +64,12 @@ def strip(row: JobRow) -> dict[str, Any]:
 
 @router.get("/")
 def yard(request: Request, workshop: GivenWorkshop) -> Response:
-    strips = [strip(row) for row in workshop.yard(limit=SHOWN)]
+    strips = [strip(workshop.knowledge, row) for row in workshop.yard(limit=SHOWN)]
     return render(
         request,
         "yard/page.html",
         strips=strips,
-        done=[strip(row) for row in workshop.yard(closed=True, limit=6)],
+        done=[strip(workshop.knowledge, row) for row in workshop.yard(closed=True, limit=6)],
         open_count=workshop.count_jobs(),
         shown=SHOWN,
     )

@@ -2,11 +2,14 @@
 
 import unittest
 
-from frosty_piston.core.aftertreatment import judge_exhaust_temps
+from frosty_piston.core.aftertreatment import HeatLimits, judge_exhaust_temps
+from frosty_piston.knowledge.figures import general
 
 
 def classes(temps, cold=True):
-    judged = judge_exhaust_temps({f"exhaust_{i}": t for i, t in enumerate(temps, 1)}, cold)
+    judged = judge_exhaust_temps(
+        {f"exhaust_{i}": t for i, t in enumerate(temps, 1)}, cold, general(HeatLimits)
+    )
     return [j.cls for j in judged.values()]
 
 

@@ -5,8 +5,9 @@ import unittest
 
 import numpy as np
 
-from frosty_piston.core.air import expected_air_mg
+from frosty_piston.core.air import AirLimits, expected_air_mg
 from frosty_piston.core.air_recorded import (
+    RecordedLimits,
     air_change,
     bypass_stands,
     expected_over,
@@ -15,9 +16,12 @@ from frosty_piston.core.air_recorded import (
     judge_bypass,
     rev_test,
 )
-from frosty_piston.core.boost import analyse_boost, judge_boost
+from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
 from frosty_piston.core.traces import Signal
+from frosty_piston.knowledge.figures import general
 from frosty_piston.rig.recordings_bench import KINDS, everything, judged
+
+AIR, BOOST, RECORDED = general(AirLimits), general(BoostLimits), general(RecordedLimits)
 
 T = np.arange(0, 30, 0.1)
 
@@ -36,7 +40,7 @@ def pulls(got, vane=None, vane_got=None, asked=80.0):
             Signal(T, np.where(since >= 0, vane, 20.0)),
             Signal(T, np.where(since >= 0, vane_got, 20.0)),
         ]
-    return analyse_boost(*signals)
+    return analyse_boost(signals[0], signals[1], BOOST, *signals[2:])
 
 
 class Boost(unittest.TestCase):
@@ -47,11 +51,11 @@ class Boost(unittest.TestCase):
         self.assertAlmostEqual(report.to_90_s, 0.5 * np.log(10), delta=0.15)
         self.assertLess(abs(report.shortfall_kpa), 2)
         self.assertEqual([round(s) for s, _ in report.stretches], [4, 18])
-        self.assertEqual(judge_boost(report).cls, "reaches")
+        self.assertEqual(judge_boost(report, BOOST).cls, "reaches")
 
     def test_too_little_is_read_with_the_vanes(self):
         says = {
-            name: judge_boost(pulls(lambda s: 0.6 + 0 * s, *vanes))
+            name: judge_boost(pulls(lambda s: 0.6 + 0 * s, *vanes), BOOST)
             for name, vanes in {
                 "follows": (96, 96),
                 "stays": (96, 30),
@@ -66,18 +70,20 @@ class Boost(unittest.TestCase):
         self.assertAlmostEqual(says["follows"].value, 32, delta=1)
 
     def test_too_much_at_one_go_is_over_and_short_of_that_is_not(self):
-        self.assertEqual(judge_boost(pulls(lambda s: 1 + 0.4 * ((s > 1.5) & (s < 3.5)))).cls, "over")
-        self.assertEqual(judge_boost(pulls(lambda s: 1 + 0.4 * ((s > 1.5) & (s < 1.8)))).cls, "reaches")
+        self.assertEqual(judge_boost(pulls(lambda s: 1 + 0.4 * ((s > 1.5) & (s < 3.5))), BOOST).cls, "over")
+        self.assertEqual(
+            judge_boost(pulls(lambda s: 1 + 0.4 * ((s > 1.5) & (s < 1.8))), BOOST).cls, "reaches"
+        )
 
     def test_hunting_gives_its_period_and_swing(self):
         report = pulls(lambda s: 1 + 0.2 * np.sin(2 * np.pi * s / 1.0))
         self.assertAlmostEqual(report.period_s, 1.0, delta=0.15)
         self.assertAlmostEqual(report.hunting_kpa, 16, delta=2)
-        self.assertEqual(judge_boost(report).cls, "hunts")
+        self.assertEqual(judge_boost(report, BOOST).cls, "hunts")
 
     def test_no_pull_is_said_and_not_judged(self):
         self.assertIsNone(pulls(lambda s: 1 + 0 * s, asked=5.0))
-        self.assertEqual(judge_boost(None).verdict, "unclear")
+        self.assertEqual(judge_boost(None, BOOST).verdict, "unclear")
 
 
 class AirPath(unittest.TestCase):
@@ -88,16 +94,16 @@ class AirPath(unittest.TestCase):
         mg[moving] = 9999.0
         speed = np.full(len(T), 1500.0)
         speed[-30:], mg[-30:] = 2500.0, 900.0
-        change = air_change(Signal(T, valve), Signal(T, mg), Signal(T, speed))
+        change = air_change(Signal(T, valve), Signal(T, mg), RECORDED, Signal(T, speed))
         self.assertEqual((change.shut_mg, change.open_mg), (500.0, 300.0))
-        self.assertIsNone(air_change(Signal(T, np.zeros(len(T))), Signal(T, mg)))
-        self.assertEqual(judge_air_change(None).verdict, "unclear")
+        self.assertIsNone(air_change(Signal(T, np.zeros(len(T))), Signal(T, mg), RECORDED))
+        self.assertEqual(judge_air_change(None, AIR).verdict, "unclear")
 
     def test_a_restriction_is_told_from_a_sensor_that_reads_low(self):
         kpa = 100 + 80 * (T > 15)
-        mg = np.array([expected_air_mg(p, 2.2, 4, 30) for p in kpa])
+        mg = np.array([expected_air_mg(p, 2.2, 4, 30, 0.85) for p in kpa])
         low, starved = (
-            expected_over(Signal(T, x), Signal(T, kpa), 2.2, 4)
+            expected_over(Signal(T, x), Signal(T, kpa), 2.2, 4, RECORDED, AIR)
             for x in (0.7 * mg, np.where(kpa > 120, 0.7 * mg, mg))
         )
         self.assertNotIn("restriction", low.judgement.because)
@@ -106,29 +112,34 @@ class AirPath(unittest.TestCase):
 
     def test_a_flap_that_goes_over_once_has_lost_its_spring(self):
         rpm = np.where(T % 10 < 5, 800.0, 2400.0)
-        self.assertEqual(judge_bypass(Signal(T, np.where(T < 5, 2.0, 96.0)), Signal(T, rpm)).cls, "no_return")
         self.assertEqual(
-            judge_bypass(Signal(T, np.where(rpm > 1500, 96.0, 2.0)), Signal(T, rpm), open_at_idle=True).cls,
+            judge_bypass(Signal(T, np.where(T < 5, 2.0, 96.0)), Signal(T, rpm), RECORDED).cls, "no_return"
+        )
+        self.assertEqual(
+            judge_bypass(
+                Signal(T, np.where(rpm > 1500, 96.0, 2.0)), Signal(T, rpm), RECORDED, open_at_idle=True
+            ).cls,
             "no_return",
         )
-        self.assertIsNone(bypass_stands(Signal(T, rpm), Signal(T, np.full(len(T), 800.0))))
+        self.assertIsNone(bypass_stands(Signal(T, rpm), Signal(T, np.full(len(T), 800.0)), RECORDED))
 
     def test_a_rev_test_is_timed_and_a_drive_is_none(self):
         speed = Signal(T, np.clip(800 + 500 * T, 800, 4200))
-        self.assertAlmostEqual(rev_test(speed).seconds, 3.0, delta=0.02)
-        self.assertIsNone(rev_test(speed, road=Signal(T, np.full(len(T), 60.0))))
+        self.assertAlmostEqual(rev_test(speed, RECORDED).seconds, 3.0, delta=0.02)
+        self.assertIsNone(rev_test(speed, RECORDED, Signal(T, np.full(len(T), 60.0))))
         hangs = Signal(
             T, np.clip(np.where(T < 3, 800 + 450 * T, np.where(T < 5, 2150, 2150 + 450 * (T - 5))), 800, 4200)
         )
-        self.assertAlmostEqual(rev_test(hangs).plateau_s, 2.0, delta=0.25)
+        self.assertAlmostEqual(rev_test(hangs, RECORDED).plateau_s, 2.0, delta=0.25)
 
     def test_two_pressures_that_part(self):
         p = 10 + 8 * np.sin(T / 2)
-        self.assertEqual(judge_alike(Signal(T, p), Signal(T, 0.8 * p)).cls, "alike")
+        self.assertEqual(judge_alike(Signal(T, p), Signal(T, 0.8 * p), RECORDED).cls, "alike")
         self.assertEqual(
-            judge_alike(Signal(T, p), Signal(T, np.full(len(T), 9.0)), ("before", "after")).cls, "creeps"
+            judge_alike(Signal(T, p), Signal(T, np.full(len(T), 9.0)), RECORDED, ("before", "after")).cls,
+            "creeps",
         )
-        self.assertEqual(judge_alike(Signal(T, 0 * p), Signal(T, 0 * p)).verdict, "unclear")
+        self.assertEqual(judge_alike(Signal(T, 0 * p), Signal(T, 0 * p), RECORDED).verdict, "unclear")
 
 
 class FromTheRig(unittest.TestCase):

@@ -3,60 +3,79 @@
 import unittest
 
 from frosty_piston.core.costing import Option, cost_options
-from frosty_piston.core.plug_life import breakaway, fitting, life_scale, next_failure_chance, snap_chance
+from frosty_piston.core.plug_life import (
+    PlugLifeLimits,
+    breakaway,
+    fitting,
+    life_scale,
+    next_failure_chance,
+    snap_chance,
+)
 from frosty_piston.core.proving import cured_given
-from frosty_piston.core.starting import StartEngine, margin_curves, start_chance
-from frosty_piston.core.waiting import cold_soaked_after_h, fitted_tau_h, hours_until, temperature_after
+from frosty_piston.core.starting import StartEngine, StartLimits, margin_curves, start_chance
+from frosty_piston.core.waiting import (
+    WaitLimits,
+    cold_soaked_after_h,
+    fitted_tau_h,
+    hours_until,
+    temperature_after,
+)
+from frosty_piston.knowledge.figures import general
+
+START, PLUGS = general(StartLimits), general(PlugLifeLimits)
 
 
 class ColdStart(unittest.TestCase):
     v8, four, six = StartEngine(8), StartEngine(4), StartEngine(6, "prechamber")
 
     def test_a_v8_near_zero_tolerates_a_quarter_dead_and_no_more(self):
-        self.assertGreater(start_chance(0, self.v8, [1] * 6 + [0] * 2), 0.9)
-        self.assertLess(start_chance(0, self.v8, [1] * 5 + [0] * 3), 0.5)
+        self.assertGreater(start_chance(0, self.v8, [1] * 6 + [0] * 2, START), 0.9)
+        self.assertLess(start_chance(0, self.v8, [1] * 5 + [0] * 3, START), 0.5)
 
     def test_a_prechamber_engine_without_plugs_needs_about_15_c(self):
-        self.assertLess(start_chance(8, self.six, [0] * 6), 0.1)
-        self.assertGreater(start_chance(18, self.six, [0] * 6), 0.85)
-        self.assertGreater(start_chance(-15, self.six, [1] * 6), 0.95)
+        self.assertLess(start_chance(8, self.six, [0] * 6, START), 0.1)
+        self.assertGreater(start_chance(18, self.six, [0] * 6, START), 0.85)
+        self.assertGreater(start_chance(-15, self.six, [1] * 6, START), 0.95)
 
     def test_a_direct_engine_without_plugs_starts_from_about_10_c(self):
-        self.assertGreater(start_chance(10, self.four, [0] * 4), 0.8)
-        self.assertLess(start_chance(0, self.four, [0] * 4), 0.15)
+        self.assertGreater(start_chance(10, self.four, [0] * 4, START), 0.8)
+        self.assertLess(start_chance(0, self.four, [0] * 4, START), 0.15)
 
     def test_a_slow_crank_starts_nothing(self):
-        self.assertLess(start_chance(20, self.v8, [1] * 8, crank_rpm=100), 0.15)
+        self.assertLess(start_chance(20, self.v8, [1] * 8, START, crank_rpm=100), 0.15)
 
     def test_more_plugs_warmer_air_and_a_block_heater_never_hurt(self):
-        for curve, fewer in zip(margin_curves(self.v8), margin_curves(self.v8)[1:], strict=False):
+        for curve, fewer in zip(
+            margin_curves(self.v8, START), margin_curves(self.v8, START)[1:], strict=False
+        ):
             self.assertTrue(all(a >= b - 1e-12 for a, b in zip(curve.chance, fewer.chance, strict=True)))
             self.assertTrue(all(b >= a - 1e-12 for a, b in zip(curve.chance, curve.chance[1:], strict=False)))
         self.assertGreater(
-            start_chance(-5, self.four, [0] * 4, block_heater_k=25), start_chance(-5, self.four, [0] * 4)
+            start_chance(-5, self.four, [0] * 4, START, block_heater_k=25),
+            start_chance(-5, self.four, [0] * 4, START),
         )
 
     def test_one_figure_per_cylinder_is_asked_for(self):
         with self.assertRaises(ValueError):
-            start_chance(0, self.v8, [1] * 4)
+            start_chance(0, self.v8, [1] * 4, START)
 
 
 class Plugs(unittest.TestCase):
     def test_life_by_hand(self):
         # 1 of 4 dead at 180 000 km: -ln(0.75) = 0.28768, cube root 0.66015, scale 272 668 km
-        self.assertAlmostEqual(life_scale(180_000, 1, 4), 272_668, delta=1)
+        self.assertAlmostEqual(life_scale(180_000, 1, 4, 3), 272_668, delta=1)
         # one survivor to 200 000: (200/272.668)^3 - (180/272.668)^3 = 0.39462 - 0.28768 = 0.10694;
         # three: 1 - exp(-0.3208)
-        self.assertAlmostEqual(next_failure_chance(180_000, 1, 4, 20_000), 0.2744, places=3)
+        self.assertAlmostEqual(next_failure_chance(180_000, 1, 4, 20_000, 3), 0.2744, places=3)
 
     def test_older_sets_and_more_dead_fail_sooner(self):
-        chances = [next_failure_chance(180_000, k, 8, 15_000, left=4) for k in range(0, 5)]
+        chances = [next_failure_chance(180_000, k, 8, 15_000, 3, left=4) for k in range(0, 5)]
         self.assertEqual(chances, sorted(chances))
 
     def test_removal(self):
-        self.assertEqual(breakaway("M8", None).nm, 20)
-        self.assertEqual((fitting("M12", None).nm, fitting("M12", 20.0).nm), (22, 20))
-        self.assertGreater(snap_chance(1, 0, warm=False, oiled=False), snap_chance(1, 0))
+        self.assertEqual(breakaway("M8", None, PLUGS).nm, 20)
+        self.assertEqual((fitting("M12", None, PLUGS).nm, fitting("M12", 20.0, PLUGS).nm), (22, 20))
+        self.assertGreater(snap_chance(1, 0, PLUGS, warm=False, oiled=False), snap_chance(1, 0, PLUGS))
 
 
 class Costs(unittest.TestCase):
@@ -104,7 +123,7 @@ class Waits(unittest.TestCase):
         self.assertAlmostEqual(temperature_after(3, 90, 10, 3), 10 + 80 * 0.367879, places=3)
         self.assertAlmostEqual(hours_until(temperature_after(2.5, 90, 10, 3), 90, 10, 3), 2.5)
         self.assertIsNone(hours_until(5, 90, 10, 3))
-        self.assertGreater(cold_soaked_after_h(85, -7), 9)
+        self.assertGreater(cold_soaked_after_h(85, -7, general(WaitLimits)), 9)
         self.assertAlmostEqual(fitted_tau_h(90, temperature_after(2, 90, 10, 2.4), 2, 10), 2.4)
 
 

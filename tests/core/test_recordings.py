@@ -5,7 +5,8 @@ import unittest
 
 import numpy as np
 
-from frosty_piston.core.actuators import analyse_drive, judge_drive, lagged
+from frosty_piston.core.actuators import ActuatorLimits, analyse_drive, judge_drive, lagged
+from frosty_piston.core.limits import Limit
 from frosty_piston.core.traces import (
     Signal,
     beside,
@@ -18,7 +19,10 @@ from frosty_piston.core.traces import (
     thin,
     without_stairs,
 )
+from frosty_piston.knowledge.figures import general
 from frosty_piston.rig.recordings import FAULTS, drive_recording
+
+DRIVE, SHUT = general(ActuatorLimits), Limit(5, "percent")
 
 
 class Channels(unittest.TestCase):
@@ -73,7 +77,7 @@ class Channels(unittest.TestCase):
 class Drives(unittest.TestCase):
     def judged(self, seed, fault, drive):
         r = drive_recording(seed, fault, drive)
-        return judge_drive(analyse_drive(r.command, r.actual, r.percent), drive)
+        return judge_drive(analyse_drive(r.command, r.actual, DRIVE, r.percent), DRIVE, SHUT, drive)
 
     def test_every_fault_of_the_rig_is_known(self):
         # The bench does this over 200 of each; a few here, and the healthy ones never accused.
@@ -88,7 +92,7 @@ class Drives(unittest.TestCase):
     def test_the_dead_spot_is_where_it_is(self):
         for seed in range(5):
             r = drive_recording(seed, "dead_spot")
-            report = analyse_drive(r.command, r.actual, r.percent)
+            report = analyse_drive(r.command, r.actual, DRIVE, r.percent)
             self.assertTrue(
                 any(
                     abs(s - r.dead_spot[0]) < 4 and abs(e - r.dead_spot[1]) < 4 for s, e in report.dead_spots
@@ -101,7 +105,7 @@ class Drives(unittest.TestCase):
         c = np.interp(t, [0, 3, 20, 23, 40, 43, 43.05, 50, 50.05, 60], [0, 0, 100, 100, 0, 0, 70, 70, 20, 20])
         for tau in (0.1, 0.45, 1.5):
             a = lagged(c, 0.05, np.array([tau]), np.array([0.1]))[:, 0, 0]
-            report = analyse_drive(Signal(t, c), Signal(t, a))
+            report = analyse_drive(Signal(t, c), Signal(t, a), DRIVE)
             self.assertAlmostEqual(report.tau_s, tau, delta=report.tau_u_s + 0.05)
             self.assertLess(report.hysteresis, 1.5)
 
@@ -112,11 +116,13 @@ class Drives(unittest.TestCase):
         for i, want in enumerate(c):
             at = min(at, want + 4) if want < at else max(at, want - 4)
             played[i] = at
-        self.assertAlmostEqual(analyse_drive(Signal(t, c), Signal(t, played)).hysteresis, 8, delta=1)
-        rest = judge_drive(analyse_drive(Signal(t, c), Signal(t, np.maximum(c, 14.0))))
+        self.assertAlmostEqual(analyse_drive(Signal(t, c), Signal(t, played), DRIVE).hysteresis, 8, delta=1)
+        rest = judge_drive(analyse_drive(Signal(t, c), Signal(t, np.maximum(c, 14.0)), DRIVE), DRIVE, SHUT)
         self.assertEqual((rest.cls, round(rest.value)), ("does_not_close", 14))
         self.assertEqual(
-            judge_drive(analyse_drive(Signal(t, c), Signal(t, np.maximum(c, 8.0))), closed_limit=10).cls,
+            judge_drive(
+                analyse_drive(Signal(t, c), Signal(t, np.maximum(c, 8.0)), DRIVE), DRIVE, Limit(10, "percent")
+            ).cls,
             "follows",
         )
 
@@ -127,13 +133,20 @@ class Drives(unittest.TestCase):
             Signal(r.actual.times_s, 4.5 - 0.04 * r.actual.values),
         ):
             percent = float(np.ptp(actual.values)) > 20
-            self.assertEqual(judge_drive(analyse_drive(r.command, actual, percent)).cls, "dead_spot")
+            self.assertEqual(
+                judge_drive(analyse_drive(r.command, actual, DRIVE, percent), DRIVE, SHUT).cls, "dead_spot"
+            )
 
     def test_what_cannot_be_told_is_said(self):
         t = np.arange(0, 20, 0.1)
         still = Signal(t, np.full(len(t), 40.0))
         wandering = Signal(t, 40 + 10 * np.sin(t))
-        self.assertIn("sweep it", judge_drive(analyse_drive(still, wandering)).because)
-        self.assertEqual(judge_drive(analyse_drive(Signal(t[:5], t[:5]), still)).cls, "unclear")
-        self.assertEqual(judge_drive(analyse_drive(Signal(t, 5 * t), Signal(t + 1000, 5 * t))).cls, "unclear")
-        self.assertEqual(judge_drive(analyse_drive(Signal(t, 5 * t), still)).cls, "stuck")
+        self.assertIn("sweep it", judge_drive(analyse_drive(still, wandering, DRIVE), DRIVE, SHUT).because)
+        self.assertEqual(
+            judge_drive(analyse_drive(Signal(t[:5], t[:5]), still, DRIVE), DRIVE, SHUT).cls, "unclear"
+        )
+        self.assertEqual(
+            judge_drive(analyse_drive(Signal(t, 5 * t), Signal(t + 1000, 5 * t), DRIVE), DRIVE, SHUT).cls,
+            "unclear",
+        )
+        self.assertEqual(judge_drive(analyse_drive(Signal(t, 5 * t), still, DRIVE), DRIVE, SHUT).cls, "stuck")

@@ -3,6 +3,7 @@
 import unittest
 from datetime import UTC, datetime, timedelta
 
+from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.formats.report import build_report
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
@@ -298,12 +299,12 @@ class Soaking(unittest.TestCase):
                 "at": f"2026-01-15T{8 + minutes // 60:02d}:{minutes % 60:02d}:00Z",
             }
 
-        outside = entry("condition", name="ambient", value=10, unit="degC")
+        outside, waits = entry("condition", name="ambient", value=10, unit="degC"), K.limits(WaitLimits)
         # 80 K of difference falls to 80*exp(-1) = 29.43 K in two hours: tau two hours
-        soak = soak_estimate(at(outside, read(0, 90.0), read(120, 39.43)).job)
+        soak = soak_estimate(at(outside, read(0, 90.0), read(120, 39.43)).job, waits)
         self.assertTrue(soak.fitted)
         self.assertAlmostEqual(soak.tau_h, 2.0, places=2)
-        self.assertFalse(soak_estimate(at(outside, read(0, 40.0), read(120, 90.0)).job).fitted)
+        self.assertFalse(soak_estimate(at(outside, read(0, 40.0), read(120, 90.0)).job, waits).fitted)
         self.assertGreaterEqual(soak.cold_h, 8.0)
 
     def test_an_old_proof_does_not_prove_a_second_repair(self):

@@ -4,6 +4,8 @@ import unittest
 from unittest import mock
 
 from frosty_piston.core import glow
+from frosty_piston.core.air import AirLimits
+from frosty_piston.core.limits import CARD, GENERAL
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.judging import JUDGES
@@ -43,9 +45,18 @@ class Judged(unittest.TestCase):
 
     def test_a_limit_of_nought_on_the_card_is_a_limit(self):
         readings = Verdicts(*_parts(job(limits={"egr_closed_percent": 0.0}))).readings
-        self.assertEqual(readings.figure("egr_closed_percent"), 0.0)
-        general = Verdicts(*_parts(job())).readings
-        self.assertEqual(general.figure("egr_closed_percent"), K.general("egr_closed_percent"))
+        own = readings.limits(AirLimits).egr_closed_percent
+        self.assertEqual((own, own.source), (0.0, CARD))
+        general = Verdicts(*_parts(job())).readings.limits(AirLimits).egr_closed_percent
+        self.assertEqual((general, general.source), (K.general("egr_closed_percent"), GENERAL))
+
+    def test_the_card_judges_and_the_judgement_says_so(self):
+        told = entry("reading", test="egr_position", value=4, unit="percent", where={"point": "engine_off"})
+        for own, verdict, source in ((None, "sound", GENERAL), (3.0, "marginal", CARD)):
+            limits = {} if own is None else {"egr_closed_percent": own}
+            (judged,) = Verdicts(*_parts(job(told, limits=limits))).of("egr_position")
+            self.assertEqual(judged.judgement.verdict, verdict)
+            self.assertIn(source, judged.judgement.because)
 
 
 def _parts(of):

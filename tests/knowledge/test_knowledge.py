@@ -123,8 +123,8 @@ class Refused(unittest.TestCase):
 
     def test_a_gap_is_refused_too(self):
         self.assertRegex(
-            self.spoiled("plan.toml", 'faults = ["battery_weak"]', 'faults = ["starter_slow"]'),
-            r"plan\.toml, line \d+.*stands at battery already",
+            self.spoiled("faults/start.toml", 'part = "battery"', 'part = "batery"'),
+            r"faults/start\.toml, line \d+, battery_weak\.part.*near: battery",
         )
         self.assertRegex(
             self.spoiled("findings/wiring.toml", "[[code_return]]", "[[hot_retest]]"),

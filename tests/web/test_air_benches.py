@@ -22,12 +22,13 @@ from frosty_piston.rig.air_recordings import (
     rev_recording,
 )
 from frosty_piston.rig.recordings import drive_recording
-from frosty_piston.web.air_benches import AIR_BENCHES
+from frosty_piston.web.benches import BENCHES
 from tests.cases import MODERN, NORRA, entry, job_file, outcome, reading, scan, symptom
 from tests.web.test_api import WithClient
 from tests.web.test_traces import sweep
 
 K = load_knowledge()
+SECTIONED = {key: K.benches[key] for key, bench in BENCHES.items() if bench.sections}
 BASE = "/jobs/case/measure/"
 
 
@@ -148,7 +149,7 @@ class Benches(WithClient):
 
     def test_only_what_the_card_has_is_offered(self):
         page = self.client.get("/jobs/case/measure").text
-        for bench in AIR_BENCHES.values():
+        for bench in SECTIONED.values():
             self.assertIn(f"<b>{bench.title}</b>", page)
         bare = {
             **NORRA,
@@ -160,7 +161,7 @@ class Benches(WithClient):
         }
         self.workshop.import_file(json.dumps(job_file(engine=bare, job_id="bare")).encode())
         page = self.client.get("/jobs/bare/measure").text
-        for name, bench in AIR_BENCHES.items():
+        for name, bench in SECTIONED.items():
             (self.assertIn if name == "boost" else self.assertNotIn)(f"<b>{bench.title}</b>", page)
         self.assertNotIn("step-boost_trace", self.client.get("/jobs/bare/measure/boost").text)
         self.assertNotIn("step-vacuum_travel", self.client.get(BASE + "turbo").text)

@@ -41,7 +41,7 @@ class Cards(WithClient):
                 None,
             )
             self.assertIsNotNone(job, test)
-            self.assertEqual(self.client.get(bench_link(job, test)).status_code, 200, test)
+            self.assertEqual(self.client.get(bench_link(K, job, test)).status_code, 200, test)
             page = self.client.get(f"/jobs/{job}/measure/test/{test}")
             self.assertEqual(page.status_code, 200, test)
             self.assertIn("Write down", page.text, test)

@@ -5,6 +5,7 @@ import re
 import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from types import SimpleNamespace
 
 import frosty_piston.web
 from frosty_piston.core.errors import BadInput
@@ -15,7 +16,9 @@ from frosty_piston.job.stages import standing
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.workshop import JobRecord, now
-from frosty_piston.web.benches import banks, battery_view, glow_view, margin_view, plug_shares, relay_view
+from frosty_piston.web.benches import battery, glow, relay
+from frosty_piston.web.benches.margin import margin_view
+from frosty_piston.web.benches.plugs import banks, plug_shares
 from frosty_piston.web.cells import Cell, cell_of, fill
 from frosty_piston.web.forms import Form
 from frosty_piston.web.page import ago, in_words, money, when
@@ -39,7 +42,7 @@ class Drawings(unittest.TestCase):
         self.assertEqual(banks(3, None), [[1, 2, 3]])
 
     def test_a_plug_is_drawn_as_full_as_it_is_hot(self):
-        view = glow_view(record(meter(), *plugs([1.0, "OL", 2.8])), K, "ohm", "harness_connector")
+        view = glow.view(record(meter(), *plugs([1.0, "OL", 2.8])), K, "ohm", "harness_connector")
         self.assertEqual([p["glow_height"] for p in view["rows"][0]], [60.0, 0.0, 19.7, 0.0])
         self.assertTrue(all(abs(p["glow_y"] + p["glow_height"] - 139) < 0.11 for p in view["rows"][0]))
         self.assertEqual([p["share"] is None for p in view["rows"][0]], [False, False, False, True])
@@ -80,10 +83,11 @@ class Drawings(unittest.TestCase):
             {"name": "x", "cylinders": 1, "glow": "ceramic", "glow_control": "electronic_module"},
             {"name": "x", "cylinders": 16, "arrangement": "vee"},
         ):
+            shop = SimpleNamespace(knowledge=K)
             for method in ("ohm", "lamp", "current", "heat"):
-                self.assertTrue(glow_view(record(engine=engine), K, method, "plug")["rows"])
-            self.assertEqual(len(relay_view(record(engine=engine), K)["cells"]), 5)
-            self.assertGreaterEqual(len(battery_view(record(engine=engine), K)["cells"]), 5)
+                self.assertTrue(glow.view(record(engine=engine), K, method, "plug")["rows"])
+            self.assertEqual(len(relay.shows(record(engine=engine), shop, Form({}))["cells"]), 5)
+            self.assertGreaterEqual(len(battery.shows(record(engine=engine), shop, Form({}))["cells"]), 5)
 
 
 class Cells(unittest.TestCase):
@@ -210,10 +214,12 @@ class Zones(unittest.TestCase):
 
     def test_links_lead_to_the_bench_of_a_test(self):
         self.assertEqual(
-            bench_link("j", "glow_lamp_test", "plug"), "/jobs/j/measure/glow?method=lamp&point=plug"
+            bench_link(K, "j", "glow_lamp_test", "plug"), "/jobs/j/measure/glow?method=lamp&point=plug"
         )
-        self.assertEqual(bench_link("j", "crank_speed"), "/jobs/j/measure/battery")
-        self.assertEqual(bench_link("j", "rail_pressure_crank"), "/jobs/j/measure/test/rail_pressure_crank")
+        self.assertEqual(bench_link(K, "j", "crank_speed"), "/jobs/j/measure/battery")
+        self.assertEqual(
+            bench_link(K, "j", "rail_pressure_crank"), "/jobs/j/measure/test/rail_pressure_crank"
+        )
 
 
 class Words(unittest.TestCase):

@@ -18,35 +18,20 @@ def filter_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     ]
     if not points:
         return [unfinished(x, "q_m3h", "dp_kpa") for x in latest]
-    return [
-        Verdict(
-            "dpf_pressure",
-            {},
-            aftertreatment.judge_filter(points, readings.figure("filter_clean_kpa")),
-            tuple(x.id for x in entries),
-        )
-    ]
+    judged = aftertreatment.judge_filter(points, readings.limits(aftertreatment.FilterLimits))
+    return [Verdict("dpf_pressure", {}, judged, tuple(x.id for x in entries))]
 
 
 def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found = []
+    limits, found = readings.limits(aftertreatment.FilterLimits), []
     for x in latest:
         channel = x.data.where.channel
         if channel == "soot_mass":
-            limits = (
-                readings.figure("soot_road_g"),
-                readings.figure("soot_stand_g"),
-                readings.figure("soot_most_g"),
-            )
             judged = aftertreatment.judge_soot(readings.value(x, "g") or 0.0, limits)
         elif channel == "ash_mass":
-            judged = aftertreatment.judge_ash(
-                readings.value(x, "g") or 0.0,
-                readings.figure("ash_limit_g"),
-                readings.job.engine.limit("ash_limit_g") is not None,
-            )
+            judged = aftertreatment.judge_ash(readings.value(x, "g") or 0.0, limits)
         elif channel == "distance_since_burn" and x.data.unit != "g":
-            judged = aftertreatment.judge_burn_distance(readings.value(x, "km") or 0.0)
+            judged = aftertreatment.judge_burn_distance(readings.value(x, "km") or 0.0, limits)
         else:
             judged = Judgement(
                 "unclear",
@@ -61,14 +46,18 @@ def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
 
 
 def exhaust_temps(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    limits = readings.limits(aftertreatment.HeatLimits)
     cold = any(
         x.data.conditions
-        and ((x.data.conditions.soaked_h or 0) >= 4 or x.data.conditions.engine_running is False)
+        and (
+            (x.data.conditions.soaked_h or 0) >= limits.cold_after_h
+            or x.data.conditions.engine_running is False
+        )
         for x in latest
     )
     temps = {x.data.where.channel or "exhaust": readings.value(x, "degC") or 0.0 for x in latest}
-    cold = cold or max(temps.values()) < 60 or sum(t < 60 for t in temps.values()) * 2 > len(temps)
-    judged = aftertreatment.judge_exhaust_temps(temps, cold)
+    cold = cold or sum(t < limits.cold_under_c for t in temps.values()) * 2 > len(temps)
+    judged = aftertreatment.judge_exhaust_temps(temps, cold, limits)
     return [verdict(x, judged[x.data.where.channel or "exhaust"]) for x in latest]
 
 
@@ -80,7 +69,7 @@ def nox(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         found.append(
             verdict(
                 x,
-                aftertreatment.judge_nox(up, down, dosing),
+                aftertreatment.judge_nox(up, down, dosing, readings.limits(aftertreatment.NoxLimits)),
                 dosing=False if up is None or down is None else dosing,
             )
         )
@@ -98,25 +87,31 @@ def dose(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         expected, measured = figures(x, "expected_ml", "measured_ml")
-        found.append(verdict(x, aftertreatment.judge_dose(expected, measured, x.data.outcome or spray)))
+        judged = aftertreatment.judge_dose(
+            expected, measured, x.data.outcome or spray, readings.limits(aftertreatment.DefLimits)
+        )
+        found.append(verdict(x, judged))
     return found
 
 
 def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found, own = [], readings.job.engine.limit("def_pressure_bar")
+    found, limits = [], readings.limits(aftertreatment.DefLimits)
     for x in latest:
         bar, held, seconds = figures(x, "bar", "held_bar", "seconds")
         found.append(
             unfinished(x, "bar")
             if bar is None
-            else verdict(
-                x,
-                aftertreatment.judge_def_pressure(
-                    bar, held, seconds, readings.figure("def_pressure_bar"), own is not None
-                ),
-            )
+            else verdict(x, aftertreatment.judge_def_pressure(bar, held, seconds, limits))
         )
     return found
+
+
+def concentration(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    limits = readings.limits(aftertreatment.DefLimits)
+    return [
+        verdict(x, aftertreatment.judge_concentration(readings.value(x, "percent") or 0.0, limits))
+        for x in latest
+    ]
 
 
 JUDGES = {
@@ -127,7 +122,5 @@ JUDGES = {
     "def_look": cap_and_crystals,
     "def_quantity": dose,
     "def_pressure": def_pressure,
-    "def_concentration": lambda readings, latest: [
-        verdict(x, aftertreatment.judge_concentration(readings.value(x, "percent") or 0.0)) for x in latest
-    ],
+    "def_concentration": concentration,
 }

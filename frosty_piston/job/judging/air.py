@@ -9,18 +9,17 @@ from ..units import convert
 from ..verdict import Verdict, where_of
 from .sets import figures, unfinished, verdict
 
-GENERAL_INTAKE_C = 30.0
-
 
 def key_on_pressures(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     judged = air.judge_key_on(
-        {x.data.where.channel or "unnamed": readings.value(x, "kPa") or 0.0 for x in latest}
+        {x.data.where.channel or "unnamed": readings.value(x, "kPa") or 0.0 for x in latest},
+        readings.limits(air.AirLimits),
     )
     return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 
 def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    engine, found = readings.job.engine, []
+    engine, limits, found = readings.job.engine, readings.limits(air.AirLimits), []
     for x in latest:
         mg, kpa, celsius = figures(x, "air_mg_stroke", "manifold_kpa", "intake_c")
         if mg is None or kpa is None:
@@ -44,15 +43,16 @@ def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
                 kpa,
                 engine.displacement_l,
                 readings.job.cylinders,
-                GENERAL_INTAKE_C if celsius is None else celsius,
+                limits.intake_c if celsius is None else celsius,
+                limits.filling_share,
             )
-            found.append(verdict(x, air.judge_air_mass(mg, expected)))
+            found.append(verdict(x, air.judge_air_mass(mg, expected, limits)))
     return found
 
 
 def egr_position(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    limit = readings.figure("egr_closed_percent")
-    return [verdict(x, air.judge_egr_rest(readings.value(x, "percent") or 0.0, limit)) for x in latest]
+    limits = readings.limits(air.AirLimits)
+    return [verdict(x, air.judge_egr_rest(readings.value(x, "percent") or 0.0, limits)) for x in latest]
 
 
 def _pair(
@@ -71,7 +71,7 @@ def _pair(
 def expected_at_atmosphere(readings: Readings) -> float | None:
     """The air per stroke in mg that this engine draws without boost, EGR shut; None without a
     displacement."""
-    engine, ambient = readings.job.engine, readings.ambient_c()
+    engine, ambient, limits = readings.job.engine, readings.ambient_c(), readings.limits(air.AirLimits)
     barometer = readings.job.condition("barometer")
     kpa = convert(barometer.data.value, barometer.data.unit, "kPa") if barometer else air.barometer_kpa(0)
     return (
@@ -79,7 +79,8 @@ def expected_at_atmosphere(readings: Readings) -> float | None:
             kpa,
             engine.displacement_l,
             readings.job.cylinders,
-            GENERAL_INTAKE_C if ambient is None else ambient + 15,
+            limits.intake_c if ambient is None else ambient + limits.underbonnet_c,
+            limits.filling_share,
         )
         if engine.displacement_l
         else None
@@ -107,7 +108,9 @@ def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         Verdict(
             "egr_air_change",
             {},
-            air.judge_egr_air(pair[0], pair[1], expected_at_atmosphere(readings)),
+            air.judge_egr_air(
+                pair[0], pair[1], readings.limits(air.AirLimits), expected_at_atmosphere(readings)
+            ),
             pair[2],
         )
     ]
@@ -130,7 +133,8 @@ def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             )
             for x in latest
         ]
-    return [Verdict("swirl_compare", {}, air.judge_swirl(pair[0], pair[1]), pair[2])]
+    judged = air.judge_swirl(pair[0], pair[1], readings.limits(air.AirLimits))
+    return [Verdict("swirl_compare", {}, judged, pair[2])]
 
 
 def boost_leak(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
@@ -142,11 +146,8 @@ def boost_leak(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         elif start is None or end is None or seconds is None:
             found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
         else:
-            found.append(
-                Verdict(
-                    "boost_leak", where_of(x.data.where), air.judge_boost_leak(start, end, seconds), (x.id,)
-                )
-            )
+            judged = air.judge_boost_leak(start, end, seconds, readings.limits(air.AirLimits))
+            found.append(Verdict("boost_leak", where_of(x.data.where), judged, (x.id,)))
     return found
 
 

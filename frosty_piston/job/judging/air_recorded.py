@@ -6,9 +6,10 @@ from typing import Any
 
 import numpy as np
 
-from frosty_piston.core.air import judge_key_on, judge_swirl
+from frosty_piston.core.air import AirLimits, judge_key_on, judge_swirl
 from frosty_piston.core.air_recorded import (
     AirChange,
+    RecordedLimits,
     RevTest,
     air_change,
     bypass_at,
@@ -18,7 +19,7 @@ from frosty_piston.core.air_recorded import (
     judge_bypass,
     rev_test,
 )
-from frosty_piston.core.boost import BoostReport, analyse_boost, judge_boost
+from frosty_piston.core.boost import BoostLimits, BoostReport, analyse_boost, judge_boost
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.traces import Signal, cut, runs
 
@@ -61,10 +62,15 @@ class Analysed:
 def boost_side(readings: Readings, c: Channels) -> Analysed | None:
     if "manifold_pressure_target" not in c or "manifold_pressure" not in c:
         return None
+    limits = readings.limits(BoostLimits)
     report = analyse_boost(
-        c["manifold_pressure_target"], c["manifold_pressure"], c.get("vane_command"), c.get("vane_position")
+        c["manifold_pressure_target"],
+        c["manifold_pressure"],
+        limits,
+        c.get("vane_command"),
+        c.get("vane_position"),
     )
-    judged = judge_boost(report)
+    judged = judge_boost(report, limits)
     found: tuple[tuple[str, str], ...] = ()
     if report is not None:
         found = (
@@ -114,8 +120,8 @@ def egr_air(readings: Readings, c: Channels) -> Analysed | None:
     valve = c.get("egr_position") or c.get("egr_command")
     if valve is None or "air_mass_stroke" not in c:
         return None
-    change = air_change(valve, c["air_mass_stroke"], c.get("engine_speed"))
-    judged = judge_air_change(change, expected_at_atmosphere(readings))
+    change = air_change(valve, c["air_mass_stroke"], readings.limits(RecordedLimits), c.get("engine_speed"))
+    judged = judge_air_change(change, readings.limits(AirLimits), expected_at_atmosphere(readings))
     return Analysed(
         "egr_air",
         "Air mass with the EGR shut and open",
@@ -177,6 +183,8 @@ def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
         c["manifold_pressure"],
         displacement,
         readings.job.cylinders,
+        readings.limits(RecordedLimits),
+        readings.limits(AirLimits),
         c.get("intake_temp"),
         c.get("egr_position") or c.get("egr_command"),
     )
@@ -212,13 +220,13 @@ def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
 def bypass(readings: Readings, c: Channels) -> Analysed | None:
     if "bypass_position" not in c or "engine_speed" not in c:
         return None
-    judged = judge_bypass(c["bypass_position"], c["engine_speed"])
+    judged = judge_bypass(c["bypass_position"], c["engine_speed"], readings.limits(RecordedLimits))
     writes = (
         ()
         if judged.cls == "unclear"
         else (("outcome", {"test": "bypass_watch", "outcome": judged.cls, "note": judged.because}),)
     )
-    idle, driving = bypass_at(c["engine_speed"])
+    idle, driving = bypass_at(c["engine_speed"], readings.limits(RecordedLimits))
     return Analysed(
         "bypass",
         "Bypass flap against engine speed",
@@ -231,7 +239,7 @@ def bypass(readings: Readings, c: Channels) -> Analysed | None:
 
 def swirl(readings: Readings, c: Channels) -> Analysed | None:
     """One run of the rev test; which of the two it was, the technician says."""
-    run = rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None
+    run = _run_up(readings, c)
     if run is None:
         return None
     because = (
@@ -254,6 +262,12 @@ def swirl(readings: Readings, c: Channels) -> Analysed | None:
     )
 
 
+def _run_up(readings: Readings, c: Channels) -> RevTest | None:
+    if "engine_speed" not in c:
+        return None
+    return rev_test(c["engine_speed"], readings.limits(RecordedLimits), c.get("vehicle_speed"))
+
+
 def key_on(readings: Readings, c: Channels) -> Analysed | None:
     """The pressures while the engine stands still with the key on."""
     named = {name: c[channel] for name, channel in KEY_ON.items() if channel in c}
@@ -271,7 +285,7 @@ def key_on(readings: Readings, c: Channels) -> Analysed | None:
     kpa = {
         name: float(np.median(part.values)) for name, s in named.items() if len(part := cut(s, start, end))
     }
-    judged = judge_key_on(kpa)
+    judged = judge_key_on(kpa, readings.limits(AirLimits))
     worst = (
         max(judged.values(), key=lambda j: ("sound", "unclear", "marginal", "failed").index(j.verdict))
         if judged
@@ -304,6 +318,7 @@ def filter_pressures(readings: Readings, c: Channels) -> Analysed | None:
     judged = judge_alike(
         c["exhaust_pressure_1"],
         c["exhaust_pressure_2"],
+        readings.limits(RecordedLimits),
         ("the pressure before the filter", "the pressure after it"),
     )
     writes = (
@@ -314,34 +329,47 @@ def filter_pressures(readings: Readings, c: Channels) -> Analysed | None:
     return Analysed("filter_pressures", "Pressures before and after the filter", "", judged, writes)
 
 
-ANALYSES: dict[str, Callable[[Readings, Channels], Analysed | None]] = {
-    "boost": boost_side,
-    "egr_air": egr_air,
-    "air_sensor": air_sensor,
-    "bypass": bypass,
-    "swirl": swirl,
-    "key_on": key_on,
-    "filter_pressures": filter_pressures,
+@dataclass(frozen=True)
+class Look:
+    """A way to look at a recording: the test it answers, the channels that it takes (one of several sets),
+    and what it says."""
+
+    test: str
+    wants: tuple[tuple[str, ...], ...]
+    says: Callable[[Readings, Channels], Analysed | None]
+
+
+ANALYSES: dict[str, Look] = {
+    "boost": Look("boost_trace", (("manifold_pressure_target", "manifold_pressure"),), boost_side),
+    "egr_air": Look(
+        "egr_air_change",
+        (("egr_position", "air_mass_stroke"), ("egr_command", "air_mass_stroke")),
+        egr_air,
+    ),
+    "air_sensor": Look("air_mass_check", (("air_mass_stroke", "manifold_pressure"),), air_sensor),
+    "bypass": Look("bypass_watch", (("bypass_position", "engine_speed"),), bypass),
+    "swirl": Look("swirl_compare", (("engine_speed",),), swirl),
+    "key_on": Look("key_on_pressures", (), key_on),
+    "filter_pressures": Look("", (), filter_pressures),
 }
 
 
 def analysed(readings: Readings, channels: Channels) -> list[Analysed]:
     """Everything the channels of a recording can say of the air path of this engine."""
-    found = (look(readings, channels) for look in ANALYSES.values())
+    answers = (look.says(readings, channels) for look in ANALYSES.values())
     return [
         a
-        for a in found
+        for a in answers
         if a is not None and (not a.test or not readings.job.engine.rules_out(readings.k.tests[a.test].needs))
     ]
 
 
-def swirl_of_two(one: Channels, other: Channels) -> tuple[RevTest, RevTest, Judgement] | None:
+def swirl_of_two(
+    readings: Readings, one: Channels, other: Channels
+) -> tuple[RevTest, RevTest, Judgement] | None:
     """Two rev tests side by side, the slower taken as it is; None when one of the recordings holds none."""
-    runs = [
-        rev_test(c["engine_speed"], road=c.get("vehicle_speed")) if "engine_speed" in c else None
-        for c in (one, other)
-    ]
+    runs = [_run_up(readings, c) for c in (one, other)]
     if runs[0] is None or runs[1] is None:
         return None
     slow, quick = sorted((runs[0], runs[1]), key=lambda r: -r.seconds)
-    return slow, quick, judge_swirl(slow.seconds, quick.seconds)
+    return slow, quick, judge_swirl(slow.seconds, quick.seconds, readings.limits(AirLimits))

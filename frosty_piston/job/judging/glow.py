@@ -4,7 +4,6 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from frosty_piston.core import glow, glow_methods
-from frosty_piston.core.plugs import PLUG_KINDS
 from frosty_piston.core.quantity import plain
 
 from .. import entries as e
@@ -41,8 +40,8 @@ def _one_point(readings: Readings, at_point: list[e.Entry]) -> list[Verdict]:
         plugs,
         readings.instruments.ohmmeter(at_point[-1]),
         readings.glow_kind,
+        readings.limits(glow.GlowLimits),
         readings.job.engine.glow_nominal_ohm,
-        readings.figure("glow_path_ohm"),
         wires_off,
     )
     return [
@@ -80,22 +79,25 @@ def reference(readings: Readings) -> glow.Reference:
         for v in readings.verdicts("glow_resistance")
         if v.judgement.value is not None and v.judgement.cls not in ("short", "bridged")
     ]
-    return glow.reference(readings.glow_kind, readings.job.engine.glow_nominal_ohm, values)
+    nominal_ohm, limits = readings.job.engine.glow_nominal_ohm, readings.limits(glow.GlowLimits)
+    return glow.reference(readings.glow_kind, nominal_ohm, values, limits)
 
 
 def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    ref = reference(readings)
+    ref, limits = reference(readings), readings.limits(glow.GlowLimits)
 
     def watts(x: e.Entry) -> float:
         return readings.instruments.lamp_w(x) or GENERAL_LAMP_W
 
     return [
-        verdict(x, glow_methods.judge_lamp(x.data.outcome, watts(x), ref)) for x in latest if x.data.outcome
+        verdict(x, glow_methods.judge_lamp(x.data.outcome, watts(x), ref, limits))
+        for x in latest
+        if x.data.outcome
     ]
 
 
 def current(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    ref, verdicts = reference(readings), []
+    ref, limits, verdicts = reference(readings), readings.limits(glow.GlowLimits), []
     after = {x.id: x.data.conditions.after_s if x.data.conditions else None for x in latest}
     inrush = {
         str(where_of(x.data.where)): x.data.value
@@ -106,9 +108,9 @@ def current(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         where, amps = where_of(x.data.where), readings.value(x, "A")
         if where.get("point") == "total" or "bank" in where:
             count = readings.job.cylinders // (2 if "bank" in where else 1)
-            judged = glow_methods.working_plugs(amps, count, ref)
+            judged = glow_methods.working_plugs(amps, count, ref, limits)
         else:
-            judged = glow_methods.judge_plug_current(amps, after[x.id], ref, inrush.get(str(where)))
+            judged = glow_methods.judge_plug_current(amps, after[x.id], ref, limits, inrush.get(str(where)))
         verdicts.append(Verdict("glow_current", where, judged, (x.id,)))
     return verdicts
 
@@ -120,7 +122,7 @@ def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         for v in readings.verdicts(test)
         if v.judgement.verdict == "failed"
     }
-    kind, verdicts = PLUG_KINDS[readings.glow_kind].name, []
+    kind, verdicts = readings.limits(glow.GlowLimits).kind(readings.glow_kind), []
     for x in latest:
         if x.data.outcome:
             after_s = x.data.conditions.after_s if x.data.conditions else None

@@ -4,71 +4,66 @@ from collections.abc import Collection
 
 import numpy as np
 
-from frosty_piston.core.actuators import DriveReport, analyse_drive, judge_drive, judge_position
+from frosty_piston.core.actuators import (
+    ActuatorLimits,
+    DriveReport,
+    analyse_drive,
+    judge_drive,
+    judge_position,
+)
+from frosty_piston.core.limits import Limit
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.traces import Signal, signal
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.parts import DriveShape
 
 from .. import entries as e
 from ..readings import Readings
 from ..verdict import Verdict, where_of
 from .air_recorded import analysed
 
-# A drive by its channels: command, position; the part it is; the card's field that says how it is driven.
-DRIVES = {
-    "egr_valve": ("egr_command", "egr_position", "egr_drive"),
-    "turbo_actuator": ("vane_command", "vane_position", "turbo"),
-    "inlet_flap": ("inlet_flap_command", "inlet_flap_position", "inlet_flap"),
-}
-IN_VOLTS = {"egr_valve": "egr_position_sensor_v"}
-CLOSED_LIMIT = {"turbo_actuator": 10.0}
 TIME_NAMES = ("time", "time_s", "t")
 
 
-def drive_of(node: str, channels: Collection[str]) -> tuple[str, str, bool] | None:
-    """The channels of a part's command and position, and whether the position is in percent; None when one is
-    missing."""
-    command, position, _ = DRIVES[node]
-    if command in channels and position in channels:
-        return command, position, True
-    volts = IN_VOLTS.get(node)
-    return (command, volts, False) if command in channels and volts in channels else None
-
-
-def drives_in(channels: Collection[str]) -> list[str]:
+def drives_in(k: Knowledge, channels: Collection[str]) -> list[str]:
     """The parts whose command and position are both among some channels."""
-    return [node for node in DRIVES if drive_of(node, channels)]
+    return [node for node in k.nodes if (drive := k.drive(node)) and drive.channels(channels)]
 
 
-def without_command(channels: Collection[str]) -> list[str]:
+def without_command(k: Knowledge, channels: Collection[str]) -> list[str]:
     """The parts whose position alone was recorded."""
     return [
         node
-        for node, (command, position, _) in DRIVES.items()
-        if position in channels and command not in channels
+        for node in k.nodes
+        if (drive := k.drive(node)) and drive.position in channels and drive.command not in channels
     ]
 
 
-def _closed_limit(readings: Readings, node: str) -> float:
-    return readings.figure("egr_closed_percent") if node == "egr_valve" else CLOSED_LIMIT.get(node, 5.0)
+def _limits(readings: Readings, drive: DriveShape) -> tuple[ActuatorLimits, Limit]:
+    closed = readings.k.limit(drive.closed, readings.job.engine.limits)
+    return readings.limits(ActuatorLimits), closed
 
 
 def judged_drive(
     readings: Readings, node: str, channels: dict[str, Signal]
 ) -> tuple[DriveReport | None, Judgement]:
     """What a recording says of one drive of this engine."""
-    found = drive_of(node, channels)
-    assert found is not None
-    command, position, percent = found
-    kind = "vacuum" if "vacuum" in str(getattr(readings.job.engine, DRIVES[node][2]) or "") else "motor"
-    report = analyse_drive(channels[command], channels[position], percent)
-    return report, judge_drive(report, kind, _closed_limit(readings, node), readings.k.nodes[node].title)
+    drive = readings.k.drive(node)
+    recorded = drive.channels(channels) if drive else None
+    assert drive is not None and recorded is not None
+    command, position, percent = recorded
+    kind = "vacuum" if "vacuum" in str(getattr(readings.job.engine, drive.by) or "") else "motor"
+    (limits, closed), title = _limits(readings, drive), readings.k.nodes[node].title
+    report = analyse_drive(channels[command], channels[position], limits, percent)
+    return report, judge_drive(report, limits, closed, kind, title)
 
 
 def judged_position(readings: Readings, node: str, channels: dict[str, Signal]) -> Judgement:
     """What its position alone says of a drive."""
-    return judge_position(
-        channels[DRIVES[node][1]], _closed_limit(readings, node), readings.k.nodes[node].title
-    )
+    drive = readings.k.drive(node)
+    assert drive is not None
+    limits, closed = _limits(readings, drive)
+    return judge_position(channels[drive.position], limits, closed, readings.k.nodes[node].title)
 
 
 def channels_of(entry: e.Entry) -> dict[str, Signal]:
@@ -104,12 +99,12 @@ def recorded(readings: Readings) -> list[Verdict]:
             if a.test == x.data.test
         ]
         if x.data.test == "actuator_sweep":
-            for node in drives_in(channels):
+            for node in drives_in(readings.k, channels):
                 where = where_of(x.data.where) | {"node": node}
                 found.append(
                     Verdict("actuator_sweep", where, judged_drive(readings, node, channels)[1], (x.id,))
                 )
-            for node in without_command(channels):
+            for node in without_command(readings.k, channels):
                 found.append(
                     Verdict(
                         "actuator_sweep",

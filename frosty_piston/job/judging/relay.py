@@ -32,9 +32,10 @@ def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
 
 def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     points, meter = points_of(readings, latest), readings.instruments.voltmeter(latest[-1])
-    whole = relay.judge_relay(points, readings.job.engine.glow_control or "relay_module", meter)
+    limits = readings.limits(relay.RelayLimits)
+    whole = relay.judge_relay(points, limits, readings.job.engine.glow_control or "relay_module", meter)
     at_points = [
-        verdict(x, relay.judge_point(points, x.data.where.point, meter))
+        verdict(x, relay.judge_point(points, x.data.where.point, limits, meter))
         for x in latest
         if x.kind == "reading" and x.data.where.point in relay.POINTS
     ]
@@ -44,9 +45,11 @@ def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
 def on_time(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     coolant = readings.job.condition("coolant")
     at_c = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else readings.ambient_c()
-    kind = readings.glow_kind
+    kind, limits = readings.glow_kind, readings.limits(relay.RelayLimits)
     return [
-        verdict(x, relay.judge_on_time(readings.value(x, "s"), kind, at_c, x.data.where.point or "lamp"))
+        verdict(
+            x, relay.judge_on_time(readings.value(x, "s"), kind, at_c, x.data.where.point or "lamp", limits)
+        )
         for x in latest
     ]
 
@@ -55,7 +58,7 @@ def soak_temps(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     conditions = [x.data.conditions for x in latest if x.data.conditions]
     hours = [c.soaked_h for c in conditions if c.soaked_h is not None]
     temps = {x.data.where.channel or "unnamed": readings.value(x, "degC") for x in latest}
-    judged = relay.judge_soak(temps, hours[-1] if hours else None)
+    judged = relay.judge_soak(temps, hours[-1] if hours else None, readings.limits(relay.RelayLimits))
     return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 

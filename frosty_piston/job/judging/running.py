@@ -13,7 +13,9 @@ def oil_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     for x in latest:
         bar, rpm, _ = figures(x, "bar", "rpm", "oil_c")
         found.append(
-            unfinished(x, "bar") if bar is None else verdict(x, running.judge_oil_pressure(bar, rpm))
+            unfinished(x, "bar")
+            if bar is None
+            else verdict(x, running.judge_oil_pressure(bar, rpm, readings.limits(running.RunningLimits)))
         )
     return found
 
@@ -25,7 +27,7 @@ def warm_up(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         found.append(
             unfinished(x, "coolant_c")
             if coolant is None
-            else verdict(x, running.judge_warm_up(coolant, minutes))
+            else verdict(x, running.judge_warm_up(coolant, minutes, readings.limits(running.RunningLimits)))
         )
     return found
 
@@ -38,13 +40,14 @@ def filter_drop(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         found.append(
             unfinished(x, "before_bar", "after_bar")
             if missing
-            else verdict(x, running.judge_filter_drop(before, after))
+            else verdict(x, running.judge_filter_drop(before, after, readings.limits(running.RunningLimits)))
         )
     return found
 
 
 def stop_time(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    return [verdict(x, running.judge_stop_time(readings.value(x, "s") or 0.0)) for x in latest]
+    limits = readings.limits(running.RunningLimits)
+    return [verdict(x, running.judge_stop_time(readings.value(x, "s") or 0.0, limits)) for x in latest]
 
 
 def key_switch(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
@@ -59,7 +62,8 @@ def key_switch(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
 
 
 def solenoid_coil(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    return [verdict(x, running.judge_coil(readings.value(x, "ohm"))) for x in latest]
+    limits = readings.limits(running.RunningLimits)
+    return [verdict(x, running.judge_coil(readings.value(x, "ohm"), limits)) for x in latest]
 
 
 JUDGES = {

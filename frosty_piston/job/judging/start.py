@@ -12,11 +12,12 @@ from .sets import verdict
 
 def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     system_v, ambient_c = readings.battery_v, readings.ambient_c()
+    limits = readings.limits(battery.BatteryLimits)
     return [
         verdict(
             x,
             battery.judge_rest(
-                readings.value(x, "V"), system_v, ambient_c, readings.instruments.voltmeter(x)
+                readings.value(x, "V"), limits, system_v, ambient_c, readings.instruments.voltmeter(x)
             ),
         )
         for x in latest
@@ -25,11 +26,12 @@ def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
 
 def cranking(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     system_v, ambient_c = readings.battery_v, readings.ambient_c()
+    limits = readings.limits(battery.BatteryLimits)
     return [
         verdict(
             x,
             battery.judge_crank(
-                readings.value(x, "V"), ambient_c, system_v, readings.instruments.voltmeter(x)
+                readings.value(x, "V"), ambient_c, limits, system_v, readings.instruments.voltmeter(x)
             ),
         )
         for x in latest
@@ -37,13 +39,15 @@ def cranking(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
 
 
 def speed(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    return [verdict(x, battery.judge_speed(readings.value(x, "rpm"))) for x in latest]
+    limits = readings.limits(battery.BatteryLimits)
+    return [verdict(x, battery.judge_speed(readings.value(x, "rpm"), limits)) for x in latest]
 
 
 def drop(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     def judged(x: e.Entry):
         meter = readings.instruments.voltmeter(x)
-        return battery.judge_drop(readings.value(x, "V"), x.data.where.point or "ground", meter)
+        side, limits = x.data.where.point or "ground", readings.limits(battery.BatteryLimits)
+        return battery.judge_drop(readings.value(x, "V"), side, limits, meter)
 
     return [verdict(x, judged(x)) for x in latest]
 

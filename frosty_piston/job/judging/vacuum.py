@@ -5,12 +5,13 @@ from frosty_piston.core import vacuum
 from .. import entries as e
 from ..readings import Readings
 from ..units import convert
-from ..verdict import Verdict
+from ..verdict import Verdict, where_of
 from .sets import figures, unfinished, verdict
 
 
 def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found, said = [], readings.job.condition("altitude")
+    limits = readings.limits(vacuum.VacuumLimits)
     for x in latest:
         kpa, seconds, flicker, altitude = figures(x, "kpa", "seconds", "flicker_kpa", "altitude_m")
         if altitude is None and said is not None and said.data.unit in ("km", "mm"):
@@ -18,7 +19,7 @@ def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         found.append(
             unfinished(x, "kpa")
             if kpa is None
-            else verdict(x, vacuum.judge_pump(abs(kpa), seconds, flicker, altitude or 0.0))
+            else verdict(x, vacuum.judge_pump(abs(kpa), seconds, flicker, limits, altitude or 0.0))
         )
     return found
 
@@ -31,7 +32,16 @@ def hold(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
         else:
             found.append(
-                verdict(x, vacuum.judge_hold(abs(start), abs(end), seconds, x.data.test == "vacuum_section"))
+                verdict(
+                    x,
+                    vacuum.judge_hold(
+                        abs(start),
+                        abs(end),
+                        seconds,
+                        readings.limits(vacuum.VacuumLimits),
+                        x.data.test == "vacuum_section",
+                    ),
+                )
             )
     return found
 
@@ -48,13 +58,9 @@ def travel(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         if not points:
             found.append(unfinished(last, "kpa", "mm"))
         else:
+            judged = vacuum.judge_travel(points, readings.limits(vacuum.VacuumLimits))
             found.append(
-                Verdict(
-                    "vacuum_travel",
-                    verdict(last, vacuum.judge_travel(points)).where,
-                    vacuum.judge_travel(points),
-                    tuple(x.id for x in same),
-                )
+                Verdict("vacuum_travel", where_of(last.data.where), judged, tuple(x.id for x in same))
             )
     return found
 

@@ -20,8 +20,12 @@ def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         if x.kind == "reading" and (x.data.test == "battery_rest" or x.data.where.point == "battery")
     ]
     battery = rest[-1] if rest and rest[-1] else KEY_ON_V[readings.system_v]
+    limits = readings.limits(wiring.WiringLimits)
     return [
-        verdict(x, wiring.judge_supply(x.data.where.pin or "supply", readings.value(x, "V") or 0.0, battery))
+        verdict(
+            x,
+            wiring.judge_supply(x.data.where.pin or "supply", readings.value(x, "V") or 0.0, battery, limits),
+        )
         for x in latest
     ]
 
@@ -46,6 +50,7 @@ def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
                     pin,
                     readings.value(x, "ohm" if ohms else "V"),
                     "ohm" if ohms else "V",
+                    readings.limits(wiring.WiringLimits),
                     readings.system_v,
                     other,
                 ),
@@ -58,13 +63,17 @@ def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     found = []
     for x in latest:
         drop, amps = figures(x, "drop_v", "current_a")
+        budget = readings.limits(wiring.WiringLimits).feed_drop_v
         found.append(
-            unfinished(x, "drop_v") if drop is None else verdict(x, wiring.judge_circuit_drop(drop, amps))
+            unfinished(x, "drop_v")
+            if drop is None
+            else verdict(x, wiring.judge_circuit_drop(drop, amps, budget))
         )
     return found
 
 
 def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+    limits = readings.limits(wiring.WiringLimits)
     names = ("dropouts", "wiggle_s", "rest_dropouts", "rest_s")
     found = []
     for x in latest:
@@ -72,7 +81,9 @@ def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
         missing = [n for n, v in zip(names, given, strict=True) if v is None and n != "rest_dropouts"]
         k, t, k0, t0 = (v or 0.0 for v in given)
         found.append(
-            unfinished(x, *missing) if missing else verdict(x, wiring.judge_wiggle(int(k), t, int(k0), t0))
+            unfinished(x, *missing)
+            if missing
+            else verdict(x, wiring.judge_wiggle(int(k), t, int(k0), t0, limits))
         )
     return found
 

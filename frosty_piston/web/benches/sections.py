@@ -1,99 +1,37 @@
-"""The benches of the air side: EGR, bypass flap, inlet flap, swirl flaps, turbo, boost. One shape, a drawing
-each."""
+"""Benches whose tests are sections, each with a form of its own: what is driven, timed, looked at and
+cleaned."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
 from typing import Any
 
+from frosty_piston.core.quantity import plain
 from frosty_piston.job.cleaning import cleaning_log
-from frosty_piston.job.entries import Tick
+from frosty_piston.job.entries import Outcome, Tick
 from frosty_piston.job.turbo_question import part_or_turbo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from . import test_card
-from .air_drawings import DRAWN, loop_of, recordings_of, travel
-from .cells import fill
-from .forms import Form
+from .. import test_card
+from ..cells import fill
+from ..forms import Form
+from .recorded import Drawn, loop_of, recordings_of
+from .shape import Bench, steps_of
 
-Step = tuple[str, str]
-
-
-@dataclass(frozen=True)
-class AirBench:
-    """What a bench holds beside its tests: what is cleaned, as part, words and the repair it is; the part
-    that is driven."""
-
-    title: str
-    says: str
-    cleans: tuple[tuple[str, str, str], ...] = ()
-    drive: str = ""
+DRAWING = "measure/_air_drawing.html"
+Draws = Callable[[JobRecord, Workshop], Drawn]
 
 
-AIR_BENCHES = {
-    "egr": AirBench(
-        "EGR",
-        "Position, drive, air change, look, cooler, cleaning",
-        (("egr_valve", "EGR valve and port", "egr_passage"), ("egr_cooler", "EGR cooler", "egr_cooler")),
-        "egr_valve",
-    ),
-    "bypass": AirBench("EGR bypass flap", "Against engine speed, rod travel"),
-    "inlet_flap": AirBench(
-        "Inlet flap",
-        "Commanded against actual, cleaning",
-        (("inlet_flap", "inlet flap", "inlet_flap"),),
-        "inlet_flap",
-    ),
-    "swirl": AirBench(
-        "Swirl flaps",
-        "Rev test as it is and released",
-        (("swirl_flaps", "manifold and flaps", "intake_manifold_carbon"),),
-    ),
-    "turbo": AirBench("Turbo actuator", "Sweep, watch, lever by hand, unplug", drive="turbo_actuator"),
-    "boost": AirBench("Air and boost", "Pressures, pull, leak test, intake, air mass"),
-}
-FIRST_CARD_TEST = {
-    "egr": "egr_position",
-    "bypass": "bypass_watch",
-    "swirl": "swirl_compare",
-    "turbo": "boost_trace",
-    "boost": "intake_look",
-}
+def sectioned(bench: str, draws: Draws) -> Bench:
+    """A bench of sections with its drawing."""
+
+    def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
+        return _view(record, workshop, bench, draws)
+
+    return Bench("measure/_air.html", shows, (DRAWING,), query=lambda test, point: "", sections=True)
 
 
-def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
-    """The tests of a bench that this engine card has."""
-    k, engine = workshop.knowledge, record.job.engine
-    found = []
-    for test, node in k.benches[bench]:
-        if engine.rules_out(k.tests[test].needs) or node in k.nodes and engine.rules_out(k.nodes[node].needs):
-            continue
-        if test == "vacuum_travel" and not _by_vacuum(record, node):
-            continue
-        found.append((test, node))
-    return found
-
-
-def _by_vacuum(record: JobRecord, node: str) -> bool:
-    field = {
-        "egr_valve": "egr_drive",
-        "inlet_flap": "inlet_flap",
-        "bypass_flap": "egr_cooler_bypass",
-        "swirl_flaps": "swirl_flaps",
-        "turbo_actuator": "turbo",
-    }[node]
-    return "vacuum" in str(getattr(record.job.engine, field) or "vacuum")
-
-
-def on_card(record: JobRecord, workshop: Workshop, bench: str) -> bool:
-    """Whether the engine has what the bench is for."""
-    k, engine = workshop.knowledge, record.job.engine
-    drive = AIR_BENCHES[bench].drive
-    return not engine.rules_out(
-        k.tests[FIRST_CARD_TEST[bench]].needs if bench in FIRST_CARD_TEST else k.nodes[drive].needs
-    )
-
-
-def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any]:
-    k, shape = workshop.knowledge, AIR_BENCHES[bench]
+def _view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws) -> dict[str, Any]:
+    k = workshop.knowledge
+    shape = k.benches[bench]
     ticked = {x.data.caution for x in record.job.of(Tick)}
     sections = [
         _section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)
@@ -107,13 +45,13 @@ def air_view(record: JobRecord, workshop: Workshop, bench: str) -> dict[str, Any
         "cells": [x for s in sections for x in s["cells"]],
         "cautions": cautions,
         "ticked": ticked,
-        "drawn": DRAWN[bench](record, workshop),
+        "drawn": draws(record, workshop),
         "traces": recordings_of(record, workshop, bench),
         "cleans": [c[:2] for c in shape.cleans],
         "ways": k.cleaning,
         "way_cautions": list(dict.fromkeys(c for w in k.cleaning.values() for c in w.cautions)),
         "log": cleaning_log(record.job, nodes) if nodes else None,
-        "question": part_or_turbo(record.assessed) if bench == "turbo" else None,
+        "question": part_or_turbo(record.assessed) if shape.asks_turbo else None,
     }
 
 
@@ -135,15 +73,48 @@ def _section(record: JobRecord, workshop: Workshop, bench: str, test: str, node:
         "shape": k.tests[test],
         "cells": cells,
         "mine": mine,
-        "travel": travel(record, node) if test == "vacuum_travel" else None,
-        "loop": loop_of(record, workshop, bench, node) if test == "actuator_sweep" else None,
+        "travel": travel(record, node) if k.tests[test].by_vacuum else None,
+        "loop": loop_of(record, workshop, bench, node) if k.tests[test].sweeps else None,
         "key": f"{test}-{node}" if node else test,
+    }
+
+
+def travel(record: JobRecord, node: str) -> Drawn | None:
+    """Travel of a vacuum actuator against vacuum, the way up and the way down, in the order it was noted."""
+    noted = [
+        (abs(float(f["kpa"])), float(f["mm"]))
+        for x in record.job.of(Outcome)
+        if x.data.test == "vacuum_travel"
+        and x.data.where.node == node
+        and (f := x.data.figures or {})
+        and "kpa" in f
+        and "mm" in f
+    ]
+    if len(noted) < 2:
+        return None
+    top = max(range(len(noted)), key=lambda n: noted[n][0])
+    most = max(mm for _, mm in noted) or 1.0
+
+    def path(points: list[tuple[float, float]]) -> str:
+        return (
+            "M"
+            + "L".join(f"{round(kpa / 80 * 240, 1)} {round(120 - mm / most * 105, 1)}" for kpa, mm in points)
+            if len(points) > 1
+            else ""
+        )
+
+    return {
+        "up": path(noted[: top + 1]),
+        "down": path(noted[top:]),
+        "dots": [(round(kpa / 80 * 240, 1), round(120 - mm / most * 105, 1)) for kpa, mm in noted],
+        "most": plain(most),
+        "ticks": [(p, round(p / 80 * 240)) for p in (0, 20, 40, 60, 80)],
     }
 
 
 def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A turn of cleaning with its time, and what was measured before and after it."""
-    shape = AIR_BENCHES.get(form.raw("bench"))
+    shape = workshop.knowledge.benches.get(form.raw("bench"))
     node = form.choice("node", [n for n, _, _ in shape.cleans] if shape else [])
     way = form.choice("way", workshop.knowledge.cleaning)
     minutes = form.figure("minutes", "", 0.5, 6000, needed=True)

@@ -1,0 +1,19 @@
+"""The benches: one module each, named as in the table of benches."""
+
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from . import battery, boost, bypass, egr, glow, inlet_flap, relay, swirl, turbo
+from .shape import Bench, steps_of
+
+BENCHES: dict[str, Bench] = {
+    m.__name__.rpartition(".")[2]: m.BENCH
+    for m in (glow, relay, battery, egr, bypass, inlet_flap, swirl, turbo, boost)
+}
+
+
+def fitting(record: JobRecord, workshop: Workshop) -> list[str]:
+    """The benches that have something to do on this engine, in the order of their table."""
+    return [key for key in workshop.knowledge.benches if steps_of(record, workshop, key)]
+
+
+__all__ = ["BENCHES", "Bench", "fitting", "steps_of"]

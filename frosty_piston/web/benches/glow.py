@@ -1,0 +1,157 @@
+"""Glow plugs: ohmmeter, test lamp, clamp, heat on the bench."""
+
+from typing import Any
+
+from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
+from frosty_piston.core.glow import GlowLimits
+from frosty_piston.core.plugs import resistance_at_share
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.job.entries import Tick
+from frosty_piston.job.judging.glow import GENERAL_LAMP_W, reference
+from frosty_piston.job.verdict import POINT_WORDS
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from ..cells import Cell, fill
+from ..forms import Form
+from . import margin
+from .plugs import banks, plug_rows, plug_shares
+from .shape import Bench
+
+POINTS = {
+    "harness_connector": "Harness connector",
+    "relay_connector": "Relay connector",
+    "plug": "Plug itself",
+}
+METHODS = {"ohm": "Ohmmeter", "lamp": "Test lamp", "current": "Clamp", "heat": "Heat on the bench"}
+TESTS = {
+    "ohm": "glow_resistance",
+    "lamp": "glow_lamp_test",
+    "current": "glow_current",
+    "heat": "glow_bench_heat",
+}
+FIRST_METHOD, FIRST_POINT = "ohm", "harness_connector"
+
+
+def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
+    part_c = asked.figure("part_c", "degC", -60, 150)
+    method = asked.raw("method") if asked.raw("method") in METHODS else FIRST_METHOD
+    point = asked.raw("point") if asked.raw("point") in POINTS else FIRST_POINT
+    shown = view(record, workshop.knowledge, method, point, part_c)
+    shown |= {"kept_meter": workshop.setting("meter"), "kept_lamp": workshop.setting("lamp")}
+    if asked.faults:
+        shown |= {"part_c": asked.raw("part_c"), "part_c_fault": asked.faults[0].says}
+    return shown
+
+
+def view(
+    record: JobRecord, k: Knowledge, method: str, point: str, part_c: float | None = None
+) -> dict[str, Any]:
+    job = record.job
+    readings = record.assessed.readings
+    ref, instruments = reference(readings), readings.instruments
+    limits = readings.limits(GlowLimits)
+    kind = limits.kind(readings.glow_kind)
+    order = [c for bank in banks(job.cylinders, job.engine.arrangement) for c in bank]
+    test = TESTS[method] if method in ("ohm", "current") else None
+    cells: list[Cell] = []
+    if method == "ohm":
+        warm = {} if part_c is None else {"part_c": part_c}
+        cells = [
+            Cell("glow_resistance", f"Cylinder {c}", "ohm", {"point": point, "cylinder": c}, conditions=warm)
+            for c in order
+        ]
+    elif method == "current":
+        cells = [Cell("glow_current", "All plugs", "A", {"point": "total"}, "steady", {"after_s": 10.0})]
+        cells += [
+            Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "steady", {"after_s": 10.0})
+            for c in order
+        ]
+        cells += [
+            Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "inrush", {"after_s": 1.0})
+            for c in order
+        ]
+    shares = plug_shares(record.assessed.now)
+    meter = instruments.ohmmeter()
+    lamp_w = instruments.lamp_w() or GENERAL_LAMP_W
+    ticked = {x.data.caution for x in job.of(Tick)}
+    return {
+        "bench": "glow",
+        "part_c": "" if part_c is None else plain(part_c),
+        "part_c_fault": "",
+        "method": method,
+        "point": point,
+        "methods": METHODS,
+        "points": POINTS,
+        "point_words": POINT_WORDS,
+        "test": test,
+        "cells": fill(record, cells),
+        "rows": plug_rows(record, shares),
+        "reference": ref,
+        "kind": kind,
+        "weak_ohm": resistance_at_share(limits.weak_share, ref.ohm, limits.path_ohm),
+        "high_ohm": resistance_at_share(limits.failed_share, ref.ohm, limits.path_ohm),
+        "meter": meter,
+        "meter_known": instruments.known("meter", "ohm"),
+        "lead_warning": meter.lead_zero_ohm is not None and meter.lead_zero_ohm > 0.5,
+        "lamp_w": lamp_w,
+        "lamp_known": instruments.lamp_w() is not None,
+        "lamp_limit": lamp_limit_ohm(lamp_w, limits.lamp_lit_share),
+        "lamp_healthy": percent(lamp_share(lamp_w, ref.ohm)),
+        "outcomes": (_outcomes(record, TESTS[method], order, point) if method in ("lamp", "heat") else []),
+        "ticked": ticked,
+        "wires_off": job.unplugged_glow,
+        "margin": margin.margin_view(record, shares),
+        "cautions": k.tests[TESTS[method]].cautions,
+        "other_points": _other_points(record, point) if method == "ohm" else {},
+    }
+
+
+def _other_points(record: JobRecord, point: str) -> dict[int, list[str]]:
+    found: dict[int, list[str]] = {}
+    for v in record.assessed.now:
+        if (
+            v.test == "glow_resistance"
+            and v.where.get("point") not in (point, None)
+            and "cylinder" in v.where
+        ):
+            figure = v.judgement.cls if v.judgement.value is None else f"{plain(v.judgement.value)} ohm"
+            found.setdefault(int(str(v.where["cylinder"])), []).append(
+                f"{figure} at {POINT_WORDS[str(v.where['point'])]}"
+            )
+    return found
+
+
+def _outcomes(record: JobRecord, test: str, order: list[int], point: str) -> list[dict[str, Any]]:
+    rows = []
+    for c in order:
+        mine = [
+            v
+            for v in record.assessed.now
+            if v.test == test
+            and v.where.get("cylinder") == c
+            and (test != "glow_lamp_test" or v.where.get("point") == point)
+        ]
+        entry = next((x for x in record.job.live if mine and x.id == mine[-1].entries[0]), None)
+        rows.append(
+            {
+                "cylinder": c,
+                "verdict": mine[-1] if mine else None,
+                "outcome": entry.data.outcome if entry else "",
+            }
+        )
+    return rows
+
+
+def query(test: str, point: str) -> str:
+    method = next(m for m, t in TESTS.items() if t == test)
+    return f"?method={method}" + (f"&point={point}" if point else "")
+
+
+BENCH = Bench(
+    "measure/_glow.html",
+    shows,
+    ("measure/_plugs.html", margin.TEMPLATE),
+    (("method", "method"), ("point", "at")),
+    query,
+)

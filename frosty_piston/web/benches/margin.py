@@ -1,0 +1,126 @@
+"""The cold-start margin as curves, one for each number of working plugs, with tonight marked."""
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.starting import DIRECT, StartEngine, StartLimits, margin_curves, start_chance
+from frosty_piston.job.units import convert
+from frosty_piston.store.workshop import JobRecord
+
+from .plugs import Shares
+
+TEMPLATE = "measure/_margin.html"
+COLDEST, WARMEST = -30.0, 25.0
+AMBIENT_C = np.arange(COLDEST, WARMEST + 0.5, 1.0)
+CHART = {"left": 46, "top": 26, "width": 560, "height": 210, "bottom": 236}
+
+
+def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
+    """The cold-start margin as curves, one for each number of working plugs, with tonight marked."""
+    job = record.job
+    if job.engine.glow == "none" or job.engine.combustion is None and job.engine.cylinders is None:
+        return None
+    engine = StartEngine(job.cylinders, job.engine.combustion or DIRECT, job.engine.compression_ratio)
+    limits = record.assessed.readings.limits(StartLimits)
+    measured = [
+        v.judgement.value
+        for v in record.assessed.now
+        if v.test == "crank_speed" and v.judgement.verdict != "implausible"
+    ]
+    rpm = measured[-1] if measured else limits.crank_rpm
+    known = [shares.get(c, (None, ""))[0] for c in range(1, job.cylinders + 1)]
+    heat = [min(1.2, s) if s is not None else 1.0 for s in known]
+
+    curves = _drawn_curves(engine, limits, rpm)
+    ambient = job.condition("ambient")
+    tonight = None
+    if ambient is not None:
+        t = convert(ambient.data.value, ambient.data.unit, "degC")
+        p = float(start_chance(t, engine, heat, limits, rpm))
+        healthy = float(start_chance(t, engine, [1.0] * job.cylinders, limits, rpm))
+        tonight = {
+            "t": plain(t),
+            "x": _chart_x(min(max(t, COLDEST), WARMEST)),
+            "y": _chart_y(p),
+            "chance": percent(p),
+            "healthy": percent(healthy),
+            "heated": percent(float(start_chance(t, engine, heat, limits, rpm, limits.block_heater_k))),
+            "lift": plain(limits.block_heater_k),
+        }
+    measured_path = (
+        " ".join(
+            f"{_chart_x(float(t))},{_chart_y(float(p))}"
+            for t, p in zip(AMBIENT_C, start_chance(AMBIENT_C, engine, heat, limits, rpm), strict=True)
+        )
+        if any(s is not None for s in known)
+        else ""
+    )
+    return {
+        "curves": curves,
+        "tonight": tonight,
+        "measured": measured_path,
+        "state": _plug_state(known),
+        "ticks_x": [(t, _chart_x(t)) for t in range(-30, 26, 5)],
+        "ticks_y": [(p, _chart_y(p / 100)) for p in (0, 25, 50, 75, 100)],
+        "chart": CHART,
+        "rpm": plain(rpm),
+        "rpm_measured": bool(measured),
+        "ratio": plain(engine.compression_ratio or limits.combustion[engine.combustion].ratio),
+        "ratio_known": job.engine.compression_ratio is not None,
+        "combustion": engine.combustion,
+        "labels": _labels(curves),
+    }
+
+
+def _chart_x(t: float) -> float:
+    return round(CHART["left"] + (t - COLDEST) / (WARMEST - COLDEST) * CHART["width"], 1)
+
+
+def _chart_y(p: float) -> float:
+    return round(CHART["top"] + (1 - p) * CHART["height"], 1)
+
+
+@lru_cache(maxsize=64)
+def _drawn_curves(engine: StartEngine, limits: StartLimits, rpm: float) -> tuple[dict[str, Any], ...]:
+    """The curves of an engine as they are drawn; they change with card and crank only."""
+    drawn = []
+    for curve in margin_curves(engine, limits, rpm, COLDEST, WARMEST):
+        half = next((t for t, p in zip(curve.ambient_c, curve.chance, strict=True) if p >= 0.5), None)
+        drawn.append(
+            {
+                "working": curve.working,
+                "warmth": curve.working * 4 // engine.cylinders,
+                "half": half,
+                "path": " ".join(
+                    f"{_chart_x(t)},{_chart_y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)
+                ),
+                "label_x": max(_chart_x(half), CHART["left"] + 20) if half is not None else None,
+            }
+        )
+    return tuple(drawn)
+
+
+def _plug_state(shares: list[float | None]) -> str:
+    """The plugs of an engine in words: how many heat well, are tired, are dead, were not read."""
+    counts = [
+        ("healthy", sum(s is not None and s >= 0.8 for s in shares)),
+        ("tired", sum(s is not None and 0.1 <= s < 0.8 for s in shares)),
+        ("dead", sum(s is not None and s < 0.1 for s in shares)),
+        ("not read, taken as healthy", sum(s is None for s in shares)),
+    ]
+    return ", ".join(f"{n} {word}" for word, n in counts if n)
+
+
+def _labels(curves: tuple[dict[str, Any], ...]) -> list[dict[str, Any]]:
+    """One label for each bundle of curves that cross one half within a few pixels."""
+    bundles: list[dict[str, Any]] = []
+    for curve in sorted((c for c in curves if c["label_x"] is not None), key=lambda c: c["label_x"]):
+        if bundles and abs(bundles[-1]["x"] - curve["label_x"]) < 26:
+            bundles[-1]["low"] = min(bundles[-1]["low"], curve["working"])
+            bundles[-1]["high"] = max(bundles[-1]["high"], curve["working"])
+        else:
+            bundles.append({"x": curve["label_x"], "low": curve["working"], "high": curve["working"]})
+    return bundles

@@ -1,0 +1,56 @@
+"""What a bench is: when it fits, what it shows, and what a written value sends back."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlencode
+
+from frosty_piston.store.workshop import JobRecord, Workshop
+
+from ..forms import Form
+
+Shows = Callable[[JobRecord, Workshop, Form], dict[str, Any]]
+Step = tuple[str, str]
+
+
+def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
+    """The tests of a bench that this engine card has, each with its part."""
+    k, engine = workshop.knowledge, record.job.engine
+    steps = []
+    for test, node in k.benches[bench].steps:
+        if engine.rules_out(k.tests[test].needs) or node and engine.rules_out(k.nodes[node].needs):
+            continue
+        drive = k.drive(node) if node else None
+        if k.tests[test].by_vacuum and drive and "vacuum" not in str(getattr(engine, drive.by) or "vacuum"):
+            continue
+        steps.append((test, node))
+    return steps
+
+
+@dataclass(frozen=True)
+class Bench:
+    """`template`: its page. `drawings`: the templates that a written value draws anew. `keeps`: what its
+    address carries, and the form field that brings it along. `query`: what the link to one of its tests says
+    beside the page. `sections`: whether each test on it is a form of its own."""
+
+    template: str
+    shows: Shows
+    drawings: tuple[str, ...]
+    keeps: tuple[tuple[str, str], ...] = ()
+    query: Callable[[str, str], str] = lambda test, point: ""
+    sections: bool = False
+
+    def asked(self, form: Form) -> Form:
+        """What a form on this bench brings along for showing it again."""
+        return Form({name: [form.raw(field)] for name, field in self.keeps})
+
+    def carried(self, form: Form) -> str:
+        """The same as part of an address."""
+        given = {name: form.raw(field) for name, field in self.keeps}
+        return f"?{urlencode(given)}" if given else ""
+
+    def view(self, record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
+        """What its template prints; `carried`: the hidden fields that every cell sends along."""
+        shown = self.shows(record, workshop, asked)
+        carried = {field: shown[name] for name, field in self.keeps}
+        return {**shown, "drawings": self.drawings, "carried": carried}
