@@ -130,7 +130,7 @@ def _import(args: argparse.Namespace) -> int:
 
     with open_workshop(args.data) as workshop:
         for path in args.files:
-            job_id, new = workshop.import_file(_bytes_of(path))
+            job_id, new = workshop.tapes.import_file(_bytes_of(path))
             print(f"{path}: {'imported' if new else 'already here'} as {job_id}")
     return 0
 
@@ -140,7 +140,7 @@ def _export(args: argparse.Namespace) -> int:
     from frosty_piston.store.workshop import open_workshop
 
     with open_workshop(args.data) as workshop:
-        text = canonical(workshop.export(args.job))
+        text = canonical(workshop.tapes.export(args.job))
     if args.out:
         args.out.write_text(text, "utf-8")
     else:
@@ -149,14 +149,14 @@ def _export(args: argparse.Namespace) -> int:
 
 
 def _bench(args: argparse.Namespace) -> int:
-    from frosty_piston.rig.reasoning_bench import reasoning_bench
-    from frosty_piston.rig.recordings_bench import recordings_bench
-    from frosty_piston.web.bench import bench
+    from frosty_piston.benchmarks.pages import bench
+    from frosty_piston.benchmarks.reasoning import benchmark_reasoning
+    from frosty_piston.benchmarks.recordings import benchmark_recordings
 
     if args.only in (None, "reasoning"):
-        reasoning_bench(args.rounds)
+        benchmark_reasoning(args.rounds)
     if args.only in (None, "recordings"):
-        recordings_bench()
+        benchmark_recordings()
     return bench(args.jobs, args.entries, args.rounds) if args.only in (None, "pages") else 0
 
 

@@ -1,29 +1,31 @@
 """Fills an empty workshop with the demo world."""
 
+from datetime import datetime
 from typing import Any
 
 from frosty_piston.core.traces import Signal, signal
 from frosty_piston.formats.channel_map import converted, guess, shape_of
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job import jobfile
+from frosty_piston.job.experience import OwnCode
 from frosty_piston.job.judging.air_recorded import analysed
-from frosty_piston.job.own import OwnCode
 from frosty_piston.rig.demo_recordings import Columns, demo_recordings
 from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
 from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.store.workshop import Workshop, now
+from frosty_piston.store.moments import now
+from frosty_piston.store.workshop import Workshop
 
 
 def fill_demo(workshop: Workshop) -> None:
     """Put cards, vehicles, people and jobs in place, once."""
-    if workshop.setting("demo"):
+    if workshop.settings.get("demo"):
         return
-    cards = {card["name"]: workshop.save_card(card) for card in CARDS}
+    cards = {card["name"]: workshop.garage.save_card(card) for card in CARDS}
     for data, card in VEHICLES:
-        workshop.save_vehicle(data, cards[card])
+        workshop.garage.save_vehicle(data, cards[card])
     for name in PEOPLE:
-        workshop.add_person(name)
-    workshop.save_setting("prices", {"rate": 95_000, "tax_percent": 25.0, "currency": "kr"})
+        workshop.settings.add_person(name)
+    workshop.settings.save("prices", {"rate": 95_000, "tax_percent": 25.0, "currency": "kr"})
     workshop.shelf.add_pattern(**PATTERN)
     workshop.shelf.save_code(OwnCode(**OWN_CODE))
     recorded: dict[str, list[tuple[str, Columns]]] = {}
@@ -31,7 +33,7 @@ def fill_demo(workshop: Workshop) -> None:
         recorded.setdefault(job_id, []).append((name, columns))
     for job in demo_jobs(now()):
         _open(workshop, job, recorded.get(job["job"]["id"], []))
-    workshop.save_setting("demo", {"made": True})
+    workshop.settings.save("demo", {"made": True})
 
 
 def _open(workshop: Workshop, job: dict[str, Any], recorded: list[tuple[str, Columns]]) -> None:
@@ -41,11 +43,11 @@ def _open(workshop: Workshop, job: dict[str, Any], recorded: list[tuple[str, Col
     cut_at = next(
         (n for n, x in enumerate(entries) if recorded and x["data"].get("action") == "cleaned"), len(entries)
     )
-    workshop.add_file(jobfile.check({**job, "entries": entries[:cut_at]}, workshop.knowledge))
+    workshop.tapes.add_file(jobfile.check({**job, "entries": entries[:cut_at]}, workshop.knowledge))
     cleaned = cut_at < len(entries)
     for n, (name, columns) in enumerate(recorded):
         if n == 1 and cleaned:
-            workshop.write(job_id, entries[cut_at:], None)
+            workshop.tapes.write(job_id, entries[cut_at:], None)
         trace_id, signals = _bring_in(
             workshop, job_id, name, columns, entries[cut_at - 1]["at"] if cleaned and n == 0 else None
         )
@@ -69,13 +71,9 @@ def _bring_in(
         for channel, c in taken.items()
     }
     attachment = workshop.recordings.keep_file(job_id, name, data, "Ylva")
-    trace_id, names = f"rec-{attachment}", {channel: c.name for channel, c in taken.items()}
-    workshop.recordings.add(trace_id, job_id, attachment, name, signals, names, units)
-    workshop.write(
-        job_id,
-        [_dated({"id": trace_id, "kind": "trace", "data": {"channels": names, "file": name}}, at)],
-        "Ylva",
-    )
+    names = {channel: c.name for channel, c in taken.items()}
+    written = datetime.fromisoformat(at) if at else None
+    trace_id = workshop.bring_in(job_id, attachment, name, signals, names, units, "Ylva", written)
     return trace_id, signals
 
 
@@ -83,14 +81,14 @@ def _write_down(
     workshop: Workshop, job_id: str, trace_id: str, signals: dict[str, Signal], at: str | None
 ) -> None:
     """Put what a recording says of the air path on the tape, with the stretch it came from."""
-    readings = workshop.job(job_id).assessed.readings
+    readings = workshop.tapes.job(job_id).assessed.readings
     source = {
         "trace": trace_id,
         "start_s": min(float(s.times_s[0]) for s in signals.values()),
         "end_s": max(float(s.times_s[-1]) for s in signals.values()),
     }
     entries = [(kind, data) for a in analysed(readings, signals) if not a.points for kind, data in a.writes]
-    workshop.write(
+    workshop.tapes.write(
         job_id,
         [
             _dated({"id": f"{trace_id}-{n}", "kind": kind, "data": {**data, "source": source}}, at)

@@ -82,11 +82,11 @@ def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.
     source = np.maximum(np.arange(len(command))[:, None] - shifts[None, :], 0)
     late = command[source]
     share = np.where(taus_s > 0, 1 - np.exp(-step_s / np.maximum(taus_s, 1e-9)), 1.0)[:, None]
-    found = np.empty((len(command), len(taus_s), len(delays_s)))
-    found[0] = late[0]
+    values = np.empty((len(command), len(taus_s), len(delays_s)))
+    values[0] = late[0]
     for i in range(1, len(command)):
-        found[i] = found[i - 1] + share * (late[i] - found[i - 1])
-    return found
+        values[i] = values[i - 1] + share * (late[i] - values[i - 1])
+    return values
 
 
 def analyse_drive(
@@ -247,7 +247,7 @@ def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
     [(1, slice(1, 7, None))]
     """
     jumps = np.append(np.abs(np.diff(c)) > STEP_PERCENT, False)
-    found = []
+    pairs = []
     for way in (1, -1):
         for r in runs(np.append(False, np.diff(u) * way > 1e-6)):
             if (
@@ -255,8 +255,8 @@ def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
                 and r.stop - r.start >= 6
                 and not jumps[max(0, r.start - 2) : r.stop].any()
             ):
-                found.append((way, r))
-    return found
+                pairs.append((way, r))
+    return pairs
 
 
 def _hysteresis(c: np.ndarray, u: np.ndarray, a: np.ndarray) -> float | None:
@@ -290,13 +290,13 @@ def _flats(
     slope = (line[span:] - line[:-span]) / (span * BIN_PERCENT)
     usual = (line[-1] - line[0]) / (grid[-1] - grid[0])
     flat = np.abs(slope) < limits.flat_share * max(abs(usual), 0.2)
-    found = []
+    pairs = []
     for run in runs(flat):
         start, end = float(grid[run.start]), float(grid[run.stop - 1 + span])
         level = float(np.mean(line[run.start : run.stop + span]))
         if end - start >= limits.stall_percent and low < level < high:
-            found.append((start, end))
-    return found
+            pairs.append((start, end))
+    return pairs
 
 
 def _stalls(
@@ -313,7 +313,7 @@ def _stalls(
     per_sweep = len(widths) / len(found_on)
     if per_sweep >= limits.stalls_a_sweep:
         return (), per_sweep, float(np.mean(widths))
-    found: list[tuple[float, float]] = []
+    pairs: list[tuple[float, float]] = []
     for way in (1, -1):
         of_way = [
             [f for f in flats if f[1] - f[0] >= limits.dead_spot_percent] for w, flats in found_on if w == way
@@ -324,9 +324,9 @@ def _stalls(
                 for other in of_way[1:]
             ]
             if all(partners):
-                found.append((start, end))
+                pairs.append((start, end))
     merged: list[tuple[float, float]] = []
-    for spot in sorted(found):
+    for spot in sorted(pairs):
         if merged and spot[0] <= merged[-1][1]:
             merged[-1] = (merged[-1][0], max(merged[-1][1], spot[1]))
         else:

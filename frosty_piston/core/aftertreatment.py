@@ -13,7 +13,7 @@ COMMON_FLOW_M3H = 100.0
 
 @dataclass(frozen=True, slots=True)
 class FilterLimits:
-    """The figures that judge a particulate filter: its drop at 100 m3/h, clean in kPa and in times of that;
+    """The figures that judge a particulate filter: its drop at 100 m³/h, clean in kPa and in times of that;
     soot and ash in g; distance between burns in km."""
 
     clean_kpa: Limit
@@ -71,7 +71,7 @@ HOTTER = "; hotter than the one before it. During a burn that is right, else it 
 
 
 def drop_at_common_flow(points: Sequence[tuple[float, float]], alike_share: float = 0.1) -> float:
-    """Answer the pressure drop in kPa at 100 m3/h from recorded points of flow (m3/h) and drop (kPa).
+    """Answer the pressure drop in kPa at 100 m³/h from recorded points of flow (m3/h) and drop (kPa).
 
     Fits ``dp = a*Q + b*Q**2`` without offset by least squares, both coefficients at least 0 when two or more
     points differ in flow by more than `alike_share` of the highest; one point is scaled in proportion. Raises
@@ -93,7 +93,7 @@ def drop_at_common_flow(points: Sequence[tuple[float, float]], alike_share: floa
 
 
 def judge_filter(points: Sequence[tuple[float, float]], limits: FilterLimits) -> Judgement:
-    """Judge the filter by its drop at 100 m3/h: about 1 kPa clean, 3 loaded, over 5 blocked (general).
+    """Judge the filter by its drop at 100 m³/h: about 1 kPa clean, 3 loaded, over 5 blocked (general).
 
     Next to nothing at high flow: cracked, removed, or a hose off. Negative: hoses swapped. A card's own clean
     figure scales all of it.
@@ -114,7 +114,7 @@ def judge_filter(points: Sequence[tuple[float, float]], limits: FilterLimits) ->
     clean_kpa = limits.clean_kpa
     loaded, blocked = limits.said_loaded_times * clean_kpa, limits.blocked_times * clean_kpa
     says = (
-        f"{plain(drop)} kPa at {plain(COMMON_FLOW_M3H)} m3/h; about {plain(clean_kpa)} clean,"
+        f"{plain(drop)} kPa at {plain(COMMON_FLOW_M3H)} m³/h; about {plain(clean_kpa)} clean,"
         f" {plain(loaded)} loaded, over {plain(blocked)} blocked ({clean_kpa.source})."
     )
     if drop < -limits.negative_times * clean_kpa:
@@ -253,20 +253,20 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimit
     """
     names = sorted(temps_c)
     middle = float(np.median(list(temps_c.values())))
-    found = {}
+    judgements = {}
     for i, name in enumerate(names):
         t = temps_c[name]
         if not limits.least_c <= t <= limits.most_c:
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "failed",
                 "odd_one_out",
                 t,
                 "degC",
                 None,
-                f"{plain(t)} degC cannot be: the sensor's wire is open or shorted.",
+                f"{plain(t)} °C cannot be: the sensor's wire is open or shorted.",
             )
         elif len(names) < 2:
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "unclear",
                 "unclear",
                 t,
@@ -277,21 +277,21 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimit
         elif cold:
             verdict, cls = _cold_beside(t, list(temps_c.values()), limits.cold_apart_c)
             says = (
-                f"{plain(t)} degC cold; the others near {plain(middle)},"
-                f" {plain(limits.cold_apart_c)} degC apart is allowed."
+                f"{plain(t)} °C cold; the others near {plain(middle)},"
+                f" {plain(limits.cold_apart_c)} °C apart is allowed."
             )
-            found[name] = Judgement(verdict, cls, t, "degC", None, says)
+            judgements[name] = Judgement(verdict, cls, t, "degC", None, says)
         else:
             wrong = i > 0 and t > temps_c[names[i - 1]] + limits.hotter_c
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "marginal" if wrong else "sound",
                 "out_of_order" if wrong else "agree",
                 t,
                 "degC",
                 None,
-                f"{plain(t)} degC warm{HOTTER if wrong else ', in its order'}.",
+                f"{plain(t)} °C warm{HOTTER if wrong else ', in its order'}.",
             )
-    return found
+    return judgements
 
 
 def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits: NoxLimits) -> Judgement:

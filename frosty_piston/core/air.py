@@ -34,7 +34,7 @@ def barometer_kpa(altitude_m: float) -> float:
     """Answer the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard
     atmosphere).
 
-    Parameter: altitude in m, -400 to 11,000. Raises nothing. Source: ISO 2533.
+    Parameter: altitude in m, -400 to 11 000. Raises nothing. Source: ISO 2533.
 
     >>> round(barometer_kpa(0), 1), round(barometer_kpa(1500), 1)
     (101.3, 84.5)
@@ -55,10 +55,10 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
     >>> {name: j.cls for name, j in judged.items()}
     {'differential': 'agree', 'barometer': 'agree', 'manifold': 'manifold_odd', 'exhaust': 'agree'}
     """
-    found: dict[str, Judgement] = {}
+    judgements: dict[str, Judgement] = {}
     if (dp := pressures_kpa.get("differential")) is not None:
         off = abs(dp) > limits.zero_kpa
-        found["differential"] = Judgement(
+        judgements["differential"] = Judgement(
             "failed" if off else "sound",
             "differential_off" if off else "agree",
             dp,
@@ -72,7 +72,7 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
     for name, v in rest.items():
         others = [x for n, x in rest.items() if n != name]
         if not others:
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "unclear",
                 "unclear",
                 v,
@@ -84,7 +84,7 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
         middle = median(others)
         apart = abs(v - middle) > limits.agree_kpa
         if not apart:
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "sound",
                 "agree",
                 v,
@@ -93,7 +93,7 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
                 f"{plain(v)} kPa, within {plain(limits.agree_kpa)} kPa of the others.",
             )
         elif len(others) == 1:
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "marginal",
                 "disagree",
                 v,
@@ -104,7 +104,7 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
             )
         elif max(others) - min(others) <= limits.agree_kpa:
             odd = f"{name}_odd" if name in ("barometer", "manifold", "exhaust") else "disagree"
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "failed",
                 odd,
                 v,
@@ -114,10 +114,10 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
                 " wires.",
             )
         else:
-            found[name] = Judgement(
+            judgements[name] = Judgement(
                 "sound", "agree", v, "kPa", None, f"{plain(v)} kPa; another one stands apart."
             )
-    return found
+    return judgements
 
 
 def expected_air_mg(

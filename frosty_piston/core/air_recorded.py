@@ -9,6 +9,7 @@ from .air import AirLimits, expected_air_mg, judge_air_mass, judge_egr_air
 from .limits import Limit
 from .quantity import Judgement, plain
 from .traces import Signal, beside, runs
+from .words import sentence
 
 LEAST_SAMPLES = 5
 
@@ -384,9 +385,9 @@ def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) 
             run = run + (t[k + 1] - t[k]) if flat else 0.0
             if run > longest:
                 longest, at_rpm = run, float(v[k])
-        found = RevTest(end_s - start_s, speed.step_s / 2, longest, at_rpm, start_s)
-        if best is None or found.seconds < best.seconds:
-            best = found
+        run_up = RevTest(end_s - start_s, speed.step_s / 2, longest, at_rpm, start_s)
+        if best is None or run_up.seconds < best.seconds:
+            best = run_up
     return best
 
 
@@ -445,8 +446,7 @@ def judge_alike(
             share * 100,
             "percent",
             5.0,
-            f"{how[0].upper()}{how[1:]}: its hose, or the passage behind it, is blocked"
-            f" ({limits.alike_share.source}).",
+            f"{sentence(how)}: its hose, or the passage behind it, is blocked ({limits.alike_share.source}).",
         )
     return Judgement(
         "sound",

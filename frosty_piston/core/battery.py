@@ -118,7 +118,7 @@ def judge_rest(
     says = f"{plain(rest_v)} V at rest is about {round(charge)} % charged"
     if battery_c is not None and battery_c < 20:
         says += (
-            f"; at {plain(battery_c)} degC it gives about"
+            f"; at {plain(battery_c)} °C it gives about"
             f" {round(cold_capacity_percent(battery_c, limits))} % of its"
             " capacity"
         )
@@ -170,7 +170,7 @@ def judge_crank(
             f"{plain(crank_v)} V cannot be a {system_v} V battery under the starter: read again.",
         )
     limit = crank_limit_v(20 if battery_c is None else battery_c, limits, system_v)
-    at = "20 degC (taken)" if battery_c is None else f"{plain(battery_c)} degC"
+    at = "20 °C (taken)" if battery_c is None else f"{plain(battery_c)} °C"
     says = f"{plain(crank_v)} V while cranking; {plain(limit)} V is the least at {at} (general)."
     if Measured(crank_v, crank_v - u, crank_v + u).straddles(limit):
         return Judgement(

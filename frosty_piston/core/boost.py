@@ -7,6 +7,7 @@ import numpy as np
 from .limits import Limit
 from .quantity import Judgement, percent, plain
 from .traces import Signal, beside, runs
+from .words import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,10 +246,7 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
             " of boost are asked are wanted.",
         )
     asked, u = report.asked_kpa, report.u_kpa
-    head = (
-        f"{plain(round(asked, 1))} kPa of boost asked over {report.pulls}"
-        f" {'pull' if report.pulls == 1 else 'pulls'}"
-    )
+    head = f"{plain(round(asked, 1))} kPa of boost asked over {counted(report.pulls, 'pull')}"
     came = (
         f"; nine tenths stood after {plain(round(report.to_90_s, 1))} s"
         if report.to_90_s is not None

@@ -3,6 +3,8 @@
 import re
 from dataclasses import dataclass
 
+from .words import sentence
+
 LETTERS = {"P": "powertrain", "B": "body", "C": "chassis", "U": "network"}
 SYSTEM_DIGITS = {
     "0": "fuel, air and emission control",
@@ -123,7 +125,7 @@ class Decoded:
         """One plain sentence for a code nobody has described."""
         whose = "common to all makers" if self.common else "the maker's own: look it up in your service data"
         tail = f"; fault type {self.fault_type}: {self.fault_type_says}" if self.fault_type else ""
-        return f"{self.area.capitalize()} code, {self.system}, {whose}{tail}."
+        return f"{sentence(self.area)} code, {self.system}, {whose}{tail}."
 
 
 def decode(code: str) -> Decoded:
@@ -187,7 +189,7 @@ def read_block(text: str) -> PastedBlock:
     >>> [(c.code, c.fault_type, c.status) for c in block.codes], block.not_understood
     ([('P0671', None, 'pending'), ('P0380', None, 'pending'), ('P0670', '13', 'stored')], ('something else',))
     """
-    found: dict[tuple[str, str | None], FoundCode] = {}
+    by_code: dict[tuple[str, str | None], FoundCode] = {}
     unknown: list[str] = []
     heading: str | None = None
     for line in text.splitlines():
@@ -223,8 +225,8 @@ def read_block(text: str) -> PastedBlock:
             code = letter + "".join(digits).replace("O", "0")
             mended = "O" in "".join(digits)
             key = (code, byte)
-            kept = found.get(key)
+            kept = by_code.get(key)
             new = FoundCode(code, byte, own or status or heading, mended)
             if kept is None or (kept.status is None and new.status):
-                found[key] = new
-    return PastedBlock(tuple(found.values()), tuple(unknown))
+                by_code[key] = new
+    return PastedBlock(tuple(by_code.values()), tuple(unknown))

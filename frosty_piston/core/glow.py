@@ -178,7 +178,7 @@ def judge_set(
     Parameters: the readings of one point; the meter; the kind of plug (`rod_12v`, `fast_7v`, `fast_5v`,
     `ceramic`; anything else is taken as `rod_12v`); the limits; the card's nominal in ohm or None; whether
     every wire was unplugged first. Returns one PlugJudged per reading, in order. Classes: open, high (under
-    half the reference heat), weak (under 80 %), sound, short (under 0.1 ohm), bridged, unclear (the interval
+    half the reference heat), weak (under 80 %), sound, short (under 0.1 Ω), bridged, unclear (the interval
     straddles a limit, and the method that settles it is named). Raises nothing. Source: heat by Ohm's law;
     the limits of `figures/glow.toml`.
 
@@ -203,8 +203,8 @@ def judge_set(
 
 def _bridged(reading: PlugReading, value: Measured, count: int, ref: Reference) -> PlugJudged:
     because = (
-        f"All {count} positions read the same {plain(value.value)} ohm, less than one plug alone "
-        f"({plain(ref.ohm)} ohm) can: these are joined, unplug first, then read each again."
+        f"All {count} positions read the same {plain(value.value)} Ω, less than one plug alone "
+        f"({plain(ref.ohm)} Ω) can: these are joined, unplug first, then read each again."
     )
     return PlugJudged(
         reading.cylinder, Judgement("unclear", "bridged", value.value, "ohm", value.u, because), None, None
@@ -234,22 +234,22 @@ def _judge_one(
         return came_to(
             "failed", "open", "Open circuit: no current can flow, so this plug makes no heat.", 0.0
         )
-    says = f"{plain(value.value)} ohm"
+    says = f"{plain(value.value)} Ω"
     if value.high < 0:
         lead = meter.lead_zero_ohm or 0.0
         return came_to(
             "implausible",
             "implausible",
-            f"The meter showed {plain(reading.shown_ohm or 0)} ohm, less than its own leads "
-            f"({plain(lead)} ohm): read the leads again, then this plug.",
+            f"The meter showed {plain(reading.shown_ohm or 0)} Ω, less than its own leads "
+            f"({plain(lead)} Ω): read the leads again, then this plug.",
         )
     share = heat_share(max(value.value, 0.0), ref.ohm, path_ohm)
-    heat = f"{percent(share)} of the heat of a {plain(ref.ohm)}-ohm plug ({ref.source})"
+    heat = f"{percent(share)} of the heat of a {plain(ref.ohm)} Ω plug ({ref.source})"
     if value.high < short_ohm:
         return came_to(
             "failed",
             "short",
-            f"{says}, at most {plain(value.high)}: a short, less than {plain(short_ohm)} ohm even with "
+            f"{says}, at most {plain(value.high)}: a short, less than {plain(short_ohm)} Ω even with "
             "the meter's uncertainty. It blows the fuse or burns the relay.",
             share,
         )
@@ -267,7 +267,7 @@ def _judge_one(
                 "unclear",
                 "unclear",
                 f"{says}, really between {plain(max(0.0, value.low))} and {plain(value.high)}: the limit for "
-                f"{what} ({plain(limit)} ohm) lies inside, so this meter cannot tell.{leads} "
+                f"{what} ({plain(limit)} Ω) lies inside, so this meter cannot tell.{leads} "
                 "A clamp on its wire, or a better meter, settles it.",
                 share,
             )
@@ -278,7 +278,7 @@ def _judge_one(
         return came_to(
             "unclear",
             "unclear",
-            f"{says} is lower than a {ref.kind.name} reads (from {plain(lowest)} ohm): another kind "
+            f"{says} is lower than a {ref.kind.name} reads (from {plain(lowest)} Ω): another kind "
             "of plug, a partial short, or wires still joined. Compare the type; a clamp settles it.",
             share,
         )
@@ -287,7 +287,7 @@ def _judge_one(
             "marginal",
             "weak",
             f"{says} lies in the range, but it is over {plain(limits.apart_times)} times the middle of its "
-            f"set ({plain(set_median)} ohm).",
+            f"set ({plain(set_median)} Ω).",
             share,
         )
     return came_to("sound", "sound", f"{says}: {heat}.", share)

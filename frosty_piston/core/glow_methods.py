@@ -4,6 +4,7 @@ from .electrical import lamp_limit_ohm
 from .glow import GlowLimits, Reference
 from .plugs import PlugKind, resistance_at_share
 from .quantity import Judgement, plain
+from .words import sentence
 
 
 def judge_lamp(
@@ -35,7 +36,7 @@ def judge_lamp(
             None,
             "ohm",
             None,
-            f"Dark through {lamp}: open circuit, or over {plain(dark_ohm)} ohm.",
+            f"Dark through {lamp}: open circuit, or over {plain(dark_ohm)} Ω.",
         )
     if seen == "dim":
         if lit_ohm < ref.ohm:
@@ -45,7 +46,7 @@ def judge_lamp(
                 None,
                 "ohm",
                 None,
-                f"{lamp.capitalize()} is dim even through a healthy {plain(ref.ohm)}-ohm plug: take a weaker"
+                f"{sentence(lamp)} is dim even through a healthy {plain(ref.ohm)} Ω plug: take a weaker"
                 " lamp or a clamp.",
             )
         if lit_ohm < high_ohm * limits.lamp_near_share:
@@ -55,7 +56,7 @@ def judge_lamp(
                 None,
                 "ohm",
                 None,
-                f"Dim through {lamp}: over {plain(lit_ohm)} ohm, tired or worse. A clamp tells how much.",
+                f"Dim through {lamp}: over {plain(lit_ohm)} Ω, tired or worse. A clamp tells how much.",
             )
         return Judgement(
             "failed",
@@ -63,7 +64,7 @@ def judge_lamp(
             None,
             "ohm",
             None,
-            f"Dim through {lamp}: between {plain(lit_ohm)} and {plain(dark_ohm)} ohm, so it makes too little"
+            f"Dim through {lamp}: between {plain(lit_ohm)} and {plain(dark_ohm)} Ω, so it makes too little"
             " heat.",
         )
     if lit_ohm <= high_ohm:
@@ -73,7 +74,7 @@ def judge_lamp(
             None,
             "ohm",
             None,
-            f"Lit through {lamp}: under {plain(lit_ohm)} ohm, so it draws at least half its power. It may"
+            f"Lit through {lamp}: under {plain(lit_ohm)} Ω, so it draws at least half its power. It may"
             " still be a little tired.",
         )
     return Judgement(
@@ -82,8 +83,8 @@ def judge_lamp(
         None,
         "ohm",
         None,
-        f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} ohm and a plug has"
-        f" failed from {plain(high_ohm)} ohm. A 21 W lamp, an ohmmeter or a clamp tells.",
+        f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} Ω and a plug has"
+        f" failed from {plain(high_ohm)} Ω. A 21 W lamp, an ohmmeter or a clamp tells.",
     )
 
 

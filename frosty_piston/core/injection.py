@@ -87,7 +87,7 @@ def judge_injector_resistance(
     low, high, open_ohm = of_kind.low_ohm, of_kind.high_ohm, limits.open_times * of_kind.high_ohm
     read = [v for v in ohms if v is not None and v <= open_ohm]
     state = "hot" if hot else "at this temperature"
-    found = []
+    judgements = []
     for value, u in zip(ohms, u_ohm, strict=True):
         says = (
             f"{_ohm(value)}; {_ohm(low)} to {_ohm(high)} is usual for this kind ({low.source})."
@@ -95,7 +95,7 @@ def judge_injector_resistance(
             else ""
         )
         if value is None or value > open_ohm:
-            found.append(
+            judgements.append(
                 Judgement(
                     "failed",
                     "open",
@@ -107,7 +107,7 @@ def judge_injector_resistance(
             )
         elif value + u < low or value - u > high:
             name = "low" if value < low else "high"
-            found.append(
+            judgements.append(
                 Judgement(
                     "failed",
                     name,
@@ -119,11 +119,11 @@ def judge_injector_resistance(
                 )
             )
         elif value - u < low or value + u > high:
-            found.append(
+            judgements.append(
                 Judgement("unclear", "unclear", value, "ohm", u, f"{says} Too near the limit for this meter.")
             )
         elif len(read) >= 3 and robust_distance(read, value, u) > limits.outlier_spreads:
-            found.append(
+            judgements.append(
                 Judgement(
                     "marginal",
                     "outlier",
@@ -135,7 +135,7 @@ def judge_injector_resistance(
                 )
             )
         else:
-            found.append(
+            judgements.append(
                 Judgement(
                     "sound",
                     "sound",
@@ -145,15 +145,15 @@ def judge_injector_resistance(
                     f"{says} No electrical fault {state}; it says nothing of spray or leaks.",
                 )
             )
-    return found
+    return judgements
 
 
 def _ohm(value: float) -> str:
-    return f"{plain(value / 1000)} kohm" if value >= 1000 else f"{plain(value)} ohm"
+    return f"{plain(value / 1000)} kΩ" if value >= 1000 else f"{plain(value)} Ω"
 
 
 def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot: bool = False) -> Judgement:
-    """Judge an injector's insulation to the body: over 1 Mohm solenoid, over 10 Mohm piezo (general). None:
+    """Judge an injector's insulation to the body: over 1 MΩ solenoid, over 10 MΩ piezo (general). None:
     open.
 
     Parameters: Mohm to the body; kind of injection; the limits; whether the part was hot. Raises nothing.
@@ -166,7 +166,7 @@ def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot
     """
     least = limits.kind(kind).insulation_mohm
     if mohm is None or mohm >= least:
-        shown = "Open to the body" if mohm is None else f"{plain(mohm)} Mohm to the body"
+        shown = "Open to the body" if mohm is None else f"{plain(mohm)} MΩ to the body"
         return Judgement(
             "sound", "sound", mohm, "Mohm", None, f"{shown}; over {plain(least)} is wanted ({least.source})."
         )
@@ -176,7 +176,7 @@ def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot
         mohm,
         "Mohm",
         None,
-        f"{plain(mohm)} Mohm to the body{' while hot' if hot else ''}; over {plain(least)} is wanted"
+        f"{plain(mohm)} MΩ to the body{' while hot' if hot else ''}; over {plain(least)} is wanted"
         f" ({least.source}): the insulation leaks.",
     )
 
@@ -213,7 +213,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
             )
             for v in volumes_ml
         ]
-    found = []
+    judgements = []
     for v in volumes_ml:
         over_set, over_card = (
             len(volumes_ml) >= 3 and v > limits.return_times * middle and v > limits.return_least_ml,
@@ -223,7 +223,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
             f", the card allows {plain(limit_ml)}" if limit_ml is not None else ""
         )
         if over_set or over_card:
-            found.append(
+            judgements.append(
                 Judgement(
                     "failed",
                     "high",
@@ -237,7 +237,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
                 )
             )
         elif len(volumes_ml) < 3 and limit_ml is None:
-            found.append(
+            judgements.append(
                 Judgement(
                     "unclear",
                     "unclear",
@@ -248,7 +248,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
                 )
             )
         else:
-            found.append(
+            judgements.append(
                 Judgement(
                     "sound",
                     "sound",
@@ -259,7 +259,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
                     f" ({limits.return_times.source}).",
                 )
             )
-    return found
+    return judgements
 
 
 def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
@@ -276,17 +276,17 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
     """
     limit_mm3 = limits.balance_mm3
     mean = sum(corrections_mm3) / len(corrections_mm3)
-    found = []
+    judgements = []
     for v in corrections_mm3:
         off = v - mean
         says = (
-            f"{plain(v)} mm3, {plain(abs(off))} {'over' if off >= 0 else 'under'} the mean; over"
+            f"{plain(v)} mm³, {plain(abs(off))} {'over' if off >= 0 else 'under'} the mean; over"
             f" {plain(limit_mm3)} either way is suspect ({limit_mm3.source})."
         )
         if abs(off) <= limit_mm3:
-            found.append(Judgement("sound", "sound", v, "mm3", None, says))
+            judgements.append(Judgement("sound", "sound", v, "mm3", None, says))
         elif off > 0:
-            found.append(
+            judgements.append(
                 Judgement(
                     "failed",
                     "needs_more",
@@ -297,7 +297,7 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
                 )
             )
         else:
-            found.append(
+            judgements.append(
                 Judgement(
                     "failed",
                     "needs_less",
@@ -308,7 +308,7 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
                     " code.",
                 )
             )
-    return found
+    return judgements
 
 
 def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
@@ -322,11 +322,11 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
     ['even', 'even', 'dead', 'weak']
     """
     middle = median(sorted(drops_rpm)[len(drops_rpm) // 2 :]) if len(drops_rpm) > 1 else drops_rpm[0]
-    found = []
+    judgements = []
     for v in drops_rpm:
         says = f"{plain(v)} rpm drop; the working cylinders drop about {plain(middle)}"
         if len(drops_rpm) < 3:
-            found.append(
+            judgements.append(
                 Judgement(
                     "unclear",
                     "unclear",
@@ -337,7 +337,7 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
                 )
             )
         elif v < limits.cut_dead_share * middle:
-            found.append(
+            judgements.append(
                 Judgement(
                     "failed",
                     "dead",
@@ -348,18 +348,18 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
                 )
             )
         elif v < limits.cut_weak_share * middle:
-            found.append(
+            judgements.append(
                 Judgement(
                     "failed", "weak", v, "rpm", None, f"{says}. Under half of them: this cylinder is weak."
                 )
             )
         else:
-            found.append(Judgement("sound", "even", v, "rpm", None, f"{says}: it does its share."))
-    return found
+            judgements.append(Judgement("sound", "even", v, "rpm", None, f"{says}: it does its share."))
+    return judgements
 
 
 def judge_misfires(count: float, revolutions: float, limits: InjectionLimits) -> Judgement:
-    """Judge a misfire counter per 1,000 revolutions (general limit 5).
+    """Judge a misfire counter per 1 000 revolutions (general limit 5).
 
     Parameters: misfires counted; revolutions meanwhile; the limits. Raises nothing. Source: general,
     `figures/injection.toml`.
@@ -379,7 +379,7 @@ def judge_misfires(count: float, revolutions: float, limits: InjectionLimits) ->
             "Counted over no revolutions: note how many it turned.",
         )
     rate, limit = 1000 * count / revolutions, limits.misfires_per_1000
-    says = f"{plain(rate)} misfires per 1,000 revolutions; {plain(limit)} is the mark ({limit.source})."
+    says = f"{plain(rate)} misfires per 1 000 revolutions; {plain(limit)} is the mark ({limit.source})."
     return (
         Judgement("failed", "misfires", rate, None, None, says)
         if rate > limit
@@ -400,7 +400,7 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
     """
     middle = median(shares_percent) if len(shares_percent) >= 3 else 100.0
     low, marginal = limits.compression_low_percent, limits.compression_marginal_percent
-    found = []
+    judgements = []
     for v in shares_percent:
         share = 100 * v / middle if middle > 0 else 0.0
         says = (
@@ -414,8 +414,8 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
             if share < marginal
             else ("sound", "even")
         )
-        found.append(Judgement(cls[0], cls[1], v, "percent", limits.compression_u_percent, says))
-    return found
+        judgements.append(Judgement(cls[0], cls[1], v, "percent", limits.compression_u_percent, says))
+    return judgements
 
 
 def judge_rail_cranking(bar: float, limits: InjectionLimits) -> Judgement:

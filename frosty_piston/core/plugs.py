@@ -38,7 +38,7 @@ def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float) -> flo
     """Answer the heat a plug makes: ``I = U/(R + R_path)``, ``P = I^2*R``, in W.
 
     Parameters: the plug's resistance in ohm (>= 0), the voltage at the source in V, what the wire and
-    contacts add in ohm (>= 0). 0.04 ohm makes a 0.8-ohm plug on 11.5 V give about 150 W. Raises ValueError
+    contacts add in ohm (>= 0). 0.04 Ω makes a 0.8 Ω plug on 11.5 V give about 150 W. Raises ValueError
     for a negative resistance. Source: Ohm's law.
 
     >>> round(plug_power_w(0.8, 11.5, 0.04)), round(plug_power_w(12, 11.5, 0.04))
@@ -94,5 +94,5 @@ def at_20c(resistance_ohm: float, part_c: float) -> float:
     0.933
     """
     if not -60 <= part_c <= 150:
-        raise ValueError("the plug temperature must lie between -60 and 150 degC")
+        raise ValueError("the plug temperature must lie between -60 and 150 °C")
     return resistance_ohm / (1 + 0.005 * (part_c - 20))

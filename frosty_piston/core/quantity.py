@@ -72,16 +72,16 @@ def combined(*parts: float) -> float:
 
 def plain(value: float) -> str:
     """Write a figure as a technician would: to the hundredth or three significant digits, no exponent, no
-    trailing zeros.
+    trailing zeros, thousands in groups.
 
     >>> plain(0.8), plain(12.3456), plain(1680.0), plain(-0.05), plain(2e6), plain(212.34), plain(0.03456)
-    ('0.8', '12.35', '1680', '-0.05', '2000000', '212.3', '0.0346')
+    ('0.8', '12.35', '1\\xa0680', '-0.05', '2\\xa0000\\xa0000', '212.3', '0.0346')
     """
     if value == 0 or not math.isfinite(value):
         return "0" if value == 0 else "endless"
     size = math.floor(math.log10(abs(value)))
     digits = 2 - size if size < 0 else max(0, min(2, 3 - size))
-    text = f"{round(value, digits):.{digits}f}"
+    text = f"{round(value, digits):,.{digits}f}".replace(",", "\u00a0")
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 

@@ -355,9 +355,7 @@ def judge_on_time(
         says = "Enter the coolant temperature: the right time hangs on it."
         return came_to("unclear", "unclear", 1.0, says)
     low, high = usual_on_time_s(glow, coolant_c, limits)
-    says = (
-        f"{plain(seconds)} s at {plain(coolant_c)} degC; {plain(low)} to {plain(high)} s is usual (general)."
-    )
+    says = f"{plain(seconds)} s at {plain(coolant_c)} °C; {plain(low)} to {plain(high)} s is usual (general)."
     if seconds < limits.never_on_s:
         return came_to(
             "failed", "absent", 0.5, f"{says} Never on: several plugs open, no command, or the bulb."
@@ -397,21 +395,21 @@ def _soaked(t: float, middle: float, count: int, soaked_h: float | None, limits:
 
     agree = plain(limits.soak_agree_c)
     if not limits.soak_least_c <= t <= limits.soak_most_c:
-        says = f"{plain(t)} degC cannot be: sensor wire open or short, or a typing slip."
+        says = f"{plain(t)} °C cannot be: sensor wire open or short, or a typing slip."
         return came_to("implausible", "implausible", says)
     if soaked_h is not None and soaked_h < limits.soak_h:
         says = (
             f"Only {plain(soaked_h)} h standing; after {plain(limits.soak_h)} h all sensors should"
             " agree within"
-            f" {agree} degC."
+            f" {agree} °C."
         )
         return came_to("unclear", "unclear", says)
     if count < 3:
         return came_to("unclear", "unclear", "Read at least three sensors: only then does an odd one show.")
     if abs(t - middle) > limits.soak_agree_c:
         says = (
-            f"{plain(t)} degC while the others agree near {plain(middle)} degC after standing: this sensor or"
+            f"{plain(t)} °C while the others agree near {plain(middle)} °C after standing: this sensor or"
             " its wires lie."
         )
         return came_to("failed", "odd_one_out", says)
-    return came_to("sound", "sound", f"{plain(t)} degC, within {agree} degC of the others.")
+    return came_to("sound", "sound", f"{plain(t)} °C, within {agree} °C of the others.")

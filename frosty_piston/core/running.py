@@ -27,7 +27,7 @@ class RunningLimits:
 
 
 def judge_oil_pressure(bar: float, rpm: float | None, limits: RunningLimits) -> Judgement:
-    """Judge the oil pressure of a hot engine: 1 bar at idle, 2.5 bar from 1,200 per minute up (general).
+    """Judge the oil pressure of a hot engine: 1 bar at idle, 2.5 bar from 1 200 per minute up (general).
 
     Parameters: pressure in bar; engine speed per minute, None is taken for idle; the limits. Raises nothing.
     Source: general, `figures/running.toml`.
@@ -164,7 +164,7 @@ def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool
 
 
 def judge_coil(ohm: float | None, limits: RunningLimits) -> Judgement:
-    """Judge a solenoid's coil: 10 to 60 ohm (general). None is an open circuit.
+    """Judge a solenoid's coil: 10 to 60 Ω (general). None is an open circuit.
 
     Parameters: resistance in ohm; the limits. Raises nothing. Source: general, `figures/running.toml`.
 
@@ -175,7 +175,7 @@ def judge_coil(ohm: float | None, limits: RunningLimits) -> Judgement:
     low, high = limits.coil_low_ohm, limits.coil_high_ohm
     if ohm is None or ohm > limits.coil_open_ohm:
         return Judgement("failed", "open", ohm, "ohm", None, "Open circuit: the coil, or its pins.")
-    says = f"{plain(ohm)} ohm; {plain(low)} to {plain(high)} is usual ({low.source})."
+    says = f"{plain(ohm)} Ω; {plain(low)} to {plain(high)} is usual ({low.source})."
     if ohm < limits.coil_short_share * low:
         return Judgement("failed", "short", ohm, "ohm", None, says)
     return Judgement(

@@ -144,9 +144,9 @@ def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.
         return np.full(len(at_s), np.nan)
     longest = s.longest_step_s if longest_gap_s is None else longest_gap_s
     place = np.searchsorted(s.times_s, at_s, side="right") - 1
-    found = s.values[np.maximum(place, 0)]
+    values = s.values[np.maximum(place, 0)]
     age = at_s - s.times_s[np.maximum(place, 0)]
-    return np.where((place < 0) | (age > longest), np.nan, found)
+    return np.where((place < 0) | (age > longest), np.nan, values)
 
 
 def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:

@@ -55,7 +55,7 @@ def judge_pump(
     """Judge the vacuum straight at the pump: 90 % of its limit in under 20 s, needle steady within 2 kPa
     (general).
 
-    The limit hangs on the air: 71 kPa at 1,500 m is as good as 85 at the sea.
+    The limit hangs on the air: 71 kPa at 1 500 m is as good as 85 at the sea.
 
     Parameters: kPa below ambient; seconds to get there and flicker in kPa, None when not noted; the limits;
     altitude in m. Raises nothing. Source: general, `figures/vacuum.toml`.

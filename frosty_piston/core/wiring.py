@@ -124,7 +124,7 @@ def judge_network(
 ) -> Judgement:
     """Judge a wire of the two-wire network, or the resistance across the pair (battery off). None: open.
 
-    General: high 2.5 to 3.0 V, low 2.0 to 2.5 V, their sum 4.8 to 5.2 V; across the pair 60 ohm, 120 with one
+    General: high 2.5 to 3.0 V, low 2.0 to 2.5 V, their sum 4.8 to 5.2 V; across the pair 60 Ω, 120 with one
     terminator missing, 40 with one too many, under 5 a short.
 
     Parameters: `high`, `low` or `pair`; the value; `V` or `ohm`; the limits; system voltage; the other wire
@@ -175,11 +175,11 @@ def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
     def came_to(verdict: str, cls: str, because: str) -> Judgement:
         return Judgement(verdict, cls, ohm, "ohm", None, because)
 
-    shown = "Open" if ohm is None else f"{plain(ohm)} ohm across the pair"
+    shown = "Open" if ohm is None else f"{plain(ohm)} Ω across the pair"
     shorted = ohm is not None and ohm < limits.pair_short_ohm
     if ohm is None or ohm > limits.pair_open_ohm or shorted:
         says = "the pair is shorted" if shorted else "a wire is open"
-        return came_to("failed", "open_or_short", f"{shown}; 60 ohm is right: {says}.")
+        return came_to("failed", "open_or_short", f"{shown}; 60 Ω is right: {says}.")
     if limits.pair_low_ohm <= ohm <= limits.pair_high_ohm:
         return came_to("sound", "sound", f"{shown}: both terminators are there.")
     tail = (
@@ -189,7 +189,7 @@ def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
         if ohm < limits.pair_one_too_many_ohm
         else "a poor joint, or something else on the pair"
     )
-    return came_to("failed", "off", f"{shown}; 60 ohm is right ({limits.pair_low_ohm.source}): {tail}.")
+    return came_to("failed", "off", f"{shown}; 60 Ω is right ({limits.pair_low_ohm.source}): {tail}.")
 
 
 def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) -> Judgement:
@@ -199,10 +199,10 @@ def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) 
     nothing. Source: Ohm's law, `figures/wiring.toml`.
 
     >>> judge_circuit_drop(0.9, 6.0, Limit(0.2, "V")).because
-    '0.9 V lost at 6 A, that is 0.15 ohm; 0.2 V is allowed (general figure, check your service data).'
+    '0.9 V lost at 6 A, that is 0.15 Ω; 0.2 V is allowed (general figure, check your service data).'
     """
     ohm = (
-        f" at {plain(current_a)} A, that is {plain(drop_v / current_a)} ohm"
+        f" at {plain(current_a)} A, that is {plain(drop_v / current_a)} Ω"
         if current_a and current_a > 0
         else ""
     )

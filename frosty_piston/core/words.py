@@ -1,4 +1,6 @@
-"""Words put together: the one place where a title goes inside a sentence."""
+"""Words put together: sentences, titles inside them, figures with their units, how many of something."""
+
+import re
 
 SIGNS = {
     "ohm": "Ω",
@@ -48,3 +50,100 @@ def sign(unit: str | None) -> str:
     ('Ω', '°C', 'bar')
     """
     return SIGNS.get(unit or "", unit or "")
+
+
+def sentence(text: str) -> str:
+    """Write words as the start of a sentence: the first letter large, the rest as it is.
+
+    >>> sentence("bath of EGR cleaner"), sentence("NOx sensor"), sentence("")
+    ('Bath of EGR cleaner', 'NOx sensor', '')
+    """
+    return text[:1].upper() + text[1:]
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """Write how many there are of something.
+
+    >>> counted(1, "pull"), counted(3, "pull"), counted(2, "entry", "entries")
+    ('1 pull', '3 pulls', '2 entries')
+    """
+    return f"{grouped(number)} {one if number == 1 else many or one + 's'}"
+
+
+def grouped(number: int) -> str:
+    """Write a whole number in groups of three, which never part.
+
+    >>> grouped(950), grouped(184200), grouped(-3000)
+    ('950', '184\\xa0200', '-3\\xa0000')
+    """
+    return f"{number:,}".replace(",", "\u00a0")
+
+
+UNITS = "%|°C|kΩ|MΩ|Ω|mV|V|A|W|kPa|bar|mg|g|ml|l|mm³|m³/h|mm|km/h|km|ppm|rpm|min|s|h|N m"
+_BESIDE = re.compile(rf"(?<=\d) (?=(?:{UNITS})(?![\w³])|\d{{3}}(?!\d))")
+
+
+def bound(text: str) -> str:
+    """Tie figures to their units, so that no line breaks between them.
+
+    >>> bound("99 % at 12.4 V, 3 valves")
+    '99\\xa0% at 12.4\\xa0V, 3 valves'
+    """
+    return _BESIDE.sub("\u00a0", text)
+
+
+# What ids of cards, figures and kinds are called where their own words do not say it.
+CALLED = {
+    "rod_12v": "12 V rod",
+    "fast_7v": "7 V fast",
+    "fast_5v": "5 V fast",
+    "rail_solenoid": "rail, solenoid",
+    "rail_piezo": "rail, piezo",
+    "vgt_vacuum": "variable, vacuum",
+    "vgt_electric": "variable, electric",
+    "high_pressure": "high pressure",
+    "low_pressure": "low pressure",
+    "inline_pump": "in-line pump",
+    "q_m3h": "exhaust flow, m3/h",
+    "dp_kpa": "pressure drop, kPa",
+    "wiggle_s": "seconds wiggling",
+    "rest_s": "seconds hands off",
+    "dropouts": "dropouts wiggling",
+    "rest_dropouts": "dropouts hands off",
+    "start_kpa": "start, kPa",
+    "end_kpa": "end, kPa",
+    "kpa": "vacuum, kPa",
+    "mm": "travel, mm",
+    "flicker_kpa": "needle flicker, kPa",
+    "altitude_m": "altitude, m",
+    "air_mg_stroke": "air, mg per stroke",
+    "manifold_kpa": "manifold, kPa absolute",
+    "intake_c": "intake air, °C",
+    "rpm": "speed, rpm",
+    "up_ppm": "before, ppm",
+    "down_ppm": "after, ppm",
+    "expected_ml": "expected, ml",
+    "measured_ml": "measured, ml",
+    "bar": "pressure, bar",
+    "held_bar": "after the wait, bar",
+    "drop_v": "drop, V",
+    "current_a": "current, A",
+    "count": "misfires",
+    "egr": "EGR",
+    "before_bar": "before the filter, bar",
+    "after_bar": "after the filter, bar",
+    "volts_at_pump": "volts at the pump",
+    "oil_c": "oil, °C",
+    "coolant_c": "coolant, °C",
+    "passes_off": "passes with the key off",
+    "seals_on": "seals with the key on",
+}
+
+
+def called(name: object) -> str:
+    """Write an id as a workshop says it.
+
+    >>> called("rail_piezo"), called("egr_valve")
+    ('rail, piezo', 'EGR valve')
+    """
+    return CALLED.get(str(name), spoken(str(name)))

@@ -117,8 +117,8 @@ def mapped(column: Column, channel: str, unit: str, recording: Recording, k: Kno
                 else f"{channel} is no channel known here"
             ),
         )
-    found = in_unit(unit, shape.unit)
-    if found is None:
+    taken = in_unit(unit, shape.unit)
+    if taken is None:
         return Mapped(
             column.index, channel, unit, f"{unit} cannot be turned into {shape.unit}: choose its unit"
         )
@@ -137,7 +137,7 @@ def mapped(column: Column, channel: str, unit: str, recording: Recording, k: Kno
         f"taken as {shape.unit}"
         if unit.strip().lower() in UNNAMED
         else "as it is"
-        if found == (shape.unit, 1.0)
+        if taken == (shape.unit, 1.0)
         else f"{unit} turned into {shape.unit}"
     )
     return Mapped(column.index, channel, unit, says)

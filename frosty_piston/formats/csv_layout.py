@@ -230,15 +230,15 @@ def _header(rows: list[list[str]], first: int, fields: int) -> tuple[int, int]:
 
 
 def _named(header: list[str], units: list[str], fields: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    names, found = [], []
+    names, times = [], []
     for i in range(fields):
         name = header[i].strip() if i < len(header) else ""
         unit = units[i].strip().strip("[]()") if i < len(units) else ""
         if not unit and (match := re.match(r"^(.*?)\s*[\[(]([^\])]{1,16})[\])]\s*$", name)):
             name, unit = match[1].strip() or name, match[2].strip()
         names.append(name or f"column {i + 1}")
-        found.append(unit)
-    return tuple(names), tuple(found)
+        times.append(unit)
+    return tuple(names), tuple(times)
 
 
 def _decimal(sample: list[list[str]], delimiter: str) -> str:
@@ -255,8 +255,8 @@ def _time_columns(
 ) -> dict[int, str]:
     """The columns that hold time, each with its kind: by name, else the first one that only rises."""
     named = [i for i, n in enumerate(names) if TIME_NAMES.match(n)]
-    found = {i: kind for i in named if (kind := _kind(i, units[i], names[i], sample, decimal))}
-    for i in range(len(names)) if not found else ():
+    columns = {i: kind for i in named if (kind := _kind(i, units[i], names[i], sample, decimal))}
+    for i in range(len(names)) if not columns else ():
         cells = [float(r[i].replace(decimal, ".")) for r in sample if i < len(r) and NUMBER.match(r[i])]
         if (
             len(cells) >= 3
@@ -269,7 +269,7 @@ def _time_columns(
         clocks = [r[i] for r in sample if i < len(r) and (CLOCK.match(r[i]) or MOMENT.match(r[i]))]
         if len(clocks) >= 0.8 * len(sample) and sample:
             return {i: "moment" if MOMENT.match(clocks[0]) else "clock"}
-    return found
+    return columns
 
 
 def _kind(i: int, unit: str, name: str, sample: list[list[str]], decimal: str) -> str | None:

@@ -50,9 +50,9 @@ def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[li
         end = len(text) if end < 0 else end + 1
         block = text[at:end]
         rows = block.count(b"\n") + (not block.endswith(b"\n"))
-        found = _read_block(block, layout, header, line, unread)
-        if found is not None:
-            yield found
+        blocks = _read_block(block, layout, header, line, unread)
+        if blocks is not None:
+            yield blocks
         at, line = end, line + rows
 
 
@@ -116,14 +116,14 @@ def _parsed(block: bytes, layout: Layout, numbers: np.ndarray, unread: UnreadRow
         skip_blank_lines=False,
         encoding_errors="replace",
     )
-    found = []
+    values = []
     for i in range(len(layout.names)):
         column = frame[i]
         kind = layout.time_columns.get(i)
         if kind in ("clock", "moment"):
-            found.append(_seconds_of(column, numbers, layout.names[i], unread))
+            values.append(_seconds_of(column, numbers, layout.names[i], unread))
         elif column.dtype.kind in "fiu":
-            found.append(
+            values.append(
                 _finite(
                     column.to_numpy(np.float64 if kind else np.float32, copy=True),
                     numbers,
@@ -132,10 +132,10 @@ def _parsed(block: bytes, layout: Layout, numbers: np.ndarray, unread: UnreadRow
                 )
             )
         else:
-            found.append(
+            values.append(
                 _figures_of(column, layout, i, numbers, unread).astype(np.float64 if kind else np.float32)
             )
-    return [*found, numbers]
+    return [*values, numbers]
 
 
 def _finite(figures: np.ndarray, numbers: np.ndarray, name: str, unread: UnreadRows) -> np.ndarray:

@@ -5,24 +5,24 @@ from functools import cached_property
 
 from frosty_piston.core.glow import GlowLimits
 from frosty_piston.core.starting import DIRECT, StartLimits
-from frosty_piston.core.words import spoken
+from frosty_piston.core.words import sentence, spoken
 from frosty_piston.knowledge import Knowledge
 
 from .access import access_reached, states
 from .codes_seen import CodeSeen, codes_seen
 from .entries import Entry, Outcome, Reading
 from .evidence import Evidence, gather
+from .experience import NO_EXPERIENCE, Experience
 from .failed import failed_cylinders
 from .instruments import Instruments
 from .jobfile import JobFile
 from .judging.glow import reference
-from .own import NOTHING_OWN, Own
 from .proof_evidence import with_proof
 from .proposals import Proposals
 from .readings import Readings
+from .result import Result, latest_of_each
 from .suspicion import Done, Suspicion
 from .tape import Job
-from .verdict import Verdict, latest_of_each
 from .verdicts import Verdicts
 
 
@@ -43,10 +43,10 @@ class Assessed:
 
     job: Job
     knowledge: Knowledge
-    own: Own = NOTHING_OWN
+    experience: Experience = NO_EXPERIENCE
 
     @cached_property
-    def judged(self) -> list[list[Verdict]]:
+    def judged(self) -> list[list[Result]]:
         """The verdicts of each time: the latest reading of a place wins within one time."""
         return [verdicts.all() for verdicts in self._verdicts]
 
@@ -59,13 +59,13 @@ class Assessed:
         """Everything read on the job, whenever it was, as judges ask for it."""
         return Verdicts(self.job, self.knowledge, self.job.live).readings
 
-    def verdicts_on(self, draft: Entry) -> list[Verdict]:
+    def verdicts_on(self, draft: Entry) -> list[Result]:
         """The verdicts that rest on an entry which is not written yet, as if it stood on the tape."""
         judged = Verdicts(self.job, self.knowledge, (*self.job.times[-1], draft)).of(draft.data.test)
         return [v for v in judged if draft.id in v.entries]
 
     @property
-    def diagnosis(self) -> list[Verdict]:
+    def diagnosis(self) -> list[Result]:
         """The verdicts on which the last repair rests: the latest of each place before it; all, while nothing
         is done."""
         if not self.job.repairs:
@@ -79,7 +79,7 @@ class Assessed:
         return next((n + 1 for n, act in enumerate(self.job.acts) if act.id == last), 0)
 
     @cached_property
-    def after(self) -> list[Verdict]:
+    def after(self) -> list[Result]:
         """The verdicts of what was measured after the last repair."""
         return (
             latest_of_each([v for verdicts in self.judged[self.after_time :] for v in verdicts])
@@ -88,7 +88,7 @@ class Assessed:
         )
 
     @cached_property
-    def now(self) -> list[Verdict]:
+    def now(self) -> list[Result]:
         """The verdicts by the latest reading at each place."""
         return (
             self.judged[0]
@@ -98,7 +98,7 @@ class Assessed:
 
     @cached_property
     def codes_of(self) -> list[list[CodeSeen]]:
-        return [codes_seen(self.job, self.knowledge, self.own, entries) for entries in self.job.times]
+        return [codes_seen(self.job, self.knowledge, self.experience, entries) for entries in self.job.times]
 
     @property
     def codes(self) -> list[CodeSeen]:
@@ -108,23 +108,23 @@ class Assessed:
     @cached_property
     def course(self) -> list[Suspicion]:
         """What was believed at the end of each time, by all that was known until then."""
-        found: list[Suspicion] = []
+        suspicions: list[Suspicion] = []
         for number in range(len(self.job.times)):
             evidence = gather(
-                self.job, self.knowledge, number, self.judged[number], self.codes_of[number], self.own
+                self.job, self.knowledge, number, self.judged[number], self.codes_of[number], self.experience
             )
-            before, done = (found[-1], self.done(number - 1)) if found else (None, None)
+            before, done = (suspicions[-1], self.done(number - 1)) if suspicions else (None, None)
             if done:
                 evidence = with_proof(self.job, self.knowledge, number, evidence)
-            found.append(Suspicion(self.job, self.knowledge, evidence, before, done))
-        return found
+            suspicions.append(Suspicion(self.job, self.knowledge, evidence, before, done))
+        return suspicions
 
     def done(self, number: int) -> Done:
         """What an act took away. A family is cured only when every cylinder that had failed is done."""
         act = self.job.acts[number]
         d, k = act.data, self.knowledge
         cures, takes = k.taken(d.repair, d.action, d.option, d.temporary)
-        says = f"{spoken(d.action).capitalize()}: {d.what}" + (" (temporary)" if d.temporary else "")
+        says = f"{sentence(spoken(d.action))}: {d.what}" + (" (temporary)" if d.temporary else "")
         failed = failed_cylinders(self, d.repair, number + 1)
         if d.cylinders and failed and not failed <= set(d.cylinders):
             missing = ", ".join(map(str, sorted(failed - set(d.cylinders))))
@@ -150,7 +150,7 @@ class Assessed:
         """Take over what was thought through before, when what came since moves nothing; answers itself."""
         same = (
             earlier.knowledge is self.knowledge
-            and earlier.own is self.own
+            and earlier.experience is self.experience
             and earlier.job.engine == self.job.engine
             and len(earlier.course) == len(self.course)
             and all(
@@ -166,7 +166,7 @@ class Assessed:
 
     @cached_property
     def proposals(self) -> Proposals:
-        return Proposals(self.job, self.knowledge, self.suspicion, self.own)
+        return Proposals(self.job, self.knowledge, self.suspicion, self.experience)
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:
@@ -189,43 +189,43 @@ class Assessed:
     @cached_property
     def assumed(self) -> tuple[str, ...]:
         """What the figures rest on that nobody wrote down."""
-        engine, found, limits = self.job.engine, [], self.readings.limits(StartLimits)
+        engine, names, limits = self.job.engine, [], self.readings.limits(StartLimits)
         tests = {x.data.test for x in self.job.of(Reading, Outcome)}
         if engine.cylinders is None:
-            found.append("4 cylinders (not on the engine card)")
+            names.append("4 cylinders (not on the engine card)")
         if engine.combustion is None:
-            found.append("combustion direct (general)")
+            names.append("combustion direct (general)")
         if engine.compression_ratio is None:
             ratio = limits.combustion[engine.combustion or DIRECT].ratio
-            found.append(f"compression_ratio {ratio:g} (general)")
+            names.append(f"compression_ratio {ratio:g} (general)")
         if engine.limit("crank_rpm") is None and "crank_speed" not in tests:
-            found.append(f"cranking speed {limits.crank_rpm:g} rpm (general)")
+            names.append(f"cranking speed {limits.crank_rpm:g} rpm (general)")
         if tests & {"glow_resistance", "glow_current", "glow_lamp_test"}:
-            found += self._assumed_glow(tests)
+            names += self._assumed_glow(tests)
         if tests & {"battery_crank"} and self.job.condition("ambient") is None:
-            found.append("20 degC for the battery (no ambient written down)")
+            names.append("20 °C for the battery (no ambient written down)")
         if engine.system_voltage is None and tests & {"battery_rest", "battery_crank"}:
-            found.append("system_voltage 12 (general)")
+            names.append("system_voltage 12 (general)")
         if "glow_relay" in tests and engine.glow_control is None:
-            found.append("glow_control relay_module (not on the engine card)")
-        return tuple(found)
+            names.append("glow_control relay_module (not on the engine card)")
+        return tuple(names)
 
     def _assumed_glow(self, tests: set[str]) -> list[str]:
-        engine, instruments, found = self.job.engine, Instruments(self.job), []
+        engine, instruments, names = self.job.engine, Instruments(self.job), []
         if engine.glow not in self.readings.limits(GlowLimits).kinds:
-            found.append("glow rod_12v (not on the engine card)")
+            names.append("glow rod_12v (not on the engine card)")
         if engine.glow_nominal_ohm is None:
             ref = reference(self._verdicts[0].readings)
-            found.append(f"glow_nominal_ohm {ref.ohm:g} ({ref.source})")
+            names.append(f"glow_nominal_ohm {ref.ohm:g} ({ref.source})")
         if "glow_resistance" in tests:
             meter = instruments.ohmmeter()
             if not instruments.known("meter", "ohm"):
-                found.append(
+                names.append(
                     f"meter {meter.accuracy_percent:g} % + {meter.accuracy_digits:g} digits of"
-                    f" {meter.resolution_ohm:g} ohm (general)"
+                    f" {meter.resolution_ohm:g} Ω (general)"
                 )
             if meter.lead_zero_ohm is None:
-                found.append("lead zero not taken: up to 0.3 ohm may be in the leads (general)")
+                names.append("lead zero not taken: up to 0.3 Ω may be in the leads (general)")
         if "glow_lamp_test" in tests and not instruments.lamp_w():
-            found.append("test lamp 5 W (general)")
-        return found
+            names.append("test lamp 5 W (general)")
+        return names

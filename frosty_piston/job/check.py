@@ -11,7 +11,7 @@ from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
 from .engine import Moment
-from .entries.shape import one_of, unit_fault
+from .entries.kind import one_of, unit_fault
 
 MOST_DEPTH = 32
 MOST_TEXT = 10_000

@@ -7,7 +7,7 @@ from frosty_piston.core.codes import Decoded, decode
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
-from .own import Own
+from .experience import Experience
 from .tape import Job
 
 ENGINE_WORDS = (
@@ -70,15 +70,17 @@ def group_of(k: Knowledge, parts: Decoded) -> str:
     return k.groups[known.group].refined.get(parts.kind or "", known.group)
 
 
-def codes_seen(job: Job, k: Knowledge, own: Own, entries: tuple[e.Entry, ...]) -> list[CodeSeen]:
+def codes_seen(
+    job: Job, k: Knowledge, experience: Experience, entries: tuple[e.Entry, ...]
+) -> list[CodeSeen]:
     """Sort the codes among some entries of a job."""
     noise = _set_by_unplugging(entries)
-    found = [_one(job, k, own, x, noise) for x in entries if x.kind == "code"]
+    seen = [_one(job, k, experience, x, noise) for x in entries if x.kind == "code"]
     of_group: dict[str, list[str]] = {}
-    for c in found:
+    for c in seen:
         if c.place == "bears":
             of_group.setdefault(c.group, []).append(c.code)
-    return [_with_cause(k, c, of_group) if c.place == "bears" else c for c in found]
+    return [_with_cause(k, c, of_group) if c.place == "bears" else c for c in seen]
 
 
 def _with_cause(k: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) -> CodeSeen:
@@ -93,10 +95,10 @@ def _with_cause(k: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) ->
     return CodeSeen(**{**seen.__dict__, "follows": causes}) if causes else seen
 
 
-def _one(job: Job, k: Knowledge, own: Own, entry: e.Entry, noise: set[str]) -> CodeSeen:
+def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: set[str]) -> CodeSeen:
     parts = decode(entry.data.code)
     known, group = k.codes.get(parts.code), group_of(k, parts)
-    mine = own.codes.get(parts.code)
+    mine = experience.codes.get(parts.code)
     title = known.title if known else mine.text if mine else entry.data.text or parts.says
     system = known.system if known else mine.system if mine else ""
     kind = parts.kind or (known.kind if known else mine.kind if mine else "")

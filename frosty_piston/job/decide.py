@@ -95,11 +95,11 @@ def chance_needed(assessed: Assessed) -> dict[str, float]:
     rows = likeliest_sets(suspicion.weighed.sets)
     groups, repairs = suspicion.needed(rows)
     weight = np.bincount(groups, weights=suspicion.weighed.sets[rows], minlength=len(repairs))
-    found: dict[str, float] = {}
+    figures: dict[str, float] = {}
     for names, p in zip(repairs, weight / weight.sum(), strict=True):
         for name in names:
-            found[name] = found.get(name, 0.0) + float(p)
-    return dict(sorted(found.items(), key=lambda item: -item[1]))
+            figures[name] = figures.get(name, 0.0) + float(p)
+    return dict(sorted(figures.items(), key=lambda item: -item[1]))
 
 
 def _needed_together(assessed: Assessed) -> list[tuple[str, ...]]:
@@ -117,8 +117,8 @@ def _needed_together(assessed: Assessed) -> list[tuple[str, ...]]:
 def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     """Lay what can be done side by side, cheapest expected first: every option of the repairs that may well
     be needed, and the cheapest of each together where more than one fault stands."""
-    found = assessed.suspicion.found_something
-    needed = {r: p for r, p in chance_needed(assessed).items() if p >= WEIGHED_FROM} if found else {}
+    offers = assessed.suspicion.found_something
+    needed = {r: p for r, p in chance_needed(assessed).items() if p >= WEIGHED_FROM} if offers else {}
     asked = [x.data.option for x in assessed.job.since_failure if x.kind == "option"]
     named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options}
     gone = {p.entry.data.went for p in missing_pieces(assessed.job)}
@@ -261,14 +261,14 @@ def _options(assessed: Assessed, repair: str) -> list[Option]:
     not."""
     k, job = assessed.knowledge, assessed.job
     bad = condemned(k, repair, assessed.now)
-    found = []
+    options = []
     for option in k.repairs[repair].options.values():
         if option.shape.pieces == "failed" and (not bad.cylinders or len(bad.cylinders) == job.cylinders):
             continue
         if all(job.engine.rules_out(k.faults[f].needs) for f in option.cures) and option.cures:
             continue
-        found.append(option)
-    return found
+        options.append(option)
+    return options
 
 
 def cylinders_of(assessed: Assessed, option: Option) -> tuple[int, ...]:
@@ -406,7 +406,7 @@ def _risks(
 def advice(assessed: Assessed) -> list[Advice]:
     """What a technician should hear before money is spent: what the leading suspect still lacks, and what is
     a guess."""
-    k, found = assessed.knowledge, []
+    k, advised = assessed.knowledge, []
     for repair in list(chance_needed(assessed))[:2]:
         shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
         if shape.at_part and bad.afar:
@@ -421,7 +421,7 @@ def advice(assessed: Assessed) -> list[Advice]:
             where = {"point": shape.at_part.points[0]} if shape.at_part.points else {}
             place = test_place(k, test.test, where) if test else None
             names = ", ".join(map(str, sorted(bad.afar)))
-            found.append(
+            advised.append(
                 Advice(
                     f"Cylinder {names} condemned from the connector alone: a broken wire reads the same."
                     f" Repeat it at the {shape.at_part.word} before it is pulled.",
@@ -435,27 +435,27 @@ def advice(assessed: Assessed) -> list[Advice]:
             if not any(v.where.get("cylinder") == c for v in assessed.now)
         ]
         if bad.cylinders and unread and any(o.shape.pieces for o in k.repairs[repair].options.values()):
-            found.append(
+            advised.append(
                 Advice(
                     f"Cylinder {', '.join(map(str, unread))} never read: the count is a guess.", None, False
                 )
             )
     buy = assessed.proposals.before_you_buy
     top = assessed.suspicion.suspects[0]
-    if buy and buy.test.minutes <= LOOK_MIN and not any(a.before for a in found):
+    if buy and buy.test.minutes <= LOOK_MIN and not any(a.before for a in advised):
         says = (
             f"{top.title} stands at {percent(top.probability)}. {buy.test.minutes:g} minutes would tell:"
             f" {inside(buy.test.title)}."
         )
-        found.append(Advice(says, test_place(k, buy.test.test, buy.test.where), True))
+        advised.append(Advice(says, test_place(k, buy.test.test, buy.test.where), True))
     elif top.probability < 0.8 and assessed.proposals.next_tests:
         n = assessed.proposals.next_tests[0]
         says = (
             f"The leading suspect stands at {percent(top.probability)}. {n.minutes:g} minutes more would"
             f" tell: {inside(n.title)}."
         )
-        found.append(Advice(says, test_place(k, n.test, n.where), False))
-    return found
+        advised.append(Advice(says, test_place(k, n.test, n.where), False))
+    return advised
 
 
 def picked_options(job: Job, k: Knowledge) -> tuple[Option, ...]:

@@ -8,6 +8,8 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
 
 from frosty_piston.core.errors import Fault
+from frosty_piston.core.quantity import plain
+from frosty_piston.core.words import sign
 from frosty_piston.knowledge import Knowledge
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -123,7 +125,8 @@ def limit_faults(limits: Any, k: Knowledge, path: str = "engine.limits") -> list
                 faults.append(
                     Fault(
                         f"{path}.{key}",
-                        f"must be a figure from {figure.low:g} to {figure.high:g} {figure.unit}",
+                        f"must be a figure from {plain(figure.low)} to {plain(figure.high)}"
+                        f" {sign(figure.unit)}",
                     )
                 )
         else:

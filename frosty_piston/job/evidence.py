@@ -11,9 +11,9 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import NOT_SEEN, SEEN, TestFinding
 
 from .codes_seen import CodeSeen
-from .own import Own, capped_times
+from .experience import Experience, capped_times
+from .result import Result, place
 from .tape import Job
-from .verdict import Verdict, place
 
 ABSENT_WEIGHT, CONSEQUENCE_WEIGHT = 0.5, 0.3
 KEPT_ROWS = 120
@@ -70,30 +70,32 @@ def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
 
 
 def gather(
-    job: Job, k: Knowledge, number: int, verdicts: list[Verdict], codes: list[CodeSeen], own: Own
+    job: Job, k: Knowledge, number: int, verdicts: list[Result], codes: list[CodeSeen], experience: Experience
 ) -> list[Evidence]:
     """Gather the evidence of one time of a job in the order in which it came; `verdicts` and `codes` are
     those of its entries. What is true of the visit as a whole speaks in the first."""
-    found = [
+    evidence = [
         *_symptoms(job, k, number, {v.test for v in verdicts}),
         *_codes(job, k, codes),
         *_tests(job, k, verdicts),
     ]
-    found += (
-        [*_patterns(job, k, own), *_contexts(job, k), *_absent_codes(job, k, codes)] if number == 0 else []
+    evidence += (
+        [*_patterns(job, k, experience), *_contexts(job, k), *_absent_codes(job, k, codes)]
+        if number == 0
+        else []
     )
     at = job.position
-    return sorted(found, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
+    return sorted(evidence, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
 
 
-def _patterns(job: Job, k: Knowledge, own: Own) -> list[Evidence]:
-    patterns = own.for_engine(job.engine.name)
-    found = []
+def _patterns(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
+    patterns = experience.for_engine(job.engine.name)
+    evidence = []
     for fault in dict.fromkeys(p.fault for p in patterns):
         mine = [p for p in patterns if p.fault == fault]
         times = capped_times(patterns, fault)
         who = "; ".join(f"{p.by}, {p.at.day} {p.at:%b %Y}: {p.why}" for p in mine)
-        found.append(
+        evidence.append(
             Evidence(
                 f"Workshop pattern: {times:g} times as likely on {job.engine.name}",
                 (),
@@ -105,13 +107,13 @@ def _patterns(job: Job, k: Knowledge, own: Own) -> list[Evidence]:
                 True,
             )
         )
-    return found
+    return evidence
 
 
 def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str]) -> list[Evidence]:
     """What was noticed. Where a test has said the same since, the test alone speaks: they are one witness.
     That what comes and goes is not there now says nothing."""
-    found = []
+    evidence = []
     for name, entry in {x.data.symptom: x for x in job.times[number] if x.kind == "symptom"}.items():
         shape = k.symptoms[name]
         if shape.told_by in tested or entry.data.comes_and_goes and not entry.data.present:
@@ -119,8 +121,8 @@ def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str]) -> list[Evi
         outcome = SEEN if entry.data.present else NOT_SEEN
         says = shape.title if entry.data.present else f"Not so: {inside(shape.title)}"
         reasons = {f: b for f, (_, b) in shape.speaks.items()}
-        found.append(Evidence(says, (entry.id,), k.symptom_findings[name], outcome, 1.0, reasons))
-    return found
+        evidence.append(Evidence(says, (entry.id,), k.symptom_findings[name], outcome, 1.0, reasons))
+    return evidence
 
 
 def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
@@ -147,11 +149,11 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
         if c.place == "bears":
             seen.setdefault(c.group, []).append(c)
     circuits = [group for group, hits in seen.items() if any(c.kind == "circuit" for c in hits)]
-    found = []
+    evidence = []
     if len(circuits) >= MANY_CIRCUITS:
         of_all = [c for group in circuits for c in seen[group]]
         shape = k.groups[IN_COMMON]
-        found.append(
+        evidence.append(
             Evidence(
                 f"{', '.join(dict.fromkeys(c.code for c in of_all))}: several circuits at once",
                 tuple(c.entry.id for c in of_all),
@@ -171,13 +173,13 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
         says = f"{names}: {inside(shape.title)}" + (
             f", likely a consequence of {', '.join(causes)}" if causes else ""
         )
-        found.append(
+        evidence.append(
             Evidence(
                 says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}
             )
         )
         if shape.clears:
-            found.append(
+            evidence.append(
                 Evidence(
                     f"{names} was set by a module that works",
                     ids,
@@ -188,7 +190,7 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
                     {f: n for f, (n, _) in shape.clears.items()},
                 )
             )
-    return found
+    return evidence
 
 
 def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
@@ -214,8 +216,8 @@ def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidenc
     ]
 
 
-def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
-    found = []
+def _tests(job: Job, k: Knowledge, verdicts: list[Result]) -> list[Evidence]:
+    evidence = []
     for test, findings in k.findings.items():
         of_test = [v for v in verdicts if v.test == test]
         for known in findings if of_test else []:
@@ -225,7 +227,7 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
                 continue
             outcome, weight, entries = got
             reasons = {s.fault: s.because for s in known.shape.speaks}
-            found.append(
+            evidence.append(
                 Evidence(
                     _in_words(k, known, outcome, weight, here),
                     entries,
@@ -235,11 +237,11 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Verdict]) -> list[Evidence]:
                     reasons,
                 )
             )
-            found += _lesser(k, known, outcome, here, reasons)
-    return found
+            evidence += _lesser(k, known, outcome, here, reasons)
+    return evidence
 
 
-def _belongs(job: Job, k: Knowledge, known: TestFinding, v: Verdict) -> bool:
+def _belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:
     """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or
     not."""
     shape, channel = known.shape, str(v.where.get("channel", ""))
@@ -252,7 +254,7 @@ def _belongs(job: Job, k: Knowledge, known: TestFinding, v: Verdict) -> bool:
     )
 
 
-def part_of(job: Job, k: Knowledge, v: Verdict) -> str | None:
+def part_of(job: Job, k: Knowledge, v: Result) -> str | None:
     """The part that a verdict is about. Nothing said: the only one of the test's parts that is fitted, else
     none."""
     if "node" in v.where:
@@ -266,11 +268,11 @@ def part_of(job: Job, k: Knowledge, v: Verdict) -> str | None:
 
 
 def _lesser(
-    k: Knowledge, known: TestFinding, worst: str, here: list[Verdict], reasons: dict[str, str]
+    k: Knowledge, known: TestFinding, worst: str, here: list[Result], reasons: dict[str, str]
 ) -> list[Evidence]:
     """What the worst outcome hides: a tired plug beside an open one still speaks for tired plugs, as a yes or
     no."""
-    seen: dict[str, list[Verdict]] = {}
+    seen: dict[str, list[Result]] = {}
     for v in here:
         name = _class_in(known, v)
         if name and name != worst.removeprefix("all_") and v.judgement.verdict in ("failed", "marginal"):
@@ -288,13 +290,13 @@ def _lesser(
     ]
 
 
-def _class_in(known: TestFinding, verdict: Verdict) -> str | None:
+def _class_in(known: TestFinding, verdict: Result) -> str | None:
     j = verdict.judgement
     return next((name for name in (j.cls, j.verdict) if name in known.shape.outcomes), None)
 
 
 def aggregate(
-    job: Job, known: TestFinding, here: list[Verdict], everything: list[Verdict]
+    job: Job, known: TestFinding, here: list[Result], everything: list[Result]
 ) -> tuple[str, float, tuple[str, ...]] | None:
     """Answer the one outcome a test shows over all its places, how fully it counts, and the entries.
 
@@ -326,7 +328,7 @@ def aggregate(
 
 
 def _coverage(
-    job: Job, known: TestFinding, cylinders: set[object], points: set[object], everything: list[Verdict]
+    job: Job, known: TestFinding, cylinders: set[object], points: set[object], everything: list[Result]
 ) -> float:
     if known.shape.covers == "batteries":
         return min(1.0, len(points) / (job.engine.batteries or 1))
@@ -344,7 +346,7 @@ def _coverage(
     return min(1.0, len(cylinders) / job.cylinders)
 
 
-def _in_words(k: Knowledge, known: TestFinding, outcome: str, weight: float, here: list[Verdict]) -> str:
+def _in_words(k: Knowledge, known: TestFinding, outcome: str, weight: float, here: list[Result]) -> str:
     title = k.tests[known.test].title
     bad = [
         (v, c) for v in here if v.judgement.verdict in ("failed", "marginal") and (c := _class_in(known, v))

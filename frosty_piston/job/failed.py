@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.whole import proving_tests
+from frosty_piston.knowledge.completeness import proving_tests
 
-from .verdict import Verdict, latest_of_each
+from .result import Result, latest_of_each
 
 if TYPE_CHECKING:
     from .assessment import Assessed
@@ -19,9 +19,9 @@ def tests_of(k: Knowledge, repair: str) -> tuple[str, ...]:
     """The tests that show whether a repair is needed: those its table names, and those that can find what it
     cures."""
     shape = k.repairs[repair]
-    found = [*shape.shape.remeasure, *(shape.shape.at_part.tests if shape.shape.at_part else ())]
+    tests = [*shape.shape.remeasure, *(shape.shape.at_part.tests if shape.shape.at_part else ())]
     return tuple(
-        dict.fromkeys([*found, *(test for fault in shape.cures for test, *_ in proving_tests(k, fault))])
+        dict.fromkeys([*tests, *(test for fault in shape.cures for test, *_ in proving_tests(k, fault))])
     )
 
 
@@ -38,7 +38,7 @@ class Condemned:
         return tuple(sorted(self.classes))
 
 
-def condemned(k: Knowledge, repair: str, verdicts: list[Verdict]) -> Condemned:
+def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
     """Answer which cylinders the tests of a repair condemn. One that is sound at the part itself is not
     condemned by what was read elsewhere."""
     if repair not in k.repairs:

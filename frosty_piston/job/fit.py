@@ -4,6 +4,7 @@ ticked next."""
 from dataclasses import dataclass
 
 from frosty_piston.core import plug_life
+from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.knowledge.repairs import Repair
@@ -202,7 +203,7 @@ def _alike(text: str) -> str:
 def differing(repair: Repair, compared: dict[str, list[str]]) -> list[str]:
     """Answer in what the new part differs from the old one. What the old part failed by may."""
     return [
-        row.asks.lower()
+        inside(row.asks)
         for row in repair.compare
         if not row.differs
         and row.id in compared
@@ -222,8 +223,8 @@ def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, b
         "glow_plug_fitting_nm": plug_life.fitting,
     }.get(step.torque)
     if by_thread:
-        found = by_thread(thread, card, k.limits(plug_life.PlugLifeLimits, job.engine.limits))
-        return found.nm, found.general
+        torque = by_thread(thread, card, k.limits(plug_life.PlugLifeLimits, job.engine.limits))
+        return torque.nm, torque.general
     return (k.figures[step.torque].general, True) if card is None else (card, False)
 
 
@@ -293,9 +294,9 @@ def done_since(job: Job, repair: str) -> Entry | None:
     picked = chosen(job)
     since = job.position[picked.id] if picked else -1
     acts = {x.id for x in job.repairs}
-    found = [
+    done = [
         x
         for x in job.since_failure
         if x.id in acts and x.data.repair == repair and job.position[x.id] > since
     ]
-    return found[-1] if found else None
+    return done[-1] if done else None

@@ -102,13 +102,13 @@ def parse(data: bytes) -> Any:
 
 
 def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found = dict(pairs)
-    if len(found) != len(pairs):
+    shown = dict(pairs)
+    if len(shown) != len(pairs):
         keys = [k for k, _ in pairs]
         raise ValueError(
             f"the key {next(k for k in keys if keys.count(k) > 1)[:60]!r} stands twice in one object"
         )
-    return found
+    return shown
 
 
 def _no_constant(name: str) -> Any:

@@ -3,13 +3,13 @@
 from frosty_piston.core.quantity import exact, plus_minus
 from frosty_piston.core.words import listed, spoken
 
+from .result import Result
 from .tape import Job
-from .verdict import Verdict
 
 UNIT_WORDS = {"ohm": "Ω", "degC": "°C", "percent": "%"}
 
 
-def measured_says(job: Job, v: Verdict) -> str:
+def measured_says(job: Job, v: Result) -> str:
     """Answer a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one
     reading was corrected, its worth with the doubt; where there is no figure, the class in words."""
     j, known = v.judgement, {x.id: x for x in job.live}

@@ -16,8 +16,8 @@ from .failed import condemned
 from .fit import above_ceiling, agreed, chosen, consent, missing_pieces
 from .proposals import NextTest
 from .prove import Missing, Proof, open_waits
+from .result import place
 from .tape import Job
-from .verdict import place
 from .where import test_place
 from .work import all_done, to_do
 

@@ -10,8 +10,8 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.parts import Part
 
 from .assessment import Assessed
+from .result import Result, latest_of_each
 from .suspicion import Suspect
-from .verdict import Verdict, latest_of_each
 
 CLEARED_BELOW, CODE_SPEAKS = 0.03, 0.3
 WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")
@@ -64,11 +64,11 @@ def plan(assessed: Assessed) -> list[PartState]:
     k, engine = assessed.knowledge, assessed.job.engine
     odds = part_odds(assessed)
     by_fault = {s.fault: s for s in assessed.suspicion.suspects}
-    found = []
+    states = []
     for key, part in k.parts.items():
         faults = [f for f in part.faults if not engine.rules_out(k.faults[f].needs)]
         if faults:
-            found.append(
+            states.append(
                 _state(
                     assessed,
                     key,
@@ -77,7 +77,7 @@ def plan(assessed: Assessed) -> list[PartState]:
                     tuple(sorted((by_fault[f] for f in faults), key=lambda s: -s.probability)),
                 )
             )
-    return found
+    return states
 
 
 def part_odds(assessed: Assessed) -> dict[str, float]:
@@ -123,13 +123,13 @@ def _state(assessed: Assessed, key: str, part: Part, odds: float, suspects: tupl
     )
 
 
-def _since_mended(assessed: Assessed, part: Part) -> list[Verdict]:
+def _since_mended(assessed: Assessed, part: Part) -> list[Result]:
     """The verdicts that still speak of a part: what was read before it was mended no longer does."""
     times = [n + 1 for n in range(len(assessed.job.acts)) if set(assessed.done(n).cures) & set(part.faults)]
     return latest_of_each([v for verdicts in assessed.judged[max(times, default=0) :] for v in verdicts])
 
 
-def _at(k: Knowledge, key: str, part: Part, v: Verdict) -> bool:
+def _at(k: Knowledge, key: str, part: Part, v: Result) -> bool:
     """Whether a verdict was found at this part: by the part it names, else by test and channel."""
     node = k.node(str(v.where["node"])) if "node" in v.where else None
     if node:
@@ -138,30 +138,30 @@ def _at(k: Knowledge, key: str, part: Part, v: Verdict) -> bool:
     return v.test in part.tests and (channels is None or v.where.get("channel") in channels)
 
 
-def _worst(verdicts: Iterable[Verdict]) -> str:
+def _worst(verdicts: Iterable[Result]) -> str:
     seen = {v.judgement.verdict for v in verdicts}
     return next((name for name in WORST_FIRST if name in seen), "")
 
 
 def _codes(assessed: Assessed, part: Part) -> dict[str, int | None]:
     """The codes that point strongly at a part, each with the cylinder it names."""
-    found: dict[str, int | None] = {}
+    pointing: dict[str, int | None] = {}
     for c in assessed.codes:
         if c.place == "bears":
             row = assessed.knowledge.group_findings[c.group].shows
             if any(f in row and row[f][1] >= CODE_SPEAKS for f in part.faults):
                 named = _CYLINDER.search(c.title)
-                found[c.code] = int(named[1]) if named else None
-    return found
+                pointing[c.code] = int(named[1]) if named else None
+    return pointing
 
 
 def _cylinders(
-    assessed: Assessed, mine: list[Verdict], codes: dict[str, int | None], warm: int, cleared: bool
+    assessed: Assessed, mine: list[Result], codes: dict[str, int | None], warm: int, cleared: bool
 ) -> tuple[CylinderState, ...]:
     """Each cylinder by what was found on it; where one is known to be bad, the others cool down."""
     named = {n for n in codes.values() if n}
     bad = {v.where.get("cylinder") for v in mine if v.judgement.verdict in ("failed", "marginal")}
-    found = []
+    cylinders = []
     for n in range(1, assessed.job.cylinders + 1):
         verdict = _worst(v for v in mine if v.where.get("cylinder") == n)
         own = tuple(c for c, at in codes.items() if at == n)
@@ -176,7 +176,7 @@ def _cylinders(
                 else warm
             )
         )
-        found.append(
+        cylinders.append(
             CylinderState(
                 n,
                 max(heat, MARGINAL if own and verdict != "sound" else 0),
@@ -185,7 +185,7 @@ def _cylinders(
                 own,
             )
         )
-    return tuple(found)
+    return tuple(cylinders)
 
 
 def _first_test(assessed: Assessed, key: str, tests: tuple[str, ...]) -> tuple[str, str, str]:

@@ -73,12 +73,12 @@ class Returns:
 def returns_of(job: Job) -> Returns | None:
     """The earlier returns of the complaint; the axis of the first one counts for the job."""
     latest = {x.data.symptom: x for x in job.of(Symptom) if x.data.returns or x.data.returns_about}
-    found = [r for x in latest.values() for r in x.data.returns]
+    returns = [r for x in latest.values() for r in x.data.returns]
     abouts = [x.data.returns_about for x in latest.values() if x.data.returns_about]
-    axis = next((axis for r in [*found, *abouts] for axis in AXES if getattr(r, axis) is not None), None)
+    axis = next((axis for r in [*returns, *abouts] for axis in AXES if getattr(r, axis) is not None), None)
     if axis is None:
         return None
-    timed = tuple(v for r in found if (v := getattr(r, axis)) is not None)
+    timed = tuple(v for r in returns if (v := getattr(r, axis)) is not None)
     about = next((v for r in abouts if (v := getattr(r, axis)) is not None), None)
     return Returns(axis, timed, about)
 
@@ -154,16 +154,16 @@ def counts(job: Job, shape: ConditionShape, entry: e.Entry) -> bool:
 def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) -> list[Evidence]:
     """Add what a time after a repair proves. A drive is one witness: against known returns it says more than
     which code came back, and than a step that was ticked."""
-    found, returns = list(evidence), returns_of(job)
+    proofs, returns = list(evidence), returns_of(job)
     trip = driven(job, number, returns.axis) if returns else None
     drives = [x for x in job.times[number] if x.kind == "drive" and is_witness(x)]
     told_by_drive = bool(drives) and CLEAN_DRIVE in witnesses_of(job, k)
     if returns and trip and trip.entries:
-        found = [*_without_code_return(found), _drives(returns, trip)]
+        proofs = [*_without_code_return(proofs), _drives(returns, trip)]
     elif told_by_drive:
         passed = not any(came_back(job, x) for x in drives)
-        found = [
-            *_without_code_return(found),
+        proofs = [
+            *_without_code_return(proofs),
             _passed(job, k, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives)),
         ]
     read = {x.data.test for x in job.times[number] if x.kind in ("reading", "outcome")}
@@ -172,7 +172,7 @@ def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) ->
         driven_already = shape.drive and (told_by_drive or bool(trip and trip.entries))
         if counts(job, shape, entry) and not driven_already and shape.reading not in read:
             again = passes(job, k, number, condition)
-            found.append(
+            proofs.append(
                 _passed(
                     job,
                     k,
@@ -183,7 +183,7 @@ def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) ->
                 )
             )
     at = job.position
-    return sorted(found, key=lambda x: max((at.get(i, 0) for i in x.entries), default=-1))
+    return sorted(proofs, key=lambda x: max((at.get(i, 0) for i in x.entries), default=-1))
 
 
 def _without_code_return(evidence: list[Evidence]) -> list[Evidence]:
@@ -192,15 +192,15 @@ def _without_code_return(evidence: list[Evidence]) -> list[Evidence]:
 
 def passes(job: Job, k: Knowledge, number: int, condition: str) -> list[e.Entry]:
     """The times a condition was passed in one time of a job, since it last failed."""
-    found: list[e.Entry] = []
+    entries: list[e.Entry] = []
     for x in job.times[number]:
         if (
             x.kind == "proof_step"
             and x.data.step in (condition, COMPLAINT)
             and counts(job, k.proofs.conditions[condition], x)
         ):
-            found = [*found, x] if x.data.result == "pass" else []
-    return found
+            entries = [*entries, x] if x.data.result == "pass" else []
+    return entries
 
 
 def passed_again(broken: float, times: int) -> float:

@@ -16,13 +16,13 @@ from frosty_piston.core.suspects.next_test import (
     sure_enough,
 )
 from frosty_piston.core.suspects.space import outcome_chances
-from frosty_piston.core.words import inside, listed
+from frosty_piston.core.words import inside, listed, sentence
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
 from . import access as a
 from .evidence import Evidence
-from .own import Own
+from .experience import Experience
 from .suspicion import Suspicion
 from .tape import Job
 
@@ -79,8 +79,8 @@ class _Candidate:
 class Proposals:
     """What to do next on a job. `own`: the workshop's patterns and the tools it lacks."""
 
-    def __init__(self, job: Job, k: Knowledge, suspicion: Suspicion, own: Own):
-        self.job, self.k, self.suspicion, self.own = job, k, suspicion, own
+    def __init__(self, job: Job, k: Knowledge, suspicion: Suspicion, experience: Experience):
+        self.job, self.k, self.suspicion, self.experience = job, k, suspicion, experience
         self.evidence = _still_standing(suspicion)
         self.states = a.states(job, k)
         self.still = a.minutes_to(k, a.access_reached(job, k))
@@ -166,9 +166,9 @@ class Proposals:
 
     def _not_now(self, known: TestFinding, way: a.Way, dead: bool) -> str:
         """Why a test cannot be made now, in words; empty when it can."""
-        tools = [t for t in self.k.tests[known.test].tools if t in self.own.lacking]
+        tools = [t for t in self.k.tests[known.test].tools if t in self.experience.lacking]
         if tools:
-            return f"needs what is not here: {', '.join(self.k.tools[t].lower() for t in tools)}"
+            return f"needs what is not here: {', '.join(inside(self.k.tools[t]) for t in tools)}"
         if dead and any(s in a.WARMS for s in way.access):
             return "needs the engine running, and it does not start"
         if a.WAITS in self.states:
@@ -204,15 +204,15 @@ class Proposals:
         """Best first: the most information about what to repair per minute, each test once at each place.
         Experience alone never takes a test off the list: one that would tell something without it stays."""
         telling = {p.test for p in (self._unswayed[1] if self._unswayed else ()) if p.bits >= LEAST_GAIN_BITS}
-        found: dict[tuple, NextTest] = {}
+        tests: dict[tuple, NextTest] = {}
         for p in self.ranked:
             c = self.candidates[p.test]
             key = (c.known.test, tuple(c.where.items()))
-            if key not in found and (p.bits >= LEAST_GAIN_BITS or p.test in telling):
-                found[key] = self._next(c, p)
-            if len(found) >= MOST_PROPOSED:
+            if key not in tests and (p.bits >= LEAST_GAIN_BITS or p.test in telling):
+                tests[key] = self._next(c, p)
+            if len(tests) >= MOST_PROPOSED:
                 break
-        return tuple(found.values())
+        return tuple(tests.values())
 
     def _next(self, c: _Candidate, p: Proposal) -> NextTest:
         shape = self.k.tests[c.known.test]
@@ -248,7 +248,7 @@ class Proposals:
     def _short(self, c: _Candidate) -> str:
         title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
         return inside(title) + (
-            f" ({self.k.nodes[c.where['node']].title.lower()})" if "node" in c.where else ""
+            f" ({inside(self.k.nodes[c.where['node']].title)})" if "node" in c.where else ""
         )
 
     @cached_property
@@ -279,12 +279,12 @@ class Proposals:
             f" {percent(float(after[high, fault]))}, {words[low]!r} {percent(float(after[low, fault]))}."
         )
         opens = [
-            self.k.access[x].title.lower()
+            inside(self.k.access[x].title)
             for x in c.way.access
             if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)
         ]
         if along and opens:
-            text += f" {opens[0].capitalize()} pays for more: {', '.join(along)}."
+            text += f" {sentence(opens[0])} pays for more: {', '.join(along)}."
         if a.COLD in c.way.access and a.COLD in self.still:
             text += " Needs a cold engine: plan it for the morning."
         return text
@@ -294,7 +294,7 @@ class Proposals:
         strongest first."""
         at = self.suspicion.space.place[fault]
         now = float(self._now[at])
-        found: dict[tuple, Swing] = {}
+        by_test: dict[tuple, Swing] = {}
         for number, c in enumerate(self.candidates):
             outcomes, after = self._after(c)
             for i in np.flatnonzero(outcomes >= LEAST_CHANCE):
@@ -305,10 +305,10 @@ class Proposals:
                     float(after[i, at]),
                 )
                 key = (swing.test.test, tuple(c.where.items()), swing.odds_after > now)
-                if key not in found or abs(swing.odds_after - now) > abs(found[key].odds_after - now):
-                    found[key] = swing
+                if key not in by_test or abs(swing.odds_after - now) > abs(by_test[key].odds_after - now):
+                    by_test[key] = swing
         return sorted(
-            (s for s in found.values() if abs(s.odds_after - now) > 0.02),
+            (s for s in by_test.values() if abs(s.odds_after - now) > 0.02),
             key=lambda s: -abs(s.odds_after - now),
         )
 

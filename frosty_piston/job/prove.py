@@ -32,9 +32,9 @@ from .proof_evidence import (
     though_broken,
     witnesses_of,
 )
+from .result import Result, place, same_place
 from .tape import Job
 from .units import convert
-from .verdict import Verdict, place, same_place
 from .where import test_place
 
 PROVEN_FROM, STOOD_HIGH, CLEARS, WORTH_A_TEST = 0.95, 0.2, 1 / 3, 0.05
@@ -62,8 +62,8 @@ class ProofStepState:
 class Pair:
     """One place that was measured before and after a repair."""
 
-    before: Verdict
-    after: Verdict | None
+    before: Result
+    after: Result | None
 
 
 @dataclass(frozen=True)
@@ -139,25 +139,25 @@ class _Prover:
     def pairs(self) -> tuple[Pair, ...]:
         """Every place that failed before a repair, with its latest reading after one. A reading further up
         the wire takes in the part behind it."""
-        found: dict[tuple[object, ...], Pair] = {}
+        pairs: dict[tuple[object, ...], Pair] = {}
         for time, verdicts in enumerate(self.assessed.judged):
             for v in verdicts:
                 key = same_place(v)
-                known = found.get(key)
+                known = pairs.get(key)
                 if known is not None:
-                    found[key] = Pair(known.before, v)
+                    pairs[key] = Pair(known.before, v)
                 elif time < self.number and v.judgement.verdict in BAD:
-                    found[key] = Pair(v, None)
+                    pairs[key] = Pair(v, None)
         latest = {same_place(v): v for v in self.assessed.after}
         return tuple(
-            p if p.after else Pair(p.before, self._further_up(p.before, latest)) for p in found.values()
+            p if p.after else Pair(p.before, self._further_up(p.before, latest)) for p in pairs.values()
         )
 
-    def _further_up(self, v: Verdict, latest: dict[tuple[object, ...], Verdict]) -> Verdict | None:
+    def _further_up(self, v: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
         for point in self.k.tests[v.test].taken_in_at.get(str(v.where.get("point", "")), []):
             seen = latest.get(
                 same_place(
-                    Verdict(
+                    Result(
                         v.test,
                         {**v.where, "point": point},
                         v.judgement,
@@ -178,15 +178,15 @@ class _Prover:
         named = [c for r in self.repairs for c in self.k.repairs[r].checks]
         own = [c for c in dict.fromkeys(named) if c not in ("clear", "codes")]
         wired = self.job.engine.injection not in NO_CODES
-        found = [self._reread(self._check("remeasure", checks["remeasure"]), pairs)]
-        found += [self._check(c, checks[c]) for c in own]
-        found += [self._reset(key, resets[key], needed) for key, needed in self._resets()]
-        found += [self._check(c, checks[c]) for c in ("clear", "codes") if wired]
+        states = [self._reread(self._check("remeasure", checks["remeasure"]), pairs)]
+        states += [self._check(c, checks[c]) for c in own]
+        states += [self._reset(key, resets[key], needed) for key, needed in self._resets()]
+        states += [self._check(c, checks[c]) for c in ("clear", "codes") if wired]
         said = {}
         for n in range(self.number, len(self.job.times)):
             said |= condition_steps(self.job, self.k, n)
         own = conditions_of(self.job, self.k)
-        return (*found, *(self._condition(c, said.get(c), c in own) for c in witnesses_of(self.job, self.k)))
+        return (*states, *(self._condition(c, said.get(c), c in own) for c in witnesses_of(self.job, self.k)))
 
     def _resets(self) -> Iterator[tuple[str, bool]]:
         """What must be learned or reset after what was done, and whether this engine card asks for it."""
@@ -313,7 +313,7 @@ class _Prover:
                     f"Not cured: {p.after.judgement.because}",
                 )
 
-    def _since_repair(self, v: Verdict) -> bool:
+    def _since_repair(self, v: Result) -> bool:
         return any(i in self.since for i in v.entries)
 
     def _pieces_and_temporary(self) -> Iterator[Missing]:
@@ -354,7 +354,7 @@ class _Prover:
                 f"{title}{', ' + where if where else ''}: {says}.",
             )
 
-    def _gone_with_part(self, v: Verdict) -> bool:
+    def _gone_with_part(self, v: Result) -> bool:
         """Whether it was read on the part itself, off the vehicle or moved about, and that part has been
         replaced."""
         replaced = [x.data.repair for x in self.job.repairs if x.data.action == "replaced"]

@@ -6,13 +6,14 @@ from typing import TypeVar
 
 from frosty_piston.core.glow import GENERAL_KIND, GlowLimits
 from frosty_piston.core.quantity import Judgement, plain
+from frosty_piston.core.words import sign
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
 from .instruments import Instruments
+from .result import Result, where_of
 from .tape import Job
 from .units import convert, same_kind
-from .verdict import Verdict, where_of
 
 GENERAL_SYSTEM_V = 12
 L = TypeVar("L")
@@ -27,7 +28,7 @@ class Readings:
         job: Job,
         knowledge: Knowledge,
         entries: Iterable[e.Entry],
-        verdicts: Callable[[str], list[Verdict]],
+        verdicts: Callable[[str], list[Result]],
     ):
         self.job, self.k, self.entries, self.verdicts = job, knowledge, tuple(entries), verdicts
 
@@ -78,7 +79,7 @@ class Readings:
         entry = self.job.condition("ambient")
         return convert(entry.data.value, entry.data.unit, "degC") if entry else None
 
-    def impossible(self, entry: e.Entry) -> Verdict | None:
+    def impossible(self, entry: e.Entry) -> Result | None:
         """The verdict on a figure that no vehicle can give at this test; None when it can be."""
         shape = self.k.tests[entry.data.test]
         if entry.kind != "reading" or entry.data.value == "OL" or not shape.range:
@@ -89,23 +90,23 @@ class Readings:
         figure = convert(entry.data.value, entry.data.unit, unit)
         if low <= figure <= high:
             return None
-        span = f"{plain(low)} to {plain(high)} {unit} is what this test can give"
-        because = f"{plain(figure)} {unit} cannot be here: {span}. Check range and probes, read again."
+        span = f"{plain(low)} to {plain(high)} {sign(unit)} is what this test can give"
+        because = f"{plain(figure)} {sign(unit)} cannot be here: {span}. Check range and probes, read again."
         judged = Judgement("implausible", "implausible", figure, unit, None, because)
-        return Verdict(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
+        return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
 
-    def as_recorded(self, entry: e.Entry) -> Verdict:
+    def as_recorded(self, entry: e.Entry) -> Result:
         """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
         shape, d = self.k.tests[entry.data.test], entry.data
         where = where_of(d.where)
         if entry.kind == "outcome" and d.outcome:
             because = f"{shape.title}: {d.outcome.replace('_', ' ')}."
             meant = Judgement(shape.outcomes[d.outcome], d.outcome, None, None, None, because)
-            return Verdict(d.test, where, meant, (entry.id,))
+            return Result(d.test, where, meant, (entry.id,))
         value, unit = (d.value, d.unit) if entry.kind == "reading" else (None, None)
         because = "Recorded as it is. No limit for it is known here: hold it against your service data."
         number = None if value == "OL" else value
-        return Verdict(
+        return Result(
             d.test, where, Judgement("unclear", "recorded", number, unit, None, because), (entry.id,)
         )
 

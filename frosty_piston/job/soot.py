@@ -46,7 +46,7 @@ def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
     if not soot_was_it(assessed):
         return ()
     said = {x.data.cause: "found" if x.data.found else "not_found" for x in job.of(SootCause)}
-    found = []
+    causes = []
     for key, shape in k.soot.causes.items():
         tested = [
             v
@@ -59,8 +59,8 @@ def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
         because = because or (
             f"Stood at {percent(likely)} before the repair." if likely >= WORTH_SAYING else ""
         )
-        found.append(CauseState(key, shape, said.get(key, "open"), because))
-    return tuple(found)
+        causes.append(CauseState(key, shape, said.get(key, "open"), because))
+    return tuple(causes)
 
 
 def soot_says(assessed: Assessed) -> str:
@@ -68,7 +68,7 @@ def soot_says(assessed: Assessed) -> str:
     causes = soot_causes(assessed)
     if not causes:
         return ""
-    found, unasked = [c for c in causes if c.state == "found"], [c for c in causes if c.state == "open"]
-    named = ", ".join(f"{inside(c.shape.title)}, {c.shape.why}" for c in found)
-    says = f"What made the soot: {named}." if found else "What made the soot: none found."
+    open_causes, unasked = [c for c in causes if c.state == "found"], [c for c in causes if c.state == "open"]
+    named = ", ".join(f"{inside(c.shape.title)}, {c.shape.why}" for c in open_causes)
+    says = f"What made the soot: {named}." if open_causes else "What made the soot: none found."
     return says + (f" Not asked: {', '.join(inside(c.shape.title) for c in unasked)}." if unasked else "")

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from frosty_piston.core.quantity import percent
+from frosty_piston.core.words import counted, sentence
 
 from .assessment import Assessed
 from .entries import Code, CodeScan, Complaint, Handover, Symptom
@@ -13,7 +14,7 @@ from .prove import Proof, prove
 from .work import all_done, to_do
 
 STAGES = ("arrive", "narrow", "measure", "decide", "fit", "prove")
-TITLES = {s: s.capitalize() for s in STAGES}
+TITLES = {s: sentence(s) for s in STAGES}
 LITTLE_LEFT = 0.05
 PROOF_WORDS = {"none": "", "on_trial": "on trial", "proven": "proven", "failed": "failed"}
 
@@ -43,10 +44,6 @@ class Standing:
         return next_step(self.assessed, self.proof, moment)
 
 
-def _count(number: int, one: str, many: str | None = None) -> str:
-    return f"{number} {one if number == 1 else many or one + 's'}"
-
-
 def standing(assessed: Assessed) -> Standing:
     """Work out where a job stands from what is on its tape."""
     job, proof = assessed.job, prove(assessed)
@@ -61,13 +58,13 @@ def standing(assessed: Assessed) -> Standing:
             filter(
                 None,
                 (
-                    _count(len(job.complaints), "symptom") if job.complaints else "",
+                    counted(len(job.complaints), "symptom") if job.complaints else "",
                     _codes_say(codes, scanned),
                 ),
             )
         ),
         "narrow": _narrow_says(assessed) if complaint else "",
-        "measure": f"{_count(len(measured), 'reading')}, {len(bad)} failed" if measured else "",
+        "measure": f"{counted(len(measured), 'reading')}, {len(bad)} failed" if measured else "",
         "decide": _decide_says(assessed),
         "fit": "fitted" if fitted else _fit_says(assessed),
         "prove": _prove_says(proof),
@@ -110,7 +107,7 @@ def _now(
 
 
 def _codes_say(codes: int, scanned: bool) -> str:
-    return _count(codes, "code") if codes else "codes read" if scanned else "no codes yet"
+    return counted(codes, "code") if codes else "codes read" if scanned else "no codes yet"
 
 
 def _narrow_says(assessed: Assessed) -> str:

@@ -219,8 +219,8 @@ class Suspicion:
 
     @cached_property
     def found_something(self) -> bool:
-        found = any(e.finding and e.outcome != e.finding.outcomes[0] for e in self.evidence)
-        return found or self.before is not None and self.before.found_something
+        something = any(e.finding and e.outcome != e.finding.outcomes[0] for e in self.evidence)
+        return something or self.before is not None and self.before.found_something
 
     @cached_property
     def sure(self) -> float | None:
@@ -275,18 +275,18 @@ class Suspicion:
     @cached_property
     def suspects(self) -> tuple[Suspect, ...]:
         """Every fault with its odds, likeliest first; `unlisted` stands last."""
-        k, found = self.knowledge, []
+        k, listed = self.knowledge, []
         for index, fault in enumerate(self.space.faults):
             pro, con = self._moved(index, fault)
             p = float(self.weighed.faults[index])
             because = self._carried_because(fault) + _because(
                 k.faults[fault].shows, pro, con, p, self.before is not None
             )
-            found.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, because))
-        found.sort(key=lambda s: (-s.probability, s.fault))
+            listed.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, because))
+        listed.sort(key=lambda s: (-s.probability, s.fault))
         pro, con = self._moved(-1, UNLISTED)
         return (
-            *found,
+            *listed,
             Suspect(
                 UNLISTED,
                 "Something not on this list",
@@ -335,14 +335,14 @@ class Suspicion:
         """Which faults explain something that was found, shape (F,). The others, there or not, are no part of
         this complaint: nothing is repaired or tested for them here. All of them, as long as nothing was
         found."""
-        found = np.zeros(len(self.space.faults), bool)
+        explained = np.zeros(len(self.space.faults), bool)
         for e in self.all_evidence:
             at = e.finding.outcomes.index(e.outcome) if e.finding else 0
             if e.finding and at:
                 for fault, row in e.finding.shows.items():
                     if fault in self.space.place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
-                        found[self.space.place[fault]] = True
-        return found if found.any() else ~found
+                        explained[self.space.place[fault]] = True
+        return explained if explained.any() else ~explained
 
     def needed(self, rows: np.ndarray) -> tuple[np.ndarray, list[tuple[str, ...]]]:
         """What each of some sets of faults needs for this complaint to be cured: the group of each, the

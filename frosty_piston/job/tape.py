@@ -8,7 +8,7 @@ from functools import cached_property
 from . import entries as e
 from .engine import EngineCard, Vehicle
 from .entries import Action, Before, Context, Deadline, Tick
-from .entries.shape import D
+from .entries.kind import D
 
 REPAIRING = ("replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in")
 CHANGES_NO_PART = "disturbed"
@@ -79,12 +79,12 @@ class Job:
     def symptoms(self) -> dict[str, e.Entry]:
         """The complaint: the latest word on each symptom before the first repair, and those first named
         since."""
-        found: dict[str, e.Entry] = {}
+        latest: dict[str, e.Entry] = {}
         for number, entries in enumerate(self.times):
             for x in entries:
-                if x.kind == "symptom" and (number == 0 or x.data.symptom not in found):
-                    found[x.data.symptom] = x
-        return found
+                if x.kind == "symptom" and (number == 0 or x.data.symptom not in latest):
+                    latest[x.data.symptom] = x
+        return latest
 
     @cached_property
     def complaints(self) -> tuple[str, ...]:
@@ -112,11 +112,11 @@ class Job:
     def acts(self) -> tuple[e.Entry, ...]:
         """What changed the vehicle, in its order: repairs, and what was merely disturbed. All name the repair
         they are."""
-        found = [
+        done = [
             x for x in self.of(Action) if x.data.repair and x.data.action in (*REPAIRING, CHANGES_NO_PART)
         ]
-        timed = all(x.at for x in found)
-        return tuple(sorted(found, key=lambda x: (x.at if timed else 0, self.position[x.id])))  # type: ignore[arg-type,return-value]
+        timed = all(x.at for x in done)
+        return tuple(sorted(done, key=lambda x: (x.at if timed else 0, self.position[x.id])))  # type: ignore[arg-type,return-value]
 
     @cached_property
     def repairs(self) -> tuple[e.Entry, ...]:
@@ -134,7 +134,7 @@ class Job:
     def time_of(self) -> dict[str, int]:
         """How many acts came before each entry. A stored code speaks of the vehicle as it was when codes were
         last cleared, whenever it is read; what went on before the visit speaks of the vehicle as it came."""
-        found: dict[str, int] = {}
+        figures: dict[str, int] = {}
         acts, cleared = self.acts, 0
         numbers = {act.id: n for n, act in enumerate(acts)}
         for x in self.live:
@@ -147,18 +147,18 @@ class Job:
                 "cleared-and-back",
             ):
                 at = min(at, cleared)
-            found[x.id] = 0 if x.kind in ALWAYS_OF_BEFORE else at
-        return found
+            figures[x.id] = 0 if x.kind in ALWAYS_OF_BEFORE else at
+        return figures
 
     @cached_property
     def times(self) -> tuple[tuple[e.Entry, ...], ...]:
         """The entries of each time: before the first act, between every two, after the last."""
         if not self.acts:
             return (self.live,)
-        found: list[list[e.Entry]] = [[] for _ in range(len(self.acts) + 1)]
+        parts: list[list[e.Entry]] = [[] for _ in range(len(self.acts) + 1)]
         for x in self.live:
-            found[self.time_of[x.id]].append(x)
-        return tuple(tuple(entries) for entries in found)
+            parts[self.time_of[x.id]].append(x)
+        return tuple(tuple(entries) for entries in parts)
 
     @cached_property
     def since_failure(self) -> tuple[e.Entry, ...]:

@@ -5,6 +5,8 @@ from functools import lru_cache
 
 import pint
 
+from frosty_piston.core.words import sign
+
 UNITS = {
     "ohm": "ohm",
     "kohm": "kiloohm",
@@ -125,6 +127,15 @@ def unit_named(text: str) -> str | None:
     return ALSO.get(text) or _LOWER.get(text.lower())
 
 
+def number(text: str) -> float:
+    """Read a plain number as typed: decimal comma or point, thousands in groups or not. Raises ValueError.
+
+    >>> number("184 200"), number("0,8")
+    (184200.0, 0.8)
+    """
+    return float(_GROUPS.sub("", text.strip()).replace(",", "."))
+
+
 def typed(text: str, unit: str, overload: bool = False) -> tuple[float | str, str]:
     """Read a figure as typed: decimal comma or point, a unit behind it or not, `OL` where the meter can show
     it.
@@ -138,17 +149,18 @@ def typed(text: str, unit: str, overload: bool = False) -> tuple[float | str, st
     if text.lower() in OVERLOAD:
         if overload:
             return "OL", unit
-        raise ValueError(f"OL cannot be read here; a figure in {unit} is wanted")
+        raise ValueError(f"OL cannot be read here; a figure in {sign(unit)} is wanted")
     match = _TYPED.match(_GROUPS.sub("", text))
     if not match:
         shown = text if len(text) <= 20 else text[:20] + "…"
         raise ValueError(
-            f"{shown!r} is no figure; write one in {unit}, as 0.8 or 0,8" + (" or OL" if overload else "")
+            f"{shown!r} is no figure; write one in {sign(unit)}, as 0.8 or 0,8"
+            + (" or OL" if overload else "")
         )
     rest = match.group(2).strip()
     got = unit if not rest else unit_named(rest)
     if got is None:
-        raise ValueError(f"{rest[:12]!r} is no unit known here; allowed: {unit} and its like")
+        raise ValueError(f"{rest[:12]!r} is no unit known here; allowed: {sign(unit)} and its like")
     if not same_kind(got, unit):
-        raise ValueError(f"{got} does not fit; this is read in {unit}")
+        raise ValueError(f"{sign(got)} does not fit; this is read in {sign(unit)}")
     return float(match.group(1).replace(",", ".")), got

@@ -9,8 +9,8 @@ from .judging import JUDGES
 from .judging.recorded import recorded
 from .judging.wiring import drives
 from .readings import Readings
+from .result import Result
 from .tape import Job
-from .verdict import Verdict
 
 
 class Verdicts:
@@ -18,9 +18,9 @@ class Verdicts:
 
     def __init__(self, job: Job, knowledge: Knowledge, entries: Iterable[e.Entry]):
         self.readings = Readings(job, knowledge, entries, self.of)
-        self._by_test: dict[str, list[Verdict]] = {}
+        self._by_test: dict[str, list[Result]] = {}
 
-    def of(self, test: str) -> list[Verdict]:
+    def of(self, test: str) -> list[Result]:
         """The verdicts on one test: by its judge, else by what its outcomes mean."""
         if test not in self._by_test:
             latest, judge = self.readings.latest(test), JUDGES.get(test)
@@ -34,7 +34,7 @@ class Verdicts:
             self._by_test[test] = impossible + judged
         return self._by_test[test]
 
-    def all(self) -> list[Verdict]:
+    def all(self) -> list[Result]:
         """Every verdict, recordings and drives with them, in the order of the entries."""
         order = {x.id: i for i, x in enumerate(self.readings.entries)}
         tests = self.readings.tests

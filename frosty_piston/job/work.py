@@ -15,11 +15,11 @@ def plan_of(option: Option) -> str:
 def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
     """What was picked, repair by repair, in the order in which it was picked."""
     job, k = assessed.job, assessed.knowledge
-    found = []
+    work = []
     for option in picked_options(job, k):
         cylinders = cylinders_of(assessed, option)
         plan = plan_state(job, k, plan_of(option), cylinders, option.shape.act)
-        found.append(
+        work.append(
             ToDo(
                 option.id,
                 option.repair,
@@ -31,7 +31,7 @@ def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
                 option.title,
             )
         )
-    return tuple(found)
+    return tuple(work)
 
 
 def all_done(assessed: Assessed) -> bool:

@@ -13,12 +13,12 @@ from frosty_piston.core.limits import Limit
 from frosty_piston.core.suspects.space import BLUR, Finding
 
 from . import shapes as s
+from .completeness import check_complete
 from .figures import Figures
 from .parts import DriveShape, Node, Part, joined, nodes_of, read_parts
 from .reader import Reader
 from .repair_shapes import ActShape, ProofPieces
 from .repairs import Option, Repair, act_of, read_repairs
-from .whole import whole
 
 HERE = Path(__file__).parent
 EPSILON = 0.003
@@ -269,7 +269,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         benches,
         {step: bench for bench, shape in benches.items() for step in shape.steps},
     )
-    whole(knowledge, r.says)
+    check_complete(knowledge, r.says)
     return knowledge
 
 
@@ -279,11 +279,11 @@ def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape]
     for name in r.many("faults"):
         system = Path(name).stem
         r.known(name, [], system, systems)
-        found = r.read(name, dict[str, s.FaultShape])
-        if twice := set(found) & set(faults):
+        read = r.read(name, dict[str, s.FaultShape])
+        if twice := set(read) & set(faults):
             raise BadKnowledge(r.says(name, [min(twice)], "the fault stands in two files"))
-        faults |= found
-        fault_system |= dict.fromkeys(found, system)
+        faults |= read
+        fault_system |= dict.fromkeys(read, system)
     for key, fault in faults.items():
         r.all_known(f"faults/{fault_system[key]}.toml", [key, "killed_by"], fault.killed_by, faults)
     return faults, fault_system
@@ -333,7 +333,7 @@ def _findings(
     faults: dict[str, s.FaultShape],
     nodes: dict[str, Node],
 ) -> dict[str, list[TestFinding]]:
-    found: dict[str, list[TestFinding]] = {}
+    findings: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):
         for test, given in r.read(name, dict[str, list[s.FindingShape]]).items():
             r.known(name, [test], test, tests)
@@ -352,10 +352,10 @@ def _findings(
                 general = weights.row(name, [*path, "general"], shape.outcomes, shape.general)
                 well = weights.row(name, [*path, "well"], shape.outcomes, shape.well) if shape.well else None
                 finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows, well=well)
-                found.setdefault(test, []).append(
+                findings.setdefault(test, []).append(
                     TestFinding(test, shape, finding, _lesser(weights, name, path, shape, finding), name)
                 )
-    return found
+    return findings
 
 
 def _seen(chance: float) -> np.ndarray:

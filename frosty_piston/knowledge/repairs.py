@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from frosty_piston.core.errors import BadKnowledge
+from frosty_piston.core.words import sentence
 
 from . import repair_shapes as s
 
@@ -160,8 +161,8 @@ class _Builder:
             for one in given:
                 self.r.known(name, [key, what], one, allowed)
         options = {o.id: o for o in self._options(name, key, shape, kind)}
-        for what, found in (("options", options), ("a work plan", steps)):
-            if not found:
+        for what, known in (("options", options), ("a work plan", steps)):
+            if not known:
                 raise BadKnowledge(
                     self.r.says(name, [key], f"the repair has no {what.removeprefix('a ')}: give it {what}")
                 )
@@ -172,7 +173,7 @@ class _Builder:
     def _steps(
         self, name: str, key: str, given: list[str | s.StepShape], part: str
     ) -> tuple[s.StepShape, ...]:
-        found = []
+        steps = []
         for step in given:
             if isinstance(step, str):
                 self.r.known(name, [key, "steps"], step, self.pieces)
@@ -182,15 +183,15 @@ class _Builder:
                 self.r.known(name, [key, step.id], one, self.known["cautions"])
             if step.torque:
                 self.r.known(name, [key, step.id, "torque"], step.torque, self.known["figures"])
-            found.append(step)
-        ids = [x.id for x in found]
+            steps.append(step)
+        ids = [x.id for x in steps]
         if len(set(ids)) < len(ids):
             raise BadKnowledge(
                 self.r.says(
                     name, [key], f"the step {next(i for i in ids if ids.count(i) > 1)!r} stands twice"
                 )
             )
-        return tuple(x.model_copy(update={"refits": [t for t in x.refits if t in ids]}) for x in found)
+        return tuple(x.model_copy(update={"refits": [t for t in x.refits if t in ids]}) for x in steps)
 
     def _compare(self, name: str, key: str, row: str | s.CompareShape) -> s.CompareShape:
         if isinstance(row, s.CompareShape):
@@ -204,14 +205,14 @@ class _Builder:
             self.r.known(name, [key, "kind_options"], one, kind.options)
         taken = {o: x for o, x in kind.options.items() if not own or o in shape.kind_options}
         words = {"{part}": shape.parts_word or shape.part}
-        words["{Part}"] = words["{part}"][:1].upper() + words["{part}"][1:]
-        found = []
+        words["{Part}"] = sentence(words["{part}"])
+        options = []
         for option, x in (own | taken).items():
             title = x.title
             for word, says in words.items():
                 title = title.replace(word, says)
-            found.append(self._option(name, key, shape, option, x.model_copy(update={"title": title})))
-        return found
+            options.append(self._option(name, key, shape, option, x.model_copy(update={"title": title})))
+        return options
 
     def _option(self, name: str, key: str, shape: s.RepairShape, option: str, x: s.OptionShape) -> Option:
         repairs = tuple(dict.fromkeys([key, *x.also, *shape.also.get(x.act, [])]))

@@ -31,20 +31,20 @@ def _written(rng: np.random.Generator, t: np.ndarray, *rows: tuple[np.ndarray, f
     if rng.random() < 0.25:
         gone = float(rng.uniform(t[0], t[-1] - 2))
         kept = ~((at > gone) & (at < gone + rng.uniform(0.5, 1.5)))
-    found = []
+    signals = []
     for row, noise, grain in rows:
         source = np.floor(at / 0.5) * 0.5 if rng.random() < 0.2 and rate > 2 else at
         values = np.interp(source, t, row) + rng.normal(0, noise, len(at))
-        found.append(Signal(at[kept], (np.round(values / grain) * grain)[kept]))
-    return found
+        signals.append(Signal(at[kept], (np.round(values / grain) * grain)[kept]))
+    return signals
 
 
 def _lag(want: np.ndarray, tau: float, step: float) -> np.ndarray:
-    found, at = np.empty(len(want)), float(want[0])
+    values, at = np.empty(len(want)), float(want[0])
     for i, w in enumerate(want):
         at += (w - at) * min(1.0, step / tau)
-        found[i] = at
-    return found
+        values[i] = at
+    return values
 
 
 def pull_recording(seed: int, fault: str) -> dict[str, Signal]:
@@ -173,7 +173,7 @@ def bypass_recording(seed: int, fault: str) -> dict[str, Signal]:
 
 
 def rev_recording(seed: int, fault: str) -> dict[str, Signal]:
-    """From idle to the governor: speed in rpm. A choked manifold hangs near 2,000."""
+    """From idle to the governor: speed in rpm. A choked manifold hangs near 2 000."""
     rng, step = _rng(seed, REVS, fault), 0.02
     t = np.arange(0, 14, step)
     pace = np.full(len(t), float(rng.uniform(650, 850)))

@@ -522,7 +522,7 @@ def finished(now: datetime) -> dict[str, Any]:
         repair="glow_plugs",
         step="cold_start",
         result="pass",
-        reason="fired on the first turn at -9 degC",
+        reason="fired on the first turn at -9 °C",
     )
     tape.add("handover", to="Hut warden", note="A longer drive once a week")
     return job_file("demo-hut-bus", "Hut supply bus, hard start", 4, tape)

@@ -162,10 +162,10 @@ class Recordings:
             return [_info(row) for row in rows]
 
     def info(self, job_id: str, trace_id: str) -> TraceInfo:
-        found = next((t for t in self.of_job(job_id) if t.id == trace_id), None)
-        if found is None:
+        trace = next((t for t in self.of_job(job_id) if t.id == trace_id), None)
+        if trace is None:
             raise NotHere("There is no such recording on this job.")
-        return found
+        return trace
 
     def signals(self, job_id: str, trace_id: str) -> dict[str, Signal]:
         """The channels of a recording with their samples. Raises NotHere."""
@@ -177,12 +177,12 @@ class Recordings:
             row = session.get(TraceRow, trace_id)
             if row is None or row.job_id != job_id:
                 raise NotHere("There is no such recording on this job.")
-            found = unpacked(row.data)
+            signals = unpacked(row.data)
         with self._lock:
-            self._read[trace_id] = found
+            self._read[trace_id] = signals
             while len(self._read) > KEPT_IN_MEMORY:
                 self._read.popitem(last=False)
-        return found
+        return signals
 
     def remembered(self, question: Hashable, answer: Callable[[], A]) -> A:
         """What was asked of a recording, answered once: its samples never change. `question` names everything
@@ -191,12 +191,12 @@ class Recordings:
             if question in self._answers:
                 self._answers.move_to_end(question)
                 return self._answers[question]
-        found = answer()
+        answered = answer()
         with self._lock:
-            self._answers[question] = found
+            self._answers[question] = answered
             while len(self._answers) > ANSWERS_IN_MEMORY:
                 self._answers.popitem(last=False)
-        return found
+        return answered
 
     def layout(self, signature: str) -> dict[str, Any]:
         """The map that was kept for a layout: by column name its channel and unit."""

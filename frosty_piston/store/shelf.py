@@ -7,7 +7,7 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Fault, NotHere
-from frosty_piston.job.own import LEAST_TIMES, MOST_TIMES, Own, OwnCode, Pattern
+from frosty_piston.job.experience import LEAST_TIMES, MOST_TIMES, Experience, OwnCode, Pattern
 from frosty_piston.knowledge import Knowledge
 
 from .tables import OwnCodeRow, PatternRow, SettingRow
@@ -30,11 +30,11 @@ class Shelf:
     def __init__(self, engine: Engine, knowledge: Knowledge, changed: Callable[[str | None], None]):
         self.engine, self.knowledge, self._changed = engine, knowledge, changed
         self._writing = engine.execution_options(writing=True)
-        self._own: Own | None = None
+        self._experience: Experience | None = None
 
     @property
-    def own(self) -> Own:
-        if self._own is None:
+    def experience(self) -> Experience:
+        if self._experience is None:
             with Session(self.engine) as session:
                 patterns = tuple(
                     _pattern(r)
@@ -47,11 +47,11 @@ class Shelf:
                     for r in session.scalars(select(OwnCodeRow).order_by(OwnCodeRow.code))
                 }
                 row = session.get(SettingRow, LACKING)
-            self._own = Own(patterns, codes, frozenset(row.value["tools"] if row else ()))
-        return self._own
+            self._experience = Experience(patterns, codes, frozenset(row.value["tools"] if row else ()))
+        return self._experience
 
     def _touched(self, engine: str | None) -> None:
-        self._own = None
+        self._experience = None
         self._changed(engine)
 
     def ended_patterns(self) -> list[tuple[Pattern, str, datetime]]:
@@ -146,7 +146,7 @@ class Shelf:
     def lack(self, tools: Iterable[str]) -> None:
         """Say which tools this workshop does not have."""
         names = sorted(set(tools) & set(self.knowledge.tools))
-        if self.own.lacking == frozenset(names):
+        if self.experience.lacking == frozenset(names):
             return
         with Session(self._writing) as session, session.begin():
             session.merge(SettingRow(key=LACKING, value={"tools": names}))

@@ -1,509 +1,70 @@
-"""The workshop: jobs, their tapes, vehicles and cards, read and written whole."""
+"""The workshop: everything that is kept, each kind in a keeper of its own, on one database."""
 
-import json
-from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
-from threading import Lock
-from typing import Any
-from uuid import uuid4
 
-from sqlalchemy import Engine, func, insert, select, update
-from sqlalchemy.orm import Session
+from sqlalchemy import Engine
 
 from frosty_piston import __version__
-from frosty_piston.core.errors import BadInput, Conflict, NotHere
-from frosty_piston.core.quantity import percent
-from frosty_piston.job import jobfile
-from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.check import Checker, kept
-from frosty_piston.job.decide import Prices
-from frosty_piston.job.engine import EngineCard, Vehicle
-from frosty_piston.job.entries import Entry, Tick
-from frosty_piston.job.next_step import wait_says
-from frosty_piston.job.prove import running_wait
-from frosty_piston.job.stages import Standing, standing
-from frosty_piston.job.tape import Job
+from frosty_piston.core.traces import Signal
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .database import open_database
+from .garage import Garage
+from .moments import stamp
 from .recordings import Recordings
+from .settings import Settings
 from .shelf import Shelf
-from .tables import EngineCardRow, EntryRow, JobRow, PersonRow, SettingRow, VehicleRow
-
-CACHED_JOBS, MOST_THOUGHT_AGAIN = 64, 60
-UNNAMED_VEHICLE, UNNAMED_ENGINE = (model.model_fields["name"].default for model in (Vehicle, EngineCard))
-
-
-def now() -> datetime:
-    return datetime.now(UTC)
-
-
-def stamp(at: datetime) -> str:
-    return at.astimezone(UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
-
-
-@dataclass(frozen=True)
-class JobRecord:
-    """A job as it stands: its state thought through, its head as given, and when each entry was written."""
-
-    revision: int
-    assessed: Assessed
-    standing: Standing
-    head: dict[str, Any]
-    vehicle_id: int | None
-    written: dict[str, datetime]
-
-    @property
-    def job(self) -> Job:
-        return self.assessed.job
-
-
-@dataclass(frozen=True)
-class Written:
-    """What a write did: the entries that were new, and whether everything was known already."""
-
-    new: tuple[str, ...]
-    known: tuple[str, ...]
+from .tapes import JobRecord, Tapes, Written
+from .yard import Yard
 
 
 class Workshop:
-    """All that is kept. Safe to use from several threads; every write is one transaction."""
+    """All that is kept: jobs and their tapes, vehicles and cards, settings and people, recordings, own
+    experience."""
 
     def __init__(self, engine: Engine, knowledge: Knowledge | None = None):
         self.engine = engine
         self.knowledge = knowledge or load_knowledge()
-        self._writing = engine.execution_options(writing=True)
-        self._cache: OrderedDict[str, JobRecord] = OrderedDict()
-        self._lock = Lock()
-        self._people: list[str] | None = None
+        self.shelf = Shelf(engine, self.knowledge, self._experience_changed)
+        self.tapes = Tapes(engine, self.knowledge, lambda: self.shelf.experience)
+        self.garage, self.settings, self.yard = Garage(engine), Settings(engine), Yard(engine)
         self.recordings = Recordings(engine)
-        self.shelf = Shelf(engine, self.knowledge, self._own_changed)
+
+    def _experience_changed(self, engine: str | None) -> None:
+        self.tapes.think_again(engine)
 
     def reckon_anew(self) -> None:
         """After a new version of the program: what the lists show of open jobs is worked out again."""
-        if self.setting("reckoned").get("by") != __version__:
-            self._own_changed(None)
-            self.save_setting("reckoned", {"by": __version__})
+        if self.settings.get("reckoned").get("by") != __version__:
+            self.tapes.think_again(None)
+            self.settings.save("reckoned", {"by": __version__})
+
+    def bring_in(
+        self,
+        job_id: str,
+        attachment_id: str,
+        name: str,
+        signals: Mapping[str, Signal],
+        columns: Mapping[str, str],
+        units: Mapping[str, str],
+        by: str | None,
+        at: datetime | None = None,
+    ) -> str:
+        """Keep the channels of a file that was kept before, and put the recording on the job's tape, once.
+        `columns`, `units`: of each channel the name of its column and its unit. Answers the id of its entry."""
+        trace_id = f"rec-{attachment_id}"
+        self.recordings.add(trace_id, job_id, attachment_id, name, signals, columns, units)
+        if all(x.id != trace_id for x in self.tapes.job(job_id).job.tape):
+            channels = {channel: columns[channel][:200] or channel for channel in signals}
+            entry = {"id": trace_id, "kind": "trace", "data": {"channels": channels, "file": name[:200]}}
+            self.tapes.write(job_id, [entry if at is None else {**entry, "at": stamp(at)}], by)
+        return trace_id
 
     def close(self) -> None:
         self.engine.dispose()
-
-    def forget(self) -> None:
-        """Drop what is held in memory; the next look reads the file again."""
-        with self._lock:
-            self._cache.clear()
-
-    def _own_changed(self, engine: str | None) -> None:
-        """The workshop's own experience changed: think the open jobs it may touch through again, those of the
-        yard first."""
-        self.forget()
-        open_jobs = (
-            select(JobRow)
-            .where(JobRow.closed.is_(False))
-            .order_by(JobRow.opened_at.desc())
-            .limit(MOST_THOUGHT_AGAIN)
-        )
-        with Session(self._writing) as session, session.begin():
-            for row in session.scalars(open_jobs):
-                if engine is None or row.engine.get("name") == engine:
-                    self._index(row, self._load(session, row))
-
-    # jobs
-
-    def new_job(
-        self,
-        title: str = "New job",
-        vehicle: dict[str, Any] | None = None,
-        engine: dict[str, Any] | None = None,
-        vehicle_id: int | None = None,
-        job_id: str | None = None,
-        opened_at: datetime | None = None,
-    ) -> str:
-        """Open a job; with a job_id that is known already, answer that one."""
-        job_id = job_id or str(uuid4())
-        opened = opened_at or now()
-        head = {"id": job_id, "title": title, "opened_at": stamp(opened)}
-        with Session(self._writing) as session, session.begin():
-            if session.get(JobRow, job_id) is None:
-                session.add(
-                    JobRow(
-                        id=job_id,
-                        head=head,
-                        vehicle=vehicle or {"name": UNNAMED_VEHICLE},
-                        engine=engine or {"name": UNNAMED_ENGINE},
-                        vehicle_id=vehicle_id,
-                        opened_at=opened,
-                        title=title,
-                        vehicle_name=(vehicle or {"name": UNNAMED_VEHICLE})["name"],
-                        next_step="Write down the complaint",
-                    )
-                )
-        return job_id
-
-    def import_file(self, data: bytes) -> tuple[str, bool]:
-        return self.add_file(jobfile.read(data, self.knowledge))
-
-    def add_file(self, file: jobfile.JobFile) -> tuple[str, bool]:
-        """Keep a job file. The same file again is the same job; another tape under the same id is a
-        Conflict."""
-        job_id = file.head.id or str(uuid4())
-        raw = file.raw
-        head = {**raw["job"], "id": job_id}
-        with Session(self._writing) as session, session.begin():
-            if session.get(JobRow, job_id) is not None:
-                given = {key: part for key, part in raw.items() if key != "chain"}
-                if jobfile.canonical(self._export(session, job_id)) == jobfile.canonical(
-                    {**given, "job": head}
-                ):
-                    return job_id, False
-                raise Conflict(
-                    f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its"
-                    " entries, or give the file another id."
-                )
-            opened = file.head.opened_at or now()
-            row = JobRow(
-                id=job_id,
-                head=head,
-                vehicle=raw["vehicle"],
-                engine=raw["engine"],
-                opened_at=opened,
-                title=file.head.title,
-                vehicle_name=file.vehicle.name,
-                revision=1,
-            )
-            row.vehicle_id = session.scalar(select(VehicleRow.id).where(VehicleRow.name == file.vehicle.name))
-            session.add(row)
-            session.flush()
-            written = now()
-            if file.entries:
-                session.execute(
-                    insert(EntryRow),
-                    [
-                        {
-                            "job_id": job_id,
-                            "id": e["id"],
-                            "raw": json.dumps(e, ensure_ascii=False),
-                            "written_at": written,
-                        }
-                        for e in raw["entries"]
-                    ],
-                )
-            record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
-            self._index(row, record)
-        self._keep(job_id, record)
-        return job_id, True
-
-    def export(self, job_id: str) -> dict[str, Any]:
-        with Session(self.engine) as session:
-            return self._export(session, job_id)
-
-    def _export(self, session: Session, job_id: str) -> dict[str, Any]:
-        row = session.get(JobRow, job_id)
-        if row is None:
-            raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-        raws = session.scalars(select(EntryRow.raw).where(EntryRow.job_id == job_id).order_by(EntryRow.seq))
-        return {
-            "format": jobfile.FORMAT,
-            "version": jobfile.VERSION,
-            "job": row.head,
-            "vehicle": row.vehicle,
-            "engine": row.engine,
-            "entries": [json.loads(r) for r in raws],
-        }
-
-    def job(self, job_id: str) -> JobRecord:
-        """The job as it stands now. Raises NotHere."""
-        with Session(self.engine) as session:
-            row = session.get(JobRow, job_id)
-            if row is None:
-                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-            return self._load(session, row)
-
-    def _load(self, session: Session, row: JobRow) -> JobRecord:
-        cached = self._cache.get(row.id)
-        if cached and cached.revision == row.revision:
-            return cached
-        rows = session.execute(
-            select(EntryRow.raw, EntryRow.id, EntryRow.written_at)
-            .where(EntryRow.job_id == row.id)
-            .order_by(EntryRow.seq)
-        ).all()
-        record = self._record(
-            row, tuple(kept(json.loads(raw)) for raw, _, _ in rows), {i: _utc(at) for _, i, at in rows}
-        )
-        self._keep(row.id, record)
-        return record
-
-    def _record(
-        self,
-        row: JobRow,
-        tape: tuple[Entry, ...],
-        written: dict[str, datetime],
-        earlier: JobRecord | None = None,
-    ) -> JobRecord:
-        job = Job(
-            row.id,
-            row.title,
-            Vehicle.model_validate(row.vehicle),
-            EngineCard.model_validate(row.engine),
-            tape,
-            _utc(row.opened_at),
-        )
-        assessed = Assessed(job, self.knowledge, self.shelf.own)
-        if earlier is not None:
-            assessed.go_on_from(earlier.assessed)
-        return JobRecord(row.revision or 0, assessed, standing(assessed), row.head, row.vehicle_id, written)
-
-    def _keep(self, job_id: str, record: JobRecord) -> None:
-        with self._lock:
-            self._cache[job_id] = record
-            self._cache.move_to_end(job_id)
-            while len(self._cache) > CACHED_JOBS:
-                self._cache.popitem(last=False)
-
-    def write(self, job_id: str, raws: list[Any], by: str | None = None, asks_ticks: bool = False) -> Written:
-        """Write entries on a job's tape, all or none. An id that is known with the same content is passed
-        over. `asks_ticks`: whether what can hurt somebody wants its caution ticked.
-
-        Raises BadInput with every fault, Conflict for a known id with other content, NotHere.
-        """
-        at = now()
-        with Session(self._writing) as session, session.begin():
-            row = session.get(JobRow, job_id)
-            if row is None:
-                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-            record = self._load(session, row)
-            known = {e.id for e in record.job.tape}
-            ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
-            checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked)
-            fresh: list[tuple[Entry, dict[str, Any]]] = []
-            old: list[str] = []
-            for index, raw in enumerate(raws):
-                path = f"entries[{index}]"
-                if isinstance(raw, dict) and isinstance(raw.get("id"), str) and raw["id"] in known:
-                    written = json.loads(
-                        session.scalar(
-                            select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == raw["id"])
-                        )
-                        or "{}"
-                    )
-                    if not _same(written, raw):
-                        raise Conflict(
-                            f"{path}.id: an entry {raw['id']!r} is already on this tape with other content"
-                        )
-                    old.append(raw["id"])
-                    continue
-                whole = (
-                    {"at": stamp(at), **({"by": by} if by else {}), **raw} if isinstance(raw, dict) else raw
-                )
-                if entry := checker.entry(whole, path):
-                    fresh.append((entry, whole))
-            if checker.faults:
-                raise BadInput(checker.faults)
-            if not fresh:
-                return Written((), tuple(old))
-            session.execute(
-                insert(EntryRow),
-                [
-                    {"job_id": job_id, "id": e.id, "raw": json.dumps(w, ensure_ascii=False), "written_at": at}
-                    for e, w in fresh
-                ],
-            )
-            row.revision += 1
-            record = self._record(
-                row,
-                (*record.job.tape, *(e for e, _ in fresh)),
-                {**record.written, **{e.id: at for e, _ in fresh}},
-                record,
-            )
-            self._index(row, record)
-        self._keep(job_id, record)
-        return Written(tuple(e.id for e, _ in fresh), tuple(old))
-
-    def _index(self, row: JobRow, record: JobRecord) -> None:
-        """Update the columns the yard is served from."""
-        s, job = record.standing, record.job
-        row.stage, row.next_step, row.status, row.closed = (
-            s.now,
-            s.after_waits.does[:200],
-            s.proof.status,
-            s.closed,
-        )
-        row.next_where = s.after_waits.where
-        top = record.assessed.suspicion.suspects[0]
-        row.suspect = (
-            f"{top.title}, {percent(top.probability)}" if record.assessed.evidence and not job.repairs else ""
-        )
-        wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
-        row.waiting_for, row.waiting_until = (
-            (wait_says(wait.data.wait, wait.data.what)[:200], wait.data.until) if wait else (None, None)
-        )
-        deadline = job.deadline
-        row.deadline = deadline.data.until if deadline else None
-
-    def change_head(
-        self,
-        job_id: str,
-        title: str | None = None,
-        vehicle: dict[str, Any] | None = None,
-        engine: dict[str, Any] | None = None,
-        vehicle_id: int | None = None,
-    ) -> None:
-        """Change a job's title, vehicle or engine card, as checked by the caller; the yard follows."""
-        with Session(self._writing) as session, session.begin():
-            row = session.get(JobRow, job_id)
-            if row is None:
-                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-            record = self._load(session, row)
-            if title:
-                row.title, row.head = title, {**row.head, "title": title}
-            if vehicle is not None:
-                row.vehicle, row.vehicle_name = vehicle, vehicle["name"]
-            if engine is not None:
-                row.engine = engine
-            if vehicle_id is not None:
-                row.vehicle_id = vehicle_id
-            row.revision += 1
-            record = self._record(row, record.job.tape, record.written)
-            self._index(row, record)
-        self._keep(job_id, record)
-
-    def yard(self, closed: bool = False, limit: int = 60) -> list[JobRow]:
-        """The jobs of the yard: what can be worked on now first, then by deadline, then by the end of the
-        wait."""
-        waiting = func.coalesce(JobRow.waiting_until > now(), False)
-        with Session(self.engine) as session:
-            order = (
-                (JobRow.opened_at.desc(),)
-                if closed
-                else (
-                    waiting,
-                    JobRow.deadline.is_(None),
-                    JobRow.deadline,
-                    JobRow.waiting_until,
-                    JobRow.opened_at,
-                )
-            )
-            rows = list(
-                session.scalars(select(JobRow).where(JobRow.closed == closed).order_by(*order).limit(limit))
-            )
-            session.expunge_all()
-        return rows
-
-    def count_jobs(self, closed: bool = False) -> int:
-        with Session(self.engine) as session:
-            return (
-                session.scalar(select(func.count()).select_from(JobRow).where(JobRow.closed == closed)) or 0
-            )
-
-    def find_jobs(self, words: list[str], most: int) -> list[JobRow]:
-        """Jobs whose title or vehicle holds every word, newest first."""
-        wanted = [
-            func.lower(JobRow.title + " " + JobRow.vehicle_name).contains(w, autoescape=True) for w in words
-        ]
-        with Session(self.engine) as session:
-            rows = list(
-                session.scalars(select(JobRow).where(*wanted).order_by(JobRow.opened_at.desc()).limit(most))
-            )
-            session.expunge_all()
-        return rows
-
-    def visits(self, vehicle_id: int | None, but: str) -> list[JobRow]:
-        """Earlier jobs of the same vehicle, newest first."""
-        if vehicle_id is None:
-            return []
-        with Session(self.engine) as session:
-            rows = list(
-                session.scalars(
-                    select(JobRow)
-                    .where(JobRow.vehicle_id == vehicle_id, JobRow.id != but)
-                    .order_by(JobRow.opened_at.desc())
-                    .limit(10)
-                )
-            )
-            session.expunge_all()
-        return rows
-
-    # cards, vehicles, people, settings
-
-    def cards(self) -> list[tuple[int, EngineCard]]:
-        with Session(self.engine) as session:
-            return [
-                (r.id, EngineCard.model_validate(r.data))
-                for r in session.scalars(select(EngineCardRow).order_by(EngineCardRow.name))
-            ]
-
-    def save_card(self, data: dict[str, Any]) -> int:
-        with Session(self._writing) as session, session.begin():
-            row = session.scalar(
-                select(EngineCardRow).where(EngineCardRow.name == data["name"])
-            ) or EngineCardRow(name=data["name"])
-            row.data = data
-            session.add(row)
-            session.flush()
-            return row.id
-
-    def vehicles(self) -> list[VehicleRow]:
-        with Session(self.engine) as session:
-            rows = list(session.scalars(select(VehicleRow).order_by(VehicleRow.name)))
-            session.expunge_all()
-        return rows
-
-    def save_vehicle(self, data: dict[str, Any], card_id: int | None) -> int:
-        with Session(self._writing) as session, session.begin():
-            row = session.scalar(select(VehicleRow).where(VehicleRow.name == data["name"])) or VehicleRow(
-                name=data["name"]
-            )
-            row.data, row.engine_card_id = data, card_id if card_id is not None else row.engine_card_id
-            session.add(row)
-            session.flush()
-            return row.id
-
-    def people(self) -> list[str]:
-        if self._people is None:
-            with Session(self.engine) as session:
-                self._people = list(session.scalars(select(PersonRow.name).order_by(PersonRow.name)))
-        return self._people
-
-    def add_person(self, name: str) -> None:
-        with Session(self._writing) as session, session.begin():
-            if session.scalar(select(PersonRow).where(PersonRow.name == name)) is None:
-                session.add(PersonRow(name=name))
-        self._people = None
-
-    def setting(self, key: str) -> dict[str, Any]:
-        with Session(self.engine) as session:
-            row = session.get(SettingRow, key)
-            return row.value if row else {}
-
-    def save_setting(self, key: str, value: dict[str, Any]) -> None:
-        with Session(self._writing) as session, session.begin():
-            if (
-                session.execute(update(SettingRow).where(SettingRow.key == key).values(value=value)).rowcount
-                == 0
-            ):
-                session.add(SettingRow(key=key, value=value))
-
-    def prices(self) -> Prices:
-        s = self.setting("prices")
-        return Prices(
-            int(s.get("rate", Prices.rate)),
-            float(s.get("tax_percent", Prices.tax_percent)),
-            str(s.get("currency", Prices.currency)),
-        )
-
-
-def _utc(at: datetime) -> datetime:
-    return at if at.tzinfo else at.replace(tzinfo=UTC)
-
-
-def _same(kept: dict[str, Any], sent: dict[str, Any]) -> bool:
-    """The same entry, whether or not the sender left out the time and name that were filled in for it."""
-    return {**kept} == {**{k: kept[k] for k in ("at", "by") if k in kept}, **sent}
 
 
 @contextmanager
@@ -515,3 +76,6 @@ def open_workshop(folder: Path, knowledge: Knowledge | None = None) -> Iterator[
         yield workshop
     finally:
         workshop.close()
+
+
+__all__ = ["JobRecord", "Workshop", "Written", "open_workshop"]

@@ -12,7 +12,7 @@ from frosty_piston.job import jobfile
 from frosty_piston.job.answer import answer
 from frosty_piston.job.schema import job_file_schema
 
-from .given import GivenWorkshop, read_body
+from .dependencies import GivenWorkshop, read_body
 
 router = APIRouter(prefix="/api/v1")
 MOST_ENTRIES = 5000
@@ -21,14 +21,14 @@ MOST_ENTRIES = 5000
 @router.post("/jobs", status_code=201)
 async def add_job(request: Request, workshop: GivenWorkshop) -> JSONResponse:
     body = await read_body(request)
-    job_id, new = await run_in_threadpool(workshop.import_file, body)
+    job_id, new = await run_in_threadpool(workshop.tapes.import_file, body)
     return JSONResponse({"id": job_id}, 201 if new else 200, headers={"Location": f"/api/v1/jobs/{job_id}"})
 
 
 @router.get("/jobs/{job_id}")
 def get_job(job_id: str, workshop: GivenWorkshop) -> Response:
     return Response(
-        jobfile.canonical(workshop.export(job_id)),
+        jobfile.canonical(workshop.tapes.export(job_id)),
         media_type="application/json",
         headers={"Content-Disposition": f'inline; filename="{job_id}.fpjob.json"'},
     )
@@ -45,7 +45,7 @@ async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) ->
             raise BadInput("no entry was sent; send one entry or a list of entries")
         if len(raws) > MOST_ENTRIES:
             raise BadInput(f"{len(raws)} entries at once; at most {MOST_ENTRIES}")
-        written = workshop.write(job_id, raws, asks_ticks=True)
+        written = workshop.tapes.write(job_id, raws, asks_ticks=True)
         return JSONResponse(
             {"written": list(written.new), "known": list(written.known)}, 201 if written.new else 200
         )
@@ -55,7 +55,7 @@ async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) ->
 
 @router.get("/jobs/{job_id}/assessment")
 def get_assessment(job_id: str, workshop: GivenWorkshop) -> Response:
-    result = answer(workshop.job(job_id).assessed, workshop.prices())
+    result = answer(workshop.tapes.job(job_id).assessed, workshop.settings.prices())
     return Response(json.dumps(result, ensure_ascii=False, indent=2), media_type="application/json")
 
 

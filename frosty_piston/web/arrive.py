@@ -9,14 +9,16 @@ from fastapi.responses import Response
 from frosty_piston.core.codes import STATUSES, decode, read_block
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import exact
+from frosty_piston.core.words import sign
 from frosty_piston.job.entries import Before, Code, CodeClear, CodeScan, Complaint, Entry, Lamp
 from frosty_piston.job.proof_evidence import returns_of
 from frosty_piston.job.units import typed
-from frosty_piston.store.workshop import JobRecord, Workshop, stamp
+from frosty_piston.store.moments import stamp
+from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import vehicle
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import job_page
 
@@ -48,7 +50,7 @@ def _as_typed(entry: Entry | None, unit: str) -> str:
     """A condition as it was given, with its unit when that is not the field's own."""
     if entry is None:
         return ""
-    return exact(entry.data.value) + ("" if entry.data.unit == unit else f" {entry.data.unit}")
+    return exact(entry.data.value) + ("" if entry.data.unit == unit else f" {sign(entry.data.unit)}")
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
@@ -88,7 +90,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "deadline": job.deadline,
         "scanned": job.last(CodeScan),
         "cleared": job.last(CodeClear),
-        "visits": workshop.visits(record.vehicle_id, job.id),
+        "visits": workshop.yard.visits(record.vehicle_id, job.id),
         "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
     }
 
@@ -155,8 +157,8 @@ def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     module, text = form.text("module", 80), form.text("text", 400)
     if given:
         try:
-            found = decode(given)
-            given = found.code + (f"-{found.fault_type}" if found.fault_type else "")
+            decoded = decode(given)
+            given = decoded.code + (f"-{decoded.fault_type}" if decoded.fault_type else "")
         except ValueError as error:
             form.wrong("code", str(error))
     form.done()
@@ -171,8 +173,8 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     elif len(text) > MOST_BLOCK:
         form.wrong("block", f"{len(text)} signs; at most {MOST_BLOCK} at once")
     form.done()
-    found = read_block(text)
-    if not found.codes:
+    read = read_block(text)
+    if not read.codes:
         form.wrong("block", "no code was found in it; a code looks like P0671 or P0671-13")
     form.done()
     module = form.text("module", 80)
@@ -186,13 +188,13 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
             },
             str(i),
         )
-        for i, c in enumerate(found.codes)
+        for i, c in enumerate(read.codes)
     ]
     entries.append(form.entry("code_scan", {"module": module or "all"}, "scan"))
-    mended = [c.code for c in found.codes if c.mended]
-    if found.not_understood:
+    mended = [c.code for c in read.codes if c.mended]
+    if read.not_understood:
         lines = "".join(
-            c for c in "; ".join(found.not_understood)[:2000] if c >= " " and not "\ud800" <= c <= "\udfff"
+            c for c in "; ".join(read.not_understood)[:2000] if c >= " " and not "\ud800" <= c <= "\udfff"
         )
         entries.append(
             form.entry("note", {"text": f"Pasted with the codes, not understood: {lines}"}, "rest")
@@ -275,7 +277,7 @@ FORMS = {
 
 @router.get("/jobs/{job_id}/arrive")
 def arrive(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "arrive", WORK, show(record, workshop))
 
 

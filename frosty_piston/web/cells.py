@@ -6,11 +6,12 @@ from uuid import uuid4
 
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.core.quantity import exact
+from frosty_piston.core.words import sign
 from frosty_piston.job.entries import Conditions, Entry, Reading, Where
-from frosty_piston.job.entries.shape import out_of_reach
+from frosty_piston.job.entries.kind import out_of_reach
 from frosty_piston.job.fit import barred
+from frosty_piston.job.result import Result, where_of
 from frosty_piston.job.units import typed
-from frosty_piston.job.verdict import Verdict, where_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
@@ -48,7 +49,7 @@ class Filled:
 
     cell: Cell
     text: str
-    verdict: Verdict | None
+    verdict: Result | None
     entry: Entry | None
     earlier: int
 
@@ -64,7 +65,7 @@ def _same_conditions(entry: Entry, cell: Cell) -> bool:
 def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     """Put the latest readings and their verdicts into the cells. After a repair they are empty again, with
     what was read before beside them."""
-    found = []
+    filled = []
     verdicts = {i: v for v in record.assessed.judged[-1] for i in (v.entries if len(v.entries) == 1 else ())}
     tests, now = {c.test for c in cells}, len(record.job.times) - 1
     readings = [(x, where_of(x.data.where)) for x in record.job.of(Reading) if x.data.test in tests]
@@ -78,7 +79,7 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
         last = mine[-1] if mine else None
         if every and last is None:
             cell = replace(cell, hint=f"before: {_as_typed(every[-1], cell)}")
-        found.append(
+        filled.append(
             Filled(
                 cell,
                 _as_typed(last, cell) if last else "",
@@ -87,13 +88,13 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
                 len(mine),
             )
         )
-    return found
+    return filled
 
 
 def _as_typed(entry: Entry, cell: Cell) -> str:
     if entry.data.value == "OL":
         return "OL"
-    return exact(entry.data.value) + ("" if entry.data.unit == cell.unit else f" {entry.data.unit}")
+    return exact(entry.data.value) + ("" if entry.data.unit == cell.unit else f" {sign(entry.data.unit)}")
 
 
 def cell_of(form: Form) -> Cell:
@@ -127,18 +128,18 @@ def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
 
 def conditions_of(form: Form) -> dict[str, Any] | None:
     """The conditions a bench sends along with a cell."""
-    found: dict[str, Any] = {}
+    shown: dict[str, Any] = {}
     for name in CONDITION_FIELDS:
         text = form.raw(name)
         if name in TICKED:
             if text == "yes":
-                found[name] = True
+                shown[name] = True
             continue
         low, high = {"after_s": (0, 600), "part_c": (-60, 150), "soaked_h": (0, 1000)}[name]
         value = form.figure(name, "degC" if name == "part_c" else "", low, high)
         if value is not None:
-            found[name] = value
-    return found or None
+            shown[name] = value
+    return shown or None
 
 
 def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, Any]]:
@@ -147,7 +148,7 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
     filled = fill(record, [cell])[0]
     if not form.raw("value"):
         if filled.entry is None:
-            raise BadInput([Fault("value", f"type a figure in {cell.unit}")], form.kept)
+            raise BadInput([Fault("value", f"type a figure in {sign(cell.unit)}")], form.kept)
         return [form.entry("correction", {"corrects": filled.entry.id, "reason": "emptied in the cell"})]
     if cell.test in k.tests and (bar := barred(record.job, k, cell.test)):
         raise BadInput([Fault("value", bar)], form.kept)
@@ -174,7 +175,7 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
     ]
 
 
-def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Verdict | None:
+def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Result | None:
     """Judge what is being typed as if it stood on the tape already; nothing is written."""
     cell = cell_of(form)
     value, unit = read_value(form, cell, k)

@@ -14,11 +14,11 @@ from frosty_piston.job.entries import Consent, Warning_
 from frosty_piston.job.fit import above_ceiling, agreed, chosen, consent
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .jobform import submit
+from .links import place_link
 from .page import job_page
-from .sidezones import place_link
 
 router = APIRouter()
 WORK = "decide/_work.html"
@@ -36,7 +36,7 @@ SHOWN, LEFT_SHOWN = 4, 3
 
 def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
     """The workshop's prices; for single options what was typed for this engine card, and on this job."""
-    k, own = workshop.knowledge, workshop.setting(f"prices:{record.job.engine.name}")
+    k, own = workshop.knowledge, workshop.settings.get(f"prices:{record.job.engine.name}")
     typed = {
         option: {n: float(v) for n, v in given.items()}
         for option, given in own.items()
@@ -44,7 +44,7 @@ def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
     }
     deadline = record.job.deadline
     return replace(
-        workshop.prices(),
+        workshop.settings.prices(),
         typed={**typed, **typed_on_tape(record.job, k)},
         standstill_per_day=deadline.data.standstill_per_day if deadline else 0,
     )
@@ -196,7 +196,7 @@ def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     given = {name: value for name, value in given.items() if value is not None}
     if record.job.engine.name != "Engine not named":
         key = f"prices:{record.job.engine.name}"
-        workshop.save_setting(key, {**workshop.setting(key), str(option): given})
+        workshop.settings.save(key, {**workshop.settings.get(key), str(option): given})
     return [form.entry("option", {"option": option, **given})]
 
 
@@ -285,7 +285,7 @@ def rates(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     rate, tax = form.money("rate", needed=True), form.figure("tax_percent", "", 0, 100, needed=True)
     currency = form.text("currency", 8, "name the currency, as kr")
     form.done()
-    workshop.save_setting("prices", {"rate": rate, "tax_percent": tax, "currency": currency})
+    workshop.settings.save("prices", {"rate": rate, "tax_percent": tax, "currency": currency})
     return []
 
 
@@ -294,7 +294,7 @@ FORMS = {"rates": rates, "price": price, "pick": pick, "consent": consent_form, 
 
 @router.get("/jobs/{job_id}/decide")
 def decide(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     view = show(record, workshop)
     return job_page(
         request, record, "decide", WORK, {**view, "grew": request.query_params.get("grew", "")[:200]}

@@ -11,8 +11,8 @@ from frosty_piston.job.failed import condemned, tests_of
 from frosty_piston.job.fit import chosen
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import job_page
 
@@ -98,7 +98,7 @@ def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
 
 
 def _cylinders(form: Form, record: JobRecord) -> list[int] | None:
-    found = []
+    named = []
     for text in filter(None, _CYLINDERS.split(form.raw("cylinders"))):
         if not text.isdigit() or not 1 <= int(text) <= record.job.cylinders:
             form.wrong(
@@ -106,13 +106,13 @@ def _cylinders(form: Form, record: JobRecord) -> list[int] | None:
                 f"{text[:12]!r} is no cylinder of this engine; 1 to {record.job.cylinders}, as 2, 4",
             )
             return None
-        found.append(int(text))
-    return found or None
+        named.append(int(text))
+    return named or None
 
 
 @router.get("/jobs/{job_id}/did")
 def did_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     asked = Form({key: [value] for key, value in request.query_params.items()})
     return job_page(request, record, "did", WORK, show(record, workshop, asked))
 

@@ -14,7 +14,7 @@ PUMP_INJECTION = ("inline_pump", "rotary_pump")
 
 
 @dataclass(frozen=True)
-class Shape:
+class PartDrawing:
     """A part as it is drawn: its symbol, its box, and where its name stands. `part` is its id on the plan."""
 
     part: str
@@ -104,7 +104,7 @@ class Bore:
 
 @dataclass(frozen=True)
 class Drawing:
-    shapes: tuple[Shape, ...]
+    shapes: tuple[PartDrawing, ...]
     pipes: tuple[Pipe, ...]
     bores: tuple[Bore, ...]
     plugs: bool
@@ -119,13 +119,13 @@ def bores(engine: EngineCard) -> list[Bore]:
     per_row = (count + 1) // 2 if two else count
     pitch = BLOCK_WIDTH / (per_row + (0.5 if two else 0.0))
     r = round(min(pitch * BORE_SHARE, MOST_BORE), 1)
-    found = []
+    row_of_bores = []
     for n in range(count):
         row, place = (n % 2, n // 2) if two else (0, n)
         x = BLOCK_LEFT + pitch * (place + 0.5 + 0.5 * row)
         y = ROW_MID + ((-1 if row == 0 else 1) * BANK_OFF[engine.arrangement or "vee"] if two else 0)
-        found.append(Bore(n + 1, round(x, 1), y, r, row == 1))
-    return found
+        row_of_bores.append(Bore(n + 1, round(x, 1), y, r, row == 1))
+    return row_of_bores
 
 
 def draw(engine: EngineCard) -> Drawing:
@@ -143,7 +143,7 @@ def draw(engine: EngineCard) -> Drawing:
         else [(left, top, width, bottom - top)]
     )
     shapes = [
-        Shape(
+        PartDrawing(
             "base_engine",
             "block",
             *box,
@@ -175,33 +175,33 @@ def draw(engine: EngineCard) -> Drawing:
     if engine.swirl_flaps not in (None, "none"):
         for b in cylinders:
             y = (log_y + 14 + b.y - b.r) / 2 if b.turned or not two else (log_y + b.y + b.r) / 2
-            shapes.append(Shape("swirl_flaps", "flap", b.x - 15, y - 4, 16, 8))
+            shapes.append(PartDrawing("swirl_flaps", "flap", b.x - 15, y - 4, 16, 8))
     return Drawing(tuple(shapes), tuple(pipes), tuple(cylinders), engine.glow != "none", in_words(engine))
 
 
-def _air(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: float) -> None:
+def _air(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], log_y: float) -> None:
     turbo = engine.turbo != "none"
-    shapes.append(Shape("air_filter", "filter", 20, 40, 100, 54, "Air filter"))
-    shapes.append(Shape("air_mass_sensor", "sensor", 152, 50, 34, 34, "Air mass", "above"))
+    shapes.append(PartDrawing("air_filter", "filter", 20, 40, 100, 54, "Air filter"))
+    shapes.append(PartDrawing("air_mass_sensor", "sensor", 152, 50, 34, 34, "Air mass", "above"))
     pipes.append(Pipe("air", "M120 67H222"))
     if turbo:
         pipes.append(Pipe("air", "M186 67H222V236"))
-        shapes.append(Shape("turbo", "wheel", 222, 214, 64, 64, "Turbo", "left", -4))
-        shapes.append(Shape("turbo", "wheel hot", 222, 304, 64, 64))
+        shapes.append(PartDrawing("turbo", "wheel", 222, 214, 64, 64, "Turbo", "left", -4))
+        shapes.append(PartDrawing("turbo", "wheel hot", 222, 304, 64, 64))
         pipes.append(Pipe("shaft", "M254 278V304"))
-        shapes.append(Shape("charge_pipes", "cooler", 360, 40, 130, 54, "Charge pipes", "above"))
+        shapes.append(PartDrawing("charge_pipes", "cooler", 360, 40, 130, 54, "Charge pipes", "above"))
         pipes.append(Pipe("charge", "M286 246H322V67H360", "charge_pipes"))
         pipes.append(Pipe("charge", "M490 67H556", "charge_pipes"))
         actuator = "can" if engine.turbo in ("vgt_vacuum", "wastegate") else "motor"
-        shapes.append(Shape("turbo_actuator", actuator, 146, 276, 40, 40, "Actuator"))
+        shapes.append(PartDrawing("turbo_actuator", actuator, 146, 276, 40, 40, "Actuator"))
         pipes.append(Pipe("rod", "M186 296H224"))
         if engine.turbo in ("vgt_vacuum", "wastegate"):
-            shapes.append(Shape("boost_solenoid", "solenoid", 326, 222, 36, 26, "Solenoid"))
+            shapes.append(PartDrawing("boost_solenoid", "solenoid", 326, 222, 36, 26, "Solenoid"))
     else:
         pipes.append(Pipe("air", "M120 67H590"))
-        shapes.append(Shape("charge_pipes", "joint", 330, 55, 24, 24, "Intake hoses"))
+        shapes.append(PartDrawing("charge_pipes", "joint", 330, 55, 24, 24, "Intake hoses"))
     if engine.inlet_flap != "none":
-        shapes.append(Shape("inlet_flap", "throttle", 554, 48, 38, 38, "Inlet flap", "above"))
+        shapes.append(PartDrawing("inlet_flap", "throttle", 554, 48, 38, 38, "Inlet flap", "above"))
     pipes.append(
         Pipe(
             "charge",
@@ -210,7 +210,7 @@ def _air(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
         )
     )
     shapes.append(
-        Shape(
+        PartDrawing(
             "intake_manifold",
             "log",
             BLOCK_LEFT,
@@ -225,7 +225,7 @@ def _air(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
     pipes.append(Pipe("charge", f"M{BLOCK_LEFT} {log_y + 7}H{BLOCK_LEFT + BLOCK_WIDTH}"))
     if log_y < 250:
         shapes.append(
-            Shape(
+            PartDrawing(
                 "manifold_pressure_sensor",
                 "sensor",
                 BLOCK_LEFT - 42,
@@ -239,14 +239,14 @@ def _air(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
         )
     else:
         shapes.append(
-            Shape("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 60, log_y - 7, 28, 28, "Pressure")
+            PartDrawing("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 60, log_y - 7, 28, 28, "Pressure")
         )
     pipes.append(Pipe("thin", f"M{BLOCK_LEFT - (14 if log_y < 250 else 32)} {log_y + 7}H{BLOCK_LEFT}"))
     if engine.intake_heater:
-        shapes.append(Shape("intake_heater", "coil", 640, 52, 40, 30, "Intake heater", "above"))
+        shapes.append(PartDrawing("intake_heater", "coil", 640, 52, 40, 30, "Intake heater", "above"))
 
 
-def _exhaust(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], logs: list[int]) -> None:
+def _exhaust(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], logs: list[int]) -> None:
     for y in logs:
         pipes.append(Pipe("exhaust", f"M{BLOCK_LEFT + BLOCK_WIDTH} {y + 7}H{BLOCK_LEFT}"))
     line = 560
@@ -265,30 +265,40 @@ def _exhaust(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], logs: l
             pipes.append(Pipe("exhaust", f"M{BLOCK_LEFT} {y + 7}H196V{line}H250"))
     x = 250
     if engine.dpf is not False or engine.scr is not False:
-        shapes.append(Shape("exhaust_temp_sensors", "probe", 246, line - 32, 20, 32, "Temperature", "above"))
+        shapes.append(
+            PartDrawing("exhaust_temp_sensors", "probe", 246, line - 32, 20, 32, "Temperature", "above")
+        )
         x = 264
         pipes.append(Pipe("exhaust", f"M250 {line}H280"))
     if engine.dpf is not False:
         pipes.append(Pipe("exhaust", f"M250 {line}H292"))
-        shapes.append(Shape("dpf", "brick", 292, line - 32, 132, 64, "Particulate filter", "below", 0, -6))
-        shapes.append(Shape("dp_sensor", "gauge", 336, line - 94, 44, 36, "Differential pressure", "above"))
+        shapes.append(
+            PartDrawing("dpf", "brick", 292, line - 32, 132, 64, "Particulate filter", "below", 0, -6)
+        )
+        shapes.append(
+            PartDrawing("dp_sensor", "gauge", 336, line - 94, 44, 36, "Differential pressure", "above")
+        )
         pipes.append(Pipe("thin", f"M342 {line - 58}V{line - 45}H302V{line - 32}"))
         pipes.append(Pipe("thin", f"M370 {line - 58}V{line - 45}H414V{line - 32}"))
         x = 424
     if engine.scr is not False:
-        shapes.append(Shape("nox_up", "probe", 472, line - 34, 22, 34, "NOx before", "below", 0, 10))
-        shapes.append(Shape("def_injector", "nozzle", 518, line - 44, 30, 44, "DEF injector", "above", 22))
-        shapes.append(Shape("scr", "brick", 584, line - 34, 146, 68, "SCR catalyst", "below", 0, -6))
-        shapes.append(Shape("nox_down", "probe", 770, line - 34, 22, 34, "NOx after", "below", 0, 10))
-        shapes.append(Shape("nox_wires", "plug", 640, line - 76, 36, 26, "NOx wires", "right"))
+        shapes.append(PartDrawing("nox_up", "probe", 472, line - 34, 22, 34, "NOx before", "below", 0, 10))
+        shapes.append(
+            PartDrawing("def_injector", "nozzle", 518, line - 44, 30, 44, "DEF injector", "above", 22)
+        )
+        shapes.append(PartDrawing("scr", "brick", 584, line - 34, 146, 68, "SCR catalyst", "below", 0, -6))
+        shapes.append(PartDrawing("nox_down", "probe", 770, line - 34, 22, 34, "NOx after", "below", 0, 10))
+        shapes.append(PartDrawing("nox_wires", "plug", 640, line - 76, 36, 26, "NOx wires", "right"))
         pipes.append(Pipe("wire", f"M483 {line - 34}V{line - 63}H640M676 {line - 63}H781V{line - 34}"))
-        shapes.append(Shape("def_pump", "pump", 872, line - 48, 48, 48, "DEF pump"))
-        shapes.append(Shape("def_tank", "tank", 966, line - 64, 110, 74, "DEF tank, cap"))
+        shapes.append(PartDrawing("def_pump", "pump", 872, line - 48, 48, 48, "DEF pump"))
+        shapes.append(PartDrawing("def_tank", "tank", 966, line - 64, 110, 74, "DEF tank, cap"))
         pipes.append(Pipe("def", f"M966 {line - 24}H920M872 {line - 24}H850V{line - 116}H533V{line - 44}"))
     pipes.append(Pipe("exhaust", f"M{x} {line}H840"))
 
 
-def _egr(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: float, logs: list[int]) -> None:
+def _egr(
+    engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], log_y: float, logs: list[int]
+) -> None:
     fitted = ["high_pressure"] if engine.egr is None else engine.egr
     if "high_pressure" in fitted:
         pipes.append(
@@ -297,15 +307,15 @@ def _egr(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
                 f"M{BLOCK_LEFT + BLOCK_WIDTH} {logs[-1] + 7}H846V{log_y + 7 if log_y < 250 else 214}H786",
             )
         )
-        shapes.append(Shape("egr_cooler", "cooler", 824, 300, 44, 76, "EGR cooler", "left", 0, 34))
+        shapes.append(PartDrawing("egr_cooler", "cooler", 824, 300, 44, 76, "EGR cooler", "left", 0, 34))
         if engine.egr_cooler_bypass not in (None, "none"):
-            shapes.append(Shape("bypass_flap", "throttle", 878, 270, 32, 32, "Bypass", "right"))
+            shapes.append(PartDrawing("bypass_flap", "throttle", 878, 270, 32, 32, "Bypass", "right"))
             pipes.append(Pipe("egr", "M846 388H894V300M894 272V264H846"))
-        shapes.append(Shape("egr_valve", "valve", 822, 220, 48, 48, "EGR valve", "above", -12))
+        shapes.append(PartDrawing("egr_valve", "valve", 822, 220, 48, 48, "EGR valve", "above", -12))
     if "low_pressure" in fitted:
         pipes.append(Pipe("egr", "M446 560V616H112V124H222"))
         shapes.append(
-            Shape(
+            PartDrawing(
                 "egr_cooler",
                 "cooler",
                 90,
@@ -319,7 +329,7 @@ def _egr(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
             )
         )
         shapes.append(
-            Shape(
+            PartDrawing(
                 "egr_valve",
                 "valve",
                 88,
@@ -333,15 +343,15 @@ def _egr(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], log_y: floa
 
 def _fuel(
     engine: EngineCard,
-    shapes: list[Shape],
+    shapes: list[PartDrawing],
     pipes: list[Pipe],
     cylinders: list[Bore],
     top: float,
     bottom: float,
     two: bool,
 ) -> None:
-    shapes.append(Shape("fuel_filter", "filter", 986, 36, 84, 52, "Fuel filter"))
-    shapes.append(Shape("lift_pump", "pump", 1000, 122, 44, 44, "Lift pump"))
+    shapes.append(PartDrawing("fuel_filter", "filter", 986, 36, 84, 52, "Fuel filter"))
+    shapes.append(PartDrawing("lift_pump", "pump", 1000, 122, 44, 44, "Lift pump"))
     pipes.append(Pipe("fuel", "M1022 88V122"))
     if engine.injection in PUMP_INJECTION or engine.injection in ("unit_injector", "hydraulic_unit"):
         name = (
@@ -352,40 +362,44 @@ def _fuel(
             else ""
         )
         if engine.injection in PUMP_INJECTION:
-            shapes.append(Shape("injectors", "pump", 866, 106, 50, 50, name))
+            shapes.append(PartDrawing("injectors", "pump", 866, 106, 50, 50, name))
             pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}H{cylinders[0].x}"))
         else:
             pipes.append(Pipe("fuel", f"M1000 144H764V{top - 14}"))
     else:
-        shapes.append(Shape("high_pressure_pump", "pump", 866, 106, 50, 50, "High-pressure pump"))
-        shapes.append(Shape("rail", "rail", BLOCK_LEFT, top - 18, BLOCK_WIDTH + 14, 8, "Rail", "left", 0))
+        shapes.append(PartDrawing("high_pressure_pump", "pump", 866, 106, 50, 50, "High-pressure pump"))
+        shapes.append(
+            PartDrawing("rail", "rail", BLOCK_LEFT, top - 18, BLOCK_WIDTH + 14, 8, "Rail", "left", 0)
+        )
         pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}"))
         if two:
-            shapes.append(Shape("rail", "rail", BLOCK_LEFT, bottom + 10, BLOCK_WIDTH + 14, 8))
+            shapes.append(PartDrawing("rail", "rail", BLOCK_LEFT, bottom + 10, BLOCK_WIDTH + 14, 8))
             pipes.append(Pipe("fuel", f"M764 {top - 14}H770V{bottom + 14}H764"))
     for b in cylinders:
         line_y = (bottom + 14) if b.turned else top - 14
         pipes.append(Pipe("thin fuel", f"M{b.x} {line_y}V{b.y + b.r * (1 if b.turned else -1)}"))
-    shapes.append(Shape("control_unit", "unit", 934, 396, 82, 44, "Control units"))
-    shapes.append(Shape("driver", "seat", 1052, 394, 40, 46, "Driver"))
+    shapes.append(PartDrawing("control_unit", "unit", 934, 396, 82, 44, "Control units"))
+    shapes.append(PartDrawing("driver", "seat", 1052, 394, 40, 46, "Driver"))
 
 
 def _start(
-    engine: EngineCard, shapes: list[Shape], pipes: list[Pipe], cylinders: list[Bore], two: bool
+    engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], cylinders: list[Bore], two: bool
 ) -> None:
     x = 20
     count = engine.batteries or 1
     for n in range(count):
         shapes.append(
-            Shape("battery", "battery", x, 286 + n * 58, 70, 44, "Battery" if n == count - 1 else "", "under")
+            PartDrawing(
+                "battery", "battery", x, 286 + n * 58, 70, 44, "Battery" if n == count - 1 else "", "under"
+            )
         )
-    shapes.append(Shape("battery_cables", "joint", 146, 384, 24, 24, "Cables"))
-    shapes.append(Shape("starter", "starter", 690, 450, 58, 30, "Starter", "right"))
+    shapes.append(PartDrawing("battery_cables", "joint", 146, 384, 24, 24, "Cables"))
+    shapes.append(PartDrawing("starter", "starter", 690, 450, 58, 30, "Starter", "right"))
     pipes.append(Pipe("cable", "M86 308H122V396H146M170 396H182V465H690"))
-    shapes.append(Shape("coolant_sensor", "probe", 770, 254, 18, 28, "Coolant", "below"))
+    shapes.append(PartDrawing("coolant_sensor", "probe", 770, 254, 18, 28, "Coolant", "below"))
     if engine.glow != "none":
         shapes.append(
-            Shape(
+            PartDrawing(
                 "glow_relay",
                 "relay",
                 20,
@@ -397,7 +411,9 @@ def _start(
             )
         )
         bus = max(b.y for b in cylinders) + BANK_HALF + 60 if two else max(b.y + b.r for b in cylinders) + 8
-        shapes.append(Shape("glow_harness", "plug", 352, bus - 10, 22, 20, "Glow harness", "below", -24))
+        shapes.append(
+            PartDrawing("glow_harness", "plug", 352, bus - 10, 22, 20, "Glow harness", "below", -24)
+        )
         pipes.append(
             Pipe(
                 "wire",
@@ -407,21 +423,21 @@ def _start(
         )
 
 
-def _vacuum(engine: EngineCard, shapes: list[Shape], pipes: list[Pipe]) -> None:
+def _vacuum(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe]) -> None:
     if engine.vacuum_pump is False:
         return
-    shapes.append(Shape("vacuum_pump", "pump", 934, 212, 46, 46, "Vacuum pump", "above", 10))
-    shapes.append(Shape("check_valve", "check", 996, 226, 24, 18))
-    shapes.append(Shape("reservoir", "tank", 1042, 212, 56, 46, "Reservoir"))
+    shapes.append(PartDrawing("vacuum_pump", "pump", 934, 212, 46, 46, "Vacuum pump", "above", 10))
+    shapes.append(PartDrawing("check_valve", "check", 996, 226, 24, 18))
+    shapes.append(PartDrawing("reservoir", "tank", 1042, 212, 56, 46, "Reservoir"))
     pipes.append(Pipe("vacuum", "M980 235H996M1020 235H1042M1030 235V324", "vacuum_hoses"))
-    shapes.append(Shape("vacuum_hoses", "joint", 1018, 280, 24, 24, "Hoses", "left"))
-    shapes.append(Shape("vacuum_solenoid", "solenoid", 962, 322, 44, 26, "Solenoids"))
-    shapes.append(Shape("engine_mount", "mount", 1056, 318, 42, 30, "Mount"))
+    shapes.append(PartDrawing("vacuum_hoses", "joint", 1018, 280, 24, 24, "Hoses", "left"))
+    shapes.append(PartDrawing("vacuum_solenoid", "solenoid", 962, 322, 44, 26, "Solenoids"))
+    shapes.append(PartDrawing("engine_mount", "mount", 1056, 318, 42, 30, "Mount"))
     pipes.append(Pipe("vacuum", "M1006 330H1056", "vacuum_hoses"))
     if engine.stop == "vacuum":
-        shapes.append(Shape("stop_actuator", "can", 700, 490, 36, 30, "Stop actuator", "left"))
-        shapes.append(Shape("stop_line", "joint", 780, 492, 24, 24, "Stop line"))
-        shapes.append(Shape("key_switch", "solenoid", 862, 490, 40, 26, "Key switch"))
+        shapes.append(PartDrawing("stop_actuator", "can", 700, 490, 36, 30, "Stop actuator", "left"))
+        shapes.append(PartDrawing("stop_line", "joint", 780, 492, 24, 24, "Stop line"))
+        shapes.append(PartDrawing("key_switch", "solenoid", 862, 490, 40, 26, "Key switch"))
         pipes.append(Pipe("vacuum", "M736 504H780M804 504H862M902 504H916V372H984V348", "stop_line"))
 
 

@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.waiting import WaitLimits
-from frosty_piston.core.words import inside
+from frosty_piston.core.words import called, inside
 from frosty_piston.job.decide import chance_needed
 from frosty_piston.job.entries import Tick
 from frosty_piston.job.failed import condemned
@@ -31,10 +31,10 @@ from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import waits
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .jobform import submit
-from .page import in_words, job_page
+from .page import job_page
 
 router = APIRouter()
 WORK = "fit/_work.html"
@@ -110,7 +110,7 @@ def _on_card(record: JobRecord, name: str) -> str:
     """What the engine card says of a thing compared; empty when it is silent."""
     engine = record.job.engine
     value = engine.limits.get(name, getattr(engine, name, None))
-    return "" if value is None else f"{value:g}" if isinstance(value, float) else in_words(value)
+    return "" if value is None else f"{value:g}" if isinstance(value, float) else called(value)
 
 
 def _plan_of(form: Form, record: JobRecord, workshop: Workshop) -> PlanState:
@@ -242,19 +242,19 @@ def piece(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 
 
 def _compared(form: Form, plan: PlanState) -> dict[str, list[str]] | None:
-    found: dict[str, list[str]] = {}
+    compared: dict[str, list[str]] = {}
     for row in plan.repair.compare:
         old, new = form.raw(f"old_{row.id}")[:80], form.raw(f"new_{row.id}")[:80]
         if old or new:
-            found[row.id] = [old, new]
-    if not found:
+            compared[row.id] = [old, new]
+    if not compared:
         form.wrong("compare", "write down at least one thing compared, old and new")
-    differ = differing(plan.repair, found)
+    differ = differing(plan.repair, compared)
     if differ and not form.raw("reason"):
         form.wrong(
             "reason", f"old and new differ in {', '.join(differ)}: do not fit it, or say why it is right"
         )
-    return found
+    return compared
 
 
 def fitted(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -302,7 +302,7 @@ FORMS = {"step": step, "hardware": hardware, "back": back_on, "piece": piece, "f
 
 @router.get("/jobs/{job_id}/fit")
 def fit(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(
         request, record, "fit", WORK, show(record, workshop, request.query_params.get("plan", ""))
     )

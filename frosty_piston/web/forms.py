@@ -6,6 +6,8 @@ from typing import Any
 from uuid import uuid4
 
 from frosty_piston.core.errors import BadInput, Fault
+from frosty_piston.core.quantity import plain
+from frosty_piston.core.words import sign
 from frosty_piston.job.check import MOST_TEXT
 from frosty_piston.job.units import typed
 
@@ -51,26 +53,29 @@ class Form:
 
     def figure(self, name: str, unit: str, low: float, high: float, needed: bool = False) -> float | None:
         """Read a figure in a unit, within limits that are named when it is not."""
-        from frosty_piston.job.units import convert
+        from frosty_piston.job.units import convert, number
 
         text = self.raw(name)
         if not text:
             if needed:
-                self.wrong(name, f"a figure from {low:g} to {high:g} {unit} is wanted".strip())
+                self.wrong(
+                    name,
+                    f"a figure from {plain(low)} to {plain(high)}{f' {sign(unit)}' if unit else ''} is"
+                    " wanted",
+                )
             return None
         try:
-            value, got = typed(text, unit) if unit else (float(text.replace(",", ".")), "")
+            value, got = typed(text, unit) if unit else (number(text), "")
         except ValueError as error:
-            self.wrong(name, str(error) if unit else f"{text[:20]!r} is no figure; from {low:g} to {high:g}")
+            self.wrong(
+                name,
+                str(error) if unit else f"{text[:20]!r} is no figure; from {plain(low)} to {plain(high)}",
+            )
             return None
         value = convert(float(value), got, unit) if unit else value
         if not low <= value <= high:
-            self.wrong(
-                name,
-                f"{text[:20]} is out of reach; {low:g} to {high:g} {unit} is allowed".replace(
-                    " is allowed", "is allowed" if not unit else " is allowed"
-                ),
-            )
+            span = f"{plain(low)} to {plain(high)} {sign(unit)}".rstrip()
+            self.wrong(name, f"{text[:20]} is out of reach; {span} is allowed")
             return None
         return value
 

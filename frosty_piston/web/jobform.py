@@ -34,16 +34,16 @@ def submit(
     posts by itself gets its zones back; a plain post is sent on to `back`. A refused form comes back with
     everything that was typed. When the page was sent twice with other content, the second is a new entry.
     """
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     try:
         raws = maker(form, record, workshop)
         form.done()
         if raws:
             try:
-                workshop.write(job_id, raws, person(request) or None)
+                workshop.tapes.write(job_id, raws, person(request) or None)
             except Conflict:
                 form.values["entry_id"] = [""]
-                workshop.write(job_id, maker(form, record, workshop), person(request) or None)
+                workshop.tapes.write(job_id, maker(form, record, workshop), person(request) or None)
     except BadInput as error:
         if error.faults and all(f.path.startswith("entries[") for f in error.faults):
             error = BadInput([type(f)(f.path.rsplit(".", 1)[-1], f.says) for f in error.faults], form.kept)
@@ -51,6 +51,6 @@ def submit(
             request, record, stage, work, show(record, workshop), Kept.of(name, error, form.kept), 422
         )
     if is_htmx(request):
-        record = workshop.job(job_id)
+        record = workshop.tapes.job(job_id)
         return job_page(request, record, stage, work, show(record, workshop))
     return RedirectResponse(back, 303)

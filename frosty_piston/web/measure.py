@@ -13,11 +13,13 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from . import test_card
 from .benches import BENCHES, Bench, fitting, sections
 from .cells import cell_entries, cell_of, judge_typed
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
+from .heat import heat_view
 from .jobform import submit
+from .links import next_view
 from .page import Kept, is_htmx, job_page, person, render
-from .sidezones import heat_view, next_view, tape_view
+from .tape_rows import tape_view
 from .test_card import card_view
 
 router = APIRouter()
@@ -46,14 +48,14 @@ def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 @router.get("/jobs/{job_id}/measure")
 def measure(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "measure", OVERVIEW, overview(record, workshop))
 
 
 @router.get("/jobs/{job_id}/measure/judge")
 def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     """Judge a value while it is typed; nothing is written."""
-    form, record = _asked(request), workshop.job(job_id)
+    form, record = _asked(request), workshop.tapes.job(job_id)
     fault, verdict = "", None
     if form.raw("value"):
         try:
@@ -75,7 +77,7 @@ def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 
 @router.get("/jobs/{job_id}/measure/test/{test}")
 def one_test(request: Request, job_id: str, test: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "measure", CARD, card_view(record, workshop, test, _asked(request)))
 
 
@@ -85,7 +87,7 @@ def _asked(request: Request) -> Form:
 
 @router.get("/jobs/{job_id}/measure/{bench}")
 def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     if bench not in BENCHES:
         raise NotHere("There is no such bench.")
     shown = BENCHES[bench].view(record, workshop, _asked(request))
@@ -96,16 +98,16 @@ def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorksho
 def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the
     cells."""
-    record, k = workshop.job(job_id), workshop.knowledge
+    record, k = workshop.tapes.job(job_id), workshop.knowledge
     bench = BENCHES.get(form.raw("bench"))
     try:
         entries = cell_entries(form, record, k)
         if entries:
             try:
-                workshop.write(job_id, entries, person(request) or None)
+                workshop.tapes.write(job_id, entries, person(request) or None)
             except Conflict:
                 form.values["entry_id"] = [""]
-                workshop.write(job_id, cell_entries(form, record, k), person(request) or None)
+                workshop.tapes.write(job_id, cell_entries(form, record, k), person(request) or None)
     except BadInput as error:
         fault = error.faults[0].says
         if is_htmx(request):
@@ -135,7 +137,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
             f"{form.raw('bench')}{bench.carried(form)}" if bench else f"test/{form.raw('test')}{_part(form)}"
         )
         return RedirectResponse(f"/jobs/{job_id}/measure/{here}", 303)
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     shown = _shown(bench, record, workshop, form)
     return render(
         request,
@@ -165,7 +167,7 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     if name == "lamp":
         watts = form.figure("rated_w", "W", 0.5, 100, needed=True)
         form.done()
-        workshop.save_setting("lamp", {"rated_w": watts})
+        workshop.settings.save("lamp", {"rated_w": watts})
         return [form.entry("instrument", {"instrument": "lamp", "rated_w": watts})]
     zero = form.figure("lead_zero", "ohm", 0, 5)
     accuracy, digits = (
@@ -179,7 +181,9 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     entries = []
     given = {"lead_zero": zero, "accuracy_percent": accuracy, "accuracy_digits": digits, "resolution": step}
     if any(v is not None for v in given.values()):
-        workshop.save_setting("meter", {k: v for k, v in given.items() if v is not None and k != "lead_zero"})
+        workshop.settings.save(
+            "meter", {k: v for k, v in given.items() if v is not None and k != "lead_zero"}
+        )
         entries.append(form.entry("instrument", {"instrument": "meter", "unit": "ohm", **given}))
     off = form.raw("wires_off") == "yes"
     if off != record.job.unplugged_glow:

@@ -11,11 +11,11 @@ from frosty_piston.job.codes_seen import CodeSeen, in_common
 from frosty_piston.job.entries.arrival import STATE_WORDS
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .jobform import submit
+from .links import test_link
 from .page import job_page
-from .sidezones import test_link
 from .trail import sparkline
 
 router = APIRouter()
@@ -46,7 +46,7 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             "status": c.entry.data.status,
             "why": c.why,
             "follows": c.follows,
-            "own": c.code in workshop.shelf.own.codes,
+            "own": c.code in workshop.shelf.experience.codes,
             "unknown": c.place == "unknown",
             "plain": c.code,
         }
@@ -65,8 +65,8 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         if kind in by_kind
     ]
     common = [
-        {"fault": f, "title": k.faults[f].title, "codes": found}
-        for f, found in in_common(k, codes)
+        {"fault": f, "title": k.faults[f].title, "codes": board}
+        for f, board in in_common(k, codes)
         if not record.job.engine.rules_out(k.faults[f].needs)
     ][:SHOWN_COMMON]
     return {
@@ -134,8 +134,10 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "leading": suspicion.suspects[0].title,
         "left_out": proposals.left_out,
         "states": [(key, title, key in held) for key, title in STATE_WORDS.items()],
-        "tools_here": [(key, title, key not in workshop.shelf.own.lacking) for key, title in k.tools.items()],
-        "lacking": len(workshop.shelf.own.lacking),
+        "tools_here": [
+            (key, title, key not in workshop.shelf.experience.lacking) for key, title in k.tools.items()
+        ],
+        "lacking": len(workshop.shelf.experience.lacking),
     }
 
 
@@ -154,7 +156,7 @@ def tools(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 
 @router.get("/jobs/{job_id}/narrow")
 def narrow(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "narrow", WORK, show(record, workshop))
 
 
@@ -175,4 +177,4 @@ def tools_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
 @router.get("/jobs/{job_id}")
 def open_job(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     """Open a job where it stands."""
-    return RedirectResponse(f"/jobs/{job_id}/{workshop.job(job_id).standing.now}", 303)
+    return RedirectResponse(f"/jobs/{job_id}/{workshop.tapes.job(job_id).standing.now}", 303)

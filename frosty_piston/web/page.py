@@ -15,12 +15,15 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
-from frosty_piston.core.words import inside, sign, spoken
+from frosty_piston.core.words import bound, called, counted, grouped, inside, sentence, sign
+from frosty_piston.job.result import place
 from frosty_piston.job.stages import STAGES, TITLES
-from frosty_piston.job.verdict import place
-from frosty_piston.store.workshop import JobRecord, Workshop, now
+from frosty_piston.store.moments import now
+from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .sidezones import heat_view, next_view, tape_view
+from .heat import heat_view
+from .links import next_view
+from .tape_rows import tape_view
 
 HERE = Path(__file__).parent
 MARKS = {
@@ -32,6 +35,11 @@ MARKS = {
 }
 
 
+def _finished(value: Any) -> Any:
+    """What every expression of a page goes through: a figure never parts from its unit."""
+    return bound(value) if type(value) is str and " " in value else value
+
+
 @lru_cache(maxsize=1)
 def templates() -> Environment:
     env = Environment(
@@ -41,6 +49,7 @@ def templates() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
         auto_reload=False,
+        finalize=_finished,
     )
     env.filters |= {
         "plain": plain,
@@ -52,9 +61,10 @@ def templates() -> Environment:
         "ago": ago,
         "money": money,
         "coins": coins,
-        "words": in_words,
+        "words": called,
         "lower_first": inside,
-        "capital": lambda s: s[:1].upper() + s[1:],
+        "capital": sentence,
+        "counted": counted,
         "spot": place,
         "sign": sign,
     }
@@ -67,58 +77,6 @@ def templates() -> Environment:
         "now": now,
     }
     return env
-
-
-WORDS = {
-    "rod_12v": "12 V rod",
-    "fast_7v": "7 V fast",
-    "fast_5v": "5 V fast",
-    "rail_solenoid": "rail, solenoid",
-    "rail_piezo": "rail, piezo",
-    "vgt_vacuum": "variable, vacuum",
-    "vgt_electric": "variable, electric",
-    "high_pressure": "high pressure",
-    "low_pressure": "low pressure",
-    "inline_pump": "in-line pump",
-    "q_m3h": "exhaust flow, m3/h",
-    "dp_kpa": "pressure drop, kPa",
-    "wiggle_s": "seconds wiggling",
-    "rest_s": "seconds hands off",
-    "dropouts": "dropouts wiggling",
-    "rest_dropouts": "dropouts hands off",
-    "start_kpa": "start, kPa",
-    "end_kpa": "end, kPa",
-    "kpa": "vacuum, kPa",
-    "mm": "travel, mm",
-    "flicker_kpa": "needle flicker, kPa",
-    "altitude_m": "altitude, m",
-    "air_mg_stroke": "air, mg per stroke",
-    "manifold_kpa": "manifold, kPa absolute",
-    "intake_c": "intake air, °C",
-    "rpm": "speed, rpm",
-    "up_ppm": "before, ppm",
-    "down_ppm": "after, ppm",
-    "expected_ml": "expected, ml",
-    "measured_ml": "measured, ml",
-    "bar": "pressure, bar",
-    "held_bar": "after the wait, bar",
-    "drop_v": "drop, V",
-    "current_a": "current, A",
-    "count": "misfires",
-    "egr": "EGR",
-    "before_bar": "before the filter, bar",
-    "after_bar": "after the filter, bar",
-    "volts_at_pump": "volts at the pump",
-    "oil_c": "oil, °C",
-    "coolant_c": "coolant, °C",
-    "passes_off": "passes with the key off",
-    "seals_on": "seals with the key on",
-}
-
-
-def in_words(name: object) -> str:
-    """An id as a workshop says it."""
-    return WORDS.get(str(name), spoken(str(name)))
 
 
 def local(at: datetime) -> datetime:
@@ -153,8 +111,7 @@ def money(amount: int | None, currency: str = "kr") -> str:
     if amount is None:
         return ""
     whole, coins = divmod(amount, 100)
-    text = f"{whole:,}".replace(",", " ")
-    return f"{text}{f',{coins:02d}' if coins else ''} {currency}"
+    return f"{grouped(whole)}{f',{coins:02d}' if coins else ''} {currency}"
 
 
 @dataclass
@@ -203,7 +160,7 @@ def render(request: Request, template: str, status: int = 200, **context: Any) -
         .render(
             request=request,
             who=person(request),
-            people=workshop.people()[:8],
+            people=workshop.settings.people()[:8],
             k=workshop.knowledge,
             htmx=is_htmx(request),
             **context,
@@ -236,7 +193,7 @@ def job_page(
         "next": next_view(record),
         "heat": heat_view(record),
         "tape": tape_view(record, workshop.knowledge),
-        "currency": workshop.prices().currency,
+        "currency": workshop.settings.prices().currency,
         **view,
     }
     return render(request, "job/_zones.html" if is_htmx(request) else "job/page.html", status, **context)

@@ -11,10 +11,10 @@ from frosty_piston.core.words import inside
 from frosty_piston.job.plan import PartState, plan
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .dependencies import GivenWorkshop
 from .engine_drawing import HEIGHT, WIDTH, draw
-from .given import GivenWorkshop
+from .links import bench_link
 from .page import MARKS, job_page
-from .sidezones import bench_link
 
 router = APIRouter()
 WORK = "plan/_work.html"
@@ -91,5 +91,5 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 @router.get("/jobs/{job_id}/plan")
 def plan_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "plan", WORK, show(record, workshop))

@@ -16,15 +16,16 @@ from frosty_piston.job.proof_evidence import AXES, COLD_HOURS, returns_of
 from frosty_piston.job.prove import Proof, cold_start_to_come, soak_estimate
 from frosty_piston.job.soot import soot_causes
 from frosty_piston.knowledge.repair_shapes import CheckShape
-from frosty_piston.store.workshop import JobRecord, Workshop, now
+from frosty_piston.store.moments import now
+from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import waits
+from .dependencies import GivenForm, GivenWorkshop
 from .drive_curve import cooling_curve, drive_curve
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .jobform import submit
+from .links import place_link
 from .page import job_page
-from .sidezones import place_link
 
 router = APIRouter()
 WORK = "prove/_work.html"
@@ -87,12 +88,12 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 def _links(record: JobRecord, proof: Proof) -> dict[str, str]:
     """Where the reading of a step is made."""
     k = record.assessed.knowledge
-    found = {s.id: place_link(k, record.job.id, s.link) for s in proof.steps if s.link}
+    names = {s.id: place_link(k, record.job.id, s.link) for s in proof.steps if s.link}
     first = next((p for p in proof.pairs if p.after is None), proof.pairs[0] if proof.pairs else None)
     if first:
         reread = next((m.where for m in proof.missing if m.what == "reread"), {"page": "measure"})
-        found["remeasure"] = place_link(k, record.job.id, reread)
-    return found
+        names["remeasure"] = place_link(k, record.job.id, reread)
+    return names
 
 
 def _reasons(workshop: Workshop, shape: Any) -> list[tuple[str, str]]:
@@ -187,8 +188,8 @@ def _ask_back(form: Form, record: JobRecord, soaked: float) -> None:
 
 def _last_run(record: JobRecord) -> Entry | None:
     """The last thing on the tape after which it cannot have stood longer."""
-    found = [*record.job.repairs, *record.job.of(Drive)]
-    return max(found, key=lambda x: record.job.position[x.id], default=None)
+    last = [*record.job.repairs, *record.job.of(Drive)]
+    return max(last, key=lambda x: record.job.position[x.id], default=None)
 
 
 def suspect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -293,7 +294,7 @@ FORMS = {"soot": soot, "step": step, "suspect": suspect, "drive": drive, "handov
 
 @router.get("/jobs/{job_id}/prove")
 def prove(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "prove", WORK, show(record, workshop))
 
 

@@ -3,20 +3,20 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from frosty_piston.formats.report import build_report
-from frosty_piston.job.verdict import place
+from frosty_piston.job.report import build_report
+from frosty_piston.job.result import place
 
 from .benches.plugs import plug_rows, plug_shares
-from .given import GivenWorkshop
+from .dependencies import GivenWorkshop
 from .page import render
-from .sidezones import tape_view
+from .tape_rows import tape_view
 
 router = APIRouter()
 
 
 @router.get("/jobs/{job_id}/report")
 def report_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     drawn = [
         (title, plug_rows(record, shares))
         for title, shares in (
@@ -34,6 +34,6 @@ def report_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Respo
         place=place,
         drawn=drawn,
         tape=tape_view(record, workshop.knowledge, everything=True),
-        currency=workshop.prices().currency,
+        currency=workshop.settings.prices().currency,
         standing=record.standing,
     )

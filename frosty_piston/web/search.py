@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import Workshop
 
-from .given import GivenWorkshop
+from .dependencies import GivenWorkshop
 from .page import is_htmx, render
 
 router = APIRouter()
@@ -77,20 +77,20 @@ def find(workshop: Workshop, asked: str) -> list[dict[str, Any]]:
             f"/shelf/codes#{c.code}",
             f"{c.code} {c.text}".lower(),
         )
-        for c in workshop.shelf.own.codes.values()
+        for c in workshop.shelf.experience.codes.values()
     ]
     jobs = [
         Hit("Jobs", row.title, f"{row.vehicle_name}, {row.stage}", f"/jobs/{row.id}", "")
-        for row in workshop.find_jobs(words, MOST_OF_KIND)
+        for row in workshop.yard.find(words, MOST_OF_KIND)
     ]
     vehicles = [
         Hit("Vehicles", v.name, "newest job", f"/search/vehicle/{v.id}", v.name.lower())
-        for v in workshop.vehicles()
+        for v in workshop.garage.vehicles()
     ]
     hits = [
         h for h in (*own, *vehicles, *of_knowledge(workshop.knowledge)) if all(w in h.text for w in words)
     ]
-    found: dict[str, list[Hit]] = {"Jobs": jobs}
+    groups: dict[str, list[Hit]] = {"Jobs": jobs}
     for h in sorted(
         hits,
         key=lambda h: (
@@ -98,10 +98,10 @@ def find(workshop: Workshop, asked: str) -> list[dict[str, Any]]:
             not all(w in h.title.lower() for w in words),
         ),
     ):
-        found.setdefault(h.kind, []).append(h)
+        groups.setdefault(h.kind, []).append(h)
     return [
         {"kind": kind, "hits": rows[:MOST_OF_KIND], "more": max(0, len(rows) - MOST_OF_KIND)}
-        for kind, rows in found.items()
+        for kind, rows in groups.items()
         if rows
     ]
 
@@ -120,9 +120,9 @@ def search(request: Request, workshop: GivenWorkshop, q: str = "") -> Response:
 @router.get("/search/vehicle/{vehicle_id}")
 def of_vehicle(request: Request, vehicle_id: int, workshop: GivenWorkshop) -> Response:
     """The jobs of one vehicle, newest first."""
-    rows = workshop.visits(vehicle_id, "")
-    name = next((v.name for v in workshop.vehicles() if v.id == vehicle_id), "")
-    found = (
+    rows = workshop.yard.visits(vehicle_id, "")
+    name = next((v.name for v in workshop.garage.vehicles() if v.id == vehicle_id), "")
+    known = (
         [
             {
                 "kind": f"Jobs of {name}",
@@ -142,4 +142,4 @@ def of_vehicle(request: Request, vehicle_id: int, workshop: GivenWorkshop) -> Re
         if rows
         else []
     )
-    return render(request, "search/page.html", asked=name, found=found)
+    return render(request, "search/page.html", asked=name, found=known)

@@ -8,13 +8,14 @@ from fastapi.responses import RedirectResponse, Response
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import BadInput, NotHere
 from frosty_piston.core.quantity import percent
-from frosty_piston.job.own import LEAST_TIMES, MOST_TIMES, OwnCode
+from frosty_piston.core.words import inside
+from frosty_piston.job.experience import LEAST_TIMES, MOST_TIMES, OwnCode
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.completeness import proving_tests
 from frosty_piston.knowledge.load import TestFinding
-from frosty_piston.knowledge.whole import proving_tests
 from frosty_piston.store.workshop import Workshop
 
-from .given import GivenForm, GivenWorkshop
+from .dependencies import GivenForm, GivenWorkshop
 from .narrow import KINDS
 from .page import Kept, person, render
 
@@ -31,9 +32,9 @@ def scale_word(k: Knowledge, chance: float) -> str:
 def by_system(k: Knowledge, rows: list[tuple[str, str, str]]) -> list[dict[str, Any]]:
     """Rows of (system, id, title) under their systems, in the order of the knowledge files."""
     return [
-        {"title": title, "rows": found}
+        {"title": title, "rows": of_system}
         for key, title in k.systems.items()
-        if (found := [(i, t) for s, i, t in rows if s == key])
+        if (of_system := [(i, t) for s, i, t in rows if s == key])
     ]
 
 
@@ -109,7 +110,7 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
         "contexts": [
             (c.title, c.moves[fault][0], c.moves[fault][1]) for c in k.contexts.values() if fault in c.moves
         ],
-        "patterns": [p for p in workshop.shelf.own.patterns if p.fault == fault],
+        "patterns": [p for p in workshop.shelf.experience.patterns if p.fault == fault],
         "base": f"{shape.per_thousand:g}",
     }
 
@@ -170,7 +171,7 @@ def codes_view(workshop: Workshop, asked: str = "") -> dict[str, Any]:
     ]
     return {
         "codes": rows,
-        "own": [(c, k.systems[c.system], KINDS[c.kind][0]) for c in workshop.shelf.own.codes.values()],
+        "own": [(c, k.systems[c.system], KINDS[c.kind][0]) for c in workshop.shelf.experience.codes.values()],
         "asked": asked[:8],
         "system_choices": list(k.systems.items()),
         "kind_choices": [(key, KINDS[key][0]) for key in KINDS if key and key != "unit"],
@@ -179,7 +180,7 @@ def codes_view(workshop: Workshop, asked: str = "") -> dict[str, Any]:
 
 def figures_view(workshop: Workshop) -> dict[str, Any]:
     """Every figure that judges, by area, with what the engine cards say instead."""
-    k, cards = workshop.knowledge, [card for _, card in workshop.cards()]
+    k, cards = workshop.knowledge, [card for _, card in workshop.garage.cards()]
     return {
         "areas": [
             {
@@ -198,16 +199,18 @@ def figures_view(workshop: Workshop) -> dict[str, Any]:
 
 
 def patterns_view(workshop: Workshop) -> dict[str, Any]:
-    k, own = workshop.knowledge, workshop.shelf.own
+    k, experience = workshop.knowledge, workshop.shelf.experience
     cards = list(
-        dict.fromkeys([card.name for _, card in workshop.cards()] + [p.engine for p in own.patterns])
+        dict.fromkeys(
+            [card.name for _, card in workshop.garage.cards()] + [p.engine for p in experience.patterns]
+        )
     )
     return {
-        "patterns": [(p, k.faults[p.fault].title) for p in own.patterns],
+        "patterns": [(p, k.faults[p.fault].title) for p in experience.patterns],
         "ended": [(p, k.faults[p.fault].title, by, at) for p, by, at in workshop.shelf.ended_patterns()],
         "cards": cards,
         "fault_choices": [
-            (f, f"{s.title} ({k.systems[k.fault_system[f]].lower()})") for f, s in k.faults.items()
+            (f, f"{s.title} ({inside(k.systems[k.fault_system[f]])})") for f, s in k.faults.items()
         ],
         "least": f"{LEAST_TIMES:g}",
         "most": f"{MOST_TIMES:g}",
@@ -223,14 +226,14 @@ def _page(
 @router.get("/shelf")
 def shelf(request: Request, workshop: GivenWorkshop) -> Response:
     k = workshop.knowledge
-    own = workshop.shelf.own
+    experience = workshop.shelf.experience
     counts = {
         "faults": len(k.faults),
         "tests": len(k.tests),
-        "codes": len(k.codes) + len(own.codes),
+        "codes": len(k.codes) + len(experience.codes),
         "cautions": len(k.cautions),
         "figures": len(k.figures),
-        "patterns": len(own.patterns),
+        "patterns": len(experience.patterns),
     }
     return _page(request, "start", "Shelf", {"counts": counts})
 

@@ -7,11 +7,11 @@ from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .jobform import submit
 from .page import job_page, person
-from .sidezones import tape_view
+from .tape_rows import tape_view
 
 router = APIRouter()
 WORK = "tape/_work.html"
@@ -46,14 +46,14 @@ def tick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
 
 @router.get("/jobs/{job_id}/tape")
 def tape_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "tape", WORK, show(record, workshop))
 
 
 @router.get("/jobs/{job_id}/tape/{entry_id}")
 def ask(request: Request, job_id: str, entry_id: str, workshop: GivenWorkshop) -> Response:
     """Ask for the reason before an entry is taken back."""
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     target = next((x for x in record.job.tape if x.id == entry_id and x.id not in record.job.gone), None)
     view = show(record, workshop)
     if target:
@@ -80,7 +80,7 @@ def note_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
 @router.post("/jobs/{job_id}/tick")
 def tick_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Acknowledge a caution, then go back to where it stood."""
-    record = workshop.job(job_id)
-    workshop.write(job_id, tick(form, record, workshop), person(request) or None)
+    record = workshop.tapes.job(job_id)
+    workshop.tapes.write(job_id, tick(form, record, workshop), person(request) or None)
     back = form.raw("back")
     return RedirectResponse(back if back.startswith(f"/jobs/{job_id}/") else f"/jobs/{job_id}", 303)

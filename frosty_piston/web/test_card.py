@@ -5,11 +5,11 @@ from typing import Any
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
-from frosty_piston.core.words import inside
+from frosty_piston.core.words import inside, sentence
 from frosty_piston.job.entries import Code, Tick
 from frosty_piston.job.evidence import part_of
 from frosty_piston.job.fit import barred
-from frosty_piston.job.verdict import Verdict
+from frosty_piston.job.result import Result
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -79,7 +79,7 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
     }
 
 
-def of_node(record: JobRecord, k: Knowledge, v: Verdict, node: str) -> bool:
+def of_node(record: JobRecord, k: Knowledge, v: Result, node: str) -> bool:
     return not node or part_of(record.job, k, v) in (node, None)
 
 
@@ -97,7 +97,7 @@ def cells_of(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -
     )
     if "cylinder" in shape.where:
         spots = [{**spot, "cylinder": c} for c in range(1, record.job.cylinders + 1) for spot in spots]
-    found = []
+    cells = []
     for spot in spots:
         name = str(next((spot[key] for key in ("channel", "pin", "point") if key in spot), ""))
         label = ", ".join(
@@ -106,16 +106,16 @@ def cells_of(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -
             )
         )
         where = {**({"node": node} if node else {}), **spot}
-        found.append(
+        cells.append(
             Cell(
                 test,
-                (label[:1].upper() + label[1:]) or shape.title.split(",")[0],
+                sentence(label) or shape.title.split(",")[0],
                 shape.cell_units.get(name, shape.units[0]),
                 where,
                 conditions={"part_hot": True} if hot else {},
             )
         )
-    return found
+    return cells
 
 
 def _settles(k: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
@@ -192,22 +192,22 @@ def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     test = form.choice("test", k.tests)
     form.done()
     assert test is not None
-    found: dict[str, Any] = {}
+    shown: dict[str, Any] = {}
     if bar := barred(record.job, k, test):
         form.wrong(k.tests[test].figures[0], bar)
     for name in k.tests[test].figures:
         if name == "dosing":
-            found[name] = form.raw(name) == "yes"
+            shown[name] = form.raw(name) == "yes"
         elif name in k.tests[test].flags:
             if answer := form.choice(name, ("yes", "no"), needed=False):
-                found[name] = answer == "yes"
+                shown[name] = answer == "yes"
         elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
-            found[name] = value
-    if not any(key != "dosing" for key in found):
+            shown[name] = value
+    if not any(key != "dosing" for key in shown):
         form.wrong(k.tests[test].figures[0] if k.tests[test].figures else "test", "type at least one figure")
     where = where_of_form(form, record)
     form.done()
-    return [form.entry("outcome", {"test": test, "where": where, "figures": found})]
+    return [form.entry("outcome", {"test": test, "where": where, "figures": shown})]
 
 
 def returned(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

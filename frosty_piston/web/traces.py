@@ -15,6 +15,7 @@ from frosty_piston.core.boost import BoostLimits, boost_table
 from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.traces import Signal, cut, event_s, figures_of, signal, spaced, thin
+from frosty_piston.core.words import counted
 from frosty_piston.formats.channel_map import converted, guess, mapped, shape_of
 from frosty_piston.formats.csv_recording import MOST_BYTES
 from frosty_piston.formats.mdf_recording import write_mdf
@@ -32,8 +33,8 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .dependencies import GivenForm, GivenUpload, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenUpload, GivenWorkshop
 from .jobform import submit
 from .loop_picture import loop_picture
 from .page import Kept, job_page, person, render
@@ -73,14 +74,14 @@ def show_list(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 @router.get("/jobs/{job_id}/traces")
 def traces(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "traces", LIST, show_list(record, workshop))
 
 
 @router.post("/jobs/{job_id}/traces")
 async def bring_in(request: Request, job_id: str, workshop: GivenWorkshop, upload: GivenUpload) -> Response:
     """Keep a file and go on to its columns; what is no recording is answered at the field."""
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     try:
         if upload is None or not upload.data:
             raise BadInput([Fault("file", "choose a file: CSV or MDF 4, as the scan tool exports it")])
@@ -143,19 +144,19 @@ def show_map(
 
 
 def _channel_choices(recording: Recording, workshop: Workshop) -> list[tuple[str, str]]:
-    found: list[tuple[str, str]] = [("", "leave out")]
+    pairs: list[tuple[str, str]] = [("", "leave out")]
     for key, shape in workshop.knowledge.channels.items():
-        found += (
+        pairs += (
             [(f"{key}_{n}", f"{shape.title} {n} ({shape.unit})") for n in range(1, 9)]
             if shape.numbered
             else [(key, f"{shape.title}{f' ({shape.unit})' if shape.unit else ''}")]
         )
-    return found
+    return pairs
 
 
 @router.get("/jobs/{job_id}/traces/map/{attachment_id}")
 def map_page(request: Request, job_id: str, attachment_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "traces", MAP, show_map(record, workshop, attachment_id))
 
 
@@ -164,7 +165,7 @@ def keep_map(
     request: Request, job_id: str, attachment_id: str, form: GivenForm, workshop: GivenWorkshop
 ) -> Response:
     """Turn the mapped columns into a recording of the job, and keep the map for this layout."""
-    record, k = workshop.job(job_id), workshop.knowledge
+    record, k = workshop.tapes.job(job_id), workshop.knowledge
     name, recording = _parsed(workshop.recordings, job_id, attachment_id)
     signals: dict[str, Signal] = {}
     columns, units = {}, {}
@@ -198,27 +199,13 @@ def keep_map(
             Kept.of("map", BadInput(form.faults, form.kept), form.kept),
             422,
         )
-    trace_id = f"rec-{attachment_id}"
-    workshop.recordings.add(trace_id, job_id, attachment_id, name, signals, columns, units)
+    trace_id = workshop.bring_in(
+        job_id, attachment_id, name, signals, columns, units, person(request) or None
+    )
     workshop.recordings.keep_layout(
         recording.layout,
         {c.name: [form.raw(f"channel-{c.index}"), form.raw(f"unit-{c.index}")] for c in recording.columns},
     )
-    if trace_id not in {x.id for x in record.job.tape}:
-        workshop.write(
-            job_id,
-            [
-                {
-                    "id": trace_id,
-                    "kind": "trace",
-                    "data": {
-                        "channels": {key: columns[key][:200] or key for key in signals},
-                        "file": name[:200],
-                    },
-                }
-            ],
-            person(request) or None,
-        )
     return RedirectResponse(f"/jobs/{job_id}/traces/{trace_id}", 303)
 
 
@@ -247,7 +234,7 @@ def in_words(title: str, unit: str, s: Signal) -> str:
         f"{title} goes from {plain(f.low)} to {plain(f.high)} {unit}".rstrip()
         + f", {plain(f.mean)} on average; it begins at {plain(f.first)} and ends at {plain(f.last)}"
     )
-    return sentence + (f", with {f.gaps} {'gap' if f.gaps == 1 else 'gaps'}." if f.gaps else ".")
+    return sentence + (f", with {counted(f.gaps, 'gap')}." if f.gaps else ".")
 
 
 def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> dict[str, Any]:
@@ -377,7 +364,7 @@ def _shift(
 
 
 def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[dict[str, Any]]:
-    readings, k, found = record.assessed.readings, workshop.knowledge, []
+    readings, k, rows = record.assessed.readings, workshop.knowledge, []
     for node in (*drives_in(k, channels), *without_command(k, channels)):
         drive = k.drive(node)
         if drive is None or record.job.engine.rules_out(k.nodes[node].needs):
@@ -387,7 +374,7 @@ def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) 
             if drive.channels(channels)
             else (None, judged_position(readings, node, channels))
         )
-        found.append(
+        rows.append(
             {
                 "node": node,
                 "title": k.nodes[node].title,
@@ -398,7 +385,7 @@ def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) 
                 "can_write": judged.cls in k.tests["actuator_sweep"].outcomes,
             }
         )
-    return found
+    return rows
 
 
 def _analysed(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[Analysed]:
@@ -414,14 +401,14 @@ def _asked(request: Request) -> Form:
 
 @router.get("/jobs/{job_id}/traces/{trace_id}")
 def trace_page(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "traces", VIEW, show(record, workshop, trace_id, _asked(request)))
 
 
 @router.get("/jobs/{job_id}/traces/{trace_id}/judged")
 def judged(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop) -> Response:
     """What a long recording says, for the page that shows it already."""
-    record, asked = workshop.job(job_id), _asked(request)
+    record, asked = workshop.tapes.job(job_id), _asked(request)
     asked.values["judged"] = ["yes"]
     return render(
         request, "traces/_judged.html", job=record.job, kept=Kept(), **show(record, workshop, trace_id, asked)
@@ -430,7 +417,7 @@ def judged(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop
 
 @router.get("/api/v1/jobs/{job_id}/traces")
 def list_json(job_id: str, workshop: GivenWorkshop) -> JSONResponse:
-    workshop.job(job_id)
+    workshop.tapes.job(job_id)
     return JSONResponse(
         [
             {"id": t.id, "name": t.name, "channels": [c.__dict__ for c in t.channels]}
@@ -446,13 +433,13 @@ def points(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop
     trace, signals = workshop.recordings.info(job_id, trace_id), workshop.recordings.signals(job_id, trace_id)
     start, end = _range(asked, trace)
     most = int(asked.figure("most", "", 8, MOST_POINTS) or 2000)
-    found = {}
+    drawn = {}
     for c in asked.all("channel") or list(signals):
         if c not in signals:
             raise NotHere(f"There is no channel {c[:40]!r} in this recording.")
         s = thin(cut(signals[c], start, end), most)
-        found[c] = {"t": np.round(s.times_s, 4).tolist(), "v": [float(f"{v:.6g}") for v in s.values]}
-    return JSONResponse({"start": start, "end": end, "channels": found})
+        drawn[c] = {"t": np.round(s.times_s, 4).tolist(), "v": [float(f"{v:.6g}") for v in s.values]}
+    return JSONResponse({"start": start, "end": end, "channels": drawn})
 
 
 # marking, judging, taking out

@@ -10,10 +10,11 @@ from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.job.check import said
 from frosty_piston.job.engine import EngineCard, limit_faults
 from frosty_piston.job.units import convertible
-from frosty_piston.store.workshop import UNNAMED_ENGINE, UNNAMED_VEHICLE, JobRecord, Workshop
+from frosty_piston.store.tapes import UNNAMED_ENGINE, UNNAMED_VEHICLE
+from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .given import GivenForm, GivenWorkshop
 from .page import Kept, job_page, person
 
 router = APIRouter()
@@ -49,7 +50,7 @@ EGR = ("none", "high_pressure", "low_pressure", "both")
 
 def choices(field: str) -> tuple[str, ...]:
     """The words an engine card accepts for a field, from its own model."""
-    found: list[str] = []
+    names: list[str] = []
     todo = [EngineCard.model_fields[field].annotation]
     while todo:
         part = todo.pop()
@@ -57,10 +58,10 @@ def choices(field: str) -> tuple[str, ...]:
             return YES_NO
         for arg in get_args(part):
             if isinstance(arg, str | int) and not isinstance(arg, bool):
-                found.append(str(arg))
+                names.append(str(arg))
             elif arg is not type(None):
                 todo.append(arg)
-    return tuple(found)
+    return tuple(names)
 
 
 def fields(card: EngineCard) -> list[dict[str, Any]]:
@@ -90,7 +91,7 @@ def fields(card: EngineCard) -> list[dict[str, Any]]:
 
 def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict[str, Any]:
     k, card = workshop.knowledge, record.job.engine
-    cards = workshop.cards()
+    cards = workshop.garage.cards()
     shown = next((c for i, c in cards if i == copy), card)
     limits = [
         {
@@ -118,7 +119,7 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
     name = "" if shown.name == UNNAMED_ENGINE else f"{shown.name} copy" if copy else shown.name
     return {
         "cards": cards,
-        "vehicles": workshop.vehicles(),
+        "vehicles": workshop.garage.vehicles(),
         "fields": fields(shown),
         "limits": limits,
         "other_limits": [
@@ -193,7 +194,7 @@ def _changes(old: dict[str, Any], new: dict[str, Any]) -> dict[str, list[Any]]:
 
 @router.get("/jobs/{job_id}/vehicle")
 def vehicle_page(request: Request, job_id: str, workshop: GivenWorkshop, copy: int | None = None) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "arrive", WORK, show(record, workshop, copy))
 
 
@@ -201,7 +202,7 @@ def vehicle_page(request: Request, job_id: str, workshop: GivenWorkshop, copy: i
 def vehicle_form(
     request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
 ) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     old_vehicle, old_engine = (
         record.job.vehicle.model_dump(exclude_unset=True),
         record.job.engine.model_dump(exclude_unset=True),
@@ -209,12 +210,18 @@ def vehicle_form(
     vehicle, engine, vehicle_id = dict(old_vehicle), dict(old_engine), record.vehicle_id
     try:
         if name == "known":
-            picked = next((v for v in workshop.vehicles() if str(v.id) == form.raw("vehicle_id")), None)
+            picked = next(
+                (v for v in workshop.garage.vehicles() if str(v.id) == form.raw("vehicle_id")), None
+            )
             if picked is None:
                 raise BadInput([Fault("vehicle_id", "choose a vehicle from the list")], form.kept)
             vehicle, vehicle_id = dict(picked.data), picked.id
             engine = next(
-                (c.model_dump(exclude_unset=True) for i, c in workshop.cards() if i == picked.engine_card_id),
+                (
+                    c.model_dump(exclude_unset=True)
+                    for i, c in workshop.garage.cards()
+                    if i == picked.engine_card_id
+                ),
                 engine,
             )
         elif name == "new":
@@ -224,7 +231,7 @@ def vehicle_form(
                 "owner": form.text("owner", 120),
                 "odometer_km": form.figure("odometer_km", "km", 0, 5_000_000),
             }
-            if any(v.name == given["name"] and v.id != record.vehicle_id for v in workshop.vehicles()):
+            if any(v.name == given["name"] and v.id != record.vehicle_id for v in workshop.garage.vehicles()):
                 form.wrong(
                     "name",
                     "a vehicle of this name is known already: take it from the list, or give this one another"
@@ -235,12 +242,12 @@ def vehicle_form(
                 **{k: v for k, v in old_vehicle.items() if k not in given},
                 **{k: v for k, v in given.items() if v is not None},
             }
-            vehicle_id = workshop.save_vehicle(vehicle, None)
+            vehicle_id = workshop.garage.save_vehicle(vehicle, None)
         elif name == "use_card":
             engine = next(
                 (
                     c.model_dump(exclude_unset=True)
-                    for i, c in workshop.cards()
+                    for i, c in workshop.garage.cards()
                     if str(i) == form.raw("card_id")
                 ),
                 None,
@@ -250,7 +257,7 @@ def vehicle_form(
         elif name == "card":
             engine = read_card(form, workshop.knowledge)
             if engine["name"] != record.job.engine.name and any(
-                c.name == engine["name"] for _, c in workshop.cards()
+                c.name == engine["name"] for _, c in workshop.garage.cards()
             ):
                 raise BadInput(
                     [
@@ -262,7 +269,7 @@ def vehicle_form(
                     ],
                     form.kept,
                 )
-            workshop.save_card(engine)
+            workshop.garage.save_card(engine)
         else:
             raise NotHere("There is no such form.")
     except BadInput as error:
@@ -290,10 +297,10 @@ def _apply(
     if not changes:
         return
     title = vehicle["name"] if job.title in ("New job", job.vehicle.name) else None
-    workshop.change_head(job.id, title, vehicle, engine, vehicle_id)
+    workshop.tapes.change_head(job.id, title, vehicle, engine, vehicle_id)
     if vehicle_id is not None and engine.get("name") not in (None, UNNAMED_ENGINE):
         card_id = next(
-            (i for i, c in workshop.cards() if c.name == engine["name"]), None
-        ) or workshop.save_card(engine)
-        workshop.save_vehicle(vehicle, card_id)
-    workshop.write(job.id, [form.entry("card_change", {"changes": changes}, "card")], by or None)
+            (i for i, c in workshop.garage.cards() if c.name == engine["name"]), None
+        ) or workshop.garage.save_card(engine)
+        workshop.garage.save_vehicle(vehicle, card_id)
+    workshop.tapes.write(job.id, [form.entry("card_change", {"changes": changes}, "card")], by or None)

@@ -4,10 +4,11 @@ import re
 from datetime import timedelta
 from typing import Any
 
-from frosty_piston.core.words import inside
+from frosty_piston.core.words import inside, sentence
 from frosty_piston.job.next_step import WAIT_WORDS
 from frosty_piston.job.prove import open_waits
-from frosty_piston.store.workshop import JobRecord, Workshop, now, stamp
+from frosty_piston.store.moments import now, stamp
+from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
 
@@ -17,7 +18,7 @@ _HOURS = re.compile(
 )
 _CLOCK = re.compile(r"^(\d{1,3}):([0-5]\d)$")
 _PLAIN = re.compile(r"^\d+(?:[.,]\d+)?$")
-KINDS = tuple((kind, says.capitalize()) for kind, says in WAIT_WORDS.items())
+KINDS = tuple((kind, sentence(says)) for kind, says in WAIT_WORDS.items())
 
 
 def hours_typed(text: str) -> float:
@@ -71,7 +72,7 @@ def start(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         hours = hours_typed(form.raw("hours"))
     except ValueError as error:
         form.wrong("hours", str(error))
-    what = form.text("what", 120) or (WAIT_WORDS[kind].capitalize() if kind else "")
+    what = form.text("what", 120) or (sentence(WAIT_WORDS[kind]) if kind else "")
     step = form.text("step", 60)
     form.done()
     until = stamp(now() + timedelta(hours=hours))
@@ -107,7 +108,7 @@ def wait_view(record: JobRecord) -> dict[str, Any]:
             "entry": x,
             "id": x.id,
             "says": inside(x.data.what),
-            "kind": WAIT_WORDS[x.data.wait].capitalize(),
+            "kind": sentence(WAIT_WORDS[x.data.wait]),
             "until": x.data.until,
             "over": x.data.until is not None and x.data.until <= moment,
         }

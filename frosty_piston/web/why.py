@@ -11,9 +11,9 @@ from frosty_piston.core.suspects.space import UNLISTED
 from frosty_piston.job.suspicion import Moved, Suspicion
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .given import GivenWorkshop
+from .dependencies import GivenWorkshop
+from .links import test_link
 from .page import job_page
-from .sidezones import test_link
 from .trail import trail_view
 
 router = APIRouter()
@@ -110,5 +110,5 @@ def _stood(suspicion: Suspicion, fault: str) -> str:
 
 @router.get("/jobs/{job_id}/why/{fault}")
 def why(request: Request, job_id: str, fault: str, workshop: GivenWorkshop) -> Response:
-    record = workshop.job(job_id)
+    record = workshop.tapes.job(job_id)
     return job_page(request, record, "why", WORK, show(record, workshop, fault))

@@ -11,12 +11,12 @@ from fastapi.responses import RedirectResponse, Response
 from frosty_piston.core.words import inside
 from frosty_piston.job.stages import STAGES
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.store.moments import now
 from frosty_piston.store.tables import JobRow
-from frosty_piston.store.workshop import now
 
-from .given import GivenForm, GivenWorkshop
+from .dependencies import GivenForm, GivenWorkshop
+from .links import place_link
 from .page import render
-from .sidezones import place_link
 
 router = APIRouter()
 SHOWN = 60
@@ -64,13 +64,13 @@ def strip(k: Knowledge, row: JobRow) -> dict[str, Any]:
 
 @router.get("/")
 def yard(request: Request, workshop: GivenWorkshop) -> Response:
-    strips = [strip(workshop.knowledge, row) for row in workshop.yard(limit=SHOWN)]
+    strips = [strip(workshop.knowledge, row) for row in workshop.yard.jobs(limit=SHOWN)]
     return render(
         request,
         "yard/page.html",
         strips=strips,
-        done=[strip(workshop.knowledge, row) for row in workshop.yard(closed=True, limit=6)],
-        open_count=workshop.count_jobs(),
+        done=[strip(workshop.knowledge, row) for row in workshop.yard.jobs(closed=True, limit=6)],
+        open_count=workshop.yard.count(),
         shown=SHOWN,
     )
 
@@ -82,7 +82,7 @@ def new_job(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Respo
         job_id = str(UUID(form.raw("job_id")))
     except ValueError:
         job_id = None
-    return RedirectResponse(f"/jobs/{workshop.new_job(job_id=job_id)}/arrive", 303)
+    return RedirectResponse(f"/jobs/{workshop.tapes.new_job(job_id=job_id)}/arrive", 303)
 
 
 @router.post("/who")
@@ -92,7 +92,7 @@ def who(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     back = form.raw("back")
     answer = RedirectResponse(back if back.startswith("/") and not back.startswith("//") else "/", 303)
     if name:
-        workshop.add_person(name)
+        workshop.settings.add_person(name)
         answer.set_cookie("piston_who", quote(name), max_age=365 * 86400, httponly=True, samesite="lax")
     return answer
 

@@ -10,7 +10,7 @@ class AnyJob(BrowserTest):
 
     def begin(self, name, symptoms, codes="", engine=MODERN):
         """A vehicle with its card stands in the yard; all else is written on the pages."""
-        self.job = self.workshop.new_job(
+        self.job = self.workshop.tapes.new_job(
             name, {"name": name, "odometer_km": 140_000}, {**engine, "name": f"{engine['name']} {name}"}
         )
         self.go(f"/jobs/{self.job}/arrive")

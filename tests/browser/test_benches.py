@@ -69,7 +69,7 @@ class Hands(BrowserTest):
         self.sees("Kept here, will send: 1 entry", "#outbox")
         self.context.set_offline(False)
         self.page.locator("#tape .says", has_text="ground: 0.21 V").wait_for(timeout=20_000)
-        record = self.workshop.job("demo-patrol")
+        record = self.workshop.tapes.job("demo-patrol")
         self.assertEqual(len([x for x in record.job.of(Reading) if x.data.test == "cable_drop"]), 1)
 
     def test_what_is_typed_elsewhere_stays_when_a_form_is_written(self):
@@ -86,7 +86,7 @@ class Hands(BrowserTest):
         self.go("/jobs/demo-groomer-2/arrive")
         self.page.get_by_label("Outside").fill("rather cold")
         self.press("Write down", "#form-conditions")
-        self.sees("no figure; write one in degC", "#form-conditions")
+        self.sees("no figure; write one in °C", "#form-conditions")
         field = self.page.get_by_label("Outside")
         self.assertEqual((field.input_value(), field.get_attribute("aria-invalid")), ("rather cold", "true"))
 

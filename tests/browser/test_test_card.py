@@ -35,7 +35,7 @@ class Card(BrowserTest):
         cells.nth(0).fill("241")
         self.page.keyboard.press("Enter")
         self.assertEqual(self.page.evaluate("document.activeElement.id"), cells.nth(1).get_attribute("id"))
-        self.page.locator("#tape .says", has_text="exhaust 1: 241 degC").wait_for()
+        self.page.locator("#tape .says", has_text="exhaust 1: 241 °C").wait_for()
 
     def test_another_part_by_one_press(self):
         self.go("/jobs/demo-van-5/measure/test/wiggle")

@@ -32,7 +32,7 @@ class WholeJob(BrowserTest):
         self.assertNotEqual(self.odds("Glow plugs open circuit"), before)
         page.get_by_label("Outside").fill("-8")
         self.press("Write down", "#form-conditions")
-        self.sees("Ambient -8 degC", "#tape")
+        self.sees("Ambient -8 °C", "#tape")
 
         # Narrow: the suspects say why, the next test leads to its bench
         page.keyboard.press("Escape")
@@ -48,7 +48,7 @@ class WholeJob(BrowserTest):
         page.get_by_label("Lead zero").fill("0,2")
         page.get_by_label("Meter", exact=True).fill("0.8")
         self.press("Keep the meter")
-        self.sees("Meter: lead zero 0.2 ohm", "#tape")
+        self.sees("Meter: lead zero 0.2 Ω", "#tape")
         cells = page.locator(".value")
         cells.first.click()
         for typed, cls in (("1,0", "sound"), ("1.02", "sound"), ("ol", "open"), ("1.01", "sound")):
@@ -56,7 +56,7 @@ class WholeJob(BrowserTest):
             page.keyboard.press("Enter")
             page.locator(".verdict:not(.typing) b", has_text=cls).first.wait_for()
         page.locator("#plug-3[aria-label*='0 %']").wait_for()
-        page.locator("#tape .says", has_text="cylinder 4, harness connector: 1.01 ohm").wait_for()
+        page.locator("#tape .says", has_text="cylinder 4, harness connector: 1.01 Ω").wait_for()
         page.locator("#heat li.warm-4", has_text="Glow plugs open circuit").wait_for()
 
         # Decide warns, since a wire reads the same; so the plug itself is read
@@ -110,7 +110,7 @@ class WholeJob(BrowserTest):
         page.get_by_role("link", name="Harness connector", exact=True).click()
         page.locator("#in-glow_resistance-harness_connector-3").fill("1.0")
         page.keyboard.press("Enter")
-        page.locator("#tape .says", has_text="cylinder 3, harness connector: 1 ohm").wait_for()
+        page.locator("#tape .says", has_text="cylinder 3, harness connector: 1 Ω").wait_for()
         page.locator("[data-key='6']").click()
         page.wait_for_url("**/prove")
         self.sees("0.80 ± 0.05", ".pairs")

@@ -5,6 +5,7 @@ import unittest
 
 import numpy as np
 
+from frosty_piston.benchmarks.recordings import KINDS, everything, judged
 from frosty_piston.core.air import AirLimits, expected_air_mg
 from frosty_piston.core.air_recorded import (
     RecordedLimits,
@@ -19,7 +20,6 @@ from frosty_piston.core.air_recorded import (
 from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
 from frosty_piston.core.traces import Signal
 from frosty_piston.knowledge.figures import general
-from frosty_piston.rig.recordings_bench import KINDS, everything, judged
 
 AIR, BOOST, RECORDED = general(AirLimits), general(BoostLimits), general(RecordedLimits)
 

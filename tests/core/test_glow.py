@@ -38,11 +38,11 @@ class Resistance(unittest.TestCase):
         self.assertAlmostEqual(got.u, 0.0494, places=4)
 
     def test_temperature_is_taken_back_to_20_c(self):
-        # 1.12 ohm at 60 C: 1.12 / (1 + 0.005*40) = 0.9333
+        # 1.12 Ω at 60 C: 1.12 / (1 + 0.005*40) = 0.9333
         self.assertAlmostEqual(corrected(PlugReading(1, 1.32, 60.0), GOOD, LIMITS).value, 0.9333, places=4)
 
     def test_power_by_hand(self):
-        # 11.5 V over 0.84 ohm is 13.69 A; squared times 0.8 is 149.9 W. Over 12.04 ohm: 0.955 A, 10.95 W
+        # 11.5 V over 0.84 Ω is 13.69 A; squared times 0.8 is 149.9 W. Over 12.04 Ω: 0.955 A, 10.95 W
         self.assertAlmostEqual(plug_power_w(0.8, 11.5, 0.04), 149.9, places=1)
         self.assertAlmostEqual(plug_power_w(12, 11.5, 0.04), 10.9, places=1)
 

@@ -4,7 +4,6 @@ import unittest
 from datetime import UTC, datetime, timedelta
 
 from frosty_piston.core.waiting import WaitLimits
-from frosty_piston.formats.report import build_report
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.decide import Prices, _put_right, advice, weigh_offers
@@ -22,6 +21,7 @@ from frosty_piston.job.fit import (
 )
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.prove import prove, running_wait, soak_estimate
+from frosty_piston.job.report import build_report
 from frosty_piston.job.stages import standing
 from frosty_piston.job.work import to_do
 from frosty_piston.knowledge import load_knowledge

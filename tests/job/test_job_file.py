@@ -13,7 +13,7 @@ from frosty_piston.job.schema import job_file_schema
 from frosty_piston.job.units import UNITS, convert, typed
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.store.workshop import now
+from frosty_piston.store.moments import now
 from tests.cases import MODERN, entry, job_file, plugs, reading, symptom
 
 K = load_knowledge()

@@ -157,7 +157,7 @@ class OneVoice(WithClient):
     def test_yard_rod_heat_list_and_assessment_say_the_same(self):
         for entries in (SURE, [*SURE, PICKED], [*SURE, DONE]):
             job_id = f"voice-{len(entries)}-{entries[-1]['kind']}"
-            self.workshop.import_file(json.dumps(job_file(*entries, job_id=job_id)).encode())
+            self.workshop.tapes.import_file(json.dumps(job_file(*entries, job_id=job_id)).encode())
             does = self.client.get(f"/api/v1/jobs/{job_id}/assessment").json()["next_step"]["does"]
             page = html.unescape(self.client.get(f"/jobs/{job_id}/tape").text)
             said = [

@@ -6,8 +6,8 @@ from datetime import UTC, datetime
 
 from frosty_piston.job.access import access_reached, states
 from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.experience import MOST_TIMES, Experience, Pattern
 from frosty_piston.job.jobfile import check
-from frosty_piston.job.own import MOST_TIMES, Own, Pattern
 from frosty_piston.job.plan import part_odds, plan
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import (
@@ -29,7 +29,7 @@ K = load_knowledge()
 
 
 def think(*entries, engine=MODERN, own=None):
-    return Assessed(job_of(check(job_file(*entries, engine=engine), K)), K, own or Own())
+    return Assessed(job_of(check(job_file(*entries, engine=engine), K)), K, own or Experience())
 
 
 def state(name, on=True):
@@ -97,7 +97,7 @@ class Ready(unittest.TestCase):
     def test_without_the_tool_the_test_is_left_out(self):
         complaint = [symptom("low_power"), symptom("black_smoke"), code("P0299")]
         self.assertIsNotNone(of(think(*complaint), "boost_leak"))
-        lacking = think(*complaint, own=Own(lacking=frozenset({"smoke"})))
+        lacking = think(*complaint, own=Experience(lacking=frozenset({"smoke"})))
         self.assertIsNone(of(lacking, "boost_leak"))
         self.assertIn(
             "smoke or pressure tester",
@@ -166,7 +166,7 @@ class Patterns(unittest.TestCase):
     def test_a_pattern_moves_the_odds_and_is_named(self):
         plain, led = (
             think(*self.COMPLAINT),
-            think(*self.COMPLAINT, own=Own((pattern("turbo_actuator_motor", 4.0),))),
+            think(*self.COMPLAINT, own=Experience((pattern("turbo_actuator_motor", 4.0),))),
         )
         odds = lambda a: next(s for s in a.suspicion.suspects if s.fault == "turbo_actuator_motor")  # noqa: E731
         self.assertGreater(odds(led).probability, 2 * odds(plain).probability)
@@ -178,13 +178,13 @@ class Patterns(unittest.TestCase):
         other = think(
             *self.COMPLAINT,
             engine={**MODERN, "name": "Another"},
-            own=Own((pattern("turbo_actuator_motor", 4.0),)),
+            own=Experience((pattern("turbo_actuator_motor", 4.0),)),
         )
         self.assertFalse(any(e.pattern for e in other.evidence))
 
     def test_patterns_are_capped_together(self):
         led = think(
-            *self.COMPLAINT, own=Own(tuple(pattern("turbo_actuator_motor", 5.0, n) for n in range(4)))
+            *self.COMPLAINT, own=Experience(tuple(pattern("turbo_actuator_motor", 5.0, n) for n in range(4)))
         )
         self.assertEqual(
             next(e for e in led.evidence if e.pattern).factors, {"turbo_actuator_motor": MOST_TIMES}
@@ -193,7 +193,7 @@ class Patterns(unittest.TestCase):
     def test_experience_never_hides_the_proof_test(self):
         # Dropouts decide between connector and injector; a pattern must not settle that by itself.
         complaint = (symptom("misfire_intermittent"), code("P0203"), scan())
-        led = think(*complaint, own=Own((pattern("injector_connector_fretted", 5.0),)))
+        led = think(*complaint, own=Experience((pattern("injector_connector_fretted", 5.0),)))
         self.assertGreater(led.suspicion.suspects[0].probability, 0.75)
         self.assertTrue({"wiggle", "terminal_fit"} & {n.test for n in led.proposals.next_tests})
         self.assertFalse(led.proposals.sure.enough)

@@ -8,8 +8,8 @@ from pathlib import Path
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.job.engine import EngineCard
 from frosty_piston.knowledge import load_knowledge
+from frosty_piston.knowledge.completeness import proving_tests, speaks
 from frosty_piston.knowledge.load import HERE
-from frosty_piston.knowledge.whole import proving_tests, speaks
 
 K = load_knowledge()
 

@@ -27,7 +27,7 @@ class WithWorkshop(unittest.TestCase):
         return other
 
     def add(self, *entries, job_id="case"):
-        return self.workshop.import_file(json.dumps(job_file(*entries, job_id=job_id)).encode())
+        return self.workshop.tapes.import_file(json.dumps(job_file(*entries, job_id=job_id)).encode())
 
 
 class Files(WithWorkshop):
@@ -42,8 +42,8 @@ class Files(WithWorkshop):
                 "by": "Ylva",
             },
         )
-        self.workshop.import_file(json.dumps(raw).encode())
-        self.assertEqual(canonical(self.reopened().export("case")), canonical(raw))
+        self.workshop.tapes.import_file(json.dumps(raw).encode())
+        self.assertEqual(canonical(self.reopened().tapes.export("case")), canonical(raw))
 
     def test_the_same_file_twice_is_one_job_and_another_tape_is_a_conflict(self):
         self.assertEqual(self.add(symptom("no_start")), ("case", True))
@@ -54,28 +54,28 @@ class Files(WithWorkshop):
     def test_a_refused_file_leaves_nothing(self):
         with self.assertRaises(BadInput):
             self.add(symptom("nope"))
-        self.assertEqual(self.workshop.yard(), [])
+        self.assertEqual(self.workshop.yard.jobs(), [])
 
 
 class Writing(WithWorkshop):
     def test_the_same_entry_twice_is_one_and_other_content_is_refused(self):
         self.add()
         note = {"id": "n1", **entry("note", text="once")}
-        self.assertEqual(self.workshop.write("case", [note]).new, ("n1",))
-        self.assertEqual(self.workshop.write("case", [note]).known, ("n1",))
+        self.assertEqual(self.workshop.tapes.write("case", [note]).new, ("n1",))
+        self.assertEqual(self.workshop.tapes.write("case", [note]).known, ("n1",))
         with self.assertRaises(Conflict):
-            self.workshop.write("case", [{"id": "n1", **entry("note", text="other")}])
-        self.assertEqual(len(self.reopened().job("case").job.tape), 1)
+            self.workshop.tapes.write("case", [{"id": "n1", **entry("note", text="other")}])
+        self.assertEqual(len(self.reopened().tapes.job("case").job.tape), 1)
 
     def test_all_or_none(self):
         self.add()
         with self.assertRaises(BadInput):
-            self.workshop.write(
+            self.workshop.tapes.write(
                 "case", [{"id": "a", **entry("note", text="good")}, {"id": "b", **entry("note")}]
             )
-        self.assertEqual(self.workshop.job("case").job.tape, ())
+        self.assertEqual(self.workshop.tapes.job("case").job.tape, ())
         with self.assertRaises(NotHere):
-            self.workshop.write("nope", [])
+            self.workshop.tapes.write("nope", [])
 
     def test_two_sides_writing_at_once_lose_nothing(self):
         self.add()
@@ -84,7 +84,7 @@ class Writing(WithWorkshop):
         def write(workshop, name):
             try:
                 for n in range(15):
-                    workshop.write("case", [{"id": f"{name}{n}", **entry("note", text="x")}])
+                    workshop.tapes.write("case", [{"id": f"{name}{n}", **entry("note", text="x")}])
             except Exception as error:
                 errors.append(error)
 
@@ -97,28 +97,28 @@ class Writing(WithWorkshop):
         for t in threads:
             t.join()
         self.assertEqual(errors, [])
-        self.assertEqual(len({x.id for x in self.reopened().job("case").job.tape}), 45)
-        self.assertEqual(len(self.workshop.job("case").job.tape), 45)
+        self.assertEqual(len({x.id for x in self.reopened().tapes.job("case").job.tape}), 45)
+        self.assertEqual(len(self.workshop.tapes.job("case").job.tape), 45)
 
     def test_the_yard_follows_in_the_same_breath(self):
         self.add()
-        self.assertEqual(self.workshop.yard()[0].next_step, "Write down the complaint")
-        self.workshop.write(
+        self.assertEqual(self.workshop.yard.jobs()[0].next_step, "Write down the complaint")
+        self.workshop.tapes.write(
             "case",
             [{"id": "s", **symptom("hard_start_cold")}, {"id": "c", **entry("code_scan", module="all")}],
         )
-        row = self.workshop.yard()[0]
+        row = self.workshop.yard.jobs()[0]
         self.assertEqual(row.stage, "narrow")
         self.assertTrue(row.suspect)
-        self.workshop.write(
+        self.workshop.tapes.write(
             "case",
             [
                 {"id": "d", **entry("deadline", until="2030-01-01T10:00:00Z")},
                 {"id": "h", **entry("handover", to="owner")},
             ],
         )
-        self.assertEqual(self.workshop.yard(), [])
-        self.assertEqual(len(self.workshop.yard(closed=True)), 1)
+        self.assertEqual(self.workshop.yard.jobs(), [])
+        self.assertEqual(len(self.workshop.yard.jobs(closed=True)), 1)
 
 
 class Yard(WithWorkshop):
@@ -136,22 +136,22 @@ class Yard(WithWorkshop):
             ("free", []),
         ):
             self.add(*entries, job_id=job_id)
-        self.assertEqual([r.id for r in self.workshop.yard()], ["soon", "late", "free", "waits"])
+        self.assertEqual([r.id for r in self.workshop.yard.jobs()], ["soon", "late", "free", "waits"])
 
     def test_the_demo_fills_once(self):
         fill_demo(self.workshop)
         fill_demo(self.workshop)
         self.assertEqual(
             (
-                len(self.workshop.yard()),
-                len(self.workshop.yard(closed=True)),
-                len(self.workshop.vehicles()),
-                len(self.workshop.cards()),
+                len(self.workshop.yard.jobs()),
+                len(self.workshop.yard.jobs(closed=True)),
+                len(self.workshop.garage.vehicles()),
+                len(self.workshop.garage.cards()),
             ),
             (11, 1, 11, 4),
         )
         self.assertEqual(
-            {c.glow_control for _, c in self.workshop.cards()},
+            {c.glow_control for _, c in self.workshop.garage.cards()},
             {"relay_module", "timer_relay", "electronic_module"},
         )
 

@@ -129,7 +129,9 @@ class Questions(unittest.TestCase):
 class Benches(WithClient):
     def setUp(self):
         super().setUp()
-        self.workshop.import_file(json.dumps(job_file(symptom("low_power"), scan(), engine=MODERN)).encode())
+        self.workshop.tapes.import_file(
+            json.dumps(job_file(symptom("low_power"), scan(), engine=MODERN)).encode()
+        )
 
     def keep(self, name, signals):
         k = self.workshop.knowledge
@@ -145,7 +147,7 @@ class Benches(WithClient):
         return f"/jobs/case/traces/rec-{name}"
 
     def last(self):
-        return self.workshop.job("case").job.tape[-1].data
+        return self.workshop.tapes.job("case").job.tape[-1].data
 
     def test_only_what_the_card_has_is_offered(self):
         page = self.client.get("/jobs/case/measure").text
@@ -159,7 +161,7 @@ class Benches(WithClient):
             "inlet_flap": "none",
             "swirl_flaps": "none",
         }
-        self.workshop.import_file(json.dumps(job_file(engine=bare, job_id="bare")).encode())
+        self.workshop.tapes.import_file(json.dumps(job_file(engine=bare, job_id="bare")).encode())
         page = self.client.get("/jobs/bare/measure").text
         for name, bench in SECTIONED.items():
             (self.assertIn if name == "boost" else self.assertNotIn)(f"<b>{bench.title}</b>", page)
@@ -270,7 +272,11 @@ class Benches(WithClient):
             "/jobs/case/prove/soot", data={"oil": "found", "filter": "not_found", "entry_id": "s1"}
         )
         self.assertEqual(
-            {c.id: c.state for c in soot_causes(self.workshop.job("case").assessed) if c.state != "open"},
+            {
+                c.id: c.state
+                for c in soot_causes(self.workshop.tapes.job("case").assessed)
+                if c.state != "open"
+            },
             {"oil": "found", "filter": "not_found"},
         )
         self.assertIn("say of at least one", self.client.post("/jobs/case/prove/soot", data={}).text)
@@ -279,8 +285,8 @@ class Benches(WithClient):
         self.client.post(
             BASE + "plug", data={"bench": "turbo", "node": "turbo_actuator", "action": "unplugged"}
         )
-        self.workshop.write("case", [{"id": "own", "kind": "code", "data": {"code": "P2562"}}], None)
-        self.assertEqual([c.place for c in self.workshop.job("case").assessed.codes], ["noise"])
+        self.workshop.tapes.write("case", [{"id": "own", "kind": "code", "data": {"code": "P2562"}}], None)
+        self.assertEqual([c.place for c in self.workshop.tapes.job("case").assessed.codes], ["noise"])
 
     def test_a_pull_is_judged_written_with_its_stretch_and_stands_in_the_boost_table(self):
         where = self.keep("pull", pull_recording(3, "dead_actuator"))
@@ -299,7 +305,7 @@ class Benches(WithClient):
     def test_air_change_bypass_and_rev_test_go_on_the_tape(self):
         where = self.keep("egr", egr_air_recording(2, "blocked_passage"))
         self.client.post(where + "/air", data={"analysis": "egr_air", "entry_id": "a1"})
-        found = next(v for v in self.workshop.job("case").assessed.now if v.test == "egr_air_change")
+        found = next(v for v in self.workshop.tapes.job("case").assessed.now if v.test == "egr_air_change")
         self.assertEqual((found.judgement.cls, len(found.entries)), ("no_change", 2))
         where = self.keep("bypass", bypass_recording(1, "broken_spring"))
         self.client.post(where + "/air", data={"analysis": "bypass", "entry_id": "a2"})
@@ -313,7 +319,7 @@ class Benches(WithClient):
             self.client.post(where + "/air", data={"analysis": "swirl", "point": point, "entry_id": name})
         self.assertEqual(
             next(
-                v for v in self.workshop.job("case").assessed.now if v.test == "swirl_compare"
+                v for v in self.workshop.tapes.job("case").assessed.now if v.test == "swirl_compare"
             ).judgement.cls,
             "better_released",
         )
@@ -379,7 +385,7 @@ class Benches(WithClient):
         self.client.post(where + "/air", data={"analysis": "key_on", "entry_id": "k1"})
         found = {
             v.where["channel"]: v.judgement
-            for v in self.workshop.job("case").assessed.now
+            for v in self.workshop.tapes.job("case").assessed.now
             if v.test == "key_on_pressures"
         }
         self.assertEqual(
@@ -395,7 +401,7 @@ class Benches(WithClient):
         r = sweep("stuck")
         self.keep("stuck", {"vane_command": r.command, "vane_position": r.actual})
         self.assertIn("everywhere", self.client.get(BASE + "turbo").text)
-        self.workshop.write(
+        self.workshop.tapes.write(
             "case",
             [
                 {
@@ -414,7 +420,7 @@ class Benches(WithClient):
         self.assertIn("no sweep recorded yet", self.client.get(BASE + "turbo").text)
 
     def test_readings_come_with_where_they_were_recorded(self):
-        self.workshop.import_file(
+        self.workshop.tapes.import_file(
             json.dumps(
                 job_file(
                     reading("egr_position", 3, "percent", point="engine_off"), engine=MODERN, job_id="plain"

@@ -37,13 +37,13 @@ class WithJob(WithClient):
             entry("option", option="glow_dead", title="Dead", price=100000, chosen=True),
             entry("consent", answer="yes", ceiling=200000, who="Owner", how="phone"),
         ]
-        self.workshop.import_file(json.dumps(job_file(*found, engine=NORRA)).encode())
+        self.workshop.tapes.import_file(json.dumps(job_file(*found, engine=NORRA)).encode())
 
     def post(self, path, **fields):
         return self.client.post(f"/jobs/case/{path}", data={"entry_id": str(uuid4()), **fields})
 
     def tape(self):
-        return [(x.kind, x.data) for x in self.workshop.job("case").job.tape]
+        return [(x.kind, x.data) for x in self.workshop.tapes.job("case").job.tape]
 
 
 class EveryField(WithJob):
@@ -149,7 +149,7 @@ class KeptAndNamed(WithJob):
         self.assertEqual(answer.status_code, 422)
         self.assertIn('value="minus eight"', answer.text)
         self.assertIn('aria-describedby="fault-conditions-ambient"', answer.text)
-        self.assertIn("no figure; write one in degC", answer.text.replace("&#39;", "'"))
+        self.assertIn("no figure; write one in °C", answer.text.replace("&#39;", "'"))
         card = self.post(
             "vehicle/card",
             name="Card",
@@ -173,7 +173,7 @@ class KeptAndNamed(WithJob):
         }
         self.assertEqual(kinds["ambient"], (17.6, "degF"))
         self.assertEqual(kinds["battery_rest"], (12.61, "V"))
-        self.assertIn('value="17.6 degF"', self.client.get("/jobs/case/arrive").text)
+        self.assertIn('value="17.6 °F"', self.client.get("/jobs/case/arrive").text)
         before = len(self.tape())
         self.post("arrive/conditions", ambient="17.6 degF", odometer="184200")
         self.assertEqual(len(self.tape()), before)
@@ -212,7 +212,7 @@ class KeptAndNamed(WithJob):
             value="1e12",
         )
         self.assertEqual(answer.status_code, 422)
-        self.assertIn("-10 to 100000000000 ohm is allowed", answer.text)
+        self.assertIn("-10 to 100 000 000 000 Ω is allowed", answer.text)
         self.assertIn('value="1e12"', answer.text)
 
     def test_judged_while_typing_without_writing(self):
@@ -240,7 +240,7 @@ class KeptAndNamed(WithJob):
 
 class Rules(WithJob):
     def test_clearing_before_recording_warns_first(self):
-        self.workshop.import_file(json.dumps(job_file(symptom("no_start"), job_id="fresh")).encode())
+        self.workshop.tapes.import_file(json.dumps(job_file(symptom("no_start"), job_id="fresh")).encode())
         refused = self.client.post("/jobs/fresh/arrive/clear", data={"entry_id": "a"})
         self.assertEqual(refused.status_code, 422)
         self.assertIn("evidence lost", refused.text)
@@ -248,7 +248,7 @@ class Rules(WithJob):
             self.client.post("/jobs/fresh/arrive/clear", data={"entry_id": "b", "anyway": "yes"}).status_code,
             303,
         )
-        self.assertTrue(self.workshop.job("fresh").job.codes_lost)
+        self.assertTrue(self.workshop.tapes.job("fresh").job.codes_lost)
 
     def test_a_pasted_block_keeps_what_was_not_understood(self):
         self.post("arrive/block", block="P0671 pending\nFreeze frame: 3 rows\nPO672")
@@ -336,10 +336,10 @@ class Rules(WithJob):
 
     def test_taking_back_and_taking_that_back(self):
         self.post("tape/correct", corrects="e4", reason="slip")
-        correction = self.workshop.job("case").job.tape[-1]
-        self.assertIn("e4", self.workshop.job("case").job.gone)
+        correction = self.workshop.tapes.job("case").job.tape[-1]
+        self.assertIn("e4", self.workshop.tapes.job("case").job.gone)
         self.post("tape/correct", corrects=correction.id, reason="it was right")
-        self.assertNotIn("e4", self.workshop.job("case").job.gone)
+        self.assertNotIn("e4", self.workshop.tapes.job("case").job.gone)
         self.assertIn(
             "taken back already", self.post("tape/correct", corrects=correction.id, reason="again").text
         )
@@ -386,7 +386,7 @@ class Rules(WithJob):
         one = str(uuid4())
         places = {self.client.post("/jobs", data={"job_id": one}).headers["location"] for _ in range(2)}
         self.assertEqual(places, {f"/jobs/{one}/arrive"})
-        self.assertEqual(self.workshop.count_jobs(), 2)
+        self.assertEqual(self.workshop.yard.count(), 2)
 
 
 class Cards(WithJob):
@@ -406,16 +406,16 @@ class Cards(WithJob):
             ).status_code,
             303,
         )
-        card = self.workshop.job("case").job.engine
+        card = self.workshop.tapes.job("case").job.engine
         self.assertEqual(
             (card.cylinders, card.glow, card.dpf, card.egr, card.system_voltage, card.limits),
             (3, "ceramic", True, ["high_pressure", "low_pressure"], 24, {"glow_plug_thread": "M8"}),
         )
         self.assertEqual(self.tape()[-1][0], "card_change")
-        card_id = next(i for i, c in self.workshop.cards() if c.name == "Tind X")
+        card_id = next(i for i, c in self.workshop.garage.cards() if c.name == "Tind X")
         self.assertIn("Tind X copy", self.client.get(f"/jobs/case/vehicle?copy={card_id}").text)
-        self.workshop.import_file(json.dumps(job_file(job_id="second")).encode())
-        vehicle_id = self.workshop.vehicles()[0].id
+        self.workshop.tapes.import_file(json.dumps(job_file(job_id="second")).encode())
+        vehicle_id = self.workshop.garage.vehicles()[0].id
         self.assertIn(
             "is known already", self.client.post("/jobs/second/vehicle/new", data={"name": "Van 9"}).text
         )
@@ -424,8 +424,8 @@ class Cards(WithJob):
             self.client.post("/jobs/second/vehicle/card", data={"name": "Tind X", "cylinders": "9"}).text,
         )
         self.client.post("/jobs/second/vehicle/known", data={"vehicle_id": str(vehicle_id)})
-        self.assertEqual(self.workshop.job("second").job.engine.name, "Tind X")
-        self.assertEqual([v.id for v in self.workshop.visits(vehicle_id, "second")], ["case"])
+        self.assertEqual(self.workshop.tapes.job("second").job.engine.name, "Tind X")
+        self.assertEqual([v.id for v in self.workshop.yard.visits(vehicle_id, "second")], ["case"])
 
 
 if __name__ == "__main__":

@@ -30,7 +30,9 @@ TURBO = [
 class SecondHalf(WithClient):
     def open(self, *entries, engine=MODERN):
         self.job = f"half-{uuid4().hex[:8]}"
-        self.workshop.import_file(json.dumps(job_file(*entries, engine=engine, job_id=self.job)).encode())
+        self.workshop.tapes.import_file(
+            json.dumps(job_file(*entries, engine=engine, job_id=self.job)).encode()
+        )
 
     def post(self, form, **data):
         return self.client.post(f"/jobs/{self.job}/{form}", data={"entry_id": str(uuid4()), **data})
@@ -49,7 +51,7 @@ class SecondHalf(WithClient):
         )
 
     def last(self):
-        return self.workshop.job(self.job).job.tape[-1]
+        return self.workshop.tapes.job(self.job).job.tape[-1]
 
 
 class Deciding(SecondHalf):
@@ -119,7 +121,7 @@ class Fitting(SecondHalf):
                 mark=mark,
             )
         self.refused("fit/hardware", "say what came off", plan="turbo_actuator", step="covers_off")
-        first, second = [x.id for x in self.workshop.job(self.job).job.of(FitStep)]
+        first, second = [x.id for x in self.workshop.tapes.job(self.job).job.of(FitStep)]
         self.refused(
             "fit/back", "came off later and is still on the bench", plan="turbo_actuator", fastener=first
         )
@@ -142,7 +144,7 @@ class Fitting(SecondHalf):
                 ),
             )
         self.refused("fit/fitted", "still on the bench: washer", plan="turbo_actuator")
-        washer = next(x.id for x in self.workshop.job(self.job).job.of(FitStep) if x.data.hardware)
+        washer = next(x.id for x in self.workshop.tapes.job(self.job).job.of(FitStep) if x.data.hardware)
         self.taken("fit/back", plan="turbo_actuator", fastener=washer)
         self.taken("fit/fitted", plan="turbo_actuator")
         self.assertEqual(
@@ -230,9 +232,9 @@ class Did(SecondHalf):
         self.refused("did/done", "on which day", repair="glow_plugs", action="repaired", temporary="yes")
         self.taken("did/done", repair="glow_plugs", action="replaced", cylinders="2, 4")
         self.assertEqual((self.last().data.cylinders, self.last().data.what), ([2, 4], "glow plugs"))
-        self.assertEqual(self.workshop.job(self.job).standing.proof.status, "on_trial")
+        self.assertEqual(self.workshop.tapes.job(self.job).standing.proof.status, "on_trial")
         self.taken("tape/correct", corrects=self.last().id, reason="not fitted after all")
-        self.assertEqual(self.workshop.job(self.job).standing.proof.status, "none")
+        self.assertEqual(self.workshop.tapes.job(self.job).standing.proof.status, "none")
 
 
 class Proving(SecondHalf):
@@ -255,7 +257,7 @@ class Proving(SecondHalf):
         )
         page = self.client.get(f"/jobs/{self.job}/measure/glow").text
         self.assertIn("before: OL", page)
-        before = len(self.workshop.job(self.job).job.tape)
+        before = len(self.workshop.tapes.job(self.job).job.tape)
         self.taken(
             "measure/cell",
             test="glow_resistance",
@@ -268,7 +270,7 @@ class Proving(SecondHalf):
             at="harness_connector",
         )
         self.assertEqual(
-            len(self.workshop.job(self.job).job.tape),
+            len(self.workshop.tapes.job(self.job).job.tape),
             before + 1,
             "the same value after a repair is a new reading",
         )
@@ -301,7 +303,7 @@ class Proving(SecondHalf):
         self.refused("prove/suspect", "say what it is", fault="glow_plugs_open", why="other")
         self.taken("prove/suspect", fault="glow_plugs_open", why="owner_waits")
         self.assertNotIn(
-            "glow_plugs_open", [m.id for m in self.workshop.job(self.job).standing.proof.missing]
+            "glow_plugs_open", [m.id for m in self.workshop.tapes.job(self.job).standing.proof.missing]
         )
         self.assertIn("the owner takes it as it is", self.client.get(f"/jobs/{self.job}/report").text)
 

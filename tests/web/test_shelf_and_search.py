@@ -13,7 +13,7 @@ K = load_knowledge()
 class Pages(WithClient):
     def setUp(self):
         super().setUp()
-        self.workshop.import_file(
+        self.workshop.tapes.import_file(
             json.dumps(
                 job_file(
                     symptom("limp_mode"),
@@ -61,7 +61,7 @@ class Pages(WithClient):
         self.assertIn("grows when the findings fit none", self.see("/jobs/case/why/unlisted"))
 
     def test_why_of_what_the_card_rules_out(self):
-        self.workshop.import_file(
+        self.workshop.tapes.import_file(
             json.dumps(job_file(symptom("limp_mode"), engine=VACUUM, job_id="old")).encode()
         )
         self.assertIn("cannot be on this engine", self.see("/jobs/old/why/scr_catalyst_aged", 404))
@@ -103,7 +103,7 @@ class Pages(WithClient):
         )
         self.assertIn("three of four", self.see("/shelf/patterns"))
         self.assertIn("Workshop pattern", self.see("/jobs/case/narrow"))
-        number = self.workshop.shelf.own.patterns[0].id
+        number = self.workshop.shelf.experience.patterns[0].id
         self.client.post(f"/shelf/patterns/{number}/end")
         self.assertIn("taken down by", self.see("/shelf/patterns"))
 
@@ -120,7 +120,7 @@ class Pages(WithClient):
         self.assertNotIn("Winch lock", self.see("/shelf/codes"))
 
     def test_search_finds_codes_faults_tests_vehicles_and_jobs(self):
-        self.workshop.save_vehicle({"name": "Rescue van 8"}, None)
+        self.workshop.garage.save_vehicle({"name": "Rescue van 8"}, None)
         for asked, found in (
             ("p0299", "/shelf/codes#P0299"),
             ("dead spot", "/shelf/faults/turbo_actuator_motor"),

@@ -3,7 +3,7 @@
 from uuid import uuid4
 
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.web.sidezones import bench_link
+from frosty_piston.web.links import bench_link
 from tests.cases import MODERN, VACUUM, code, job_file, symptom
 from tests.web.test_api import WithClient
 
@@ -16,7 +16,7 @@ class Cards(WithClient):
         import json
 
         for name, engine in (("modern", MODERN), ("vacuum", {**VACUUM, "batteries": 2})):
-            self.workshop.import_file(
+            self.workshop.tapes.import_file(
                 json.dumps(job_file(symptom("limp_mode"), code("P0299"), engine=engine, job_id=name)).encode()
             )
 
@@ -28,7 +28,7 @@ class Cards(WithClient):
         )
 
     def tape(self, job="modern"):
-        return self.workshop.job(job).job.tape
+        return self.workshop.tapes.job(job).job.tape
 
     def test_every_test_can_be_written_down(self):
         for test, shape in K.tests.items():
@@ -36,7 +36,7 @@ class Cards(WithClient):
                 (
                     j
                     for j in ("modern", "vacuum")
-                    if not self.workshop.job(j).job.engine.rules_out(shape.needs)
+                    if not self.workshop.tapes.job(j).job.engine.rules_out(shape.needs)
                 ),
                 None,
             )
@@ -92,7 +92,7 @@ class Cards(WithClient):
                 )
             self.assertEqual(answer.status_code, 303, (test, answer.text[:300]))
             self.assertGreater(len(self.tape(job)), before, test)
-            self.assertTrue(any(v.test == test for v in self.workshop.job(job).assessed.now), test)
+            self.assertTrue(any(v.test == test for v in self.workshop.tapes.job(job).assessed.now), test)
 
     def test_the_part_goes_on_the_tape(self):
         self.post("modern", "outcome", test="actuator_sweep", outcome="sticks", node="egr_valve")
@@ -140,7 +140,9 @@ class Cards(WithClient):
         self.assertEqual([x.kind for x in self.tape()][-2:], ["code_clear", "drive"])
         self.assertEqual(
             next(
-                v.judgement.cls for v in self.workshop.job("modern").assessed.now if v.test == "code_return"
+                v.judgement.cls
+                for v in self.workshop.tapes.job("modern").assessed.now
+                if v.test == "code_return"
             ),
             "same",
         )

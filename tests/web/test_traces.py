@@ -21,7 +21,7 @@ def sweep(fault="dead_spot"):
 class Pages(WithClient):
     def setUp(self):
         super().setUp()
-        self.workshop.import_file(
+        self.workshop.tapes.import_file(
             json.dumps(job_file(symptom("emissions_message"), scan(), engine=MODERN)).encode()
         )
 
@@ -51,7 +51,7 @@ class Pages(WithClient):
         self.assertIn("EGR asked goes from", page)
         before = next(
             s.probability
-            for s in self.workshop.job("case").assessed.suspicion.suspects
+            for s in self.workshop.tapes.job("case").assessed.suspicion.suspects
             if s.fault == "egr_drive_failed"
         )
         answer = self.client.post(
@@ -60,7 +60,7 @@ class Pages(WithClient):
             follow_redirects=False,
         )
         self.assertEqual(answer.status_code, 303)
-        job = self.workshop.job("case")
+        job = self.workshop.tapes.job("case")
         last = job.job.tape[-1]
         self.assertEqual(
             (last.data.test, last.data.outcome, last.data.where.node),
@@ -142,7 +142,7 @@ class Pages(WithClient):
         self.client.post(
             at + "/stretch", data={"name": "first way up", "start": "4", "end": "30,5", "entry_id": "st-1"}
         )
-        self.assertEqual(self.workshop.job("case").job.tape[-1].data.end_s, 30.5)
+        self.assertEqual(self.workshop.tapes.job("case").job.tape[-1].data.end_s, 30.5)
         self.assertIn("first way up", self.client.get(at).text)
         self.assertIn(
             "the end comes after the start",
@@ -185,8 +185,8 @@ class Pages(WithClient):
             engine=MODERN,
             job_id="inplace",
         )
-        self.workshop.import_file(json.dumps(raw).encode())
-        v = self.workshop.job("inplace").assessed.now[0]
+        self.workshop.tapes.import_file(json.dumps(raw).encode())
+        v = self.workshop.tapes.job("inplace").assessed.now[0]
         self.assertEqual(
             (v.test, v.where["node"], v.judgement.cls), ("actuator_sweep", "egr_valve", "dead_spot")
         )

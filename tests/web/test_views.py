@@ -9,20 +9,24 @@ from types import SimpleNamespace
 
 import frosty_piston.web
 from frosty_piston.core.errors import BadInput
+from frosty_piston.core.words import called
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.entries import KINDS
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.stages import standing
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.store.workshop import JobRecord, now
+from frosty_piston.store.moments import now
+from frosty_piston.store.workshop import JobRecord
 from frosty_piston.web.benches import battery, glow, relay
 from frosty_piston.web.benches.margin import margin_view
 from frosty_piston.web.benches.plugs import banks, plug_shares
 from frosty_piston.web.cells import Cell, cell_of, fill
 from frosty_piston.web.forms import Form
-from frosty_piston.web.page import ago, in_words, money, when
-from frosty_piston.web.sidezones import bench_link, heat_view, tape_view
+from frosty_piston.web.heat import heat_view
+from frosty_piston.web.links import bench_link
+from frosty_piston.web.page import ago, money, when
+from frosty_piston.web.tape_rows import tape_view
 from frosty_piston.web.vehicle import choices
 from tests.cases import NORRA, SKARN, entry, job_file, meter, plugs, reading, symptom
 
@@ -227,8 +231,10 @@ class Words(unittest.TestCase):
         self.assertTrue(when(datetime.now(UTC)).startswith("today "))
         self.assertTrue(when(datetime.now(UTC) + timedelta(days=1)).startswith("tomorrow "))
         self.assertEqual(ago(datetime.now(UTC) + timedelta(minutes=95, seconds=5)), "1 h 35 min")
-        self.assertEqual((money(380000), money(136563), money(None)), ("3 800 kr", "1 365,63 kr", ""))
-        self.assertEqual((in_words("rod_12v"), in_words("no_click")), ("12 V rod", "no click"))
+        self.assertEqual(
+            (money(380000), money(136563), money(None)), ("3\u00a0800 kr", "1\u00a0365,63 kr", "")
+        )
+        self.assertEqual((called("rod_12v"), called("no_click")), ("12 V rod", "no click"))
 
 
 class Colours(unittest.TestCase):

@@ -66,10 +66,10 @@ def weigh_across(
     """
     if len(times) != len(acts) + 1:
         raise ValueError("there is one time more than there are acts between them")
-    found = [weigh(space, prior, times[0])]
+    weighed = [weigh(space, prior, times[0])]
     for (cured, takes), rows in zip(acts, times[1:], strict=True):
-        found.append(weigh(space, log_weights(carried(space, found[-1].sets, cured, takes)), rows))
-    return found
+        weighed.append(weigh(space, log_weights(carried(space, weighed[-1].sets, cured, takes)), rows))
+    return weighed
 
 
 def said_by_proof(

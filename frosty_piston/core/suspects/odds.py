@@ -122,17 +122,17 @@ def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ..
     likely = np.unique([*own_best, *np.argpartition(-whole, min(TRIED_FIRST, len(whole)) - 1)[:TRIED_FIRST]])
     near = np.array([row[likely] for row in evidence]) - best[:, None]
     worst_case = near[:, int(np.argmax(near.sum(axis=0)))]
-    found: list[tuple[int, ...]] = []
+    pairs: list[tuple[int, ...]] = []
     for size in range(2, MOST_IN_GROUP + 1):
         floor = float(np.log(PAIR_RATIO if size == 2 else GROUP_RATIO))
-        spoiled = {i for group in found for i in group}
+        spoiled = {i for group in pairs for i in group}
         free = [i for i in range(len(evidence)) if i not in spoiled]
         if size > 3 and len(free) > MOST_FOR_FOUR:
             break
         for group in _unexplained(near, worst_case, free, size, floor):
             if sum(evidence[i] for i in group).max() - best[list(group)].sum() < floor:
-                found.append(group)
-    return found
+                pairs.append(group)
+    return pairs
 
 
 def _unexplained(

@@ -91,16 +91,16 @@ class Space:
         """The places of the sets that are left when every set loses some faults, shape (N,); kept once worked
         out."""
         key = ("taken", cured)
-        found = self.kept.get(key)
-        if found is None:
+        values = self.kept.get(key)
+        if values is None:
             lost = np.zeros(len(self.faults) + 2, bool)
             lost[[self.place[f] for f in cured if f in self.place]] = True
             touched = np.flatnonzero(lost[self.held].any(axis=1))
             held = self.held[touched]
-            found = np.arange(len(self.held))
-            found[touched] = self._find(np.where(lost[held], len(self.faults) + 1, held))
-            self.kept[key] = found
-        return found
+            values = np.arange(len(self.held))
+            values[touched] = self._find(np.where(lost[held], len(self.faults) + 1, held))
+            self.kept[key] = values
+        return values
 
     def _find(self, held: np.ndarray) -> np.ndarray:
         codes, order = self._codes
@@ -234,15 +234,15 @@ def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
 def _shares(space: Space, finding: Finding) -> np.ndarray:
     """The chance of each outcome or a better one by each fault alone, shape (K - 1, F + 3); the background
     stands last."""
-    found = space.kept.get(finding)
-    if found is None:
-        found = np.ones((len(finding.outcomes) - 1, len(space.faults) + 3))
-        found[:, -1] = np.cumsum(finding.general)[:-1]
+    values = space.kept.get(finding)
+    if values is None:
+        values = np.ones((len(finding.outcomes) - 1, len(space.faults) + 3))
+        values[:, -1] = np.cumsum(finding.general)[:-1]
         for name, row in finding.shows.items():
             if name in space.place:
-                found[:, space.place[name]] = np.cumsum(row)[:-1]
-        space.kept[finding] = found
-    return found
+                values[:, space.place[name]] = np.cumsum(row)[:-1]
+        space.kept[finding] = values
+    return values
 
 
 def _this_or_better(shares: np.ndarray, held: np.ndarray) -> np.ndarray:

@@ -14,9 +14,9 @@ from .arrival import (
     State,
     Symptom,
 )
+from .kind import Against, Conditions, Data, Entry, EntryData, EntryEnvelope, Where
 from .measuring import Instrument, Outcome, Reading, Stretch, Trace
 from .proving import Drive, Handover, ProofStep, SootCause
-from .shape import Against, Conditions, Data, Entry, EntryData, EntryEnvelope, Where
 from .tape import CardChange, Correction, Note, Tick
 from .work import (
     Action,

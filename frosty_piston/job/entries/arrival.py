@@ -6,11 +6,11 @@ from pydantic import Field, model_validator
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import exact
-from frosty_piston.core.words import inside, spoken
+from frosty_piston.core.words import inside, sentence, sign, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag, Moment
-from .shape import (
+from .kind import (
     AXES,
     Against,
     Data,
@@ -95,7 +95,7 @@ class Condition(EntryData):
     at_zero: Literal["no_restart", "crawl", "unknown"] | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"{spoken(self.name).capitalize()} {exact(self.value)} {self.unit}"
+        return f"{sentence(spoken(self.name))} {exact(self.value)} {sign(self.unit)}"
 
     def wrong(self, against: Against) -> list[Wrong]:
         return unit_fault(self.unit) or out_of_reach(against.knowledge, "value", self.value, self.unit)

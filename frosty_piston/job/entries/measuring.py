@@ -5,12 +5,12 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from frosty_piston.core.quantity import exact, plain
-from frosty_piston.core.words import spoken
+from frosty_piston.core.words import sentence, sign, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag
 from ..units import same_kind
-from .shape import (
+from .kind import (
     Against,
     Conditions,
     Data,
@@ -45,7 +45,7 @@ class Instrument(EntryData):
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         known = [
-            f"lead zero {exact(self.lead_zero)} {self.unit or ''}".strip()
+            f"lead zero {exact(self.lead_zero)} {sign(self.unit)}".strip()
             if self.lead_zero is not None
             else "",
             f"{plain(self.accuracy_percent)} %" if self.accuracy_percent is not None else "",
@@ -53,7 +53,7 @@ class Instrument(EntryData):
             f"step {plain(self.resolution)}" if self.resolution is not None else "",
             f"{plain(self.rated_w)} W" if self.rated_w is not None else "",
         ]
-        return f"{self.instrument.capitalize()}: {', '.join(p for p in known if p)}"
+        return f"{sentence(self.instrument)}: {', '.join(p for p in known if p)}"
 
     def wrong(self, against: Against) -> list[Wrong]:
         return unit_fault(self.unit) if self.unit else []
@@ -77,7 +77,7 @@ class Reading(EntryData):
     source: Source | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        value = "OL" if self.value == "OL" else f"{exact(self.value)} {self.unit}"
+        value = "OL" if self.value == "OL" else f"{exact(self.value)} {sign(self.unit)}"
         return f"{at_test(k, self.test, self.where)}: {value}"
 
     def wrong(self, against: Against) -> list[Wrong]:

@@ -9,7 +9,7 @@ from frosty_piston.core.words import inside, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Flag
-from .shape import AXES, Against, EntryData, Hours, Id, OnTape, Short, Text, Wrong, code_fault, one_of
+from .kind import AXES, Against, EntryData, Hours, Id, OnTape, Short, Text, Wrong, code_fault, one_of
 
 
 class ProofStep(EntryData):

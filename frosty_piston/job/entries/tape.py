@@ -5,7 +5,7 @@ from typing import Any
 from frosty_piston.core.words import spoken
 from frosty_piston.knowledge import Knowledge
 
-from .shape import Against, EntryData, EntryId, Id, OnTape, Short, Text, Wrong, one_of
+from .kind import Against, EntryData, EntryId, Id, OnTape, Short, Text, Wrong, one_of
 
 
 class Tick(EntryData):

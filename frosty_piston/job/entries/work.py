@@ -5,11 +5,11 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from frosty_piston.core.quantity import exact, plain
-from frosty_piston.core.words import listed, spoken
+from frosty_piston.core.words import listed, sentence, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag, Moment
-from .shape import (
+from .kind import (
     Against,
     Chance,
     Cylinder,
@@ -75,7 +75,7 @@ class Action(EntryData):
     cleaning: Cleaning | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        turn, done = self.cleaning, f"{self.action.replace('_', ' ').capitalize()}: {self.what}"
+        turn, done = self.cleaning, f"{sentence(spoken(self.action))}: {self.what}"
         done += " (temporary)" if self.temporary else ""
         return f"{done}, {turn.says()}" if turn else done
 

@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 from ..entries import Entry
 from ..readings import Readings
-from ..verdict import Verdict
+from ..result import Result
 from . import aftertreatment, air, glow, injection, relay, running, start, vacuum, wiring
 
-JUDGES: dict[str, Callable[[Readings, list[Entry]], list[Verdict]]] = {
+JUDGES: dict[str, Callable[[Readings, list[Entry]], list[Result]]] = {
     **glow.JUDGES,
     **relay.JUDGES,
     **start.JUDGES,

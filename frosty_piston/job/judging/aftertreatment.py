@@ -5,11 +5,11 @@ from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
 from ..readings import Readings
-from ..verdict import Verdict
-from .sets import figures, unfinished, verdict
+from ..result import Result
+from .sets import figures, result, unfinished
 
 
-def filter_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def filter_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     entries = readings.all_of("dpf_pressure")
     points = [
         (q, dp)
@@ -19,11 +19,11 @@ def filter_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     if not points:
         return [unfinished(x, "q_m3h", "dp_kpa") for x in latest]
     judged = aftertreatment.judge_filter(points, readings.limits(aftertreatment.FilterLimits))
-    return [Verdict("dpf_pressure", {}, judged, tuple(x.id for x in entries))]
+    return [Result("dpf_pressure", {}, judged, tuple(x.id for x in entries))]
 
 
-def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    limits, found = readings.limits(aftertreatment.FilterLimits), []
+def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    limits, results = readings.limits(aftertreatment.FilterLimits), []
     for x in latest:
         channel = x.data.where.channel
         if channel == "soot_mass":
@@ -41,11 +41,11 @@ def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
                 None,
                 "Say what it is: soot_mass, ash_mass or distance_since_burn.",
             )
-        found.append(verdict(x, judged))
-    return found
+        results.append(result(x, judged))
+    return results
 
 
-def exhaust_temps(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def exhaust_temps(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.HeatLimits)
     cold = any(
         x.data.conditions
@@ -58,58 +58,58 @@ def exhaust_temps(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     temps = {x.data.where.channel or "exhaust": readings.value(x, "degC") or 0.0 for x in latest}
     cold = cold or sum(t < limits.cold_under_c for t in temps.values()) * 2 > len(temps)
     judged = aftertreatment.judge_exhaust_temps(temps, cold, limits)
-    return [verdict(x, judged[x.data.where.channel or "exhaust"]) for x in latest]
+    return [result(x, judged[x.data.where.channel or "exhaust"]) for x in latest]
 
 
-def nox(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found = []
+def nox(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    results = []
     for x in latest:
         up, down = figures(x, "up_ppm", "down_ppm")
         dosing = bool((x.data.figures or {}).get("dosing", True))
-        found.append(
-            verdict(
+        results.append(
+            result(
                 x,
                 aftertreatment.judge_nox(up, down, dosing, readings.limits(aftertreatment.NoxLimits)),
                 dosing=False if up is None or down is None else dosing,
             )
         )
-    return found
+    return results
 
 
-def cap_and_crystals(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def cap_and_crystals(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     seen = {x.data.outcome: x for x in readings.all_of("def_look")}
     bad = [x for name, x in seen.items() if name != "clean"]
     return [readings.as_recorded(x) for x in bad or seen.values()]
 
 
-def dose(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def dose(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     spray = next((x.data.outcome for x in reversed(latest) if x.data.outcome), None)
-    found = []
+    results = []
     for x in latest:
         expected, measured = figures(x, "expected_ml", "measured_ml")
         judged = aftertreatment.judge_dose(
             expected, measured, x.data.outcome or spray, readings.limits(aftertreatment.DefLimits)
         )
-        found.append(verdict(x, judged))
-    return found
+        results.append(result(x, judged))
+    return results
 
 
-def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found, limits = [], readings.limits(aftertreatment.DefLimits)
+def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    results, limits = [], readings.limits(aftertreatment.DefLimits)
     for x in latest:
         bar, held, seconds = figures(x, "bar", "held_bar", "seconds")
-        found.append(
+        results.append(
             unfinished(x, "bar")
             if bar is None
-            else verdict(x, aftertreatment.judge_def_pressure(bar, held, seconds, limits))
+            else result(x, aftertreatment.judge_def_pressure(bar, held, seconds, limits))
         )
-    return found
+    return results
 
 
-def concentration(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def concentration(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.DefLimits)
     return [
-        verdict(x, aftertreatment.judge_concentration(readings.value(x, "percent") or 0.0, limits))
+        result(x, aftertreatment.judge_concentration(readings.value(x, "percent") or 0.0, limits))
         for x in latest
     ]
 

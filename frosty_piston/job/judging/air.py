@@ -5,28 +5,28 @@ from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
 from ..readings import Readings
+from ..result import Result, where_of
 from ..units import convert
-from ..verdict import Verdict, where_of
-from .sets import figures, unfinished, verdict
+from .sets import figures, result, unfinished
 
 
-def key_on_pressures(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def key_on_pressures(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     judged = air.judge_key_on(
         {x.data.where.channel or "unnamed": readings.value(x, "kPa") or 0.0 for x in latest},
         readings.limits(air.AirLimits),
     )
-    return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
+    return [result(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 
-def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    engine, limits, found = readings.job.engine, readings.limits(air.AirLimits), []
+def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    engine, limits, results = readings.job.engine, readings.limits(air.AirLimits), []
     for x in latest:
         mg, kpa, celsius = figures(x, "air_mg_stroke", "manifold_kpa", "intake_c")
         if mg is None or kpa is None:
-            found.append(unfinished(x, "air_mg_stroke", "manifold_kpa"))
+            results.append(unfinished(x, "air_mg_stroke", "manifold_kpa"))
         elif engine.displacement_l is None:
-            found.append(
-                verdict(
+            results.append(
+                result(
                     x,
                     Judgement(
                         "unclear",
@@ -46,13 +46,13 @@ def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
                 limits.intake_c if celsius is None else celsius,
                 limits.filling_share,
             )
-            found.append(verdict(x, air.judge_air_mass(mg, expected, limits)))
-    return found
+            results.append(result(x, air.judge_air_mass(mg, expected, limits)))
+    return results
 
 
-def egr_position(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def egr_position(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(air.AirLimits)
-    return [verdict(x, air.judge_egr_rest(readings.value(x, "percent") or 0.0, limits)) for x in latest]
+    return [result(x, air.judge_egr_rest(readings.value(x, "percent") or 0.0, limits)) for x in latest]
 
 
 def _pair(
@@ -87,11 +87,11 @@ def expected_at_atmosphere(readings: Readings) -> float | None:
     )
 
 
-def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     pair = _pair(readings, latest, "mg", "shut", "open")
     if pair is None:
         return [
-            verdict(
+            result(
                 x,
                 Judgement(
                     "unclear",
@@ -105,7 +105,7 @@ def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             for x in latest
         ]
     return [
-        Verdict(
+        Result(
             "egr_air_change",
             {},
             air.judge_egr_air(
@@ -116,11 +116,11 @@ def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     ]
 
 
-def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     pair = _pair(readings, latest, "s", "as_is", "released")
     if pair is None:
         return [
-            verdict(
+            result(
                 x,
                 Judgement(
                     "unclear",
@@ -134,21 +134,21 @@ def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             for x in latest
         ]
     judged = air.judge_swirl(pair[0], pair[1], readings.limits(air.AirLimits))
-    return [Verdict("swirl_compare", {}, judged, pair[2])]
+    return [Result("swirl_compare", {}, judged, pair[2])]
 
 
-def boost_leak(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found = []
+def boost_leak(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    results = []
     for x in latest:
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
         if x.data.outcome:
-            found.append(readings.as_recorded(x))
+            results.append(readings.as_recorded(x))
         elif start is None or end is None or seconds is None:
-            found.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
+            results.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
         else:
             judged = air.judge_boost_leak(start, end, seconds, readings.limits(air.AirLimits))
-            found.append(Verdict("boost_leak", where_of(x.data.where), judged, (x.id,)))
-    return found
+            results.append(Result("boost_leak", where_of(x.data.where), judged, (x.id,)))
+    return results
 
 
 JUDGES = {

@@ -22,6 +22,7 @@ from frosty_piston.core.air_recorded import (
 from frosty_piston.core.boost import BoostLimits, BoostReport, analyse_boost, judge_boost
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.traces import Signal, cut, runs
+from frosty_piston.core.words import sentence
 
 from ..readings import Readings
 from .air import expected_at_atmosphere
@@ -71,9 +72,9 @@ def boost_side(readings: Readings, c: Channels) -> Analysed | None:
         c.get("vane_position"),
     )
     judged = judge_boost(report, limits)
-    found: tuple[tuple[str, str], ...] = ()
+    pairs: tuple[tuple[str, str], ...] = ()
     if report is not None:
-        found = (
+        pairs = (
             ("Boost asked", f"{plain(round(report.asked_kpa, 1))} kPa"),
             (
                 "Missing, settled",
@@ -110,7 +111,7 @@ def boost_side(readings: Readings, c: Channels) -> Analysed | None:
         "boost_trace",
         judged,
         writes,
-        found,
+        pairs,
         tuple((s, e, judged.cls.replace("_", " ")) for s, e in report.stretches) if report else (),
         boost=report,
     )
@@ -243,7 +244,7 @@ def swirl(readings: Readings, c: Channels) -> Analysed | None:
     if run is None:
         return None
     because = (
-        f"{plain(round(run.seconds, 2))} ± {plain(round(run.u_s, 2))} s from 1,500 to 3,000 rpm"
+        f"{plain(round(run.seconds, 2))} ± {plain(round(run.u_s, 2))} s from 1 500 to 3 000 rpm"
         + (
             f", hanging {plain(round(run.plateau_s, 1))} s near {plain(round(run.plateau_rpm))} rpm"
             if run.plateau_s > 0.3
@@ -257,7 +258,7 @@ def swirl(readings: Readings, c: Channels) -> Analysed | None:
         "swirl_compare",
         Judgement("unclear", "timed", run.seconds, "s", run.u_s, because),
         (("reading", {"test": "swirl_compare", "value": round(run.seconds, 2), "unit": "s"}),),
-        stretches=((run.start_s, run.start_s + run.seconds, "1,500 to 3,000"),),
+        stretches=((run.start_s, run.start_s + run.seconds, "1 500 to 3 000"),),
         points=("as_is", "released"),
     )
 
@@ -305,7 +306,7 @@ def key_on(readings: Readings, c: Channels) -> Analysed | None:
             )
             for name, v in kpa.items()
         ),
-        tuple((name.capitalize(), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()),
+        tuple((sentence(name), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()),
         ((start, end, "engine stands"),),
     )
 

@@ -8,22 +8,22 @@ from frosty_piston.core.quantity import plain
 
 from .. import entries as e
 from ..readings import Readings
-from ..verdict import Verdict, where_of
-from .sets import verdict
+from ..result import Result, where_of
+from .sets import result
 
 GENERAL_LAMP_W = 5.0
 AFAR = ("harness_connector", "relay_connector")
 INRUSH_S = 3
 
 
-def resistance(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def resistance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     by_point: dict[str, list[e.Entry]] = {}
     for x in latest:
         by_point.setdefault(x.data.where.point or "", []).append(x)
     return _wire_or_plug([v for at_point in by_point.values() for v in _one_point(readings, at_point)])
 
 
-def _one_point(readings: Readings, at_point: list[e.Entry]) -> list[Verdict]:
+def _one_point(readings: Readings, at_point: list[e.Entry]) -> list[Result]:
     """All plugs read at one point are judged as a set."""
     plugs = [
         glow.PlugReading(
@@ -45,12 +45,12 @@ def _one_point(readings: Readings, at_point: list[e.Entry]) -> list[Verdict]:
         wires_off,
     )
     return [
-        Verdict("glow_resistance", where_of(x.data.where), j.judgement, (x.id,), j.share, j.power_w)
+        Result("glow_resistance", where_of(x.data.where), j.judgement, (x.id,), j.share, j.power_w)
         for x, j in zip(at_point, judged, strict=True)
     ]
 
 
-def _wire_or_plug(verdicts: list[Verdict]) -> list[Verdict]:
+def _wire_or_plug(verdicts: list[Result]) -> list[Result]:
     """Where a cylinder was read at the plug too, say which of the two it is: wire or plug."""
     at_plug = {v.where.get("cylinder"): v for v in verdicts if v.where.get("point") == "plug"}
     return [
@@ -61,13 +61,13 @@ def _wire_or_plug(verdicts: list[Verdict]) -> list[Verdict]:
     ]
 
 
-def _beside(afar: Verdict, at_plug: Verdict) -> Verdict:
+def _beside(afar: Result, at_plug: Result) -> Result:
     which, extra = glow.harness_or_plug(afar.judgement, at_plug.judgement), ""
     if which == "plug":
         extra = " The same at the plug itself: it is the plug."
     elif which == "wire":
         a, b = afar.judgement.value, at_plug.judgement.value
-        between = f" ({plain(a - b)} ohm in between)." if a is not None and b is not None else "."
+        between = f" ({plain(a - b)} Ω in between)." if a is not None and b is not None else "."
         extra = " Sound at the plug itself: the wire or connector between is at fault" + between
     return replace(afar, judgement=replace(afar.judgement, because=afar.judgement.because + extra))
 
@@ -83,20 +83,20 @@ def reference(readings: Readings) -> glow.Reference:
     return glow.reference(readings.glow_kind, nominal_ohm, values, limits)
 
 
-def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     ref, limits = reference(readings), readings.limits(glow.GlowLimits)
 
     def watts(x: e.Entry) -> float:
         return readings.instruments.lamp_w(x) or GENERAL_LAMP_W
 
     return [
-        verdict(x, glow_methods.judge_lamp(x.data.outcome, watts(x), ref, limits))
+        result(x, glow_methods.judge_lamp(x.data.outcome, watts(x), ref, limits))
         for x in latest
         if x.data.outcome
     ]
 
 
-def current(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     ref, limits, verdicts = reference(readings), readings.limits(glow.GlowLimits), []
     after = {x.id: x.data.conditions.after_s if x.data.conditions else None for x in latest}
     inrush = {
@@ -111,11 +111,11 @@ def current(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             judged = glow_methods.working_plugs(amps, count, ref, limits)
         else:
             judged = glow_methods.judge_plug_current(amps, after[x.id], ref, limits, inrush.get(str(where)))
-        verdicts.append(Verdict("glow_current", where, judged, (x.id,)))
+        verdicts.append(Result("glow_current", where, judged, (x.id,)))
     return verdicts
 
 
-def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     dead = {
         v.where.get("cylinder")
         for test in ("glow_resistance", "glow_current")
@@ -129,11 +129,11 @@ def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             judged = glow_methods.judge_bench_heat(
                 x.data.outcome, after_s, x.data.where.cylinder in dead, kind
             )
-            verdicts.append(verdict(x, judged))
+            verdicts.append(result(x, judged))
     return verdicts
 
 
-JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Verdict]]] = {
+JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
     "glow_resistance": resistance,
     "glow_lamp_test": lamp_test,
     "glow_current": current,

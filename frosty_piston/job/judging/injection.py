@@ -4,16 +4,16 @@ from frosty_piston.core import injection
 
 from .. import entries as e
 from ..readings import Readings
-from ..verdict import Verdict
-from .sets import as_set, figures, hot, unfinished, verdict
+from ..result import Result
+from .sets import as_set, figures, hot, result, unfinished
 
 
-def resistance(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def resistance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     kind, limits = (
         readings.job.engine.injection or "rail_solenoid",
         readings.limits(injection.InjectionLimits),
     )
-    found = []
+    results = []
     for warm in (False, True):
         of_set = [x for x in latest if hot(x) == warm]
         if not of_set:
@@ -26,75 +26,72 @@ def resistance(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             injection.injector_u_ohm(v or 0.0, meter.accuracy_percent, limits.kind(kind).floor_ohm)
             for v in shown
         ]
-        found += [
-            verdict(x, j)
+        results += [
+            result(x, j)
             for x, j in zip(
                 of_set, injection.judge_injector_resistance(ohms, u, kind, limits, warm), strict=True
             )
         ]
-    return found
+    return results
 
 
-def insulation(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def insulation(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     kind, limits = (
         readings.job.engine.injection or "rail_solenoid",
         readings.limits(injection.InjectionLimits),
     )
     return [
-        verdict(x, injection.judge_insulation(readings.value(x, "Mohm"), kind, limits, hot(x)))
-        for x in latest
+        result(x, injection.judge_insulation(readings.value(x, "Mohm"), kind, limits, hot(x))) for x in latest
     ]
 
 
-def leakoff(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def leakoff(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "ml", lambda values: injection.judge_leakoff(values, limits))
 
 
-def balance(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def balance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "mm3", lambda values: injection.judge_balance(values, limits))
 
 
-def cutout(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def cutout(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "rpm", lambda values: injection.judge_cutout(values, limits))
 
 
-def compression(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def compression(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "percent", lambda values: injection.judge_compression(values, limits))
 
 
-def rail_cranking(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def rail_cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
-    return [
-        verdict(x, injection.judge_rail_cranking(readings.value(x, "bar") or 0.0, limits)) for x in latest
-    ]
+    return [result(x, injection.judge_rail_cranking(readings.value(x, "bar") or 0.0, limits)) for x in latest]
 
 
-def misfires(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found = []
+def misfires(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    results = []
     for x in latest:
         count, turned = figures(x, "count", "revolutions")
-        found.append(
+        results.append(
             unfinished(x, "count", "revolutions")
             if count is None or turned is None
-            else verdict(
+            else result(
                 x, injection.judge_misfires(count, turned, readings.limits(injection.InjectionLimits))
             )
         )
-    return found
+    return results
 
 
-def supply_pressure(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    limits, found = readings.limits(injection.InjectionLimits), []
+def supply_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    limits, results = readings.limits(injection.InjectionLimits), []
     for x in latest:
         bar = figures(x, "bar")[0] if x.kind == "outcome" else readings.value(x, "bar") or 0.0
-        found.append(
-            unfinished(x, "bar") if bar is None else verdict(x, injection.judge_supply_pressure(bar, limits))
+        results.append(
+            unfinished(x, "bar") if bar is None else result(x, injection.judge_supply_pressure(bar, limits))
         )
-    return found
+    return results
 
 
 JUDGES = {

@@ -19,7 +19,7 @@ from frosty_piston.knowledge.parts import DriveShape
 
 from .. import entries as e
 from ..readings import Readings
-from ..verdict import Verdict, where_of
+from ..result import Result, where_of
 from .air_recorded import analysed
 
 TIME_NAMES = ("time", "time_s", "t")
@@ -76,41 +76,41 @@ def channels_of(entry: e.Entry) -> dict[str, Signal]:
     named = {column: entry.data.channels.get(column, column) for column in columns} | {
         column: channel for channel, column in entry.data.channels.items() if column in columns
     }
-    found = {}
+    signals = {}
     for column, values in columns.items():
         if column not in TIME_NAMES and len(values) == len(time):
             try:
-                found[named[column]] = signal(np.array(time, float), np.array(values, float))
+                signals[named[column]] = signal(np.array(time, float), np.array(values, float))
             except ValueError:
                 continue
-    return found
+    return signals
 
 
-def recorded(readings: Readings) -> list[Verdict]:
+def recorded(readings: Readings) -> list[Result]:
     """The verdicts of all recordings that can be judged where they stand."""
-    found = []
+    results = []
     for x in readings.entries:
         if x.kind != "trace" or x.data.test is None:
             continue
         channels = channels_of(x)
-        found += [
-            Verdict(a.test, where_of(x.data.where), a.judgement, (x.id,))
+        results += [
+            Result(a.test, where_of(x.data.where), a.judgement, (x.id,))
             for a in analysed(readings, channels)
             if a.test == x.data.test
         ]
         if x.data.test == "actuator_sweep":
             for node in drives_in(readings.k, channels):
                 where = where_of(x.data.where) | {"node": node}
-                found.append(
-                    Verdict("actuator_sweep", where, judged_drive(readings, node, channels)[1], (x.id,))
+                results.append(
+                    Result("actuator_sweep", where, judged_drive(readings, node, channels)[1], (x.id,))
                 )
             for node in without_command(readings.k, channels):
-                found.append(
-                    Verdict(
+                results.append(
+                    Result(
                         "actuator_sweep",
                         where_of(x.data.where) | {"node": node},
                         judged_position(readings, node, channels),
                         (x.id,),
                     )
                 )
-    return found
+    return results

@@ -6,9 +6,9 @@ from frosty_piston.core import relay
 
 from .. import entries as e
 from ..readings import Readings
+from ..result import Result
 from ..units import convert
-from ..verdict import Verdict
-from .sets import verdict
+from .sets import result
 
 
 def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
@@ -30,39 +30,39 @@ def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
     )
 
 
-def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     points, meter = points_of(readings, latest), readings.instruments.voltmeter(latest[-1])
     limits = readings.limits(relay.RelayLimits)
     whole = relay.judge_relay(points, limits, readings.job.engine.glow_control or "relay_module", meter)
     at_points = [
-        verdict(x, relay.judge_point(points, x.data.where.point, limits, meter))
+        result(x, relay.judge_point(points, x.data.where.point, limits, meter))
         for x in latest
         if x.kind == "reading" and x.data.where.point in relay.POINTS
     ]
-    return [*at_points, Verdict("glow_relay", {"point": "relay"}, whole, tuple(x.id for x in latest))]
+    return [*at_points, Result("glow_relay", {"point": "relay"}, whole, tuple(x.id for x in latest))]
 
 
-def on_time(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def on_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     coolant = readings.job.condition("coolant")
     at_c = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else readings.ambient_c()
     kind, limits = readings.glow_kind, readings.limits(relay.RelayLimits)
     return [
-        verdict(
+        result(
             x, relay.judge_on_time(readings.value(x, "s"), kind, at_c, x.data.where.point or "lamp", limits)
         )
         for x in latest
     ]
 
 
-def soak_temps(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def soak_temps(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     conditions = [x.data.conditions for x in latest if x.data.conditions]
     hours = [c.soaked_h for c in conditions if c.soaked_h is not None]
     temps = {x.data.where.channel or "unnamed": readings.value(x, "degC") for x in latest}
     judged = relay.judge_soak(temps, hours[-1] if hours else None, readings.limits(relay.RelayLimits))
-    return [verdict(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
+    return [result(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 
-JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Verdict]]] = {
+JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
     "glow_relay": glow_relay,
     "glow_on_time": on_time,
     "cold_soak_temps": soak_temps,

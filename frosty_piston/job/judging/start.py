@@ -6,15 +6,15 @@ from frosty_piston.core import battery
 
 from .. import entries as e
 from ..readings import Readings
-from ..verdict import Verdict
-from .sets import verdict
+from ..result import Result
+from .sets import result
 
 
-def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     system_v, ambient_c = readings.battery_v, readings.ambient_c()
     limits = readings.limits(battery.BatteryLimits)
     return [
-        verdict(
+        result(
             x,
             battery.judge_rest(
                 readings.value(x, "V"), limits, system_v, ambient_c, readings.instruments.voltmeter(x)
@@ -24,11 +24,11 @@ def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     ]
 
 
-def cranking(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     system_v, ambient_c = readings.battery_v, readings.ambient_c()
     limits = readings.limits(battery.BatteryLimits)
     return [
-        verdict(
+        result(
             x,
             battery.judge_crank(
                 readings.value(x, "V"), ambient_c, limits, system_v, readings.instruments.voltmeter(x)
@@ -38,21 +38,21 @@ def cranking(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     ]
 
 
-def speed(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def speed(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
-    return [verdict(x, battery.judge_speed(readings.value(x, "rpm"), limits)) for x in latest]
+    return [result(x, battery.judge_speed(readings.value(x, "rpm"), limits)) for x in latest]
 
 
-def drop(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     def judged(x: e.Entry):
         meter = readings.instruments.voltmeter(x)
         side, limits = x.data.where.point or "ground", readings.limits(battery.BatteryLimits)
         return battery.judge_drop(readings.value(x, "V"), side, limits, meter)
 
-    return [verdict(x, judged(x)) for x in latest]
+    return [result(x, judged(x)) for x in latest]
 
 
-JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Verdict]]] = {
+JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
     "battery_rest": at_rest,
     "battery_crank": cranking,
     "crank_speed": speed,

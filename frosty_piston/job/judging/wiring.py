@@ -7,13 +7,13 @@ from frosty_piston.core.quantity import Judgement
 from .. import entries as e
 from ..entries import Code
 from ..readings import Readings
-from ..verdict import Verdict
-from .sets import figures, unfinished, verdict
+from ..result import Result
+from .sets import figures, result, unfinished
 
 KEY_ON_V = {12: 12.4, 24: 24.8}
 
 
-def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     rest = [
         readings.value(x, "V")
         for x in readings.entries
@@ -22,7 +22,7 @@ def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     battery = rest[-1] if rest and rest[-1] else KEY_ON_V[readings.system_v]
     limits = readings.limits(wiring.WiringLimits)
     return [
-        verdict(
+        result(
             x,
             wiring.judge_supply(x.data.where.pin or "supply", readings.value(x, "V") or 0.0, battery, limits),
         )
@@ -30,8 +30,8 @@ def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
     ]
 
 
-def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found = []
+def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    results = []
     for x in latest:
         pin, ohms = x.data.where.pin or "pair", x.data.unit in ("ohm", "kohm", "Mohm")
         pair = [
@@ -43,8 +43,8 @@ def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
             and y.data.unit == x.data.unit
         ]
         other = readings.value(pair[0], "V") if pair and not ohms else None
-        found.append(
-            verdict(
+        results.append(
+            result(
                 x,
                 wiring.judge_network(
                     pin,
@@ -56,43 +56,43 @@ def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
                 ),
             )
         )
-    return found
+    return results
 
 
-def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
-    found = []
+def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    results = []
     for x in latest:
         drop, amps = figures(x, "drop_v", "current_a")
         budget = readings.limits(wiring.WiringLimits).feed_drop_v
-        found.append(
+        results.append(
             unfinished(x, "drop_v")
             if drop is None
-            else verdict(x, wiring.judge_circuit_drop(drop, amps, budget))
+            else result(x, wiring.judge_circuit_drop(drop, amps, budget))
         )
-    return found
+    return results
 
 
-def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(wiring.WiringLimits)
     names = ("dropouts", "wiggle_s", "rest_dropouts", "rest_s")
-    found = []
+    results = []
     for x in latest:
         given = figures(x, *names)
         missing = [n for n, v in zip(names, given, strict=True) if v is None and n != "rest_dropouts"]
         k, t, k0, t0 = (v or 0.0 for v in given)
-        found.append(
+        results.append(
             unfinished(x, *missing)
             if missing
-            else verdict(x, wiring.judge_wiggle(int(k), t, int(k0), t0, limits))
+            else result(x, wiring.judge_wiggle(int(k), t, int(k0), t0, limits))
         )
-    return found
+    return results
 
 
-def code_return(readings: Readings, latest: list[e.Entry]) -> list[Verdict]:
+def code_return(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [readings.as_recorded(x) for x in latest]
 
 
-def drives(readings: Readings) -> list[Verdict]:
+def drives(readings: Readings) -> list[Result]:
     """A drive that noted its codes is the test "which code comes back": the first one back decides. That none
     came back counts only after a clear."""
     known = [decode(x.data.code).code for x in readings.job.of(Code)]
@@ -133,7 +133,7 @@ def drives(readings: Readings) -> list[Verdict]:
             None,
             f"{last.data.codes_back[0]} came first, and was not there before: write it down and look again.",
         )
-    return [Verdict("code_return", {}, judged, (last.id,))]
+    return [Result("code_return", {}, judged, (last.id,))]
 
 
 def _last_place(readings: Readings) -> int:

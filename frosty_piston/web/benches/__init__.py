@@ -3,7 +3,7 @@
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import battery, boost, bypass, egr, glow, inlet_flap, relay, swirl, turbo
-from .shape import Bench, steps_of
+from .bench import Bench, steps_of
 
 BENCHES: dict[str, Bench] = {
     m.__name__.rpartition(".")[2]: m.BENCH

@@ -3,14 +3,15 @@
 from typing import Any
 
 from frosty_piston.core.quantity import plain
+from frosty_piston.core.words import sentence, spoken
 from frosty_piston.job.entries import Reading, Tick
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from ..cells import Cell, fill
 from ..forms import Form
 from . import margin
+from .bench import Bench
 from .plugs import plug_shares
-from .shape import Bench
 
 CHANNELS = ("coolant", "intake", "ambient", "fuel", "exhaust_1")
 
@@ -53,7 +54,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     soak = [
         Cell(
             "cold_soak_temps",
-            channel.replace("_", " ").capitalize(),
+            sentence(spoken(channel)),
             "degC",
             {"channel": channel},
             conditions={} if stood is None else {"soaked_h": stood},

@@ -8,15 +8,15 @@ from frosty_piston.core.plugs import resistance_at_share
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.job.entries import Tick
 from frosty_piston.job.judging.glow import GENERAL_LAMP_W, reference
-from frosty_piston.job.verdict import POINT_WORDS
+from frosty_piston.job.result import POINT_WORDS
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from ..cells import Cell, fill
 from ..forms import Form
 from . import margin
+from .bench import Bench
 from .plugs import banks, plug_rows, plug_shares
-from .shape import Bench
 
 POINTS = {
     "harness_connector": "Harness connector",
@@ -38,7 +38,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     method = asked.raw("method") if asked.raw("method") in METHODS else FIRST_METHOD
     point = asked.raw("point") if asked.raw("point") in POINTS else FIRST_POINT
     shown = view(record, workshop.knowledge, method, point, part_c)
-    shown |= {"kept_meter": workshop.setting("meter"), "kept_lamp": workshop.setting("lamp")}
+    shown |= {"kept_meter": workshop.settings.get("meter"), "kept_lamp": workshop.settings.get("lamp")}
     if asked.faults:
         shown |= {"part_c": asked.raw("part_c"), "part_c_fault": asked.faults[0].says}
     return shown
@@ -108,18 +108,18 @@ def view(
 
 
 def _other_points(record: JobRecord, point: str) -> dict[int, list[str]]:
-    found: dict[int, list[str]] = {}
+    elsewhere: dict[int, list[str]] = {}
     for v in record.assessed.now:
         if (
             v.test == "glow_resistance"
             and v.where.get("point") not in (point, None)
             and "cylinder" in v.where
         ):
-            figure = v.judgement.cls if v.judgement.value is None else f"{plain(v.judgement.value)} ohm"
-            found.setdefault(int(str(v.where["cylinder"])), []).append(
+            figure = v.judgement.cls if v.judgement.value is None else f"{plain(v.judgement.value)} Ω"
+            elsewhere.setdefault(int(str(v.where["cylinder"])), []).append(
                 f"{figure} at {POINT_WORDS[str(v.where['point'])]}"
             )
-    return found
+    return elsewhere
 
 
 def _outcomes(record: JobRecord, test: str, order: list[int], point: str) -> list[dict[str, Any]]:

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from frosty_piston.job.verdict import Verdict
+from frosty_piston.job.result import Result
 from frosty_piston.store.workshop import JobRecord
 
 TIP_BOTTOM, TIP_LENGTH = 139.0, 60.0
@@ -18,9 +18,9 @@ def banks(cylinders: int, arrangement: str | None) -> list[list[int]]:
 Shares = dict[int, tuple[float | None, str]]
 
 
-def plug_shares(judged: list[Verdict]) -> Shares:
+def plug_shares(judged: list[Result]) -> Shares:
     """For each cylinder the heat its plug makes as a share, by the best reading there is, and its verdict."""
-    found: Shares = {}
+    shares: Shares = {}
     ranks = {"relay_connector": 0, "harness_connector": 1, "plug": 2}
     verdicts = [
         v
@@ -34,9 +34,9 @@ def plug_shares(judged: list[Verdict]) -> Shares:
         share = v.share
         if share is None:
             share = {"open": 0.0, "all_open": 0.0, "sound": 1.0}.get(v.judgement.cls)
-        if share is not None or int(str(v.where["cylinder"])) not in found:
-            found[int(str(v.where["cylinder"]))] = (share, v.judgement.verdict)
-    return found
+        if share is not None or int(str(v.where["cylinder"])) not in shares:
+            shares[int(str(v.where["cylinder"]))] = (share, v.judgement.verdict)
+    return shares
 
 
 def plug_rows(record: JobRecord, shares: Shares) -> list[list[dict[str, Any]]]:

@@ -7,7 +7,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from ..cells import Cell, fill
 from ..forms import Form
-from .shape import Bench
+from .bench import Bench
 
 POINTS = (
     ("battery", "Battery", "at the posts"),

@@ -13,8 +13,8 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .. import test_card
 from ..cells import fill
 from ..forms import Form
+from .bench import Bench, steps_of
 from .recorded import Drawn, loop_of, recordings_of
-from .shape import Bench, steps_of
 
 DRAWING = "measure/_air_drawing.html"
 Draws = Callable[[JobRecord, Workshop], Drawn]

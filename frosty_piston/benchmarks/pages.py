@@ -22,10 +22,9 @@ from frosty_piston.job import jobfile
 from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.tables import EntryRow, JobRow
 from frosty_piston.store.workshop import Workshop, open_workshop
-
-from .app import create_app
-from .page import render
-from .serving import free_port
+from frosty_piston.web.app import create_app
+from frosty_piston.web.page import render
+from frosty_piston.web.serving import free_port
 
 MEASURED = "bench-job"
 
@@ -35,7 +34,7 @@ def _fill(workshop: Workshop, jobs: int, entries: int) -> None:
     now = datetime.now(UTC)
     models = demo_jobs(now)
     for model in models:
-        workshop.add_file(jobfile.check(model, workshop.knowledge))
+        workshop.tapes.add_file(jobfile.check(model, workshop.knowledge))
     rows, tapes = [], []
     with workshop.engine.connect() as connection:
         kept = {row.id: row._asdict() for row in connection.execute(JobRow.__table__.select())}
@@ -76,7 +75,7 @@ def _fill(workshop: Workshop, jobs: int, entries: int) -> None:
         )
         for n in range(entries - len(long["entries"]))
     ]
-    workshop.add_file(
+    workshop.tapes.add_file(
         jobfile.check(
             {**long, "job": {"id": MEASURED, "title": "Measured job"}, "entries": [*long["entries"], *more]},
             workshop.knowledge,
@@ -124,7 +123,7 @@ def bench(jobs: int, entries: int, rounds: int) -> int:
             return answer.status
 
         def forget_and_ask() -> int:
-            workshop.forget()
+            workshop.tapes.forget()
             return ask("GET", f"/jobs/{MEASURED}/measure/glow")
 
         def write_json() -> int:

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import plain
-from frosty_piston.core.words import spoken
+from frosty_piston.core.words import sign, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag, Moment
@@ -208,4 +208,10 @@ def out_of_reach(k: Knowledge, key: str, value: float, unit: str | None) -> list
     low, high = k.reach[row]
     if low <= convert(value, unit, row) <= high:
         return []
-    return [(key, f"{plain(value)} {unit} is out of reach; {plain(low)} to {plain(high)} {row} is allowed")]
+    return [
+        (
+            key,
+            f"{plain(value)} {sign(unit)} is out of reach; {plain(low)} to {plain(high)} {sign(row)}"
+            " is allowed",
+        )
+    ]

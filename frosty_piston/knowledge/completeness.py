@@ -16,7 +16,7 @@ SPEAKS_RATIO = 1.4
 Says = Callable[[str, list[str], str], str]
 
 
-def whole(k: "Knowledge", says: Says) -> None:
+def check_complete(k: "Knowledge", says: Says) -> None:
     """Refuse knowledge with a gap. `says` names file, line and key of what is wrong."""
     for fault in k.faults:
         if gap := _gap_of_fault(k, fault):
@@ -56,7 +56,7 @@ def _speaking(k: "Knowledge", test: str, says: Says) -> None:
 def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", str, float]]:
     """The tests that can find a fault: test, finding, its most telling outcome, and how many times likelier
     it is."""
-    found = []
+    pairs = []
     for test, findings in k.findings.items():
         for known in findings:
             row = known.finding.shows.get(fault)
@@ -65,8 +65,8 @@ def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", 
             ratios = row[1:] / known.finding.general[1:]
             at = int((ratios * (row[1:] > 0.05)).argmax())
             if ratios[at] >= FOUND_BITS_RATIO and row[at + 1] > 0.05:
-                found.append((test, known, known.finding.outcomes[at + 1], float(ratios[at])))
-    return sorted(found, key=lambda x: -x[3])
+                pairs.append((test, known, known.finding.outcomes[at + 1], float(ratios[at])))
+    return sorted(pairs, key=lambda x: -x[3])
 
 
 def speaks(known: "TestFinding", outcome: str) -> bool:

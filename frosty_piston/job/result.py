@@ -15,7 +15,7 @@ POINT_WORDS = {
 
 
 @dataclass(frozen=True)
-class Verdict:
+class Result:
     """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a
     plug."""
 
@@ -33,7 +33,7 @@ def where_of(where: e.Where) -> dict[str, object]:
     return where.model_dump(exclude_none=True)
 
 
-def place(verdict: Verdict) -> str:
+def place(verdict: Result) -> str:
     """Say where in words: 'cylinder 2 at the harness connector'."""
     w = verdict.where
     words = []
@@ -46,15 +46,15 @@ def place(verdict: Verdict) -> str:
     return " ".join(words)
 
 
-def same_place(v: Verdict) -> tuple[object, ...]:
+def same_place(v: Result) -> tuple[object, ...]:
     """What makes two verdicts one of the same place: test, where, hot or cold, dosing or not."""
     return (v.test, tuple(sorted((key, str(value)) for key, value in v.where.items())), v.hot, v.dosing)
 
 
-def latest_of_each(verdicts: list[Verdict]) -> list[Verdict]:
+def latest_of_each(verdicts: list[Result]) -> list[Result]:
     """The last verdict of every place, in the order of the list."""
-    found: dict[tuple[object, ...], Verdict] = {}
+    results: dict[tuple[object, ...], Result] = {}
     for v in verdicts:
-        found.pop(same_place(v), None)
-        found[same_place(v)] = v
-    return list(found.values())
+        results.pop(same_place(v), None)
+        results[same_place(v)] = v
+    return list(results.values())

@@ -3,14 +3,15 @@
 from dataclasses import dataclass
 
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.words import spoken
-from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.entries import Complaint, Entry, ProofStep, Warning_
-from frosty_piston.job.fit import PieceState, chosen, consent, pieces_of
-from frosty_piston.job.measured import measured_says
-from frosty_piston.job.prove import Pair, Proof, owner_words, prove
-from frosty_piston.job.soot import soot_says
-from frosty_piston.job.verdict import Verdict, place
+from frosty_piston.core.words import sentence, sign, spoken
+
+from .assessment import Assessed
+from .entries import Complaint, Entry, ProofStep, Warning_
+from .fit import PieceState, chosen, consent, pieces_of
+from .measured import measured_says
+from .prove import Pair, Proof, owner_words, prove
+from .result import Result, place
+from .soot import soot_says
 
 MOST_FIGURES, WORTH_A_LINE, WATCH_FROM = 3, 0.03, 0.05
 
@@ -46,8 +47,8 @@ class Report:
     ceiling: int | None
     who_agreed: str
     odometer: str
-    verdicts_before: tuple[Verdict, ...]
-    verdicts_after: tuple[Verdict, ...]
+    verdicts_before: tuple[Result, ...]
+    verdicts_after: tuple[Result, ...]
     suspects: tuple[tuple[str, str, str], ...]
     parked: tuple[tuple[str, str], ...]
 
@@ -86,7 +87,7 @@ def build_report(assessed: Assessed) -> Report:
 def _found(assessed: Assessed) -> tuple[str, ...]:
     """What was found: for every repair the likeliest of the faults that it cures, as it stood at the
     repair."""
-    k, found = assessed.knowledge, []
+    k, sentences = assessed.knowledge, []
     for time in assessed.suspicion.chain:
         if time.done is None or time.before is None or not time.done.is_repair:
             continue
@@ -99,9 +100,11 @@ def _found(assessed: Assessed) -> tuple[str, ...]:
             reverse=True,
         )
         if stood:
-            found.append(f"{k.faults[stood[0][1]].title} ({percent(stood[0][0])} sure before the repair).")
-    if found:
-        return tuple(dict.fromkeys(found))
+            sentences.append(
+                f"{k.faults[stood[0][1]].title} ({percent(stood[0][0])} sure before the repair)."
+            )
+    if sentences:
+        return tuple(dict.fromkeys(sentences))
     top = assessed.suspicion.suspects[0]
     return (
         (f"{top.title} ({percent(top.probability)} sure).",)
@@ -139,7 +142,7 @@ def _act_says(x: Entry) -> str:
         if d.temporary
         else ""
     )
-    return f"{spoken(d.action).capitalize()}: {d.what}{back}"
+    return f"{sentence(spoken(d.action))}: {d.what}{back}"
 
 
 def _watch(assessed: Assessed) -> tuple[str, ...]:
@@ -174,7 +177,7 @@ def _odometer(assessed: Assessed) -> str:
     job = assessed.job
     said = job.condition("odometer")
     if said:
-        return f"{plain(said.data.value)} {said.data.unit}"
+        return f"{plain(said.data.value)} {sign(said.data.unit)}"
     return f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else ""
 
 

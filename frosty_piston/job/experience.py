@@ -33,7 +33,7 @@ class OwnCode:
 
 
 @dataclass(frozen=True)
-class Own:
+class Experience:
     """All of it; empty for a job file by itself."""
 
     patterns: tuple[Pattern, ...] = ()
@@ -53,4 +53,4 @@ def capped_times(patterns: tuple[Pattern, ...], fault: str) -> float:
     return min(MOST_TIMES, max(LEAST_TIMES, times))
 
 
-NOTHING_OWN = Own()
+NO_EXPERIENCE = Experience()

@@ -17,9 +17,8 @@ from frosty_piston.core.air_recorded import (
 )
 from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
 from frosty_piston.knowledge.figures import general
-
-from . import air_recordings as air
-from .recordings import FAULTS, drive_recording
+from frosty_piston.rig import air_recordings as air
+from frosty_piston.rig.recordings import FAULTS, drive_recording
 
 EXPECTED_MG = 510.0
 AIR, BOOST = general(AirLimits), general(BoostLimits)
@@ -126,7 +125,7 @@ def everything() -> Iterator[tuple[str, str]]:
     return ((kind, fault) for kind, (faults, _) in KINDS.items() for fault in faults)
 
 
-def recordings_bench(count: int = 200) -> None:
+def benchmark_recordings(count: int = 200) -> None:
     """Print the share that is judged right of each fault; of healthy ones, the share that is accused."""
     print(f"recordings of the rig, {count} of each, 2 to 50 samples a second, with noise, stairs, gaps")
     print(f"{'':46}{'right':>9}{'unclear':>9}{'wrong':>9}{'ms each':>9}")

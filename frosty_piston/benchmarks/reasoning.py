@@ -10,8 +10,7 @@ from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.entries import Action, Entry
 from frosty_piston.job.suspicion import Done, Suspicion
 from frosty_piston.knowledge import Knowledge, load_knowledge
-
-from .small_engines import FAULTS, TESTS, compare
+from frosty_piston.rig.small_engines import FAULTS, TESTS, compare
 
 FINDINGS = 60
 REPAIR = Entry(
@@ -65,7 +64,7 @@ def full_job(k: Knowledge) -> dict[str, Any]:
     }
 
 
-def reasoning_bench(rounds: int = 40, engines: int = 40) -> None:
+def benchmark_reasoning(rounds: int = 40, engines: int = 40) -> None:
     """Print both, with what is wanted."""
     k = load_knowledge()
     job = job_of(jobfile.check(full_job(k), k))

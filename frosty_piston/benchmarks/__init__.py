@@ -1,0 +1,1 @@
+"""What ./piston bench prints: the reasoning, the recordings, the pages."""

@@ -1,0 +1,52 @@
+"""What the workshop has set, and who works there."""
+
+from typing import Any
+
+from sqlalchemy import Engine, select, update
+from sqlalchemy.orm import Session
+
+from frosty_piston.job.decide import Prices
+
+from .tables import PersonRow, SettingRow
+
+
+class Settings:
+    """Keeps settings by key, and the people by name."""
+
+    def __init__(self, engine: Engine):
+        self.engine = engine
+        self._writing = engine.execution_options(writing=True)
+        self._people: list[str] | None = None
+
+    def people(self) -> list[str]:
+        if self._people is None:
+            with Session(self.engine) as session:
+                self._people = list(session.scalars(select(PersonRow.name).order_by(PersonRow.name)))
+        return self._people
+
+    def add_person(self, name: str) -> None:
+        with Session(self._writing) as session, session.begin():
+            if session.scalar(select(PersonRow).where(PersonRow.name == name)) is None:
+                session.add(PersonRow(name=name))
+        self._people = None
+
+    def get(self, key: str) -> dict[str, Any]:
+        with Session(self.engine) as session:
+            row = session.get(SettingRow, key)
+            return row.value if row else {}
+
+    def save(self, key: str, value: dict[str, Any]) -> None:
+        with Session(self._writing) as session, session.begin():
+            if (
+                session.execute(update(SettingRow).where(SettingRow.key == key).values(value=value)).rowcount
+                == 0
+            ):
+                session.add(SettingRow(key=key, value=value))
+
+    def prices(self) -> Prices:
+        s = self.get("prices")
+        return Prices(
+            int(s.get("rate", Prices.rate)),
+            float(s.get("tax_percent", Prices.tax_percent)),
+            str(s.get("currency", Prices.currency)),
+        )

@@ -1,0 +1,350 @@
+"""Jobs and their tapes: opened, brought in, written to, thought through, handed out."""
+
+import json
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from threading import Lock
+from typing import Any
+from uuid import uuid4
+
+from sqlalchemy import Engine, insert, select
+from sqlalchemy.orm import Session
+
+from frosty_piston.core.errors import BadInput, Conflict, NotHere
+from frosty_piston.core.quantity import percent
+from frosty_piston.job import jobfile
+from frosty_piston.job.assessment import Assessed
+from frosty_piston.job.check import Checker, kept
+from frosty_piston.job.engine import EngineCard, Vehicle
+from frosty_piston.job.entries import Entry, Tick
+from frosty_piston.job.experience import Experience
+from frosty_piston.job.next_step import wait_says
+from frosty_piston.job.prove import running_wait
+from frosty_piston.job.stages import Standing, standing
+from frosty_piston.job.tape import Job
+from frosty_piston.knowledge import Knowledge
+
+from .moments import now, stamp, utc
+from .tables import EntryRow, JobRow, VehicleRow
+
+CACHED_JOBS, MOST_THOUGHT_AGAIN = 64, 60
+UNNAMED_VEHICLE, UNNAMED_ENGINE = (model.model_fields["name"].default for model in (Vehicle, EngineCard))
+
+
+@dataclass(frozen=True)
+class JobRecord:
+    """A job as it stands: its state thought through, its head as given, and when each entry was written."""
+
+    revision: int
+    assessed: Assessed
+    standing: Standing
+    head: dict[str, Any]
+    vehicle_id: int | None
+    written: dict[str, datetime]
+
+    @property
+    def job(self) -> Job:
+        return self.assessed.job
+
+
+@dataclass(frozen=True)
+class Written:
+    """What a write did: the entries that were new, and whether everything was known already."""
+
+    new: tuple[str, ...]
+    known: tuple[str, ...]
+
+
+class Tapes:
+    """Keeps the tapes of all jobs. Safe to use from several threads; every write is one transaction."""
+
+    def __init__(self, engine: Engine, knowledge: Knowledge, experience: Callable[[], Experience]):
+        self.engine, self.knowledge, self._experience = engine, knowledge, experience
+        self._writing = engine.execution_options(writing=True)
+        self._cache: OrderedDict[str, JobRecord] = OrderedDict()
+        self._lock = Lock()
+
+    def forget(self) -> None:
+        """Drop what is held in memory; the next look reads the file again."""
+        with self._lock:
+            self._cache.clear()
+
+    def think_again(self, engine: str | None) -> None:
+        """The workshop's own experience changed: think the open jobs it may touch through again, those of the
+        yard first."""
+        self.forget()
+        open_jobs = (
+            select(JobRow)
+            .where(JobRow.closed.is_(False))
+            .order_by(JobRow.opened_at.desc())
+            .limit(MOST_THOUGHT_AGAIN)
+        )
+        with Session(self._writing) as session, session.begin():
+            for row in session.scalars(open_jobs):
+                if engine is None or row.engine.get("name") == engine:
+                    self._index(row, self._load(session, row))
+
+    def new_job(
+        self,
+        title: str = "New job",
+        vehicle: dict[str, Any] | None = None,
+        engine: dict[str, Any] | None = None,
+        vehicle_id: int | None = None,
+        job_id: str | None = None,
+        opened_at: datetime | None = None,
+    ) -> str:
+        """Open a job; with a job_id that is known already, answer that one."""
+        job_id = job_id or str(uuid4())
+        opened = opened_at or now()
+        head = {"id": job_id, "title": title, "opened_at": stamp(opened)}
+        with Session(self._writing) as session, session.begin():
+            if session.get(JobRow, job_id) is None:
+                session.add(
+                    JobRow(
+                        id=job_id,
+                        head=head,
+                        vehicle=vehicle or {"name": UNNAMED_VEHICLE},
+                        engine=engine or {"name": UNNAMED_ENGINE},
+                        vehicle_id=vehicle_id,
+                        opened_at=opened,
+                        title=title,
+                        vehicle_name=(vehicle or {"name": UNNAMED_VEHICLE})["name"],
+                        next_step="Write down the complaint",
+                    )
+                )
+        return job_id
+
+    def import_file(self, data: bytes) -> tuple[str, bool]:
+        return self.add_file(jobfile.read(data, self.knowledge))
+
+    def add_file(self, file: jobfile.JobFile) -> tuple[str, bool]:
+        """Keep a job file. The same file again is the same job; another tape under the same id is a
+        Conflict."""
+        job_id = file.head.id or str(uuid4())
+        raw = file.raw
+        head = {**raw["job"], "id": job_id}
+        with Session(self._writing) as session, session.begin():
+            if session.get(JobRow, job_id) is not None:
+                given = {key: part for key, part in raw.items() if key != "chain"}
+                if jobfile.canonical(self._export(session, job_id)) == jobfile.canonical(
+                    {**given, "job": head}
+                ):
+                    return job_id, False
+                raise Conflict(
+                    f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its"
+                    " entries, or give the file another id."
+                )
+            opened = file.head.opened_at or now()
+            row = JobRow(
+                id=job_id,
+                head=head,
+                vehicle=raw["vehicle"],
+                engine=raw["engine"],
+                opened_at=opened,
+                title=file.head.title,
+                vehicle_name=file.vehicle.name,
+                revision=1,
+            )
+            row.vehicle_id = session.scalar(select(VehicleRow.id).where(VehicleRow.name == file.vehicle.name))
+            session.add(row)
+            session.flush()
+            written = now()
+            if file.entries:
+                session.execute(
+                    insert(EntryRow),
+                    [
+                        {
+                            "job_id": job_id,
+                            "id": e["id"],
+                            "raw": json.dumps(e, ensure_ascii=False),
+                            "written_at": written,
+                        }
+                        for e in raw["entries"]
+                    ],
+                )
+            record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
+            self._index(row, record)
+        self._keep(job_id, record)
+        return job_id, True
+
+    def export(self, job_id: str) -> dict[str, Any]:
+        with Session(self.engine) as session:
+            return self._export(session, job_id)
+
+    def _export(self, session: Session, job_id: str) -> dict[str, Any]:
+        row = session.get(JobRow, job_id)
+        if row is None:
+            raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
+        raws = session.scalars(select(EntryRow.raw).where(EntryRow.job_id == job_id).order_by(EntryRow.seq))
+        return {
+            "format": jobfile.FORMAT,
+            "version": jobfile.VERSION,
+            "job": row.head,
+            "vehicle": row.vehicle,
+            "engine": row.engine,
+            "entries": [json.loads(r) for r in raws],
+        }
+
+    def job(self, job_id: str) -> JobRecord:
+        """The job as it stands now. Raises NotHere."""
+        with Session(self.engine) as session:
+            row = session.get(JobRow, job_id)
+            if row is None:
+                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
+            return self._load(session, row)
+
+    def _load(self, session: Session, row: JobRow) -> JobRecord:
+        cached = self._cache.get(row.id)
+        if cached and cached.revision == row.revision:
+            return cached
+        rows = session.execute(
+            select(EntryRow.raw, EntryRow.id, EntryRow.written_at)
+            .where(EntryRow.job_id == row.id)
+            .order_by(EntryRow.seq)
+        ).all()
+        record = self._record(
+            row, tuple(kept(json.loads(raw)) for raw, _, _ in rows), {i: utc(at) for _, i, at in rows}
+        )
+        self._keep(row.id, record)
+        return record
+
+    def _record(
+        self,
+        row: JobRow,
+        tape: tuple[Entry, ...],
+        written: dict[str, datetime],
+        earlier: JobRecord | None = None,
+    ) -> JobRecord:
+        job = Job(
+            row.id,
+            row.title,
+            Vehicle.model_validate(row.vehicle),
+            EngineCard.model_validate(row.engine),
+            tape,
+            utc(row.opened_at),
+        )
+        assessed = Assessed(job, self.knowledge, self._experience())
+        if earlier is not None:
+            assessed.go_on_from(earlier.assessed)
+        return JobRecord(row.revision or 0, assessed, standing(assessed), row.head, row.vehicle_id, written)
+
+    def _keep(self, job_id: str, record: JobRecord) -> None:
+        with self._lock:
+            self._cache[job_id] = record
+            self._cache.move_to_end(job_id)
+            while len(self._cache) > CACHED_JOBS:
+                self._cache.popitem(last=False)
+
+    def write(self, job_id: str, raws: list[Any], by: str | None = None, asks_ticks: bool = False) -> Written:
+        """Write entries on a job's tape, all or none. An id that is known with the same content is passed
+        over. `asks_ticks`: whether what can hurt somebody wants its caution ticked.
+
+        Raises BadInput with every fault, Conflict for a known id with other content, NotHere.
+        """
+        at = now()
+        with Session(self._writing) as session, session.begin():
+            row = session.get(JobRow, job_id)
+            if row is None:
+                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
+            record = self._load(session, row)
+            known = {e.id for e in record.job.tape}
+            ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
+            checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked)
+            fresh: list[tuple[Entry, dict[str, Any]]] = []
+            old: list[str] = []
+            for index, raw in enumerate(raws):
+                path = f"entries[{index}]"
+                if isinstance(raw, dict) and isinstance(raw.get("id"), str) and raw["id"] in known:
+                    written = json.loads(
+                        session.scalar(
+                            select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == raw["id"])
+                        )
+                        or "{}"
+                    )
+                    if not _same(written, raw):
+                        raise Conflict(
+                            f"{path}.id: an entry {raw['id']!r} is already on this tape with other content"
+                        )
+                    old.append(raw["id"])
+                    continue
+                whole = (
+                    {"at": stamp(at), **({"by": by} if by else {}), **raw} if isinstance(raw, dict) else raw
+                )
+                if entry := checker.entry(whole, path):
+                    fresh.append((entry, whole))
+            if checker.faults:
+                raise BadInput(checker.faults)
+            if not fresh:
+                return Written((), tuple(old))
+            session.execute(
+                insert(EntryRow),
+                [
+                    {"job_id": job_id, "id": e.id, "raw": json.dumps(w, ensure_ascii=False), "written_at": at}
+                    for e, w in fresh
+                ],
+            )
+            row.revision += 1
+            record = self._record(
+                row,
+                (*record.job.tape, *(e for e, _ in fresh)),
+                {**record.written, **{e.id: at for e, _ in fresh}},
+                record,
+            )
+            self._index(row, record)
+        self._keep(job_id, record)
+        return Written(tuple(e.id for e, _ in fresh), tuple(old))
+
+    def _index(self, row: JobRow, record: JobRecord) -> None:
+        """Update the columns the yard is served from."""
+        s, job = record.standing, record.job
+        row.stage, row.next_step, row.status, row.closed = (
+            s.now,
+            s.after_waits.does[:200],
+            s.proof.status,
+            s.closed,
+        )
+        row.next_where = s.after_waits.where
+        top = record.assessed.suspicion.suspects[0]
+        row.suspect = (
+            f"{top.title}, {percent(top.probability)}" if record.assessed.evidence and not job.repairs else ""
+        )
+        wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
+        row.waiting_for, row.waiting_until = (
+            (wait_says(wait.data.wait, wait.data.what)[:200], wait.data.until) if wait else (None, None)
+        )
+        deadline = job.deadline
+        row.deadline = deadline.data.until if deadline else None
+
+    def change_head(
+        self,
+        job_id: str,
+        title: str | None = None,
+        vehicle: dict[str, Any] | None = None,
+        engine: dict[str, Any] | None = None,
+        vehicle_id: int | None = None,
+    ) -> None:
+        """Change a job's title, vehicle or engine card, as checked by the caller; the yard follows."""
+        with Session(self._writing) as session, session.begin():
+            row = session.get(JobRow, job_id)
+            if row is None:
+                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
+            record = self._load(session, row)
+            if title:
+                row.title, row.head = title, {**row.head, "title": title}
+            if vehicle is not None:
+                row.vehicle, row.vehicle_name = vehicle, vehicle["name"]
+            if engine is not None:
+                row.engine = engine
+            if vehicle_id is not None:
+                row.vehicle_id = vehicle_id
+            row.revision += 1
+            record = self._record(row, record.job.tape, record.written)
+            self._index(row, record)
+        self._keep(job_id, record)
+
+
+def _same(kept: dict[str, Any], sent: dict[str, Any]) -> bool:
+    """The same entry, whether or not the sender left out the time and name that were filled in for it."""
+    return {**kept} == {**{k: kept[k] for k in ("at", "by") if k in kept}, **sent}

@@ -1,0 +1,70 @@
+"""The yard: which jobs stand there, in the order in which they can be worked on, and how one is found."""
+
+from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session
+
+from .moments import now
+from .tables import JobRow
+
+
+class Yard:
+    """Lists jobs from their columns alone; no tape is read."""
+
+    def __init__(self, engine: Engine):
+        self.engine = engine
+
+    def jobs(self, closed: bool = False, limit: int = 60) -> list[JobRow]:
+        """The jobs of the yard: what can be worked on now first, then by deadline, then by the end of the
+        wait."""
+        waiting = func.coalesce(JobRow.waiting_until > now(), False)
+        with Session(self.engine) as session:
+            order = (
+                (JobRow.opened_at.desc(),)
+                if closed
+                else (
+                    waiting,
+                    JobRow.deadline.is_(None),
+                    JobRow.deadline,
+                    JobRow.waiting_until,
+                    JobRow.opened_at,
+                )
+            )
+            rows = list(
+                session.scalars(select(JobRow).where(JobRow.closed == closed).order_by(*order).limit(limit))
+            )
+            session.expunge_all()
+        return rows
+
+    def count(self, closed: bool = False) -> int:
+        with Session(self.engine) as session:
+            return (
+                session.scalar(select(func.count()).select_from(JobRow).where(JobRow.closed == closed)) or 0
+            )
+
+    def find(self, words: list[str], most: int) -> list[JobRow]:
+        """Jobs whose title or vehicle holds every word, newest first."""
+        wanted = [
+            func.lower(JobRow.title + " " + JobRow.vehicle_name).contains(w, autoescape=True) for w in words
+        ]
+        with Session(self.engine) as session:
+            rows = list(
+                session.scalars(select(JobRow).where(*wanted).order_by(JobRow.opened_at.desc()).limit(most))
+            )
+            session.expunge_all()
+        return rows
+
+    def visits(self, vehicle_id: int | None, but: str) -> list[JobRow]:
+        """Earlier jobs of the same vehicle, newest first."""
+        if vehicle_id is None:
+            return []
+        with Session(self.engine) as session:
+            rows = list(
+                session.scalars(
+                    select(JobRow)
+                    .where(JobRow.vehicle_id == vehicle_id, JobRow.id != but)
+                    .order_by(JobRow.opened_at.desc())
+                    .limit(10)
+                )
+            )
+            session.expunge_all()
+        return rows
