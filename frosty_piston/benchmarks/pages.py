@@ -15,7 +15,7 @@ from urllib.parse import urlencode
 from uuid import uuid4
 
 import uvicorn
-from fastapi import Request
+from fastapi import Request, Response
 from sqlalchemy import insert
 
 from frosty_piston.job import jobfile
@@ -103,7 +103,7 @@ def bench(jobs: int, entries: int, rounds: int) -> int:
         _fill(workshop, jobs, entries)
         app = create_app(workshop)
 
-        def bare(request: Request):
+        def bare(request: Request) -> Response:
             return render(request, "bare.html")
 
         app.add_api_route("/bare", bare)

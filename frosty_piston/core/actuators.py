@@ -167,13 +167,13 @@ def upright(c: np.ndarray, a: np.ndarray, percent: bool, least_command: float = 
         return np.full(len(a), 50.0)
     inside = (c > 35) & (c < 90)
     if inside.sum() < 5 or np.ptp(c) < least_command:
-        return (a - a.min()) / 0.04
+        return np.asarray((a - a.min()) / 0.04)
     slope, base = np.polyfit(c[inside], a[inside], 1)
     if abs(slope) * 100 < 0.05 * max(abs(float(np.mean(a))), 1e-9) and np.ptp(a) < 0.1 * max(
         abs(float(np.mean(a))), 1e-9
     ):
-        return np.full(len(a), 50.0) + (a - a.mean()) / 0.04
-    return (a - base) / slope
+        return np.asarray(np.full(len(a), 50.0) + (a - a.mean()) / 0.04)
+    return np.asarray((a - base) / slope)
 
 
 def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[float, float, np.ndarray]:

@@ -39,7 +39,7 @@ def barometer_kpa(altitude_m: float) -> float:
     >>> round(barometer_kpa(0), 1), round(barometer_kpa(1500), 1)
     (101.3, 84.5)
     """
-    return 101.3 * (1 - 2.2558e-5 * altitude_m) ** 5.2559
+    return float(101.3 * (1 - 2.2558e-5 * altitude_m) ** 5.2559)
 
 
 def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str, Judgement]:
@@ -283,7 +283,7 @@ def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float)
     >>> round(leak_down_kpa(70, 35, 60, 60)), round(leak_down_kpa(70, 35, 60, 120), 1)
     (35, 17.5)
     """
-    return start_kpa * (max(end_kpa, 0.01 * start_kpa) / start_kpa) ** (at_s / seconds)
+    return float(start_kpa * (max(end_kpa, 0.01 * start_kpa) / start_kpa) ** (at_s / seconds))
 
 
 def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float, limits: AirLimits) -> Judgement:

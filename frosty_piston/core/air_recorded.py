@@ -196,7 +196,9 @@ def expected_over(
                 fits * float(np.median(want[load])),
                 says,
             ),
-            *(float(np.median(x[load])) for x in (mg, kpa, celsius)),
+            float(np.median(mg[load])),
+            float(np.median(kpa[load])),
+            float(np.median(celsius[load])),
             _stretches(t[shut], load),
         )
     middle = float(np.median(kpa))

@@ -31,7 +31,7 @@ def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, ra
             high = lamp_v
         else:
             low = lamp_v
-    return (low / rated_v) ** LAMP_LIGHT_EXPONENT
+    return float((low / rated_v) ** LAMP_LIGHT_EXPONENT)
 
 
 def lamp_limit_ohm(rated_w: float, share: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
@@ -50,7 +50,7 @@ def lamp_limit_ohm(rated_w: float, share: float, supply_v: float = 12.0, rated_v
         raise ValueError("a lamp needs a rated power and voltage above zero")
     lamp_v = rated_v * share ** (1 / LAMP_LIGHT_EXPONENT)
     current = rated_w / rated_v * (lamp_v / rated_v) ** LAMP_CURRENT_EXPONENT
-    return max(0.0, (supply_v - lamp_v) / current)
+    return float(max(0.0, (supply_v - lamp_v) / current))
 
 
 @dataclass(frozen=True, slots=True)

@@ -38,7 +38,7 @@ def life_scale(age: float, failed: int, count: int, shape: float) -> float:
     if age <= 0:
         raise ValueError("the age must be above zero")
     share = failed / count if 0 < failed < count else (failed + 0.5) / (count + 1)
-    return age / (-log(1 - share)) ** (1 / shape)
+    return float(age / (-log(1 - share)) ** (1 / shape))
 
 
 def next_failure_chance(

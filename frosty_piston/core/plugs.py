@@ -80,7 +80,7 @@ def resistance_at_share(share: float, reference_ohm: float, path_ohm: float) -> 
         raise ValueError("the share must lie between 0 and 1")
     k = share * reference_ohm / (reference_ohm + path_ohm) ** 2
     b = 2 * k * path_ohm - 1
-    return (-b + (b * b - 4 * (k * path_ohm) ** 2) ** 0.5) / (2 * k)
+    return float((-b + (b * b - 4 * (k * path_ohm) ** 2) ** 0.5) / (2 * k))
 
 
 def at_20c(resistance_ohm: float, part_c: float) -> float:

@@ -41,7 +41,7 @@ def clean_though_broken(returns: Sequence[float], clean: float, about: float | N
     if min(known) <= 0 or clean < 0:
         raise ValueError("returns lie above zero, and what was driven is not negative")
     shape, exposure = PRIOR_SHAPE + len(known), sum(known) + SCALE_SHARE * sum(known) / len(known)
-    return (exposure / (exposure + clean)) ** shape
+    return float((exposure / (exposure + clean)) ** shape)
 
 
 def clean_until(
@@ -65,4 +65,4 @@ def clean_until(
         return 0.0
     shape, exposure = PRIOR_SHAPE + len(known), sum(known) + SCALE_SHARE * sum(known) / len(known)
     allowed = cure_odds * (1 - wanted) / ((1 - cure_odds) * wanted)
-    return exposure * (allowed ** (-1 / shape) - 1)
+    return float(exposure * (allowed ** (-1 / shape) - 1))

@@ -58,7 +58,7 @@ def compression_end_k(intake_c: npt.ArrayLike, ratio: float, crank_rpm: float) -
     587
     """
     exponent = max(1.0, 1.36 - 18 / max(crank_rpm, 1.0))
-    return (np.asarray(intake_c, float) + 273.15) * ratio ** (exponent - 1)
+    return np.asarray((np.asarray(intake_c, float) + 273.15) * ratio ** (exponent - 1))
 
 
 def start_chance(

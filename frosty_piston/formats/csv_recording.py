@@ -143,7 +143,7 @@ def _finite(figures: np.ndarray, numbers: np.ndarray, name: str, unread: UnreadR
     for i in np.flatnonzero(endless)[:1000]:
         unread.add(int(numbers[i]) + 1, f"no usable figure in column {name!r}", str(figures[i]))
     figures[endless] = np.nan
-    return figures
+    return np.asarray(figures)
 
 
 def _figures_of(
@@ -160,10 +160,10 @@ def _figures_of(
         unread.by_why[f"column {name!r} is text"] = unread.by_why.get(f"column {name!r} is text", 0) + int(
             text.sum()
         )
-        return figures
+        return np.asarray(figures)
     for i in np.flatnonzero(text):
         unread.add(int(numbers[i]) + 1, f"text in column {name!r}", str(cells.iloc[i]))
-    return figures
+    return np.asarray(figures)
 
 
 def _seconds_of(column: pd.Series, numbers: np.ndarray, name: str, unread: UnreadRows) -> np.ndarray:
@@ -197,7 +197,7 @@ def _seconds_of(column: pd.Series, numbers: np.ndarray, name: str, unread: Unrea
             f"no time in column {name!r}",
             "" if pd.isna(column.iloc[i]) else str(column.iloc[i]),
         )
-    return seconds
+    return np.asarray(seconds)
 
 
 def _assembled(layout: Layout, columns: list[np.ndarray], lines: np.ndarray, unread: UnreadRows) -> Recording:

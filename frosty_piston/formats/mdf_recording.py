@@ -26,7 +26,7 @@ def read_mdf(data: bytes) -> Recording:
     notes: list[str] = []
     unread, rows = UnreadRows(), 0
     try:
-        with MDF(io.BytesIO(data), memory_map=False) as file:
+        with MDF(io.BytesIO(data)) as file:
             for s in file.iter_channels(skip_master=True, copy_master=False):
                 if len(columns) >= MOST_COLUMNS:
                     raise BadInput(f"More than {MOST_COLUMNS:,} channels: record fewer.")

@@ -68,7 +68,7 @@ def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, fl
     Points where wires lie open are chosen before the module's own plug: a card may put an intake in the way.
     """
     shape = k.tests[known.test]
-    points = [p for p in known.shape.points if p in shape.at] or [None]
+    points: list[str | None] = [p for p in known.shape.points if p in shape.at] or [None]
     ways = []
     for point in points:
         at = shape.at.get(point) if point else None

@@ -1,6 +1,7 @@
 """Checks entries on their way in, so that all faults show at once, each with its path."""
 
 import re
+from collections.abc import Collection
 from typing import Any
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
@@ -180,7 +181,7 @@ class Checker:
         if model is None or not isinstance(raw, dict):
             return []
         k = self.against.knowledge
-        known = {"test": k.tests, "symptom": k.symptoms, "context": k.contexts}
+        known: dict[str, Collection[str]] = {"test": k.tests, "symptom": k.symptoms, "context": k.contexts}
         fields = [key for key in (*known, "unit") if key in model.model_fields]
         named = {key: raw[key] for key in fields if isinstance(raw.get(key), str)}
         return [

@@ -31,15 +31,13 @@ class CleaningLog:
 def cleaning_log(job: Job, nodes: tuple[str, ...]) -> CleaningLog:
     """The turns of some parts in order, with what they add up to in words."""
     acts = [x for x in job.of(Action) if x.data.cleaning is not None and x.data.where.node in nodes]
-    gains = [
-        abs(c.after - c.before) if (c := x.data.cleaning).before is not None and c.after is not None else None
-        for x in acts
-    ]
+    done = [c for x in acts if (c := x.data.cleaning) is not None]
+    gains = [None if c.before is None or c.after is None else abs(c.after - c.before) for c in done]
     whole = sum(g for g in gains if g is not None)
     turns = tuple(
         Turn(x, None if g is None or whole == 0 else g / whole) for x, g in zip(acts, gains, strict=True)
     )
-    minutes = sum(x.data.cleaning.minutes for x in acts)
+    minutes = sum(c.minutes for c in done)
     last = turns[-1].share if turns else None
     if not turns:
         says = (

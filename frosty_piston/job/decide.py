@@ -4,6 +4,7 @@ is spent."""
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import combinations
+from typing import Any
 
 import numpy as np
 
@@ -247,9 +248,8 @@ def _whole_coins(offer: Offer) -> Offer:
         "expected",
         "per_warranted_month",
     )
-    return replace(
-        offer, costed=replace(offer.costed, **{name: whole(getattr(offer.costed, name)) for name in names})
-    )
+    rounded: dict[str, Any] = {name: whole(getattr(offer.costed, name)) for name in names}
+    return replace(offer, costed=replace(offer.costed, **rounded))
 
 
 def _repairs(draft: _Draft) -> tuple[str, ...]:

@@ -1,6 +1,7 @@
 """The engine card and the vehicle as a job file carries them."""
 
 import re
+from collections.abc import Collection, Mapping
 from datetime import datetime
 from difflib import get_close_matches
 from typing import Annotated, Any, Literal
@@ -36,7 +37,7 @@ Moment = Annotated[AwareDatetime, BeforeValidator(_written_time), AfterValidator
 
 
 def _within(low: float, high: float) -> Any:
-    return Annotated[float, Field(strict=True, allow_inf_nan=False, ge=low, le=high)]
+    return Field(strict=True, allow_inf_nan=False, ge=low, le=high)
 
 
 class EngineCard(BaseModel):
@@ -49,8 +50,8 @@ class EngineCard(BaseModel):
     cylinders: Annotated[int, Field(strict=True, ge=1, le=16)] | None = None
     arrangement: Literal["inline", "vee", "flat"] | None = None
     combustion: Literal["direct", "prechamber"] | None = None
-    displacement_l: _within(0.1, 100) | None = None
-    compression_ratio: _within(8, 30) | None = None
+    displacement_l: Annotated[float, _within(0.1, 100)] | None = None
+    compression_ratio: Annotated[float, _within(8, 30)] | None = None
     injection: (
         Literal[
             "rail_solenoid", "rail_piezo", "unit_injector", "hydraulic_unit", "inline_pump", "rotary_pump"
@@ -59,7 +60,7 @@ class EngineCard(BaseModel):
     ) = None
     glow: Literal["rod_12v", "fast_7v", "fast_5v", "ceramic", "none"] | None = None
     glow_control: Literal["timer_relay", "relay_module", "electronic_module", "none"] | None = None
-    glow_nominal_ohm: _within(0.05, 10) | None = None
+    glow_nominal_ohm: Annotated[float, _within(0.05, 10)] | None = None
     intake_heater: Flag | None = None
     stop: Literal["electric", "vacuum", "cable"] | None = None
     turbo: Literal["none", "wastegate", "vgt_vacuum", "vgt_electric"] | None = None
@@ -83,7 +84,7 @@ class EngineCard(BaseModel):
         value = self.limits.get(key)
         return value if isinstance(value, str) else None
 
-    def rules_out(self, needs: dict[str, list[Any]]) -> str | None:
+    def rules_out(self, needs: Mapping[str, Collection[Any]]) -> str | None:
         """The field by which this card rules something out that needs other fittings; None when it may be
         there."""
         for field, allowed in needs.items():
@@ -100,7 +101,7 @@ class Vehicle(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: Name = "Vehicle not named"
-    odometer_km: _within(0, 10_000_000) | None = None
+    odometer_km: Annotated[float, _within(0, 10_000_000)] | None = None
     plate: Annotated[str, Field(max_length=40)] | None = None
     owner: Annotated[str, Field(max_length=120)] | None = None
     notes: Annotated[str, Field(max_length=2000)] | None = None

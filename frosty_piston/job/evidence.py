@@ -66,7 +66,7 @@ def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
         rows[key] = row
         while len(rows) > KEPT_ROWS:
             rows.pop(next(iter(rows)))
-    return row
+    return np.asarray(row)
 
 
 def gather(

@@ -265,13 +265,9 @@ def agreed(job: Job) -> bool:
 def above_ceiling(job: Job) -> bool:
     """Whether the price of what was picked is above what the owner agreed to."""
     yes, picked = consent(job), chosen(job)
-    known = (
-        picked is not None
-        and yes is not None
-        and yes.data.ceiling is not None
-        and picked.data.price is not None
-    )
-    return known and picked.data.price > yes.data.ceiling  # type: ignore[union-attr,operator]
+    if picked is None or yes is None or yes.data.ceiling is None or picked.data.price is None:
+        return False
+    return bool(picked.data.price > yes.data.ceiling)
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,8 @@ class Instruments:
 
     @cached_property
     def _steps(self) -> list[tuple[int, str, str, dict[str, float]]]:
-        steps, merged = [], {}
+        steps: list[tuple[int, str, str, dict[str, float]]] = []
+        merged: dict[tuple[str, str], dict[str, float]] = {}
         for index, entry in enumerate(self.job.live):
             if entry.kind != "instrument":
                 continue

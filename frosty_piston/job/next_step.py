@@ -35,17 +35,6 @@ ORDER = (
     "certainty",
     "temporary",
 )
-SWEPT = {
-    "turbo_actuator": ("vane_command", "vane_position"),
-    "egr_valve": ("egr_command", "egr_position"),
-    "inlet_flap": ("inlet_flap_command", "inlet_flap_position"),
-}
-RECORDED = {
-    "boost_trace": ("manifold_pressure", "manifold_pressure_target"),
-    "rail_pressure_hold": ("rail_pressure", "rail_pressure_target"),
-    "bypass_watch": ("bypass_position", "engine_speed"),
-    "dp_channels": ("exhaust_pressure_1", "exhaust_pressure_2"),
-}
 WAIT_WORDS = {
     "cool_down": "let it cool down",
     "soak": "let it soak",
@@ -176,16 +165,16 @@ def _work(assessed: Assessed) -> NextStep | None:
             {"page": "fit", "at": "pieces"},
             "Nobody starts or cranks it while a piece is missing.",
         )
-    if chosen(job) is None:
-        return None
     picked = chosen(job)
+    if picked is None:
+        return None
     asked = consent(job)
     if not agreed(job):
         said_no = (
             asked is not None
             and asked.data.answer == "no"
             and job.position[asked.id] > job.position[picked.id]
-        )  # type: ignore[union-attr]
+        )
         if said_no:
             return NextStep(
                 "decide",
@@ -279,13 +268,14 @@ def test_step(k: Knowledge, n: NextTest) -> NextStep:
 
 def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
     """A recording that already holds what a test would record: judge it before it is made again."""
-    wanted = SWEPT.get(n.where.get("node", "")) if n.test == "actuator_sweep" else RECORDED.get(n.test)
-    if wanted is None:
-        return None
+    k, node = assessed.knowledge, n.where.get("node", "")
+    shape, drive = k.tests[n.test], k.drive(node) if node else None
+    swept = [(drive.command, drive.position)] if shape.sweeps and drive and drive.command else []
+    wanted = [set(channels) for channels in (*swept, *shape.recorded) if len(channels) > 1]
     judged = {x.data.source.trace for x in assessed.job.of(Reading, Outcome) if x.data.source}
     now = len(assessed.job.times) - 1
     for x in reversed(assessed.job.times[now]):
-        if x.kind == "trace" and x.id not in judged and set(wanted) <= set(x.data.channels):
+        if x.kind == "trace" and x.id not in judged and any(w <= set(x.data.channels) for w in wanted):
             name = x.data.file or "the recording"
             return NextStep(
                 "measure",
@@ -390,5 +380,5 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
         return NextStep("prove", "drive" if shape.drive else "prove", shape.does, m.where, m.because)
     if m.what == "piece":
         return NextStep("fit", "fit", f"Find the missing piece: {m.id}", m.where, m.because)
-    proofs = {**k.proofs.checks, **k.proofs.resets}
-    return NextStep("prove", "prove", proofs[m.id].does if m.id in proofs else m.because, m.where, m.because)
+    does = {key: s.does for named in (k.proofs.checks, k.proofs.resets) for key, s in named.items()}
+    return NextStep("prove", "prove", does.get(m.id, m.because), m.where, m.because)

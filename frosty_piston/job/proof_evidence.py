@@ -120,7 +120,7 @@ def soaked(job: Job, entry: e.Entry) -> bool:
     """Whether a cold proof was really cold: hours standing written down, or a cold-soak wait that had
     ended."""
     if entry.data.soaked_h is not None:
-        return entry.data.soaked_h >= COLD_HOURS
+        return bool(entry.data.soaked_h >= COLD_HOURS)
     soaks = [
         x.data for x in job.live[: job.position[entry.id]] if x.kind == "wait" and x.data.wait == "cold_soak"
     ]
@@ -210,7 +210,7 @@ def passed_again(broken: float, times: int) -> float:
     >>> [round(passed_again(0.25, n), 3) for n in (1, 2, 3, 4)]
     [0.25, 0.125, 0.062, 0.062]
     """
-    return broken ** (1 + AGAIN_COUNTS * (min(max(times, 1), MOST_PASSES) - 1))
+    return float(broken ** (1 + AGAIN_COUNTS * (min(max(times, 1), MOST_PASSES) - 1)))
 
 
 def _passed(

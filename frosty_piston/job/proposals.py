@@ -1,5 +1,6 @@
 """The next best tests of a job, the test to make before a part is bought, and when to stop testing."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -108,7 +109,7 @@ class Proposals:
         shape = self.k.repairs[repair].shape
         return shape.minutes + shape.part_minutes
 
-    def _candidates(self):
+    def _candidates(self) -> Iterator[_Candidate]:
         """Every finding not yet made that can be made on this vehicle, with its chances under the likeliest
         sets."""
         settled = {
@@ -135,7 +136,7 @@ class Proposals:
                 continue
             for known in findings:
                 node = known.shape.nodes[0] if known.shape.nodes else None
-                needs = known.shape.needs | (self.k.nodes[node].needs if node else {})
+                needs = {**known.shape.needs, **(self.k.nodes[node].needs if node else {})}
                 if (
                     known.finding.id in settled
                     or known.shape.covers == "suspect_plugs"
@@ -204,7 +205,7 @@ class Proposals:
         """Best first: the most information about what to repair per minute, each test once at each place.
         Experience alone never takes a test off the list: one that would tell something without it stays."""
         telling = {p.test for p in (self._unswayed[1] if self._unswayed else ()) if p.bits >= LEAST_GAIN_BITS}
-        tests: dict[tuple, NextTest] = {}
+        tests: dict[tuple[object, ...], NextTest] = {}
         for p in self.ranked:
             c = self.candidates[p.test]
             key = (c.known.test, tuple(c.where.items()))
@@ -253,12 +254,12 @@ class Proposals:
 
     @cached_property
     def _members(self) -> np.ndarray:
-        return self.suspicion.space.members[self.rows].astype(np.float64)
+        return np.asarray(self.suspicion.space.members[self.rows].astype(np.float64))
 
     @cached_property
     def _now(self) -> np.ndarray:
         """The chance of each fault among the likeliest sets, shape (F + 1,)."""
-        return self.belief.sets @ self._members
+        return np.asarray(self.belief.sets @ self._members)
 
     def _after(self, c: _Candidate) -> tuple[np.ndarray, np.ndarray]:
         """The chance of each outcome, shape (K,), and of each fault after each, shape (K, F + 1)."""
@@ -294,7 +295,7 @@ class Proposals:
         strongest first."""
         at = self.suspicion.space.place[fault]
         now = float(self._now[at])
-        by_test: dict[tuple, Swing] = {}
+        by_test: dict[tuple[object, ...], Swing] = {}
         for number, c in enumerate(self.candidates):
             outcomes, after = self._after(c)
             for i in np.flatnonzero(outcomes >= LEAST_CHANCE):

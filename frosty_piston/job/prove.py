@@ -182,11 +182,12 @@ class _Prover:
         states += [self._check(c, checks[c]) for c in own]
         states += [self._reset(key, resets[key], needed) for key, needed in self._resets()]
         states += [self._check(c, checks[c]) for c in ("clear", "codes") if wired]
-        said = {}
+        said: dict[str, Entry] = {}
         for n in range(self.number, len(self.job.times)):
             said |= condition_steps(self.job, self.k, n)
-        own = conditions_of(self.job, self.k)
-        return (*states, *(self._condition(c, said.get(c), c in own) for c in witnesses_of(self.job, self.k)))
+        of_complaint = conditions_of(self.job, self.k)
+        shown = witnesses_of(self.job, self.k)
+        return (*states, *(self._condition(c, said.get(c), c in of_complaint) for c in shown))
 
     def _resets(self) -> Iterator[tuple[str, bool]]:
         """What must be learned or reset after what was done, and whether this engine card asks for it."""

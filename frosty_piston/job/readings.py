@@ -39,7 +39,7 @@ class Readings:
     @property
     def glow_kind(self) -> str:
         glow = self.job.engine.glow
-        return glow if glow in self.limits(GlowLimits).kinds else GENERAL_KIND
+        return glow if glow and glow in self.limits(GlowLimits).kinds else GENERAL_KIND
 
     @property
     def system_v(self) -> int:
@@ -74,6 +74,12 @@ class Readings:
 
     def value(self, entry: e.Entry, unit: str) -> float | None:
         return None if entry.data.value == "OL" else convert(entry.data.value, entry.data.unit, unit)
+
+    def figure(self, entry: e.Entry, unit: str) -> float:
+        """The figure of a reading that no meter can overload on."""
+        value = self.value(entry, unit)
+        assert value is not None, entry.data.test
+        return value
 
     def ambient_c(self) -> float | None:
         entry = self.job.condition("ambient")

@@ -157,10 +157,13 @@ def _watch(assessed: Assessed) -> tuple[str, ...]:
 def _reasons(assessed: Assessed) -> tuple[str, ...]:
     """What could not be done, and why."""
     k = assessed.knowledge
-    steps = {**k.proofs.checks, **k.proofs.resets, **k.proofs.conditions}
+    proofs = k.proofs
+    does = {
+        key: s.does for named in (proofs.checks, proofs.resets, proofs.conditions) for key, s in named.items()
+    }
     said = [x for x in assessed.job.of(ProofStep) if x.data.result == "could_not"]
     return tuple(
-        (k.faults[x.data.about].title if x.data.about else steps[x.data.step].does) + f": {x.data.reason}"
+        (k.faults[x.data.about].title if x.data.about else does[x.data.step]) + f": {x.data.reason}"
         for x in said
     )
 

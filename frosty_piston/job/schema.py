@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from pydantic import BaseModel
 from pydantic.json_schema import models_json_schema
 
 from .engine import EngineCard, Vehicle
@@ -13,7 +14,7 @@ from .units import UNITS
 def job_file_schema() -> dict[str, Any]:
     """The schema of a whole job file (draft 2020-12). What only the trade can check (ids, points) is not in
     it."""
-    models = [JobHead, Vehicle, EngineCard, EntryEnvelope, *KINDS.values()]
+    models: list[type[BaseModel]] = [JobHead, Vehicle, EngineCard, EntryEnvelope, *KINDS.values()]
     _, top = models_json_schema([(m, "validation") for m in models], ref_template="#/$defs/{model}")
     defs = top["$defs"]
     for name in ("Reading", "Condition"):

@@ -125,7 +125,7 @@ class Done:
 
     @property
     def is_repair(self) -> bool:
-        return self.entry.data.action != CHANGES_NO_PART
+        return bool(self.entry.data.action != CHANGES_NO_PART)
 
 
 @dataclass(frozen=True)
@@ -189,7 +189,9 @@ class Suspicion:
             else self.before.unexplained
         )
         moved = carried(self.space, weight * share, self.done.cures, self.done.takes)
-        return moved / np.maximum(carried(self.space, weight, self.done.cures, self.done.takes), TINY)
+        return np.asarray(
+            moved / np.maximum(carried(self.space, weight, self.done.cures, self.done.takes), TINY)
+        )
 
     @cached_property
     def told(self) -> np.ndarray:

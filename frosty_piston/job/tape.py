@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
+from typing import overload
 
 from . import entries as e
 from .engine import EngineCard, Vehicle
@@ -60,7 +61,13 @@ class Job:
         ticked = {x.data.caution for x in self.of(Tick)}
         return [c for c in cautions if c not in ticked]
 
-    def of(self, *kinds: type[D]) -> Iterator[e.Entry[D]]:
+    @overload
+    def of(self, kind: type[D], /) -> Iterator[e.Entry[D]]: ...
+
+    @overload
+    def of(self, *kinds: type[e.EntryData]) -> Iterator[e.Entry]: ...
+
+    def of(self, *kinds: type[e.EntryData]) -> Iterator[e.Entry]:
         """What stands on the tape of some kinds, by their models."""
         return (x for x in self.live if isinstance(x.data, kinds))
 
@@ -116,7 +123,8 @@ class Job:
             x for x in self.of(Action) if x.data.repair and x.data.action in (*REPAIRING, CHANGES_NO_PART)
         ]
         timed = all(x.at for x in done)
-        return tuple(sorted(done, key=lambda x: (x.at if timed else 0, self.position[x.id])))  # type: ignore[arg-type,return-value]
+        when = {x.id: x.at.timestamp() if x.at and timed else 0.0 for x in done}
+        return tuple(sorted(done, key=lambda x: (when[x.id], self.position[x.id])))
 
     @cached_property
     def repairs(self) -> tuple[e.Entry, ...]:

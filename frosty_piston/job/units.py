@@ -79,7 +79,7 @@ _GROUPS = re.compile(r"(?<=\d)[ \u00a0\u202f](?=\d{3}(?!\d))")
 
 
 @lru_cache(maxsize=1)
-def _registry() -> pint.UnitRegistry:
+def _registry() -> "pint.UnitRegistry[float]":
     return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 
 

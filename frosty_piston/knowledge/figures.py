@@ -52,6 +52,7 @@ AREAS: dict[type, str] = {
     aftertreatment.DefLimits: "def",
     waiting.WaitLimits: "waiting",
 }
+OF_AREA = {area: cls for cls, area in AREAS.items()}
 PLAIN = "work"
 
 
@@ -103,7 +104,7 @@ class Figures:
         """The limits of an area: general figures, and the engine card's where it has its own."""
         own = self._cards[cls] & card.keys() if card else ()
         limits: L = (
-            self._own(cls, tuple(sorted((key, card[key]) for key in own)))
+            self._own(AREAS[cls], tuple(sorted((key, card[key]) for key in own)))
             if card and own
             else self._general[cls]
         )
@@ -113,8 +114,8 @@ class Figures:
         """One figure by its key on the card."""
         return _limit(self.rows[figure], card)
 
-    def _of_card(self, cls: type, own: tuple[tuple[str, object], ...]) -> Any:
-        return _build(cls, self._files[AREAS[cls]], dict(own))
+    def _of_card(self, area: str, own: tuple[tuple[str, object], ...]) -> Any:
+        return _build(OF_AREA[area], self._files[area], dict(own))
 
 
 def _limit(row: FigureShape, card: Mapping[str, object]) -> Limit:

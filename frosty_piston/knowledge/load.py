@@ -167,7 +167,7 @@ class _Weights:
             raise BadKnowledge(
                 self.reader.says(name, path, f"the chances add to {row[1:].sum():.2f}, more than 1")
             )
-        return row / row.sum()
+        return np.asarray(row / row.sum())
 
     def two(
         self,

@@ -12,7 +12,8 @@ from frosty_piston.core.words import sentence
 from . import repair_shapes as s
 
 if TYPE_CHECKING:
-    from .load import Knowledge, Reader
+    from .load import Knowledge
+    from .reader import Reader
 
 KINDS, PIECES, PROOFS, ACTS = "part_kinds.toml", "fit_pieces.toml", "proof_pieces.toml", "acts.toml"
 TEMPORARY = "temporary"
@@ -147,7 +148,8 @@ class _Builder:
             self.r.known(name, [key, "access"], one, self.known["access"])
         for one in (*shape.remeasure, *(shape.at_part.tests if shape.at_part else ())):
             self.r.known(name, [key, "tests"], one, self.known["tests"])
-        steps = self._steps(name, key, shape.steps if shape.steps is not None else kind.steps, shape.part)
+        written: list[str | s.StepShape] = list(kind.steps if shape.steps is None else shape.steps)
+        steps = self._steps(name, key, written, shape.part)
         compare = tuple(
             self._compare(name, key, row)
             for row in (shape.compare if shape.compare is not None else kind.compare)
@@ -243,7 +245,7 @@ class _Builder:
 
 
 def _left(shape: s.RepairShape, act: str) -> list[str]:
-    return shape.leaves.get(act, [])  # type: ignore[call-overload]
+    return next((faults for name, faults in shape.leaves.items() if name == act), [])
 
 
 def act_of(

@@ -128,6 +128,7 @@ class TestShape(Shape):
     by_drive: bool = False
     by_vacuum: bool = False
     sweeps: bool = False
+    recorded: list[list[str]] = []
     unplugs: bool = False
     ticks: list[str] = []
     plain: bool = True

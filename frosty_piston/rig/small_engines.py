@@ -88,7 +88,8 @@ def optimum_min(engine: SmallEngine) -> float:
         here = np.flatnonzero(made == level)
         for t, test in enumerate(engine.tests):
             rows = here[states[here, t] == 0]
-            takes = test.minutes + sum(engine.access_min[a] * ~opens[a][rows] for a in test.access)
+            shut = [engine.access_min[a] * ~np.asarray(opens[a])[rows] for a in test.access]
+            takes = test.minutes + sum(shut)
             value[rows] = np.minimum(
                 value[rows], takes * chance[rows] + value[rows + power[t]] + value[rows + 2 * power[t]]
             )
@@ -138,7 +139,7 @@ def _followed(engine: SmallEngine, choose: Callable[[np.ndarray, frozenset[int]]
         if test is None:
             return float(repair_minutes(weight, engine.cost_min))
         takes = (engine.tests[test].minutes + _access(engine, test, done)) * weight.sum()
-        return takes + sum(on(weight * engine.tests[test].table[:, k], done | {test}) for k in (0, 1))
+        return float(takes) + sum(on(weight * engine.tests[test].table[:, k], done | {test}) for k in (0, 1))
 
     return on(engine.prior, frozenset())
 

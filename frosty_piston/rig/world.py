@@ -6,7 +6,7 @@ from typing import Any
 
 from .meter import SimulatedMeter
 
-PATTERN = {
+PATTERN: dict[str, Any] = {
     "engine": "Norra D4-22",
     "fault": "turbo_actuator_motor",
     "times": 3.0,

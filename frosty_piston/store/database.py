@@ -1,12 +1,13 @@
 """Opens the SQLite file: pragmas in one place, migrations on the way in."""
 
 from pathlib import Path
+from typing import Any
 
 from alembic import command
 from alembic.config import Config
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Connection, Engine, create_engine, event
 
 from frosty_piston.core.errors import CannotStart
 
@@ -30,13 +31,13 @@ def open_database(folder: Path) -> Engine:
     )
 
     @event.listens_for(engine, "connect")
-    def _pragmas(connection, _record) -> None:
+    def _pragmas(connection: Any, _record: Any) -> None:
         connection.isolation_level = None
         for pragma in PRAGMAS:
             connection.execute(f"PRAGMA {pragma}")
 
     @event.listens_for(engine, "begin")
-    def _begin(connection) -> None:
+    def _begin(connection: Connection) -> None:
         writing = connection.get_execution_options().get("writing")
         connection.exec_driver_sql("BEGIN IMMEDIATE" if writing else "BEGIN")
 

@@ -65,7 +65,7 @@ def packed(signals: Mapping[str, Signal]) -> bytes:
             arrays[known[key]] = s.times_s.astype(np.float64)
         arrays[f"v:{known[key]}:{name}"] = s.values.astype(np.float32)
     out = io.BytesIO()
-    np.savez(out, **arrays)
+    np.savez(out, allow_pickle=False, **arrays)
     return zlib.compress(out.getvalue(), 1)
 
 
@@ -190,7 +190,8 @@ class Recordings:
         with self._lock:
             if question in self._answers:
                 self._answers.move_to_end(question)
-                return self._answers[question]
+                known: A = self._answers[question]
+                return known
         answered = answer()
         with self._lock:
             self._answers[question] = answered

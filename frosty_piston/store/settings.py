@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from sqlalchemy import Engine, select, update
+from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.job.decide import Prices
@@ -37,10 +37,9 @@ class Settings:
 
     def save(self, key: str, value: dict[str, Any]) -> None:
         with Session(self._writing) as session, session.begin():
-            if (
-                session.execute(update(SettingRow).where(SettingRow.key == key).values(value=value)).rowcount
-                == 0
-            ):
+            if row := session.get(SettingRow, key):
+                row.value = value
+            else:
                 session.add(SettingRow(key=key, value=value))
 
     def prices(self) -> Prices:

@@ -1,6 +1,7 @@
 """The tables. An entry is kept exactly as it came in; lists are served from columns written with it."""
 
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import (
     JSON,
@@ -26,7 +27,7 @@ class EngineCardRow(Table):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(120), unique=True)
-    data: Mapped[dict] = mapped_column(JSON)
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
 class VehicleRow(Table):
@@ -34,7 +35,7 @@ class VehicleRow(Table):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(120), unique=True)
-    data: Mapped[dict] = mapped_column(JSON)
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)
     engine_card_id: Mapped[int | None] = mapped_column(ForeignKey("engine_cards.id"))
 
 
@@ -43,9 +44,9 @@ class JobRow(Table):
     __table_args__ = (Index("jobs_open", "closed", "waiting_until"),)
 
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
-    head: Mapped[dict] = mapped_column(JSON)
-    vehicle: Mapped[dict] = mapped_column(JSON)
-    engine: Mapped[dict] = mapped_column(JSON)
+    head: Mapped[dict[str, Any]] = mapped_column(JSON)
+    vehicle: Mapped[dict[str, Any]] = mapped_column(JSON)
+    engine: Mapped[dict[str, Any]] = mapped_column(JSON)
     vehicle_id: Mapped[int | None] = mapped_column(ForeignKey("vehicles.id"), index=True)
     revision: Mapped[int] = mapped_column(Integer, default=0)
     opened_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
@@ -53,7 +54,7 @@ class JobRow(Table):
     vehicle_name: Mapped[str] = mapped_column(String(120))
     stage: Mapped[str] = mapped_column(String(20), default="arrive")
     next_step: Mapped[str] = mapped_column(String(200), default="")
-    next_where: Mapped[dict | None] = mapped_column(JSON)
+    next_where: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     status: Mapped[str] = mapped_column(String(20), default="none")
     suspect: Mapped[str] = mapped_column(String(120), default="")
     waiting_for: Mapped[str | None] = mapped_column(String(200))
@@ -92,7 +93,7 @@ class TraceRow(Table):
     job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), index=True)
     attachment_id: Mapped[str | None] = mapped_column(ForeignKey("attachments.id"))
     name: Mapped[str] = mapped_column(String(120))
-    channels: Mapped[list] = mapped_column(JSON)
+    channels: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
     data: Mapped[bytes] = mapped_column(LargeBinary)
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
@@ -133,4 +134,4 @@ class SettingRow(Table):
     __tablename__ = "settings"
 
     key: Mapped[str] = mapped_column(String(60), primary_key=True)
-    value: Mapped[dict] = mapped_column(JSON)
+    value: Mapped[dict[str, Any]] = mapped_column(JSON)

@@ -347,4 +347,5 @@ class Tapes:
 
 def _same(kept: dict[str, Any], sent: dict[str, Any]) -> bool:
     """The same entry, whether or not the sender left out the time and name that were filled in for it."""
-    return {**kept} == {**{k: kept[k] for k in ("at", "by") if k in kept}, **sent}
+    filled_in = {key: kept[key] for key in ("at", "by") if key in kept}
+    return kept == filled_in | sent

@@ -54,7 +54,8 @@ class Workshop:
         at: datetime | None = None,
     ) -> str:
         """Keep the channels of a file that was kept before, and put the recording on the job's tape, once.
-        `columns`, `units`: of each channel the name of its column and its unit. Answers the id of its entry."""
+        `columns`, `units`: of each channel the name of its column and its unit. Answers the id of its
+        entry."""
         trace_id = f"rec-{attachment_id}"
         self.recordings.add(trace_id, job_id, attachment_id, name, signals, columns, units)
         if all(x.id != trace_id for x in self.tapes.job(job_id).job.tape):

@@ -3,6 +3,7 @@
 import json
 import logging
 import time
+from collections.abc import MutableMapping
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -68,7 +69,7 @@ class Guard:
         scope.setdefault("state", {})["request_id"] = request_id
         headers = dict(scope["headers"])
 
-        async def sending(message: dict[str, Any]) -> None:
+        async def sending(message: MutableMapping[str, Any]) -> None:
             nonlocal status
             if message["type"] == "http.response.start":
                 status = message["status"]

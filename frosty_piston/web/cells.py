@@ -105,7 +105,8 @@ def cell_of(form: Form) -> Cell:
             where[key] = form.raw(key)
     if form.raw("cylinder").isdigit():
         where["cylinder"] = int(form.raw("cylinder"))
-    after, conditions = form.raw("after_s"), {"part_hot": True} if form.raw("part_hot") == "yes" else {}
+    after = form.raw("after_s")
+    conditions: dict[str, Any] = {"part_hot": True} if form.raw("part_hot") == "yes" else {}
     if after.replace(".", "").isdigit():
         conditions["after_s"] = float(after)
     return Cell(form.raw("test"), "", form.raw("unit"), where, conditions=conditions)
@@ -184,7 +185,7 @@ def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Result | None:
     reading = Reading(
         test=cell.test,
         where=Where(**cell.where),
-        value=value,
+        value="OL" if value == "OL" else float(value),
         unit=unit,
         conditions=Conditions(**conditions) if conditions else None,
     )

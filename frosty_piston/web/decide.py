@@ -146,7 +146,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     ]
     following = record.standing.after_waits
     if following.kind in ("reread", "judge", "test"):
-        heard = [h for h in heard if following.kind != "reread" or "connector alone" not in h["says"]]
+        heard = [h for h in heard if following.kind != "reread" or "connector alone" not in str(h["says"])]
         heard.insert(
             0,
             {

@@ -66,7 +66,8 @@ async def read_upload(request: Request) -> Upload | None:
 
 
 def the_workshop(request: Request) -> Workshop:
-    return request.app.state.workshop
+    workshop: Workshop = request.app.state.workshop
+    return workshop
 
 
 GivenUpload = Annotated[Upload | None, Depends(read_upload)]

@@ -65,14 +65,14 @@ class Form:
                 )
             return None
         try:
-            value, got = typed(text, unit) if unit else (number(text), "")
+            read, got = typed(text, unit) if unit else (number(text), "")
         except ValueError as error:
             self.wrong(
                 name,
                 str(error) if unit else f"{text[:20]!r} is no figure; from {plain(low)} to {plain(high)}",
             )
             return None
-        value = convert(float(value), got, unit) if unit else value
+        value = convert(float(read), got, unit) if unit else float(read)
         if not low <= value <= high:
             span = f"{plain(low)} to {plain(high)} {sign(unit)}".rstrip()
             self.wrong(name, f"{text[:20]} is out of reach; {span} is allowed")

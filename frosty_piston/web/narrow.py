@@ -22,7 +22,7 @@ router = APIRouter()
 WORK = "narrow/_work.html"
 SHOWN_SUSPECTS, SHOWN_TESTS, LEAST_SHOWN, SHOWN_COMMON = 10, 10, 0.01, 4
 FAINT = 0.03
-KINDS = {
+KINDS: dict[str, tuple[str, str]] = {
     "circuit": ("Circuit", "wires, connectors, coils"),
     "range": ("Range", "a signal outside its range"),
     "performance": ("Performance or flow", "soot, leaks, stuck parts"),
@@ -55,7 +55,7 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     for c in codes:
         if c.place in ("bears", "unknown"):
             by_kind.setdefault(c.kind if c.kind in KINDS else "", []).append(row(c))
-    kinds = [
+    kinds: list[dict[str, Any]] = [
         {
             "title": KINDS[kind][0],
             "points_at": KINDS[kind][1],

@@ -22,7 +22,7 @@ from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.recording import Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job.entries import Stretch
-from frosty_piston.job.judging.air_recorded import ANALYSES, Analysed, analysed, swirl_of_two
+from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
 from frosty_piston.job.judging.recorded import (
     drives_in,
     judged_drive,
@@ -42,7 +42,7 @@ from .page import Kept, job_page, person, render
 router = APIRouter()
 LIST, MAP, VIEW = "traces/_list.html", "traces/_map.html", "traces/_view.html"
 FIRST_ROWS, MOST_POINTS, SHOWN_FIRST = 5, 4000, 4
-FIRST_SHOWN = ("egr_valve", "boost", "turbo_actuator", "inlet_flap", "egr_air", "bypass")
+FIRST_SHOWN = ("egr_valve", "boost_trace", "turbo_actuator", "inlet_flap", "egr_air_change", "bypass_watch")
 MOST_AT_ONCE = 500_000
 
 
@@ -168,7 +168,8 @@ def keep_map(
     record, k = workshop.tapes.job(job_id), workshop.knowledge
     name, recording = _parsed(workshop.recordings, job_id, attachment_id)
     signals: dict[str, Signal] = {}
-    columns, units = {}, {}
+    columns: dict[str, str] = {}
+    units: dict[str, str] = {}
     for c in recording.columns:
         channel, unit = form.raw(f"channel-{c.index}"), form.raw(f"unit-{c.index}")
         shape = shape_of(channel, k) if channel else None
@@ -338,12 +339,9 @@ def _first_look(k: Knowledge, channels: list[str]) -> list[str]:
     """What is shown first: a drive that can be judged or a look that can be taken, else the first
     channels."""
     for name in FIRST_SHOWN:
-        if name in ANALYSES:
-            pairs = ANALYSES[name].wants
-        else:
-            drive = k.drive(name)
-            recorded = drive.channels(channels) if drive else None
-            pairs = (recorded[:2],) if recorded else ()
+        drive = k.drive(name) if name in k.nodes else None
+        recorded = drive.channels(channels) if drive else None
+        pairs = k.tests[name].recorded if name in k.tests else [recorded[:2]] if recorded else []
         for pair in pairs:
             if set(pair) <= set(channels):
                 return list(pair)

@@ -93,7 +93,7 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
     k, card = workshop.knowledge, record.job.engine
     cards = workshop.garage.cards()
     shown = next((c for i, c in cards if i == copy), card)
-    limits = [
+    limits: list[dict[str, Any]] = [
         {
             "name": f"limit_{key}",
             "label": f.title,
@@ -244,7 +244,7 @@ def vehicle_form(
             }
             vehicle_id = workshop.garage.save_vehicle(vehicle, None)
         elif name == "use_card":
-            engine = next(
+            card = next(
                 (
                     c.model_dump(exclude_unset=True)
                     for i, c in workshop.garage.cards()
@@ -252,8 +252,9 @@ def vehicle_form(
                 ),
                 None,
             )
-            if engine is None:
+            if card is None:
                 raise BadInput([Fault("card_id", "choose an engine card from the list")], form.kept)
+            engine = card
         elif name == "card":
             engine = read_card(form, workshop.knowledge)
             if engine["name"] != record.job.engine.name and any(

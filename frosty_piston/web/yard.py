@@ -42,12 +42,12 @@ def strip(k: Knowledge, row: JobRow) -> dict[str, Any]:
         }
         for n in range(len(STAGES))
     ]
-    acts = row.next_where and not waiting
+    where = None if waiting else row.next_where
     following = f"Then: {inside(row.next_step)}" if waiting else row.suspect
     return {
         "next": row.waiting_for if waiting else row.next_step,
         "following": following,
-        "link": place_link(k, row.id, row.next_where) if acts else f"/jobs/{row.id}",
+        "link": place_link(k, row.id, where) if where else f"/jobs/{row.id}",
         "row": row,
         "nodes": nodes,
         "done_to": nodes[reached]["x"],

@@ -38,7 +38,7 @@ def log_weights(sets: np.ndarray) -> np.ndarray:
     >>> log_weights(np.array([1.0, 0.0])).tolist()
     [0.0, -700.0]
     """
-    return np.log(np.maximum(sets, np.exp(NO_WEIGHT)))
+    return np.asarray(np.log(np.maximum(sets, np.exp(NO_WEIGHT))))
 
 
 def weigh_across(
@@ -117,11 +117,11 @@ def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
             told - told[_left(space, rows, column)] > HALF_AS_WELL
         )
     explains[space.unlisted_at], explains[space.empty_at] = True, False
-    return explains
+    return np.asarray(explains)
 
 
 def _left(space: Space, rows: np.ndarray, column: int) -> np.ndarray:
     key = ("left", column)
     if key not in space.kept:
         space.kept[key] = space.without(rows, column)
-    return space.kept[key]  # type: ignore[return-value]
+    return np.asarray(space.kept[key])

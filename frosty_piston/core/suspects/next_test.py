@@ -116,7 +116,7 @@ def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
     order = np.argsort(-groups / cost_min, axis=-1, kind="stable")
     chance = np.take_along_axis(groups, order, axis=-1)
     left = chance.sum(axis=-1, keepdims=True) - np.cumsum(chance, axis=-1) + chance
-    return (left * cost_min[order]).sum(axis=-1)
+    return np.asarray((left * cost_min[order]).sum(axis=-1))
 
 
 def information(belief: Belief, table: np.ndarray) -> tuple[float, np.ndarray]:
@@ -168,11 +168,9 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     own = [t.minutes for t in tests]
     reach = [sum(access_min.get(a, 0.0) for a in t.access) for t in tests]
     saves = [float(now - repair_minutes((chance[:, None] * g).T, cost).sum()) for g in given]
-    rates, along, best_saves = (
-        [bits[i] / max(own[i] + reach[i], 0.1) for i in range(len(tests))],
-        [()] * len(tests),
-        [s for s in saves],
-    )
+    rates = [bits[i] / max(own[i] + reach[i], 0.1) for i in range(len(tests))]
+    along: list[tuple[int, ...]] = [()] * len(tests)
+    best_saves = list(saves)
     for opened in {frozenset(a for a in t.access if access_min.get(a, 0.0) > 0) for t in tests} - {
         frozenset()
     }:
@@ -207,7 +205,7 @@ def _company(
     open_min: float,
     chance: np.ndarray,
     cost: np.ndarray,
-    now: float,
+    now: np.ndarray | float,
     given: list[np.ndarray],
     own: list[float],
     rates: list[float],
@@ -220,7 +218,7 @@ def _company(
     while inside and len(company) < MOST_TOGETHER:
 
         def joint_with(i: int, table: np.ndarray = table) -> np.ndarray:
-            return (table[:, :, None] * given[i][:, None, :]).reshape(len(table), -1)
+            return np.asarray((table[:, :, None] * given[i][:, None, :]).reshape(len(table), -1))
 
         spent = open_min + sum(own[i] for i in company)
         best = max(inside, key=lambda i: _bits(chance[:, None] * joint_with(i)) / (spent + own[i]))

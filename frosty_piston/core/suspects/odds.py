@@ -33,12 +33,12 @@ class Weighed:
 
 def _normal(log_weight: np.ndarray) -> np.ndarray:
     weight = np.exp(np.maximum(log_weight - log_weight.max(axis=-1, keepdims=True), LEAST_LOG))
-    return weight / weight.sum(axis=-1, keepdims=True)
+    return np.asarray(weight / weight.sum(axis=-1, keepdims=True))
 
 
 def _log2_odds(chance: np.ndarray) -> np.ndarray:
     chance = np.clip(chance, 1e-7, 1 - 1e-7)
-    return np.log2(chance) - np.log2(1 - chance)
+    return np.asarray(np.log2(chance) - np.log2(1 - chance))
 
 
 def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.ndarray) -> Weighed:
@@ -95,7 +95,7 @@ def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     standing[0] = prior
     for at, row in enumerate(evidence):
         np.add(standing[at], row, out=standing[at + 1])
-    return (_normal(standing) @ space.members).astype(np.float64)
+    return np.asarray((_normal(standing) @ space.members).astype(np.float64))
 
 
 def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ...]]:
@@ -130,7 +130,7 @@ def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ..
         if size > 3 and len(free) > MOST_FOR_FOUR:
             break
         for group in _unexplained(near, worst_case, free, size, floor):
-            if sum(evidence[i] for i in group).max() - best[list(group)].sum() < floor:
+            if np.sum([evidence[i] for i in group], axis=0).max() - best[list(group)].sum() < floor:
                 pairs.append(group)
     return pairs
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations
+from typing import Any
 
 import numpy as np
 
@@ -107,21 +108,24 @@ class Space:
         return order[np.searchsorted(codes, _code(held, len(self.faults) + 2))]
 
     @cached_property
-    def kept(self) -> dict[object, np.ndarray]:
+    def kept(self) -> dict[object, Any]:
         """Room for what was worked out once for this space."""
         return {}
 
     def present(self, sets: np.ndarray) -> np.ndarray:
         """Add up the chance of each fault over the sets that hold it: shape (N,) in, (F + 1,) out."""
         count = len(self.faults) + 2
-        return sum(
-            np.bincount(self.held[:, place], weights=sets, minlength=count) for place in range(self.most)
-        )[:-1]
+        total = np.zeros(count)
+        for place in range(self.most):
+            total += np.bincount(self.held[:, place], weights=sets, minlength=count)
+        return total[:-1]
 
     def spread(self, per_fault: np.ndarray) -> np.ndarray:
         """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out."""
         padded = np.append(per_fault, 0.0)
-        return padded[self.held[:, 0]] + sum(padded[self.held[:, i]] for i in range(1, self.held.shape[1]))
+        return np.asarray(
+            padded[self.held[:, 0]] + sum(padded[self.held[:, i]] for i in range(1, self.held.shape[1]))
+        )
 
 
 def _code(held: np.ndarray, base: int) -> np.ndarray:
@@ -205,7 +209,7 @@ def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = No
     """
     held = space.held if rows is None else space.held[rows]
     table = np.empty((len(finding.outcomes), len(held)))
-    upto = 0.0
+    upto: float | np.ndarray = 0.0
     for k, shares in enumerate(_shares(space, finding)):
         next_upto = _this_or_better(shares, held)
         np.subtract(next_upto, upto, out=table[k])
@@ -249,7 +253,7 @@ def _this_or_better(shares: np.ndarray, held: np.ndarray) -> np.ndarray:
     product = shares[held[:, 0]] * shares[-1]
     for place in range(1, held.shape[1]):
         product *= shares[held[:, place]]
-    return product
+    return np.asarray(product)
 
 
 def unlisted_row(finding: Finding) -> np.ndarray:

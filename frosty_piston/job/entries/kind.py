@@ -3,9 +3,10 @@
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Annotated, Any, Generic, TypeVar
+from typing import Annotated, Any, Generic
 
 from pydantic import BaseModel, ConfigDict, Field
+from typing_extensions import TypeVar
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import plain
@@ -67,7 +68,7 @@ class EntryData(Data):
         return []
 
 
-D = TypeVar("D", bound=EntryData)
+D = TypeVar("D", bound=EntryData, default=Any)
 
 
 @dataclass(frozen=True, eq=False, slots=True)

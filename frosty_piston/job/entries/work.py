@@ -271,7 +271,7 @@ class Circuit(EntryData):
 
     def wrong(self, against: Against) -> list[Wrong]:
         """Ids stand once, and every hose runs between ports of parts that are there."""
-        ids = [x.id for x in (*self.parts, *self.hoses)]
+        ids = [x.id for x in self.parts] + [x.id for x in self.hoses]
         twice = dict.fromkeys(i for i in ids if ids.count(i) > 1)
         faults = [("parts", f"{one!r} stands twice") for one in twice]
         parts = {x.id for x in self.parts}

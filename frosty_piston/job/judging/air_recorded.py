@@ -330,34 +330,20 @@ def filter_pressures(readings: Readings, c: Channels) -> Analysed | None:
     return Analysed("filter_pressures", "Pressures before and after the filter", "", judged, writes)
 
 
-@dataclass(frozen=True)
-class Look:
-    """A way to look at a recording: the test it answers, the channels that it takes (one of several sets),
-    and what it says."""
-
-    test: str
-    wants: tuple[tuple[str, ...], ...]
-    says: Callable[[Readings, Channels], Analysed | None]
-
-
-ANALYSES: dict[str, Look] = {
-    "boost": Look("boost_trace", (("manifold_pressure_target", "manifold_pressure"),), boost_side),
-    "egr_air": Look(
-        "egr_air_change",
-        (("egr_position", "air_mass_stroke"), ("egr_command", "air_mass_stroke")),
-        egr_air,
-    ),
-    "air_sensor": Look("air_mass_check", (("air_mass_stroke", "manifold_pressure"),), air_sensor),
-    "bypass": Look("bypass_watch", (("bypass_position", "engine_speed"),), bypass),
-    "swirl": Look("swirl_compare", (("engine_speed",),), swirl),
-    "key_on": Look("key_on_pressures", (), key_on),
-    "filter_pressures": Look("", (), filter_pressures),
-}
+ANALYSES: tuple[Callable[[Readings, Channels], Analysed | None], ...] = (
+    boost_side,
+    egr_air,
+    air_sensor,
+    bypass,
+    swirl,
+    key_on,
+    filter_pressures,
+)
 
 
 def analysed(readings: Readings, channels: Channels) -> list[Analysed]:
     """Everything the channels of a recording can say of the air path of this engine."""
-    answers = (look.says(readings, channels) for look in ANALYSES.values())
+    answers = (look(readings, channels) for look in ANALYSES)
     return [
         a
         for a in answers

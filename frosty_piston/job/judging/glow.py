@@ -97,22 +97,24 @@ def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    ref, limits, verdicts = reference(readings), readings.limits(glow.GlowLimits), []
-    after = {x.id: x.data.conditions.after_s if x.data.conditions else None for x in latest}
+    ref, limits, results = reference(readings), readings.limits(glow.GlowLimits), []
+    after: dict[str, float | None] = {
+        x.id: x.data.conditions.after_s if x.data.conditions else None for x in latest
+    }
     inrush = {
         str(where_of(x.data.where)): x.data.value
         for x in latest
-        if after[x.id] is not None and after[x.id] < INRUSH_S
+        if (s := after[x.id]) is not None and s < INRUSH_S
     }
     for x in latest:
-        where, amps = where_of(x.data.where), readings.value(x, "A")
+        where, amps = where_of(x.data.where), readings.figure(x, "A")
         if where.get("point") == "total" or "bank" in where:
             count = readings.job.cylinders // (2 if "bank" in where else 1)
             judged = glow_methods.working_plugs(amps, count, ref, limits)
         else:
             judged = glow_methods.judge_plug_current(amps, after[x.id], ref, limits, inrush.get(str(where)))
-        verdicts.append(Result("glow_current", where, judged, (x.id,)))
-    return verdicts
+        results.append(Result("glow_current", where, judged, (x.id,)))
+    return results
 
 
 def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Result]:

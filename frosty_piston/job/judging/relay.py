@@ -48,7 +48,7 @@ def on_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     kind, limits = readings.glow_kind, readings.limits(relay.RelayLimits)
     return [
         result(
-            x, relay.judge_on_time(readings.value(x, "s"), kind, at_c, x.data.where.point or "lamp", limits)
+            x, relay.judge_on_time(readings.figure(x, "s"), kind, at_c, x.data.where.point or "lamp", limits)
         )
         for x in latest
     ]
@@ -57,7 +57,7 @@ def on_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 def soak_temps(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     conditions = [x.data.conditions for x in latest if x.data.conditions]
     hours = [c.soaked_h for c in conditions if c.soaked_h is not None]
-    temps = {x.data.where.channel or "unnamed": readings.value(x, "degC") for x in latest}
+    temps = {x.data.where.channel or "unnamed": readings.figure(x, "degC") for x in latest}
     judged = relay.judge_soak(temps, hours[-1] if hours else None, readings.limits(relay.RelayLimits))
     return [result(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 

@@ -36,10 +36,9 @@ def filter_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     results = []
     for x in latest:
         before, after = figures(x, "before_bar", "after_bar")
-        missing = before is None or after is None
         results.append(
             unfinished(x, "before_bar", "after_bar")
-            if missing
+            if before is None or after is None
             else result(x, running.judge_filter_drop(before, after, readings.limits(running.RunningLimits)))
         )
     return results

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from frosty_piston.core import battery
+from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
 from ..readings import Readings
@@ -17,7 +18,7 @@ def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         result(
             x,
             battery.judge_rest(
-                readings.value(x, "V"), limits, system_v, ambient_c, readings.instruments.voltmeter(x)
+                readings.figure(x, "V"), limits, system_v, ambient_c, readings.instruments.voltmeter(x)
             ),
         )
         for x in latest
@@ -31,7 +32,7 @@ def cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         result(
             x,
             battery.judge_crank(
-                readings.value(x, "V"), ambient_c, limits, system_v, readings.instruments.voltmeter(x)
+                readings.figure(x, "V"), ambient_c, limits, system_v, readings.instruments.voltmeter(x)
             ),
         )
         for x in latest
@@ -40,14 +41,14 @@ def cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 def speed(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
-    return [result(x, battery.judge_speed(readings.value(x, "rpm"), limits)) for x in latest]
+    return [result(x, battery.judge_speed(readings.figure(x, "rpm"), limits)) for x in latest]
 
 
 def drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    def judged(x: e.Entry):
+    def judged(x: e.Entry) -> Judgement:
         meter = readings.instruments.voltmeter(x)
         side, limits = x.data.where.point or "ground", readings.limits(battery.BatteryLimits)
-        return battery.judge_drop(readings.value(x, "V"), side, limits, meter)
+        return battery.judge_drop(readings.figure(x, "V"), side, limits, meter)
 
     return [result(x, judged(x)) for x in latest]
 

@@ -71,7 +71,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         }
         for n in range(1, batteries + 1)
     ]
-    plus = 110 + posts[-1]["x"]
+    plus = 110 + 120 * (batteries - 1)
     links = (
         ""
         if batteries == 1

@@ -85,7 +85,7 @@ def _boost_report(record: JobRecord, workshop: Workshop, trace_id: str) -> Boost
 def leak_down(record: JobRecord) -> Drawn | None:
     """The last leak test as a curve, beside the one that would just pass."""
     acts = [x for x in record.job.of(Outcome) if x.data.test == "boost_leak" and x.data.figures]
-    given = acts[-1].data.figures if acts else {}
+    given = (acts[-1].data.figures if acts else None) or {}
     start, end, seconds = (given.get(name) for name in ("start_kpa", "end_kpa", "seconds"))
     if start is None or end is None or seconds is None or start <= 0 or seconds <= 0 or end > start:
         return None

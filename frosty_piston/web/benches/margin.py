@@ -28,7 +28,7 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
     measured = [
         v.judgement.value
         for v in record.assessed.now
-        if v.test == "crank_speed" and v.judgement.verdict != "implausible"
+        if v.test == "crank_speed" and v.judgement.verdict != "implausible" and v.judgement.value is not None
     ]
     rpm = measured[-1] if measured else limits.crank_rpm
     known = [shares.get(c, (None, ""))[0] for c in range(1, job.cylinders + 1)]

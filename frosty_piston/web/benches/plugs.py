@@ -15,9 +15,6 @@ def banks(cylinders: int, arrangement: str | None) -> list[list[int]]:
     return [order[::2], order[1::2]] if arrangement in ("vee", "flat") else [order]
 
 
-Shares = dict[int, tuple[float | None, str]]
-
-
 def plug_shares(judged: list[Result]) -> Shares:
     """For each cylinder the heat its plug makes as a share, by the best reading there is, and its verdict."""
     shares: Shares = {}

@@ -6,7 +6,6 @@ from typing import Any
 from frosty_piston.core.actuators import ActuatorLimits, DriveReport, analyse_drive, sweeps
 from frosty_piston.core.traces import spaced
 from frosty_piston.job.entries import Reading
-from frosty_piston.job.judging.air_recorded import ANALYSES
 from frosty_piston.job.units import convert
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -21,10 +20,9 @@ def wanted(workshop: Workshop, bench: str) -> list[tuple[str, ...]]:
     one of its tests."""
     k = workshop.knowledge
     drives = [d for _, node in k.benches[bench].steps if node and (d := k.drive(node)) and d.command]
-    tests = {test for test, _ in k.benches[bench].steps}
     return [
         *((d.command, at) for d in drives for at in (d.position, d.volts) if at),
-        *(wants for look in ANALYSES.values() if look.test in tests for wants in look.wants),
+        *(tuple(channels) for test, _ in k.benches[bench].steps for channels in k.tests[test].recorded),
     ]
 
 
@@ -63,8 +61,10 @@ def drive(
         t for t in recordings_of(record, workshop, bench) if shape.channels([c.channel for c in t.channels])
     ]
     swept = [t for t in mine if _swept(workshop.recordings, record.job.id, t.id, shape.command)]
-    newest = (swept or mine or [None])[-1]
-    return (newest, _report(record, workshop, newest.id, node)) if newest else (None, None)
+    if not mine:
+        return None, None
+    newest = (swept or mine)[-1]
+    return newest, _report(record, workshop, newest.id, node)
 
 
 def _swept(recordings: Recordings, job_id: str, trace_id: str, command: str) -> bool:

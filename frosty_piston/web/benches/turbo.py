@@ -23,6 +23,7 @@ def _arc(low: float, high: float, radius: float) -> str:
 
 def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     """The lever between its stops: how far it reaches, where it rests, where it stands still."""
+    stuck = record.assessed.readings.limits(ActuatorLimits).stuck_percent
     trace, report = drive(record, workshop, "turbo", "turbo_actuator")
     spots = [
         {"arc": _arc(s, e, LEVER_PX), "says": f"{s:.0f} to {e:.0f} %", "y": 52 + 52 * n}
@@ -53,8 +54,7 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         "marks": marks,
         "report": report,
         "trace": trace,
-        "still": bool(report)
-        and report.reach[1] - report.reach[0] < record.assessed.readings.limits(ActuatorLimits).stuck_percent,
+        "still": report is not None and report.reach[1] - report.reach[0] < stuck,
     }
 
 
