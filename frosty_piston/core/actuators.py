@@ -71,7 +71,7 @@ def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.
     y)``.
 
     `command`: shape (N,), evenly spaced by `step_s`; `taus_s`, `delays_s`: shapes (T,), (D,). Returns shape
-    (N, T, D).
+    (N, T, D). Raises nothing. Source: a delay and a first-order lag, sample by sample.
 
     >>> lagged(np.array([0.0, 1, 1, 1]), 1.0, np.array([0.0, 1.0]), np.array([0.0, 1.0]))[:, :, 0].round(
     ...     2
@@ -344,10 +344,10 @@ def judge_drive(
     """Judge a drive by its report: stuck, dead_spot, sticks, loose, does_not_close, slow, follows; the worst
     is named.
 
-    Parameters: the report, None when there is none; the limits; percent that counts as shut (general: 5 for
-    EGR, 10 for vanes); `motor` (lag under 0.3 s is general) or `vacuum` (under 1 s); what the part is called.
-    A drive is called slow only when its lag passes the limit by more than its uncertainty. Raises KeyError
-    for another kind. Source: general, `figures/actuators.toml`.
+    Parameters: `report`: what the recording came to, None when there was nothing in it; `limits`: the limits
+    of the area; `closed`: percent that counts as shut; `kind`: kind of drive, `motor` or `vacuum`; `name`:
+    what the part is called in the sentence. A drive is called slow only when its lag passes the limit by more
+    than its uncertainty. Raises KeyError for another kind. Source: general, `figures/actuators.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 40, 0.1)
@@ -488,8 +488,9 @@ def judge_position(
     """Say what a position tells without its command, in percent: how far it went and whether it ever stood
     shut. Never more than unclear, since nobody knows what was asked of it.
 
-    Parameters: position in percent; the limits; percent that counts as shut; what the part is called. Raises
-    IndexError for an empty signal. Source: `figures/actuators.toml`.
+    Parameters: `actual`: the recorded position in percent; `limits`: the limits of the area; `closed`:
+    percent that counts as shut; `name`: what the part is called in the sentence. Raises IndexError for an
+    empty signal. Source: `figures/actuators.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> still = Signal(np.arange(50.0), np.full(50, 31.0))

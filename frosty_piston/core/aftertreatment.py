@@ -155,7 +155,8 @@ def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
     """Judge the soot mass: under 12 g normal, 12 to 24 let it burn on the road, 24 to 45 a burn with care,
     over 45 none (general).
 
-    Parameters: soot in g; the limits. Raises nothing. Source: the card, or general, `figures/filter.toml`.
+    Parameters: `grams`: mass in g; `limits`: the limits of the area. Raises nothing. Source: the card, or
+    general, `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_soot(grams, general(FilterLimits)).cls for grams in (9, 30, 52)]
@@ -192,7 +193,8 @@ def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
 def judge_ash(grams: float, limits: FilterLimits) -> Judgement:
     """Judge the ash mass against the filter's limit.
 
-    Parameters: ash in g; the limits. Raises nothing. Source: the card, or general, `figures/filter.toml`.
+    Parameters: `grams`: mass in g; `limits`: the limits of the area. Raises nothing. Source: the card, or
+    general, `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> judge_ash(82, general(FilterLimits)).cls
@@ -240,9 +242,9 @@ def _cold_beside(t: float, temps_c: list[float], apart_c: float) -> tuple[str, s
 def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimits) -> dict[str, Judgement]:
     """Judge exhaust temperatures: cold they agree within 5 C; warm each is cooler than the one before it.
 
-    Parameters: C by channel, numbered along the flow; whether the exhaust is cold; the limits. Warm, 10 C the
-    wrong way is allowed; a burn upsets the order. Raises nothing. Source: general,
-    `figures/exhaust_heat.toml`.
+    Parameters: `temps_c`: temperature in °C by channel; `cold`: whether the exhaust is cold; `limits`: the
+    limits of the area. Warm, 10 C the wrong way is allowed; a burn upsets the order. Raises nothing. Source:
+    general, `figures/exhaust_heat.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> judged = judge_exhaust_temps(
@@ -300,7 +302,8 @@ def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits
     Dosing on: ``1 - down/up`` over 80 % is good, 50 to 80 weak, under 50 poor (general). Dosing off: both
     must read the same within 15 %. None: the sensor gives no figure.
 
-    Parameters: ppm before and after the catalyst; whether it doses; the limits. Raises nothing. Source:
+    Parameters: `up_ppm`: NOx before the catalyst in ppm, None when silent; `down_ppm`: NOx after it in ppm,
+    None when silent; `dosing`: whether it doses; `limits`: the limits of the area. Raises nothing. Source:
     general, `figures/nox.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
@@ -357,7 +360,8 @@ def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits
 def judge_concentration(shown_percent: float, limits: DefLimits) -> Judgement:
     """Judge DEF by refractometer: 31.8 to 33.2 % passes (ISO 22241); far off is another liquid.
 
-    Parameters: percent by weight; the limits. Raises nothing. Source: ISO 22241.
+    Parameters: `shown_percent`: percent by weight as shown; `limits`: the limits of the area. Raises nothing.
+    Source: ISO 22241.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_concentration(p, general(DefLimits)).cls for p in (32.5, 29, 8)]
@@ -386,8 +390,9 @@ def judge_dose(
 ) -> Judgement:
     """Judge a dose into a cup: within 10 % passes, and the spray must be a cone.
 
-    Parameters: commanded and measured in ml, None when not noted; the spray as `cone`, `jet`, `drips`, `none`
-    or None; the limits. Raises nothing. Source: general, `figures/def.toml`.
+    Parameters: `expected_ml`: commanded ml, None when not noted; `measured_ml`: measured ml, None when not
+    noted; `spray`: `cone`, `jet`, `drips`, `none`, or None; `limits`: the limits of the area. Raises nothing.
+    Source: general, `figures/def.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> cups = ((100, 60, "cone"), (100, 97, "jet"), (None, None, "none"))
@@ -444,8 +449,9 @@ def judge_def_pressure(
 ) -> Judgement:
     """Judge DEF pressure: it builds to the wanted pressure (general 5 bar) and holds it for 60 s.
 
-    Parameters: pressure built and held in bar, the latter None when not noted; after how many s; the limits.
-    Raises nothing. Source: the card, or general, `figures/def.toml`.
+    Parameters: `bar`: pressure in bar; `held_bar`: pressure held in bar, None when not noted; `seconds`:
+    after how many s, None when not noted; `limits`: the limits of the area. Raises nothing. Source: the card,
+    or general, `figures/def.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits, read = general(DefLimits), ((5.1, 4.9, 60), (5.1, 2.0, 60), (1.2, None, None))

@@ -34,7 +34,7 @@ def barometer_kpa(altitude_m: float) -> float:
     """Answer the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard
     atmosphere).
 
-    Parameter: altitude in m, -400 to 11 000. Raises nothing. Source: ISO 2533.
+    Parameters: `altitude_m`: altitude in m. Raises nothing. Source: ISO 2533.
 
     >>> round(barometer_kpa(0), 1), round(barometer_kpa(1500), 1)
     (101.3, 84.5)
@@ -45,9 +45,9 @@ def barometer_kpa(altitude_m: float) -> float:
 def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str, Judgement]:
     """Judge all pressures with the key on and the engine off: they stand in the same air.
 
-    Parameters: absolute kPa by channel, `differential` as a difference, which must be 0 within 1 kPa; the
-    limits. The others agree within 2 kPa; with three or more the odd one is named, with two only that they
-    disagree. Raises nothing. Source: two sensors of one percent each, `figures/air.toml`.
+    Parameters: `pressures_kpa`: absolute kPa by channel, `differential` as a difference; `limits`: the limits
+    of the area. The others agree within 2 kPa; with three or more the odd one is named, with two only that
+    they disagree. Raises nothing. Source: two sensors of one percent each, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> kpa = {"barometer": 98.5, "manifold": 112.0, "exhaust": 98.9, "differential": 0.2}
@@ -125,8 +125,9 @@ def expected_air_mg(
 ) -> float:
     """Answer the air a cylinder draws per stroke in mg, EGR shut: ``m = eta*p*Vd/(R*T*z)``.
 
-    Parameters: absolute manifold pressure in kPa, displacement of the whole engine in l, number of cylinders,
-    intake temperature in C, filling (general 0.85). R = 287 J/(kg K). Raises nothing. Source: the gas law.
+    Parameters: `manifold_kpa`: absolute manifold pressure in kPa; `displacement_l`: displacement of the whole
+    engine in l; `cylinders`: number of cylinders; `intake_c`: intake air in °C; `filling_share`: filling,
+    0.85 in general. R = 287 J/(kg K). Raises nothing. Source: the gas law.
 
     >>> round(expected_air_mg(100, 2.2, 4, 30, 0.85))
     537
@@ -137,8 +138,9 @@ def expected_air_mg(
 def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judgement:
     """Judge measured air per stroke against the expected; within 10 % fits (general).
 
-    Parameters: both in mg per stroke; the limits. Raises ZeroDivisionError when nothing is expected. Source:
-    `expected_air_mg`, `figures/air.toml`.
+    Parameters: `air_mg`: measured air in mg per stroke; `expected_mg`: expected air in mg per stroke, None
+    when not known; `limits`: the limits of the area. Raises ZeroDivisionError when nothing is expected.
+    Source: `expected_air_mg`, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -175,7 +177,8 @@ def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judg
 def judge_egr_rest(percent_open: float, limits: AirLimits) -> Judgement:
     """Judge the EGR position with the engine off: shut within the limit (general 5 %); far open is stuck.
 
-    Parameters: percent open; the limits. Raises nothing. Source: the card, or general, `figures/air.toml`.
+    Parameters: `percent_open`: percent open; `limits`: the limits of the area. Raises nothing. Source: the
+    card, or general, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_egr_rest(p, general(AirLimits)).cls for p in (2, 9, 38)]
@@ -205,8 +208,9 @@ def judge_egr_air(
 
     Under 10 % nothing flows (general); low even when shut, against the expected air, means it never shuts.
 
-    Parameters: all in mg per stroke, the expected air None when not known; the limits. Raises nothing.
-    Source: general, `figures/air.toml`.
+    Parameters: `shut_mg`: air with the valve shut, mg per stroke; `open_mg`: air with it open, mg per stroke;
+    `limits`: the limits of the area; `expected_mg`: expected air in mg per stroke, None when not known.
+    Raises nothing. Source: general, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -244,7 +248,8 @@ def judge_swirl(as_is_s: float, released_s: float, limits: AirLimits) -> Judgeme
     """Judge the rev test with the flaps as they are and released: better by over a quarter speaks for flaps
     or manifold.
 
-    Parameters: both times in s; the limits. Raises nothing. Source: general, `figures/air.toml`.
+    Parameters: `as_is_s`: time as it is, s; `released_s`: time with the flaps released, s; `limits`: the
+    limits of the area. Raises nothing. Source: general, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -277,8 +282,9 @@ def judge_swirl(as_is_s: float, released_s: float, limits: AirLimits) -> Judgeme
 def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float) -> float:
     """Answer the pressure at a moment of a leak test, in kPa: it falls exponentially through start and end.
 
-    Parameters: both pressures in kPa (start > 0); seconds between (> 0); the moment in s. Raises
-    ZeroDivisionError without a time. Source: a leak through a small hole, near enough exponential.
+    Parameters: `start_kpa`: pressure at the start in kPa; `end_kpa`: pressure at the end in kPa; `seconds`:
+    time in s; `at_s`: the moment in s. Raises ZeroDivisionError without a time. Source: a leak through a
+    small hole, near enough exponential.
 
     >>> round(leak_down_kpa(70, 35, 60, 60)), round(leak_down_kpa(70, 35, 60, 120), 1)
     (35, 17.5)
@@ -290,8 +296,9 @@ def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float, limits: A
     """Judge the leak test of the boost side by its loss, taken to 60 s; over a fifth of the pressure leaks
     (general).
 
-    Parameters: both pressures in kPa over ambient; seconds between; the limits. Raises nothing. Source:
-    `leak_down_kpa`, `figures/air.toml`.
+    Parameters: `start_kpa`: pressure over ambient at the start, kPa; `end_kpa`: pressure over ambient at the
+    end, kPa; `seconds`: time in s; `limits`: the limits of the area. Raises nothing. Source: `leak_down_kpa`,
+    `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)

@@ -61,7 +61,8 @@ def air_change(
 
     `position`: EGR position or command in percent; `air` in mg per stroke; `speed` in rpm: only samples
     within 6 % of its median count. The first 0.8 s after the valve moved are left out. The uncertainty is
-    that of the median. Raises nothing. Source: `figures/recorded.toml`.
+    that of the median. Raises nothing. Source: `figures/recorded.toml`. Parameters: `limits`: the limits of
+    the area.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 20, 0.1)
@@ -95,8 +96,9 @@ def judge_air_change(
 ) -> Judgement:
     """Judge the air change of a recording as the reading at one speed is judged.
 
-    Parameters: the change, None when it is not in the recording; the limits; the expected air in mg, None
-    when not known. Raises nothing. Source: `judge_egr_air`.
+    Parameters: `change`: the change, None when it is not in the recording; `limits`: the limits of the area;
+    `expected_mg`: expected air in mg per stroke, None when not known. Raises nothing. Source:
+    `judge_egr_air`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -143,7 +145,8 @@ def expected_over(
     `air` in mg per stroke, `manifold` absolute kPa, `intake` in C (general 30), `position` of the EGR in
     percent: samples over 5 % are left out. Off over the whole range is the sensor or a leak; off only in the
     upper half of the load is a restriction. `displacement_l` of the whole engine in l; the limits of
-    recordings and of the air path. Raises nothing. Source: `expected_air_mg`.
+    recordings and of the air path. Raises nothing. Source: `expected_air_mg`. Parameters: `cylinders`: number
+    of cylinders; `air_limits`: the limits of the air path.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> recorded, of_air = general(RecordedLimits), general(AirLimits)
@@ -345,8 +348,8 @@ def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) 
     """Answer the quickest run up from 1500 to 3000 rpm, and the longest plateau in it (under a fifth of its
     usual acceleration); None when the recording holds no such run.
 
-    Parameters: engine speed in rpm; the limits; vehicle speed in km/h: a run while it drives is none. Raises
-    nothing. Source: `figures/recorded.toml`.
+    Parameters: `speed`: engine speed in rpm; `limits`: the limits of the area; `road`: vehicle speed in km/h,
+    None when not recorded. Raises nothing. Source: `figures/recorded.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 10, 0.05)
@@ -405,8 +408,8 @@ def judge_alike(
     Slopes are compared over half a second; under 35 % of the first's movement, or more than 4 s behind, the
     second's hose or the passage behind it is blocked (general).
 
-    Parameters: both in kPa; the limits; what they are called. Raises nothing. Source: general,
-    `figures/recorded.toml`.
+    Parameters: `first`: the first pressure; `second`: the second pressure; `limits`: the limits of the area;
+    `names`: what they are called. Raises nothing. Source: general, `figures/recorded.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 60, 0.1)

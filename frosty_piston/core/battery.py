@@ -35,8 +35,9 @@ def charge_percent(rest_v: float, limits: BatteryLimits, system_v: int = 12) -> 
     """Answer the state of charge in percent from the voltage after two hours of rest (flooded, 25 C,
     general).
 
-    Parameters: volts at rest; the limits; the battery's nominal voltage. Level beyond the table. Raises
-    nothing. Source: general table of flooded lead batteries, `figures/battery.toml`.
+    Parameters: `rest_v`: volts at rest; `limits`: the limits of the battery; `system_v`: nominal voltage, 12
+    or 24. Level beyond the table. Raises nothing. Source: general table of flooded lead batteries,
+    `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -49,8 +50,8 @@ def charge_percent(rest_v: float, limits: BatteryLimits, system_v: int = 12) -> 
 def cold_capacity_percent(battery_c: float, limits: BatteryLimits) -> float:
     """Answer what is left of a battery's capacity in the cold, percent of that at 25 C (general).
 
-    Parameters: battery in C, level beyond the table; the limits. Raises nothing. Source: general table of
-    flooded lead batteries, `figures/battery.toml`.
+    Parameters: `battery_c`: battery in °C, None when not known; `limits`: the limits of the area. Raises
+    nothing. Source: general table of flooded lead batteries, `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -63,8 +64,8 @@ def cold_capacity_percent(battery_c: float, limits: BatteryLimits) -> float:
 def crank_limit_v(battery_c: float, limits: BatteryLimits, system_v: int = 12) -> float:
     """Answer the least voltage while cranking: 9.6 V at 20 C, 8.5 V at -18 C, straight between (general).
 
-    Parameters: battery in C, level beyond the table; the limits; the battery's nominal voltage. Raises
-    nothing. Source: the usual load test, `figures/battery.toml`.
+    Parameters: `battery_c`: battery in °C, None when not known; `limits`: the limits of the area; `system_v`:
+    nominal voltage, 12 or 24. Raises nothing. Source: the usual load test, `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -84,8 +85,9 @@ def judge_rest(
     """Judge a battery at rest. Classes: charged, low, flat, unclear. Below half charge fails, below 75 % is
     marginal.
 
-    Parameters: volts; the limits; the battery's nominal voltage; its temperature in C, None when not known;
-    the voltmeter, a general one without. Raises nothing. Source: `charge_percent`.
+    Parameters: `rest_v`: volts at rest; `limits`: the limits of the area; `system_v`: nominal voltage, 12 or
+    24; `battery_c`: battery in °C, None when not known; `meter`: the meter, a general one when None. Raises
+    nothing. Source: `charge_percent`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -151,8 +153,9 @@ def judge_crank(
 ) -> Judgement:
     """Judge the battery voltage while cranking. Classes: holds, sags, unclear.
 
-    Parameters: lowest volts; battery in C, None is taken for 20; the limits; the battery's nominal voltage;
-    the voltmeter, a general one without. Raises nothing. Source: `crank_limit_v`.
+    Parameters: `crank_v`: lowest volts while cranking; `battery_c`: battery in °C, None when not known;
+    `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24; `meter`: the meter, a general one
+    when None. Raises nothing. Source: `crank_limit_v`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -192,7 +195,8 @@ def judge_crank(
 def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
     """Judge the cranking speed: under 150 per minute no diesel starts by itself, whatever the plugs.
 
-    Parameters: speed per minute; the limits. Raises nothing. Source: general, `figures/battery.toml`.
+    Parameters: `rpm`: speed per minute; `limits`: the limits of the area. Raises nothing. Source: general,
+    `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -242,8 +246,9 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
 def judge_drop(drop_v: float, side: str, limits: BatteryLimits, meter: VoltMeter | None = None) -> Judgement:
     """Judge the drop along a cable while cranking: 0.5 V on the positive side, 0.3 V on the ground (general).
 
-    Parameters: drop in V; `positive`, anything else is the ground; the limits; the voltmeter, a general one
-    without. Raises nothing. Source: general for starter cables, `figures/battery.toml`.
+    Parameters: `drop_v`: drop in V; `side`: `positive`, anything else is the ground; `limits`: the limits of
+    the area; `meter`: the meter, a general one when None. Raises nothing. Source: general for starter cables,
+    `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)

@@ -128,7 +128,7 @@ def analyse_boost(
 
     `target`, `actual`: manifold pressure in kPa; the pressure at rest is the lowest asked. `vane_command`,
     `vane_position` in percent, closed at the end at which most boost is asked. Raises nothing. Source:
-    `figures/boost.toml`.
+    `figures/boost.toml`. Parameters: `limits`: the limits of the area.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 12, 0.1)
@@ -308,7 +308,10 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
 
 def boost_table(report: BoostReport | None, limits: BoostLimits) -> list[BoostRow]:
     """Answer the rows of the boost table, the one the recording falls into marked; none is when the vanes
-    were not recorded. Parameters, what is raised and source: as of `judge_boost`.
+    were not recorded.
+
+    Parameters: `report`: what the recording came to, None when there was nothing in it; `limits`: the limits
+    of the area. Raises nothing. Source: `judge_boost`, and the table of the trade.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 12, 0.1)

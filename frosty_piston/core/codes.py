@@ -131,7 +131,8 @@ class Decoded:
 def decode(code: str) -> Decoded:
     """Answer what the letters and digits of a code say by themselves (public layout of ISO 15031-6).
 
-    Accepts ``P0670``, ``P0670-13``, ``P067013``. Raises ValueError for anything else.
+    Accepts ``P0670``, ``P0670-13``, ``P067013``. Raises ValueError for anything else. Source: SAE J2012, ISO
+    15031-6.
 
     >>> decode("P0670-13").fault_type_says, decode("P1234").common, decode("U0100").area
     ('open circuit', False, 'network')
@@ -184,6 +185,7 @@ def read_block(text: str) -> PastedBlock:
 
     A status word counts for the codes of its line; a line with only status words (a heading) counts for the
     lines below it. Lines without a code or status are returned as not understood, shortened to 120 signs.
+    Raises nothing: what is no code is left out. Source: how scan tools print codes.
 
     >>> block = read_block("Pending: P0671, p0380\\nsomething else\\nP0670-13 confirmed")
     >>> [(c.code, c.fault_type, c.status) for c in block.codes], block.not_understood

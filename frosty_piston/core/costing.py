@@ -48,8 +48,8 @@ class Costed:
 def price_of(option: Option, rate: int, tax_percent: float) -> tuple[int, int, int]:
     """Answer price, labour and tax of an option: ``(parts + consumables + hours*rate)*(1 + tax)``.
 
-    Parameters: rate per hour in the smallest coin; tax in percent. Access that other work
-    pays for is an `access_h` of 0.
+    Parameters: `option`: the option; `rate`: price of an hour in the smallest coin; `tax_percent`: tax in
+    percent. Raises nothing. Source: plain arithmetic in the smallest coin.
 
     >>> price_of(Option("one", "One plug", 2800, 0.5, 0.3), 9500, 25)
     (13000, 7600, 2600)
@@ -66,7 +66,10 @@ def cost_options(
     """Cost the options: ``price + P(not cured)*next + P(back)*again + P(break)*extra + days*standstill``.
 
     The break-even odds are the chance of cure at which an option costs as much as the cheapest other one:
-    ``q* = 1 - (other - rest)/next``; None when it wins or loses at any odds. Order is kept.
+    ``q* = 1 - (other - rest)/next``; None when it wins or loses at any odds. Order is kept. Parameters:
+    `rate`: price of an hour in the smallest coin; `tax_percent`: tax in percent; `standstill_per_day`: what a
+    day of standing costs, smallest coin. Raises ValueError for a negative figure. Source: expected cost,
+    `docs/models.md`.
 
     >>> one = Option("one", "One", 2800, 0.5, 0.3, cures=0.9, comes_back=0.28, next_step=20000)
     >>> both = Option("set", "Set", 11200, 1.0, 0.3, cures=0.9, comes_back=0.03, next_step=20000)

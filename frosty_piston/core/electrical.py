@@ -12,9 +12,9 @@ def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, ra
     The filament draws ``I = I0*(V/V0)^0.55``; the lamp voltage V solves ``V + I*R = U``; the share shown is
     the power share ``(V/V0)^1.55``. Solved by bisection, since V + I*R rises steadily with V.
 
-    Parameters: rated power in W at rated_v in V; series resistance in ohm (>= 0); supply in V.
-    Raises ValueError for a lamp without power or a negative resistance.
-    Source: the usual exponent of tungsten filaments near their rated point.
+    Parameters: `rated_w`: rated power of the lamp in W; `resistance_ohm`: resistance in ohm, not negative;
+    `supply_v`: supply in V; `rated_v`: its rated voltage. Raises ValueError for a lamp without power or a
+    negative resistance. Source: the usual exponent of tungsten filaments near their rated point.
 
     >>> round(lamp_share(2, 15), 2), round(lamp_share(21, 15), 2)
     (0.73, 0.06)
@@ -40,8 +40,8 @@ def lamp_limit_ohm(rated_w: float, share: float, supply_v: float = 12.0, rated_v
     Turns `lamp_share` round: ``V = V0*share^(1/1.55)``, ``R = (U - V)/I``. In ohm; 0 when the supply itself
     is too low for that share.
 
-    Parameters: rated power in W at `rated_v` in V; share of full brightness, 0 to 1; supply in V. Raises
-    ValueError for a lamp without power. Source: as of `lamp_share`.
+    Parameters: `rated_w`: rated power of the lamp in W; `share`: a share, 0 to 1; `supply_v`: supply in V;
+    `rated_v`: its rated voltage. Raises ValueError for a lamp without power. Source: as of `lamp_share`.
 
     >>> round(lamp_limit_ohm(2, 0.7), 1), round(lamp_limit_ohm(21, 0.7), 1)
     (16.8, 1.6)
@@ -64,8 +64,8 @@ class Contact:
 def contact(feed_v: float, output_v: float, current_a: float) -> Contact:
     """Answer what a contact's voltage drop means: ``R = (feed - output)/I``, ``heat = (feed - output)*I``.
 
-    Parameters: volts before and after the contact under load, current through it in A (> 0). Raises
-    ValueError without current. Source: Ohm's law.
+    Parameters: `feed_v`: volts before it; `output_v`: volts after it; `current_a`: current through it in A,
+    above 0. Raises ValueError without current. Source: Ohm's law.
 
     >>> contact(12.0, 11.0, 40.0)
     Contact(resistance_ohm=0.025, heat_w=40.0)

@@ -41,7 +41,14 @@ class GlowLimits:
     kinds: Mapping[str, PlugKind]
 
     def kind(self, glow: str) -> PlugKind:
-        """What a kind of plug is like; one that is not listed is taken as a 12 V rod plug."""
+        """What a kind of plug is like; one that is not listed is taken as a 12 V rod plug.
+
+        Parameters: `glow`: kind of glow plug. Raises nothing. Source: the figures file of the area.
+
+        >>> from frosty_piston.knowledge.figures import general
+        >>> general(GlowLimits).kind("ceramic").name, general(GlowLimits).kind("another").name
+        ('ceramic plug', '12 V rod plug')
+        """
         return self.kinds.get(glow, self.kinds[GENERAL_KIND])
 
 
@@ -58,7 +65,8 @@ class Meter:
         """Take the leads off a shown value and give the interval that is left.
 
         With a lead zero R0: ``R = shown - R0``, both uncertainties combined. Without one the leads may hold
-        up to `unzeroed_ohm`, so the true value can only be lower. Both in ohm. Raises nothing.
+        up to `unzeroed_ohm`, so the true value can only be lower. Both in ohm. Raises nothing. Parameters:
+        `shown_ohm`: shown value in ohm. Source: the way meter data sheets state accuracy.
 
         >>> r = Meter(0.8, 3, 0.01, 0.2).measured(1.0, 0.3)
         >>> round(r.value, 2), round(r.u, 3)
@@ -88,9 +96,10 @@ class Reference:
 def reference(glow: str, nominal_ohm: float | None, set_ohm: list[float], limits: GlowLimits) -> Reference:
     """Answer what a healthy plug of this engine would read.
 
-    The card's nominal; without one the median of this set, if it lies in the general range of the kind;
-    else the middle of that range. `set_ohm` holds the corrected values of the plugs that conduct, in ohm;
-    `glow` is the kind. Raises nothing. Source: the card, or the general ranges of `figures/glow.toml`.
+    The card's nominal; without one the median of this set, if it lies in the general range of the kind; else
+    the middle of that range. `set_ohm` holds the corrected values of the plugs that conduct, in ohm; `glow`
+    is the kind. Raises nothing. Source: the card, or the general ranges of `figures/glow.toml`. Parameters:
+    `nominal_ohm`: the card's nominal in ohm, None when it has none; `limits`: the limits of the area.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(GlowLimits)
@@ -145,11 +154,11 @@ def corrected(reading: PlugReading, meter: Meter, limits: GlowLimits) -> Measure
 def looks_bridged(values: list[Measured], ref: Reference, limits: GlowLimits) -> bool:
     """Answer whether every position shows the same joined circuit instead of its own plug.
 
-    All of three or more values agree within their uncertainty, and they are so low that one plug alone
-    would not read it: under 0.7 of the reference, or under the general range of the kind.
+    All of three or more values agree within their uncertainty, and they are so low that one plug alone would
+    not read it: under 0.7 of the reference, or under the general range of the kind.
 
-    Parameters: one corrected value in ohm per position; the reference; the limits. Raises nothing. Source:
-    plugs joined in parallel read ``R/n``, two already half.
+    Parameters: `values`: values of the set; `ref`: the reference of the set; `limits`: the limits of the
+    area. Raises nothing. Source: plugs joined in parallel read ``R/n``, two already half.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> low, limits = [Measured(0.2, 0.15, 0.25)] * 4, general(GlowLimits)
@@ -175,12 +184,12 @@ def judge_set(
 ) -> list[PlugJudged]:
     """Judge the plugs read at one test point, each by itself and against its set.
 
-    Parameters: the readings of one point; the meter; the kind of plug (`rod_12v`, `fast_7v`, `fast_5v`,
-    `ceramic`; anything else is taken as `rod_12v`); the limits; the card's nominal in ohm or None; whether
-    every wire was unplugged first. Returns one PlugJudged per reading, in order. Classes: open, high (under
-    half the reference heat), weak (under 80 %), sound, short (under 0.1 Ω), bridged, unclear (the interval
-    straddles a limit, and the method that settles it is named). Raises nothing. Source: heat by Ohm's law;
-    the limits of `figures/glow.toml`.
+    Parameters: `readings`: the readings of one point; `meter`: the meter, a general one when None; `glow`:
+    kind of glow plug; `limits`: the limits of the area; `nominal_ohm`: the card's nominal in ohm, None when
+    it has none; `wires_off`: whether every wire was unplugged first. Returns one PlugJudged per reading, in
+    order. Classes: open, high (under half the reference heat), weak (under 80 %), sound, short (under 0.1 Ω),
+    bridged, unclear (the interval straddles a limit, and the method that settles it is named). Raises
+    nothing. Source: heat by Ohm's law; the limits of `figures/glow.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> plugs, meter = [PlugReading(1, 1.0), PlugReading(2, None)], Meter(0.8, 3, 0.01, 0.2)
@@ -296,8 +305,9 @@ def _judge_one(
 def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
     """Answer where the trouble lies when a plug was read at the connector and again at the plug itself.
 
-    Parameters: the judgement at the connector, the one at the plug. Returns `wire`, `plug`, `none` or
-    `unclear`, for the page to put into words. Raises nothing. Source: what lies between the two points.
+    Parameters: `at_connector`: the judgement at the connector; `at_plug`: the judgement at the plug. Returns
+    `wire`, `plug`, `none` or `unclear`, for the page to put into words. Raises nothing. Source: what lies
+    between the two points.
 
     >>> bad, good = (
     ...     Judgement("failed", "open", None, "ohm", None, ""),

@@ -15,8 +15,9 @@ def judge_lamp(
     A lit lamp only says that the plug is under the resistance at which the lamp still looks full (70 % of its
     light). Only when that limit is under the resistance of a failed plug is a lit plug called sound.
 
-    Parameters: what was seen; rated power of the lamp in W at 12 V (> 0); the reference of the set; the
-    limits; supply in V. Raises ValueError for a lamp without power. Source: `lamp_limit_ohm`.
+    Parameters: `seen`: what was seen; `lamp_w`: rated power of the lamp in W; `ref`: the reference of the
+    set; `limits`: the limits of the area; `supply_v`: supply in V. Raises ValueError for a lamp without
+    power. Source: `lamp_limit_ohm`.
 
     >>> from frosty_piston.core.glow import reference
     >>> from frosty_piston.knowledge.figures import general
@@ -101,9 +102,10 @@ def judge_plug_current(
     Steady (10 s on) 8 to 14 A and inrush 15 to 30 A are general for a 12 V rod plug; other kinds are held
     against a share of ``U/R`` of the reference, and that is said to be an estimate.
 
-    Parameters: current in A; seconds since it was switched on, None when not noted (taken as settled); the
-    reference; the limits; this plug's inrush in A, None when not caught; the clamp's accuracy in percent, the
-    general one without. Raises nothing. Source: general figures, `figures/glow.toml`.
+    Parameters: `current_a`: current in A; `after_s`: seconds since it was switched on, None when not noted;
+    `ref`: the reference of the set; `limits`: the limits of the area; `inrush_a`: this plug's inrush in A,
+    None when not caught; `accuracy_percent`: the clamp's accuracy in percent, the general one when None.
+    Raises nothing. Source: general figures, `figures/glow.toml`.
 
     >>> from frosty_piston.core.glow import reference
     >>> from frosty_piston.knowledge.figures import general
@@ -159,9 +161,10 @@ def working_plugs(
 ) -> Judgement:
     """Answer how many plugs work from their total current after ten seconds: ``total / one``.
 
-    Parameters: total in A, number of plugs fed by the measured wire, the reference, the limits, the clamp's
-    accuracy in percent (the general one without). The because names the likeliest number and its interval,
-    which comes from the range of one plug. Raises nothing. Source: general figures, `figures/glow.toml`.
+    Parameters: `total_a`: total current in A; `count`: plugs fed by the measured wire; `ref`: the reference
+    of the set; `limits`: the limits of the area; `accuracy_percent`: the clamp's accuracy in percent, the
+    general one when None. The because names the likeliest number and its interval, which comes from the range
+    of one plug. Raises nothing. Source: general figures, `figures/glow.toml`.
 
     >>> from frosty_piston.core.glow import reference
     >>> from frosty_piston.knowledge.figures import general
@@ -205,8 +208,9 @@ def working_plugs(
 def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, kind: PlugKind) -> Judgement:
     """Judge a plug heated on the bench: `red_tip`, `red_elsewhere` or `cold`.
 
-    Parameters: what was seen; seconds until it glowed, None when not timed; whether it looked dead in place;
-    the kind of plug. Raises nothing. Source: general times of each kind, `figures/glow.toml`.
+    Parameters: `seen`: what was seen; `after_s`: seconds since it was switched on, None when not noted;
+    `failed_in_place`: whether it looked dead in place; `kind`: the kind of plug. Raises nothing. Source:
+    general times of each kind, `figures/glow.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> rod = general(GlowLimits).kind("rod_12v")

@@ -46,7 +46,15 @@ class InjectionLimits:
     kinds: Mapping[str, InjectorKind]
 
     def kind(self, injection: str | None) -> InjectorKind:
-        """What a kind of injector is like; one that is not listed is taken as a rail's solenoid."""
+        """What a kind of injector is like; one that is not listed is taken as a rail's solenoid.
+
+        Parameters: `injection`: kind of injection, None when the card does not say. Raises nothing. Source:
+        the figures file of the area.
+
+        >>> from frosty_piston.knowledge.figures import general
+        >>> general(InjectionLimits).kind("rail_piezo").low_ohm, general(InjectionLimits).kind(None).low_ohm
+        (150000.0, 0.2)
+        """
         return self.kinds.get(injection or GENERAL_KIND, self.kinds[GENERAL_KIND])
 
 
@@ -55,7 +63,7 @@ def robust_distance(values: Sequence[float], value: float, u: float) -> float:
 
     ``|R - median|/max(1.4826*MAD, u)`` with the median absolute deviation MAD; `u` is the uncertainty of one
     value, in the same unit. Raises StatisticsError for an empty set. Source: the usual scaling of the MAD to
-    a normal spread.
+    a normal spread. Parameters: `values`: values of the set.
 
     >>> robust_distance([0.40, 0.41, 0.42, 0.90], 0.90, 0.02)
     24.25
@@ -74,9 +82,10 @@ def judge_injector_resistance(
 ) -> list[Judgement]:
     """Judge the resistances of a set of injectors, each against its range and against the others.
 
-    Parameters: ohm per injector, None for an open reading; uncertainty of each in ohm; kind of injection; the
-    limits; whether the part was hot. In range and in line means no electrical fault at this temperature, no
-    more. Raises ValueError when the two rows differ in length. Source: general, `figures/injection.toml`.
+    Parameters: `ohms`: ohm per injector, None for an open reading; `u_ohm`: uncertainty of each in ohm;
+    `kind`: kind of injection; `limits`: the limits of the area; `hot`: whether the part was hot. In range and
+    in line means no electrical fault at this temperature, no more. Raises ValueError when the two rows differ
+    in length. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> ohms, limits = [0.4, 0.42, None, 0.41], general(InjectionLimits)
@@ -153,11 +162,10 @@ def _ohm(value: float) -> str:
 
 
 def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot: bool = False) -> Judgement:
-    """Judge an injector's insulation to the body: over 1 MΩ solenoid, over 10 MΩ piezo (general). None:
-    open.
+    """Judge an injector's insulation to the body: over 1 MΩ solenoid, over 10 MΩ piezo (general). None: open.
 
-    Parameters: Mohm to the body; kind of injection; the limits; whether the part was hot. Raises nothing.
-    Source: general, `figures/injection.toml`.
+    Parameters: `mohm`: MΩ to the body, None for open; `kind`: kind of injection; `limits`: the limits of the
+    area; `hot`: whether the part was hot. Raises nothing. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(InjectionLimits)
@@ -186,9 +194,8 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
 
     All above the card's limit points at the supply or at a worn-out set.
 
-    Parameters: ml of each injector over the same time; the limits, whose most in one test counts only when
-    the card has it: how much it is hangs on the tester. Raises StatisticsError without a volume. Source: the
-    set itself, and the card.
+    Parameters: `volumes_ml`: ml of each injector over the same time; `limits`: the limits of the area. Raises
+    StatisticsError without a volume. Source: the set itself, and the card.
 
     >>> from dataclasses import replace
     >>> from frosty_piston.core.limits import CARD
@@ -267,8 +274,8 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
 
     Plus means it is given more because it gives less. Over the limit either way is suspect (general 4).
 
-    Parameters: mm3 per stroke of each cylinder; the limits. Raises ZeroDivisionError without a cylinder.
-    Source: general, `figures/injection.toml`.
+    Parameters: `corrections_mm3`: mm3 per stroke of each cylinder; `limits`: the limits of the area. Raises
+    ZeroDivisionError without a cylinder. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [j.cls for j in judge_balance([-1.5, -1.4, 5.0, -2.1], general(InjectionLimits))]
@@ -314,8 +321,8 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
 def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
     """Judge the drop in speed as each cylinder is cut: under half the median is weak, next to none is dead.
 
-    Parameters: drop of each cylinder per minute; the limits. The middle is that of the better half. Raises
-    IndexError without a cylinder. Source: general, `figures/injection.toml`.
+    Parameters: `drops_rpm`: drop of each cylinder per minute; `limits`: the limits of the area. The middle is
+    that of the better half. Raises IndexError without a cylinder. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [j.cls for j in judge_cutout([60, 58, 2, 25], general(InjectionLimits))]
@@ -361,8 +368,8 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
 def judge_misfires(count: float, revolutions: float, limits: InjectionLimits) -> Judgement:
     """Judge a misfire counter per 1 000 revolutions (general limit 5).
 
-    Parameters: misfires counted; revolutions meanwhile; the limits. Raises nothing. Source: general,
-    `figures/injection.toml`.
+    Parameters: `count`: misfires counted; `revolutions`: revolutions meanwhile; `limits`: the limits of the
+    area. Raises nothing. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(InjectionLimits)
@@ -391,8 +398,8 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
     """Judge cranking-current peaks as percent of the best: under 85 % of the median is low, under 90 %
     marginal.
 
-    Parameters: percent of the best of each cylinder; the limits. Raises nothing. Source: general,
-    `figures/injection.toml`.
+    Parameters: `shares_percent`: percent of the best, each cylinder; `limits`: the limits of the area. Raises
+    nothing. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [j.cls for j in judge_compression([100, 98, 72, 99], general(InjectionLimits))]
@@ -474,8 +481,8 @@ def injector_u_ohm(shown: float, accuracy_percent: float, floor_ohm: float) -> f
     """Answer the uncertainty of one injector reading in ohm: the meter's share and a floor for skin and
     contact.
 
-    Parameters: shown value in ohm; the meter's accuracy in percent; the floor in ohm. Raises nothing. Source:
-    independent errors, added as squares.
+    Parameters: `shown`: the shown value; `accuracy_percent`: accuracy in percent; `floor_ohm`: least
+    uncertainty in ohm. Raises nothing. Source: independent errors, added as squares.
 
     >>> round(injector_u_ohm(0.4, 1.0, 0.03), 3)
     0.03

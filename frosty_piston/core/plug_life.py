@@ -47,9 +47,9 @@ def next_failure_chance(
     """Answer the chance that at least one of the plugs left in fails within the distance or time ahead.
 
     Each survivor: ``1 - exp((age/scale)^k - ((age + ahead)/scale)^k)``; any of `left` (default the sound
-    ones).
-    Parameters: age and distance or time ahead in one unit; plugs dead and in all; shape of the wear; how many
-    are left in. Raises ValueError as `life_scale` does. Source: Weibull's law of wear.
+    ones). Parameters: `age`: age in km or months, above 0; `failed`: plugs that are dead; `count`: plugs in
+    all; `ahead`: distance or time ahead in the unit of the age; `shape`: shape of the wear, 3 in general;
+    `left`: how many are left in. Raises ValueError as `life_scale` does. Source: Weibull's law of wear.
 
     >>> round(next_failure_chance(180_000, 1, 4, 20_000, 3), 2)
     0.27
@@ -62,8 +62,9 @@ def next_failure_chance(
 def new_set_failure_chance(scale: float, count: int, ahead: float, shape: float) -> float:
     """Answer the chance that one of a set of new plugs fails within the distance or time ahead.
 
-    Parameters: scale of their life and what is ahead in one unit; how many; shape of the wear. Raises
-    nothing. Source: Weibull's law of wear.
+    Parameters: `scale`: scale of their life; `count`: how many new ones; `ahead`: distance or time ahead in
+    the unit of the age; `shape`: shape of the wear, 3 in general. Raises nothing. Source: Weibull's law of
+    wear.
 
     >>> round(new_set_failure_chance(272_668, 4, 20_000, 3), 4)
     0.0016
@@ -79,8 +80,9 @@ def snap_chance(
     4 % for a dead, sooted plug and 1 % for a sound one, when the engine is warm and oil has crept in; twice
     that for each of the two that is left out.
 
-    Parameters: plugs to take out that are dead and that are sound; the limits; whether the engine is warm and
-    whether oil has crept in. Raises nothing. Source: general, `figures/plug_life.toml`.
+    Parameters: `dead_out`: dead plugs to take out; `sound_out`: sound plugs to take out; `limits`: the limits
+    of the area; `warm`: whether the engine is warm; `oiled`: whether oil has crept in. Raises nothing.
+    Source: general, `figures/plug_life.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(PlugLifeLimits)
@@ -107,8 +109,9 @@ class Torque:
 def breakaway(thread: str | None, card_nm: float | None, limits: PlugLifeLimits) -> Torque:
     """Answer at which torque to stop when a plug will not come out.
 
-    Parameters: thread as M10, None is taken as M10; the card's torque in N m or None; the limits. Raises
-    KeyError for a thread that is not listed. Source: the card, or general, `figures/plug_life.toml`.
+    Parameters: `thread`: thread as M10, None is taken as M10; `card_nm`: the card's torque in N m, None when
+    it has none; `limits`: the limits of the area. Raises KeyError for a thread that is not listed. Source:
+    the card, or general, `figures/plug_life.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(PlugLifeLimits)
@@ -121,7 +124,9 @@ def breakaway(thread: str | None, card_nm: float | None, limits: PlugLifeLimits)
 def fitting(thread: str | None, card_nm: float | None, limits: PlugLifeLimits) -> Torque:
     """Answer the fitting torque of a plug.
 
-    Parameters, what is raised and source: as of `breakaway`.
+    Parameters: `thread`: thread as M10, None is taken as M10; `card_nm`: the card's torque in N m, None when
+    it has none; `limits`: the limits of the area. Raises KeyError for
+    a thread that is not listed. Source: as of `breakaway`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> fitting("M8", None, general(PlugLifeLimits)).nm

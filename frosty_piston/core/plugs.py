@@ -37,8 +37,8 @@ class PlugKind:
 def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float) -> float:
     """Answer the heat a plug makes: ``I = U/(R + R_path)``, ``P = I^2*R``, in W.
 
-    Parameters: the plug's resistance in ohm (>= 0), the voltage at the source in V, what the wire and
-    contacts add in ohm (>= 0). 0.04 Ω makes a 0.8 Ω plug on 11.5 V give about 150 W. Raises ValueError
+    Parameters: `resistance_ohm`: resistance in ohm, not negative; `supply_v`: supply in V; `path_ohm`: wire
+    and contacts in ohm, not negative. 0.04 Ω makes a 0.8 Ω plug on 11.5 V give about 150 W. Raises ValueError
     for a negative resistance. Source: Ohm's law.
 
     >>> round(plug_power_w(0.8, 11.5, 0.04)), round(plug_power_w(12, 11.5, 0.04))
@@ -54,8 +54,9 @@ def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float) -> flo
 def heat_share(resistance_ohm: float, reference_ohm: float, path_ohm: float) -> float:
     """Answer the heat of a plug as a share of a reference plug on the same supply.
 
-    Parameters, all in ohm: the plug (>= 0), the reference (> 0), wire and contacts (>= 0). Raises ValueError
-    for a negative one. Source: Ohm's law.
+    Parameters: `resistance_ohm`: resistance in ohm, not negative; `reference_ohm`: the reference in ohm;
+    `path_ohm`: wire and contacts in ohm, not negative. Raises ValueError for a negative one. Source: Ohm's
+    law.
 
     >>> round(heat_share(12, 0.8, 0.04), 2), heat_share(0.8, 0.8, 0.04)
     (0.07, 1.0)
@@ -67,11 +68,11 @@ def resistance_at_share(share: float, reference_ohm: float, path_ohm: float) -> 
     """Answer the resistance, above the matched one, at which a plug makes only this share of the reference
     heat.
 
-    Solves ``R/(R + Rp)^2 = k`` with ``k = share*Rr/(Rr + Rp)^2``: the larger root of
-    ``k*R^2 + (2*k*Rp - 1)*R + k*Rp^2 = 0``. In ohm.
+    Solves ``R/(R + Rp)^2 = k`` with ``k = share*Rr/(Rr + Rp)^2``: the larger root of ``k*R^2 + (2*k*Rp - 1)*R
+    + k*Rp^2 = 0``. In ohm.
 
-    Parameters: the share, over 0 up to 1; the reference in ohm; wire and contacts in ohm. Raises ValueError
-    for a share outside. Source: Ohm's law.
+    Parameters: `share`: a share, 0 to 1; `reference_ohm`: the reference in ohm; `path_ohm`: wire and contacts
+    in ohm, not negative. Raises ValueError for a share outside. Source: Ohm's law.
 
     >>> round(resistance_at_share(0.5, 0.8, 0.04), 2), round(resistance_at_share(0.8, 0.8, 0.04), 2)
     (1.68, 1.02)
@@ -86,9 +87,9 @@ def resistance_at_share(share: float, reference_ohm: float, path_ohm: float) -> 
 def at_20c(resistance_ohm: float, part_c: float) -> float:
     """Answer what a cold plug value would be at 20 C: ``R20 = R/(1 + 0.005*(T - 20))``.
 
-    Parameters: resistance in ohm, temperature of the plug in C. Holds for plugs standing at engine
-    temperature, -40 to 120 C; raises ValueError outside -60 to 150. Source: the usual coefficient of heater
-    alloys, 0.5 percent a degree.
+    Parameters: `resistance_ohm`: resistance in ohm, not negative; `part_c`: temperature of the plug in °C.
+    Holds for plugs standing at engine temperature, -40 to 120 C; raises ValueError outside -60 to 150.
+    Source: the usual coefficient of heater alloys, 0.5 percent a degree.
 
     >>> round(at_20c(1.12, 60), 3)
     0.933

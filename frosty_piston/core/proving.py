@@ -10,7 +10,8 @@ def cured_given(cure_odds: float, though_broken: float, when_cured: float = 1.0)
     """Answer how sure the cure is after something was seen: ``q*c/(q*c + (1 - q)*s)``.
 
     Parameters: `cure_odds` q before it; `though_broken` s, the chance that a vehicle still broken shows it;
-    `when_cured` c, that a cured one does. Raises ValueError for a figure that is no chance.
+    `when_cured` c, that a cured one does. Raises ValueError for a figure that is no chance. Source: Bayes'
+    rule.
 
     >>> round(cured_given(0.8, 0.15), 2), cured_given(0.0, 0.15)
     (0.96, 0.0)
@@ -28,7 +29,8 @@ def clean_though_broken(returns: Sequence[float], clean: float, about: float | N
     The rate of return has a Gamma posterior of shape ``a = 0.5 + k`` and exposure ``b = sum d + 0.5*mean d``
     after k returns at d1..dk, each since the last clear or repair; "about every D" alone counts as one return
     after D. Parameters: `returns`, `clean` and `about` on one axis (km, starts or hours), above zero. None
-    when nothing is known of its returns. Source: Gamma-Poisson, the Lomax survival function.
+    when nothing is known of its returns. Source: Gamma-Poisson, the Lomax survival function. Raises
+    ValueError for a return that is not above 0.
 
     >>> round(clean_though_broken([5, 3, 4], 24), 3), round(clean_though_broken([60, 100, 80], 24), 2)
     (0.03, 0.75)
@@ -51,7 +53,9 @@ def clean_until(
     is.
 
     The inverse of `clean_though_broken` in `cured_given`: ``D = b*(L**(-1/a) - 1)``, ``L = q*(1 - w)/((1 -
-    q)*w)``.
+    q)*w)``. Parameters: `returns`: earlier returns on one axis, each since the last clear or repair;
+    `cure_odds`: odds of the cure before it; `wanted`: how sure it should be, 0 to 1; `about`: "about every so
+    much", on the same axis, None when not said. Raises nothing. Source: `clean_though_broken`, turned round.
 
     >>> round(clean_until([60, 100, 80], 0.74, 0.90)), round(clean_until([60, 100, 80], 0.74, 0.95))
     (109, 202)

@@ -25,6 +25,8 @@ class Measured:
     def straddles(self, limit: float) -> bool:
         """True when the value may lie on either side of the limit.
 
+        Raises nothing. Source: an interval.
+
         >>> Measured(1.0, 0.95, 1.05).straddles(1.02)
         True
         """
@@ -52,8 +54,9 @@ def meter_uncertainty(
 ) -> float:
     """Answer how far off a meter may be at the value it shows: ``u = a*|shown| + n*resolution``.
 
-    Parameters: the shown value; accuracy in percent of it; digits; the step of the last digit, in the
-    unit of the value. Returns the half width in that unit. Source: the way meter data sheets state accuracy.
+    Parameters: `shown`: the shown value; `accuracy_percent`: accuracy in percent; `accuracy_digits`: digits;
+    `resolution`: step of the last digit. Returns the half width in that unit. Source: the way meter data
+    sheets state accuracy. Raises nothing.
 
     >>> round(meter_uncertainty(1.0, 0.8, 3, 0.01), 4)
     0.038
@@ -64,6 +67,8 @@ def meter_uncertainty(
 def combined(*parts: float) -> float:
     """Combine independent uncertainties as the root of the sum of squares.
 
+    Parameters: `parts`: the independent uncertainties. Raises nothing. Source: independent errors.
+
     >>> combined(3.0, 4.0)
     5.0
     """
@@ -73,6 +78,8 @@ def combined(*parts: float) -> float:
 def plain(value: float) -> str:
     """Write a figure as a technician would: to the hundredth or three significant digits, no exponent, no
     trailing zeros, thousands in groups.
+
+    Parameters: `value`: the value. Raises nothing. Source: how a meter is read out.
 
     >>> plain(0.8), plain(12.3456), plain(1680.0), plain(-0.05), plain(2e6), plain(212.34), plain(0.03456)
     ('0.8', '12.35', '1\\xa0680', '-0.05', '2\\xa0000\\xa0000', '212.3', '0.0346')
@@ -88,6 +95,8 @@ def plain(value: float) -> str:
 def exact(value: float) -> str:
     """Write a figure just as it was given, without an exponent and without trailing zeros.
 
+    Parameters: `value`: the figure. Raises nothing. Source: the figure itself.
+
     >>> exact(12.613), exact(200.0), exact(0.00001), exact(1e8)
     ('12.613', '200', '0.00001', '100000000')
     """
@@ -97,6 +106,9 @@ def exact(value: float) -> str:
 
 def plus_minus(value: float, u: float | None) -> str:
     """Write a value with its uncertainty, both to the digit that the uncertainty still says something about.
+
+    Parameters: `u`: half the width of its interval, None when not known. Raises nothing. Source: the usual
+    rounding of an uncertainty.
 
     >>> plus_minus(0.8, 0.0494), plus_minus(212, 4.2), plus_minus(12.3456, 0.138), plus_minus(5, None)
     ('0.80 ± 0.05', '212 ± 4', '12.35 ± 0.14', '5')
@@ -112,6 +124,8 @@ def plus_minus(value: float, u: float | None) -> str:
 
 def percent(share: float) -> str:
     """Write a share as whole percent, never 0 or 100 for something that is neither.
+
+    Raises nothing. Source: how people say a share.
 
     >>> percent(0.624), percent(0.0004), percent(0.9998), percent(1.0)
     ('62 %', 'under 1 %', 'over 99 %', '100 %')

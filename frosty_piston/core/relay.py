@@ -66,6 +66,13 @@ class VoltMeter:
     resolution_v: float = 0.01
 
     def u(self, volts: float) -> float:
+        """Answer the uncertainty of what it shows, V.
+
+        Parameters: `volts`: shown value in V. Raises nothing. Source: `meter_uncertainty`.
+
+        >>> round(VoltMeter().u(12.4), 3)
+        0.057
+        """
         return meter_uncertainty(volts, self.accuracy_percent, self.accuracy_digits, self.resolution_v)
 
 
@@ -74,12 +81,9 @@ def judge_relay(
 ) -> Judgement:
     """Judge the relay by the four-point table, from the feed onwards; the first thing missing decides.
 
-    Parameters: the points; the limits; the card's glow control (`timer_relay`, `relay_module`,
-    `electronic_module`); the voltmeter, a general one without. Classes: glow_feed_lost, key_supply_lost,
-    glow_control_missing, glow_relay_coil, glow_relay_contacts, glow_module_failed, welded, sound, unclear.
-    Never guesses: a missing point that would decide gives `unclear` and is named. A click is no proof that
-    contacts carry, output without load neither. Raises nothing. Source: the way a relay of a 60 A circuit is
-    tested, figures in `figures/relay.toml`.
+    Parameters: `points`: what was read at the relay; `limits`: the limits of the area; `control`: the card's
+    glow control; `meter`: the meter, a general one when None. Raises nothing. Source: the way a relay of a 60
+    A circuit is tested, figures in `figures/relay.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> judge_relay(RelayPoints(12.4, 12.3, 12.2, 0.2, 0.0, True, True), general(RelayLimits)).cls
@@ -242,8 +246,9 @@ def judge_point(
     """Judge one point of the relay by itself, as far as it can be: `battery`, `feed`, `supply`, `command`,
     `output`.
 
-    Parameters: the points; the name of one that was read; the limits; the voltmeter, a general one without.
-    Raises ValueError when nothing was read there. Source: as of `judge_relay`.
+    Parameters: `points`: what was read at the relay; `name`: one of the points, read; `limits`: the limits of
+    the area; `meter`: the meter, a general one when None. Raises ValueError when nothing was read there.
+    Source: as of `judge_relay`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> p = RelayPoints(12.4, 11.8, 12.2, 12.3, 0.0)
@@ -308,9 +313,8 @@ def _output_alone(limits: RelayLimits, volts: float, above_v: float, loaded: boo
 def usual_on_time_s(glow: str, coolant_c: float, limits: RelayLimits) -> tuple[float, float]:
     """Answer the usual pre-glow time in s at a coolant temperature, lowest and highest.
 
-    Parameters: kind of glow plug (`rod_12v` goes by the tables, any other by the figures of fast plugs);
-    coolant in C, level beyond the ends of the table (-20 to 20 C as they ship); the limits. Raises nothing.
-    Source: general figures, `figures/relay.toml`.
+    Parameters: `glow`: kind of glow plug; `coolant_c`: coolant in °C; `limits`: the limits of the area.
+    Raises nothing. Source: general figures, `figures/relay.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> (
@@ -330,8 +334,9 @@ def judge_on_time(
     """Judge how long the lamp or the relay output stayed on. Classes: absent, short_time, long_time, welded,
     sound.
 
-    Parameters: time in s; kind of glow plug; coolant in C, None when not known, which cannot be judged;
-    `lamp` or `output`; the limits. Raises nothing. Source: general figures, `figures/relay.toml`.
+    Parameters: `seconds`: time in s; `glow`: kind of glow plug; `coolant_c`: coolant in °C, None when not
+    known; `point`: where it was timed, `lamp` or `output`; `limits`: the limits of the area. Raises nothing.
+    Source: general figures, `figures/relay.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RelayLimits)
@@ -377,8 +382,9 @@ def judge_soak(
 ) -> dict[str, Judgement]:
     """Judge temperature readings after a cold soak: all agree with their middle, the odd one is wrong.
 
-    Parameters: reading in C by channel (at least three to name an odd one); hours standing, None when not
-    known; the limits. Raises StatisticsError without a reading. Source: general, `figures/relay.toml`.
+    Parameters: `temps_c`: temperature in °C by channel; `soaked_h`: hours standing, None when not known;
+    `limits`: the limits of the area. Raises StatisticsError without a reading. Source: general,
+    `figures/relay.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> temps = {"coolant": 41, "intake": -6, "ambient": -7, "fuel": -6}

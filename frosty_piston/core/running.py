@@ -29,8 +29,8 @@ class RunningLimits:
 def judge_oil_pressure(bar: float, rpm: float | None, limits: RunningLimits) -> Judgement:
     """Judge the oil pressure of a hot engine: 1 bar at idle, 2.5 bar from 1 200 per minute up (general).
 
-    Parameters: pressure in bar; engine speed per minute, None is taken for idle; the limits. Raises nothing.
-    Source: general, `figures/running.toml`.
+    Parameters: `bar`: pressure in bar; `rpm`: speed per minute, None is taken for idle; `limits`: the limits
+    of the area. Raises nothing. Source: general, `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RunningLimits)
@@ -50,8 +50,8 @@ def judge_oil_pressure(bar: float, rpm: float | None, limits: RunningLimits) -> 
 def judge_warm_up(coolant_c: float, minutes: float | None, limits: RunningLimits) -> Judgement:
     """Judge whether the coolant got warm on a drive: 75 C after 15 minutes (general).
 
-    Parameters: coolant in C; minutes driven, None when not noted; the limits. Raises nothing. Source:
-    general, `figures/running.toml`.
+    Parameters: `coolant_c`: coolant in °C; `minutes`: minutes driven, None when not noted; `limits`: the
+    limits of the area. Raises nothing. Source: general, `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RunningLimits)
@@ -87,8 +87,8 @@ def judge_warm_up(coolant_c: float, minutes: float | None, limits: RunningLimits
 def judge_filter_drop(before_bar: float, after_bar: float, limits: RunningLimits) -> Judgement:
     """Judge the fuel filter by what is lost across it: a fifth of the pressure before it at most (general).
 
-    Parameters: pressures before and after it in bar; the limits. Raises nothing. Source: general,
-    `figures/running.toml`.
+    Parameters: `before_bar`: pressure before it in bar; `after_bar`: pressure after it in bar; `limits`: the
+    limits of the area. Raises nothing. Source: general, `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RunningLimits)
@@ -119,7 +119,8 @@ def judge_filter_drop(before_bar: float, after_bar: float, limits: RunningLimits
 def judge_stop_time(seconds: float, limits: RunningLimits) -> Judgement:
     """Judge the time from key off to silence: under 2 s is healthy, over 4 s a partial leak (general).
 
-    Parameters: time in s; the limits. Raises nothing. Source: general, `figures/running.toml`.
+    Parameters: `seconds`: time in s; `limits`: the limits of the area. Raises nothing. Source: general,
+    `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_stop_time(s, general(RunningLimits)).cls for s in (1.2, 3, 6)]
@@ -142,7 +143,8 @@ def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool
     """Judge the vacuum switch at the key by three answers: passes with the key off, seals with it on, vents.
 
     None: not tried. Sound only when all three were tried and are true; one no condemns it. Raises nothing.
-    Source: what such a switch is for.
+    Source: what such a switch is for. Parameters: `passes_off`: passes with the key off, None when not tried;
+    `seals_on`: seals with the key on, None when not tried.
 
     >>> (
     ...     judge_key_switch(True, True, True).cls,

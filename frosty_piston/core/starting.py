@@ -50,9 +50,9 @@ class StartEngine:
 def compression_end_k(intake_c: npt.ArrayLike, ratio: float, crank_rpm: float) -> np.ndarray:
     """Answer the air temperature at the end of compression: ``T2 = T1*CR^(n - 1)``, ``n = 1.36 - 18/rpm``.
 
-    Parameters: intake air in C (a figure or an array), compression ratio, cranking speed per minute. A slow
-    crank loses more heat and gas, so n falls with it, to 1 at 50 per minute. In kelvin, in the shape of
-    `intake_c`. Raises nothing. Source: polytropic compression, calibrated as said at `start_chance`.
+    Parameters: `intake_c`: intake air in °C; `ratio`: compression ratio; `crank_rpm`: cranking speed per
+    minute, the usual one when None. Raises nothing. Source: polytropic compression, calibrated as said at
+    `start_chance`.
 
     >>> round(float(compression_end_k(0.0, 17, 200)))
     587
@@ -71,10 +71,10 @@ def start_chance(
 ) -> np.ndarray:
     """Answer the chance that the engine runs up by itself within a normal crank. An estimate.
 
-    Parameters: ambient in C (a figure or a 1-d array); the engine; the heat of each cylinder's plug as a
-    share of its reference (0 dead, 1 healthy), one per cylinder; the limits; cranking speed per minute (the
-    limits' without); what a block heater lifts the intake air by, in K. Returns chances in the shape of
-    `ambient_c`. Raises ValueError when the plug figures are not one per cylinder.
+    Parameters: `ambient_c`: air outside in °C; `engine`: the engine; `plug_heat`: heat of each plug as a
+    share, one per cylinder; `limits`: the limits of the area; `crank_rpm`: cranking speed per minute, the
+    usual one when None; `block_heater_k`: what a block heater lifts the intake air by, K. Returns chances in
+    the shape of `ambient_c`. Raises ValueError when the plug figures are not one per cylinder.
 
     A cylinder fires with ``logistic((T2 + dT - T_fire)/6 K)``, dT the plug's lift. The engine runs up when at
     least three quarters of its cylinders fire early, times ``logistic((rpm - 125)/12)`` for carrying itself.
@@ -133,8 +133,10 @@ def margin_curves(
 ) -> list[MarginCurve]:
     """Answer the chance of a start over temperature for each number of working plugs, most plugs first.
 
-    Parameters: the engine; the limits; cranking speed per minute (the limits' without); from, to and step of
-    the temperatures in C; lift of a block heater in K. Raises nothing. Source: `start_chance`.
+    Parameters: `engine`: the engine; `limits`: the limits of the area; `crank_rpm`: cranking speed per
+    minute, the usual one when None; `low_c`: lowest temperature in °C; `high_c`: highest temperature in °C;
+    `step_c`: step in °C; `block_heater_k`: what a block heater lifts the intake air by, K. Raises nothing.
+    Source: `start_chance`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> curves = margin_curves(StartEngine(4), general(StartLimits), low_c=-10, high_c=10, step_c=10)

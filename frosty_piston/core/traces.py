@@ -40,7 +40,7 @@ def signal(times_s: np.ndarray, values: np.ndarray) -> Signal:
     """Make a signal of what was recorded: samples without a figure are left out.
 
     `times_s`, `values`: shape (N,). Raises ValueError when the two differ in length or the time runs
-    backwards; of samples at the same time the last one stands.
+    backwards; of samples at the same time the last one stands. Source: what loggers write.
 
     >>> s = signal(np.array([0.0, 1.0, 1.0, 2.0]), np.array([5.0, 6.0, 7.0, np.nan]))
     >>> s.times_s.tolist(), s.values.tolist()
@@ -75,6 +75,8 @@ def figures_of(s: Signal) -> ChannelFigures:
     """Answer a channel of one sample or more in figures. A gap: over a second and over eight times the usual
     step.
 
+    Parameters: `s`: the signal. Raises ValueError for an empty signal. Source: the samples.
+
     >>> figures_of(Signal(np.array([0.0, 0.5, 1.0, 9.0]), np.array([1.0, 2.0, 3.0, 6.0])))
     ChannelFigures(low=1.0, high=6.0, mean=3.0, first=1.0, last=6.0, rate_hz=2.0, gaps=1)
     """
@@ -94,6 +96,9 @@ def figures_of(s: Signal) -> ChannelFigures:
 def cut(s: Signal, start_s: float, end_s: float) -> Signal:
     """Answer the stretch of a signal between two times, both included.
 
+    Parameters: `s`: the signal; `start_s`: from, in s; `end_s`: to, in s. Raises nothing. Source: the
+    samples.
+
     >>> cut(Signal(np.arange(5.0), np.arange(5.0)), 1, 3).values.tolist()
     [1.0, 2.0, 3.0]
     """
@@ -107,7 +112,8 @@ def thin(s: Signal, most: int) -> Signal:
     """Answer at most `most` samples that draw the same picture: of every bucket the lowest and the highest
     stand, so that no spike is lost, and the first and last sample.
 
-    `most`: at least 8. A signal that is short enough is answered as it is.
+    `most`: at least 8. A signal that is short enough is answered as it is. Parameters: `s`: the signal.
+    Raises nothing. Source: lowest and highest of each bucket.
 
     >>> t = np.arange(100_000) / 100
     >>> v = np.where(np.arange(100_000) == 54_321, 9.0, np.sin(t))
@@ -137,6 +143,8 @@ def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.
     longer after one than `longest_gap_s` (general: eight of its steps, at least one second), nothing is
     known: NaN.
 
+    Parameters: `s`: the signal; `at_s`: moments in s. Raises nothing. Source: a value stands until the next.
+
     >>> held(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5, 1.2, 30.0])).tolist()
     [nan, 5.0, 6.0, nan]
     """
@@ -151,6 +159,9 @@ def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.
 
 def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
     """Answer a signal at some times on straight lines between its samples; NaN outside it and in its gaps.
+
+    Parameters: `s`: the signal; `at_s`: moments in s, shape (M,); `longest_gap_s`: longest gap that is still
+    bridged, s. Raises nothing. Source: straight lines.
 
     >>> between(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5])).tolist()
     [nan, 5.5]
@@ -171,7 +182,8 @@ def refresh_s(s: Signal) -> float:
     fast one, which makes stairs.
 
     The shortest usual time (a tenth of them are shorter) between two changes while it moves. A channel that
-    never changes answers its step.
+    never changes answers its step. Parameters: `s`: the signal. Raises nothing. Source: times between
+    changes.
 
     >>> t = np.arange(0, 20, 0.1)
     >>> round(refresh_s(Signal(t, np.floor(t / 0.5))), 2)
@@ -188,6 +200,8 @@ def refresh_s(s: Signal) -> float:
 
 def without_stairs(s: Signal) -> Signal:
     """Answer a signal at the moments it was renewed, when it stands in stairs; else the signal itself.
+
+    Parameters: `s`: the signal. Raises nothing. Source: `refresh_s`.
 
     >>> t = np.arange(0, 20, 0.1)
     >>> len(without_stairs(Signal(t, np.floor(t / 0.5)))) < 45
@@ -212,6 +226,7 @@ def beside(signals: list[Signal], step_s: float | None = None) -> tuple[np.ndarr
 
     `step_s`: the step of the axis; without one that of the finest signal, at least 0.02 s. Returns the times,
     shape (M,), and each signal on them by straight lines; moments at which one is unknown are left out.
+    Raises nothing. Source: `between`.
 
     >>> a = Signal(np.arange(0, 3, 0.5), np.arange(6.0))
     >>> t, (x, y) = beside([a, Signal(np.array([0.0, 1.0, 2.0]), np.array([0.0, 10.0, 20.0]))])
@@ -234,6 +249,9 @@ def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
     """Answer when a signal first crosses a level, on a straight line between the samples; None when it never
     does. Two recordings are laid over each other at such an event.
 
+    Parameters: `s`: the signal; `rising`: upwards, else downwards. Raises nothing. Source: a straight line
+    between two samples.
+
     >>> event_s(Signal(np.array([0.0, 1.0, 2.0]), np.array([0.0, 0.0, 10.0])), 5)
     1.5
     """
@@ -249,6 +267,8 @@ def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
 def runs(flags: np.ndarray) -> list[slice]:
     """Answer the stretches, as slices, in which a row of flags, shape (N,), stays true.
 
+    Raises nothing. Source: the flags.
+
     >>> runs(np.array([False, True, True, False, True]))
     [slice(1, 3, None), slice(4, 5, None)]
     """
@@ -259,6 +279,8 @@ def runs(flags: np.ndarray) -> list[slice]:
 def spaced(s: Signal, most: int = 100_000) -> Signal:
     """Answer a channel with every n-th sample only, so that at most `most` are left: enough to be judged, not
     to be drawn.
+
+    Parameters: `s`: the signal. Raises nothing. Source: the samples.
 
     >>> len(spaced(Signal(np.arange(1000.0), np.zeros(1000)), 300))
     250

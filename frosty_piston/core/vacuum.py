@@ -35,7 +35,8 @@ class VacuumLimits:
 def pump_limit_kpa(ambient_kpa: float, limits: VacuumLimits) -> float:
     """Answer what a healthy pump reaches below ambient: 93 % of it (general for a vane or diaphragm pump).
 
-    Parameters: ambient in kPa; the limits. Raises nothing. Source: general, `figures/vacuum.toml`.
+    Parameters: `ambient_kpa`: air outside in kPa; `limits`: the limits of the area. Raises nothing. Source:
+    general, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
@@ -57,7 +58,8 @@ def judge_pump(
 
     The limit hangs on the air: 71 kPa at 1 500 m is as good as 85 at the sea.
 
-    Parameters: kPa below ambient; seconds to get there and flicker in kPa, None when not noted; the limits;
+    Parameters: `kpa`: kPa below ambient; `seconds`: seconds to get there, None when not noted; `flicker_kpa`:
+    flicker of the needle in kPa, None when not noted; `limits`: the limits of the area; `altitude_m`:
     altitude in m. Raises nothing. Source: general, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
@@ -115,8 +117,9 @@ def judge_pump(
 def leak_tau_s(start_kpa: float, end_kpa: float, seconds: float) -> float:
     """Answer the time constant of a leak: ``tau = t/ln(v0/v1)``; endless when nothing is lost.
 
-    Parameters: kPa below ambient at the start (> 0) and at the end; seconds between. Raises nothing. Source:
-    a leak through a small hole into a fixed volume, near enough exponential.
+    Parameters: `start_kpa`: kPa below ambient at the start, above 0; `end_kpa`: kPa below ambient at the end;
+    `seconds`: time in s. Raises nothing. Source: a leak through a small hole into a fixed volume, near enough
+    exponential.
 
     >>> round(leak_tau_s(60, 57, 60)), leak_tau_s(60, 60, 60)
     (1170, inf)
@@ -132,8 +135,9 @@ def judge_hold(
 
     The loss is taken to 60 s from 60 kPa by its time constant. Never reaching the level is a gross leak.
 
-    Parameters: kPa below ambient at the start and at the end; seconds between; the limits; whether it is a
-    whole branch. Raises nothing. Source: `leak_tau_s`, `figures/vacuum.toml`.
+    Parameters: `start_kpa`: kPa below ambient at the start; `end_kpa`: kPa below ambient at the end;
+    `seconds`: time in s; `limits`: the limits of the area; `branch`: whether it is a whole branch. Raises
+    nothing. Source: `leak_tau_s`, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
@@ -177,8 +181,8 @@ def judge_hold(
 def judge_travel(points: Sequence[tuple[float, float]], limits: VacuumLimits) -> Judgement:
     """Judge an actuator's travel against vacuum: starts by 15 to 20 kPa, full by 45 to 60 (general).
 
-    Parameters: pairs of kPa below ambient and mm of travel, in any order, three to be judged; the limits.
-    Raises ValueError without a point. Source: general, `figures/vacuum.toml`.
+    Parameters: `points`: kPa below ambient and mm of travel, pairs; `limits`: the limits of the area. Raises
+    ValueError without a point. Source: general, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> moves, stands = [(0, 0), (18, 0.6), (30, 4), (50, 10), (60, 10.2)], [(0, 0), (30, 0.1), (60, 0.3)]

@@ -43,9 +43,9 @@ class WiringLimits:
 def judge_supply(pin: str, volts: float, battery_v: float, limits: WiringLimits) -> Judgement:
     """Judge a supply, ground or reference pin, measured under load where that can be done.
 
-    Parameters: `supply`, `ground` or `reference`; volts at the pin; battery voltage then; the limits. Budget
-    (general): feed 0.2 V under the battery, ground 0.1 V, reference 4.9 to 5.1 V. Raises nothing. Source:
-    `figures/wiring.toml`.
+    Parameters: `pin`: `supply`, `ground` or `reference`; `volts`: volts; `battery_v`: battery voltage at the
+    time; `limits`: the limits of the area. Budget (general): feed 0.2 V under the battery, ground 0.1 V,
+    reference 4.9 to 5.1 V. Raises nothing. Source: `figures/wiring.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WiringLimits)
@@ -127,8 +127,9 @@ def judge_network(
     General: high 2.5 to 3.0 V, low 2.0 to 2.5 V, their sum 4.8 to 5.2 V; across the pair 60 Ω, 120 with one
     terminator missing, 40 with one too many, under 5 a short.
 
-    Parameters: `high`, `low` or `pair`; the value; `V` or `ohm`; the limits; system voltage; the other wire
-    in V, to check the sum. Raises nothing. Source: ISO 11898-2, `figures/wiring.toml`.
+    Parameters: `pin`: `high`, `low` or `pair`; `value`: the value, None for open; `unit`: `V` or `ohm`;
+    `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24; `other_v`: the other wire in V,
+    None when not read. Raises nothing. Source: ISO 11898-2, `figures/wiring.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WiringLimits)
@@ -195,8 +196,8 @@ def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
 def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) -> Judgement:
     """Judge the voltage lost along a loaded circuit; ``R = dU/I`` when the current is known.
 
-    Parameters: drop in V; current in A, None when not measured; what is allowed on this stretch, V. Raises
-    nothing. Source: Ohm's law, `figures/wiring.toml`.
+    Parameters: `drop_v`: drop in V; `current_a`: current in A, None when not measured; `budget_v`: what is
+    allowed on this stretch, V. Raises nothing. Source: Ohm's law, `figures/wiring.toml`.
 
     >>> judge_circuit_drop(0.9, 6.0, Limit(0.2, "V")).because
     '0.9 V lost at 6 A, that is 0.15 Ω; 0.2 V is allowed (general figure, check your service data).'
@@ -221,8 +222,9 @@ def wiggle_chance(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: fl
     """Answer how likely so many dropouts fall into the wiggling by chance alone.
 
     Conditional binomial test of two rates: given `k + k0` dropouts in all, ``k ~ Bin(k + k0, t/(t + t0))``.
-    Parameters: dropouts while wiggling and in how many s, dropouts at rest and in how many s. Raises
-    ZeroDivisionError when both times are 0. Source: the usual exact test of two Poisson rates.
+    Parameters: `dropouts`: dropouts while wiggling; `wiggle_s`: seconds of wiggling; `rest_dropouts`:
+    dropouts with hands off; `rest_s`: seconds with hands off. Raises ZeroDivisionError when both times are 0.
+    Source: the usual exact test of two Poisson rates.
 
     >>> round(wiggle_chance(6, 60, 0, 60), 3), wiggle_chance(0, 60, 0, 60)
     (0.016, 1.0)
@@ -241,7 +243,9 @@ def judge_wiggle(
 ) -> Judgement:
     """Judge a wiggle test with its dropout log: is it the wiggling, or coincidence?
 
-    Parameters: as of `wiggle_chance`, and the limits. Raises nothing. Source: `wiggle_chance`.
+    Parameters: `dropouts`: dropouts while wiggling; `wiggle_s`: seconds of wiggling; `rest_dropouts`:
+    dropouts with hands off; `rest_s`: seconds with hands off; `limits`: the limits of the area. Raises
+    nothing. Source: `wiggle_chance`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_wiggle(n, 60, 0, 60, general(WiringLimits)).cls for n in (6, 0, 2)]

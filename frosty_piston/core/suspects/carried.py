@@ -19,7 +19,8 @@ def carried(space: Space, sets: np.ndarray, cured: Iterable[str], takes: float) 
     repairs. Parameters: `sets` chance of each set, shape (N,), sums to 1; `takes` between 0 and 1. Returns
     shape (N,).
 
-    Raises ValueError when `takes` is no chance.
+    Raises ValueError when `takes` is no chance. Parameters: `space`: the sets of faults. Source: Bayes' rule
+    across the repair, `docs/models.md`.
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> s = build_space(("hose", "valve"))
@@ -34,6 +35,8 @@ def carried(space: Space, sets: np.ndarray, cured: Iterable[str], takes: float) 
 
 def log_weights(sets: np.ndarray) -> np.ndarray:
     """Turn chances of sets back into log weights for `weigh`; no weight stays as good as none.
+
+    Raises nothing. Source: `docs/models.md`.
 
     >>> log_weights(np.array([1.0, 0.0])).tolist()
     [0.0, -700.0]
@@ -51,7 +54,8 @@ def weigh_across(
 
     Parameters: `prior` log weights, shape (N,); `times` the log likelihoods of each time, one more than
     `acts`; `acts` what was done between two times: the faults it takes and the chance that it does. Returns
-    what was believed at the end of each time by all that was known until then.
+    what was believed at the end of each time by all that was known until then. Parameters: `space`: the sets
+    of faults. Raises nothing. Source: `docs/models.md`.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("hose", "valve"), most=1)
@@ -82,7 +86,7 @@ def said_by_proof(
     something unlisted, and no repair took it away: there a proof says the same as of a set that still
     explains it. Parameters: `left` which sets still explain it, shape (N,); `unexplained` that share before,
     shape (N,); `if_left`, `if_cured` the chance of what was seen in either case. Returns two arrays of shape
-    (N,).
+    (N,). Raises nothing. Source: `docs/models.md`.
 
     >>> row, share = said_by_proof(np.array([True, False, False]), np.array([0.0, 0.0, 0.5]), 0.2, 1.0)
     >>> row.round(2).tolist(), share.round(2).tolist()
@@ -98,7 +102,7 @@ def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
     A fault explains it if, with it taken out, its set explains the findings less than half as well; a set
     does if one of its faults does, in it or alone: two that each explain it all leave it there when one is
     mended. `unlisted` always does, the empty set never. `told`: the log likelihood of the findings by each
-    set, shape (N,).
+    set, shape (N,). Parameters: `space`: the sets of faults. Raises nothing. Source: `docs/models.md`.
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> s = build_space(("a", "b"))

@@ -16,7 +16,8 @@ GROUPS_LOOKED_AT = 160
 def likeliest_sets(sets: np.ndarray, most: int = 1500, share: float = 0.995) -> np.ndarray:
     """Answer the places of the sets that hold nearly all of the chance, likeliest first.
 
-    `sets`: chance of each set, shape (N,). Returns at most `most` places that together reach `share`.
+    `sets`: chance of each set, shape (N,). Returns at most `most` places that together reach `share`. Raises
+    nothing. Source: sorting.
 
     >>> likeliest_sets(np.array([0.2, 0.0001, 0.7, 0.0999])).tolist()
     [2, 0, 3]
@@ -34,7 +35,8 @@ def repair_groups(
 
     `repair_of`: the repair of each fault, length F; `unlisted` ends in no repair known. `rows`: the sets
     asked for, all when left out. `counts`: shape (len(rows), most), False for a fault of a set that needs no
-    repair here. Returns the group of each set, and the repairs of each group.
+    repair here. Returns the group of each set, and the repairs of each group. Parameters: `space`: the sets
+    of faults. Raises nothing. Source: which repair cures which fault.
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> groups, repairs = repair_groups(build_space(("a", "b", "c"), most=1), ("plugs", "plugs", "relay"))
@@ -108,7 +110,8 @@ def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
     for one fault at a time. `groups`: chance of each repair group, shape (..., G), need not sum to 1;
     `cost_min`: minutes of each repair, shape (G,). Returns shape (...).
 
-    Source: the ordering by p/c of sequential search with independent costs (Blackwell, 1950s).
+    Source: the ordering by p/c of sequential search with independent costs (Blackwell, 1950s). Raises
+    nothing.
 
     >>> repair_minutes(np.array([0.75, 0.25]), np.array([60.0, 30.0])).round(1)
     np.float64(67.5)
@@ -124,6 +127,8 @@ def information(belief: Belief, table: np.ndarray) -> tuple[float, np.ndarray]:
     (K,).
 
     Mutual information between the repair needed and the outcome: ``sum P(r, k)*log2(P(r, k)/(P(r)*P(k)))``.
+    Parameters: `belief`: the likeliest sets and what each needs; `table`: chance of each outcome under each
+    set, shape (N, K). Raises nothing. Source: mutual information, Shannon.
 
     >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> round(information(b, np.array([[0.999, 0.001], [0.001, 0.999]]))[0], 2)
@@ -148,7 +153,8 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     Access that is reached already is not in `access_min` or costs 0. What the same access opens is looked at
     together, up to three tests at a time, so that one cover off pays for all that lives under it: a test is
     ranked by the best rate of any such company it is in. Within such company outcomes are taken as
-    independent given the repair, and the 160 likeliest repair groups are looked at.
+    independent given the repair, and the 160 likeliest repair groups are looked at. Parameters: `belief`: the
+    likeliest sets and what each needs. Raises nothing. Source: `information` per minute, `docs/models.md`.
 
     >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> sharp = np.array([[0.95, 0.05], [0.05, 0.95]])
@@ -252,6 +258,9 @@ class Sure:
 
 def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
     """Answer whether being wrong costs less than another test: no test spares more minutes than it takes.
+
+    Parameters: `belief`: the likeliest sets and what each needs; `proposals`: the tests in their order.
+    Raises nothing. Source: expected minutes, `docs/models.md`.
 
     >>> b = Belief(np.array([0.98, 0.02]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> sharp = Test("sharp", np.array([[0.95, 0.05], [0.05, 0.95]]), 20)

@@ -48,7 +48,8 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     piece of evidence, already tempered where it covers only part of what it should. Independent given the
     set. What each piece moved is worked out in single precision over the sets that could count at all with
     one piece left out (at least 6e-6 of the best): good to a tenth of a bit for faults that stand above half
-    a percent.
+    a percent. Parameters: `space`: the sets of faults. Raises nothing. Source: Bayes' rule over sets,
+    `docs/models.md`.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
@@ -84,7 +85,8 @@ def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     piece.
 
     Parameters as for `weigh`, the rows in the order in which they were found. Returns shape (E + 1, F + 1),
-    worked out in single precision: good to a thousandth.
+    worked out in single precision: good to a thousandth. Parameters: `space`: the sets of faults; `prior`:
+    log prior of each set, shape (N,). Raises nothing. Source: leave-one-out odds.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
@@ -107,7 +109,8 @@ def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ..
     of indices. Groups of four are looked for among up to 24 findings.
 
     A group is first held against the sets that explain most of all findings; only one that none of them
-    explains is held against every set, so the answer is exact.
+    explains is held against every set, so the answer is exact. Raises nothing. Source: likelihood of pairs
+    against each alone, `docs/models.md`.
 
     >>> conflicts(np.log([[0.9, 0.01], [0.01, 0.9], [0.5, 0.6]]))
     [(0, 1)]

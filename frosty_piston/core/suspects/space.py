@@ -83,6 +83,13 @@ class Space:
         """The places of the sets that are left when each of some sets loses the fault in one column, shape
         (len(rows),). A set that has no fault there, and `unlisted`, answer themselves; one that loses its
         last answers the empty set.
+
+        Parameters: `rows`: some sets, by number, shape (R,); `column`: a place within a set. Raises nothing.
+        Source: the sets themselves.
+
+        >>> space = build_space(("a", "b"))
+        >>> space.held.tolist()[:3], space.without(np.arange(3), 0).tolist()
+        ([[0, 3, 3], [1, 3, 3], [0, 1, 3]], [4, 4, 1])
         """
         held = self.held[rows].copy()
         held[:, column] = np.where(held[:, column] == len(self.faults), held[:, column], len(self.faults) + 1)
@@ -90,7 +97,13 @@ class Space:
 
     def after_taking(self, cured: frozenset[str]) -> np.ndarray:
         """The places of the sets that are left when every set loses some faults, shape (N,); kept once worked
-        out."""
+        out.
+
+        Parameters: `cured`: the faults that were taken away. Raises nothing. Source: the sets themselves.
+
+        >>> build_space(("a", "b")).after_taking(frozenset({"a"})).tolist()
+        [4, 1, 1, 3, 4]
+        """
         key = ("taken", cured)
         values = self.kept.get(key)
         if values is None:
@@ -113,7 +126,14 @@ class Space:
         return {}
 
     def present(self, sets: np.ndarray) -> np.ndarray:
-        """Add up the chance of each fault over the sets that hold it: shape (N,) in, (F + 1,) out."""
+        """Add up the chance of each fault over the sets that hold it: shape (N,) in, (F + 1,) out.
+
+        Parameters: `sets`: chance of each set, shape (N,). Raises nothing. Source: sums over sets.
+
+        >>> space = build_space(("a", "b"))
+        >>> space.present(np.full(len(space.held), 0.2)).round(1).tolist()
+        [0.4, 0.4, 0.2]
+        """
         count = len(self.faults) + 2
         total = np.zeros(count)
         for place in range(self.most):
@@ -121,7 +141,14 @@ class Space:
         return total[:-1]
 
     def spread(self, per_fault: np.ndarray) -> np.ndarray:
-        """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out."""
+        """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out.
+
+        Parameters: `per_fault`: a figure for each fault, shape (F + 1,). Raises nothing. Source: sums over
+        sets.
+
+        >>> build_space(("a", "b")).spread(np.array([1.0, 10.0, 100.0])).tolist()
+        [1.0, 10.0, 11.0, 100.0, 0.0]
+        """
         padded = np.append(per_fault, 0.0)
         return np.asarray(
             padded[self.held[:, 0]] + sum(padded[self.held[:, i]] for i in range(1, self.held.shape[1]))
@@ -139,7 +166,8 @@ def _code(held: np.ndarray, base: int) -> np.ndarray:
 def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
     """Lay out every set of up to `most` of the faults, `unlisted` alone, and the empty set.
 
-    Raises ValueError for repeated faults or `most` outside 1..3.
+    Raises ValueError for repeated faults or `most` outside 1..3. Source: all sets of one and two faults,
+    `docs/models.md`.
 
     >>> build_space(("a", "b", "c")).members.shape
     (9, 4)
@@ -176,7 +204,8 @@ def log_prior(space: Space, odds: np.ndarray, together: np.ndarray | None = None
     The product of its faults' odds and, for every two of its faults, of how many times likelier they come
     together than by chance. `odds`: shape (F + 1,), present against absent, `unlisted` last. `together`:
     shape (F, F), symmetric, all ones when left out. The empty set has none: a vehicle that comes in has
-    something. Returns shape (N,).
+    something. Returns shape (N,). Parameters: `space`: the sets of faults. Raises nothing. Source: base rates
+    of `faults/`, independent but for what kills what.
 
     >>> s = build_space(("a", "b"))
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]))).round(3).tolist()
@@ -201,7 +230,8 @@ def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = No
     some outcome by itself; what is seen is the worst of them. So the chance of "k or better" is the product
     of theirs: ``P(<= k | set) = G(k)*prod_f F_f(k)``. With two outcomes this is the noisy-or. A fault the
     finding says nothing about leaves it as it is. `unlisted` shows the background mixed with the finding's
-    blur of an even spread, since anything is possible with it.
+    blur of an even spread, since anything is possible with it. Parameters: `space`: the sets of faults.
+    Raises nothing. Source: the worst outcome shows, `docs/models.md`.
 
     >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])}, 0.35)
     >>> outcome_chances(build_space(("a", "b")), f).round(3).tolist()
@@ -222,6 +252,9 @@ def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = No
 
 def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     """Answer in logs how likely each set makes one outcome, shape (N,): a column of `outcome_chances`.
+
+    Parameters: `space`: the sets of faults; `finding`: the finding. Raises ValueError for an outcome that the
+    finding has not. Source: `outcome_chances`.
 
     >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])}, 0.35)
     >>> np.exp(log_chance(build_space(("a", "b")), f, "yes")).round(2).tolist()
@@ -258,6 +291,8 @@ def _this_or_better(shares: np.ndarray, held: np.ndarray) -> np.ndarray:
 
 def unlisted_row(finding: Finding) -> np.ndarray:
     """Answer the chance of each outcome when something that is on no list is wrong, shape (K,).
+
+    Parameters: `finding`: the finding. Raises nothing. Source: general chances, blurred.
 
     >>> unlisted_row(Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {}, 0.5)).round(2).tolist()
     [0.7, 0.3]
