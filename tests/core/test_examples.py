@@ -4,6 +4,7 @@ import ast
 import doctest
 import importlib
 import pkgutil
+import re
 import unittest
 from pathlib import Path
 
@@ -26,16 +27,32 @@ def load_tests(loader, tests, pattern):
     return tests
 
 
+def public_functions(tree):
+    """Every public function and method of a module, but for properties and what belongs to a private class."""
+    for node in tree.body:
+        if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+            yield from public_functions(node)
+        if isinstance(node, ast.FunctionDef) and not node.name.startswith("_"):
+            if not any("property" in ast.unparse(d) for d in node.decorator_list):
+                yield node
+
+
 class Docstrings(unittest.TestCase):
-    def test_every_public_function_of_the_core_says_what_it_answers_with_an_example(self):
+    def test_every_public_function_says_its_parameters_errors_and_source_with_an_example(self):
         silent = []
         for module in core_modules():
-            tree = ast.parse(Path(module.__file__).read_text())
-            for node in tree.body:
-                if isinstance(node, ast.FunctionDef) and not node.name.startswith("_"):
-                    text = ast.get_docstring(node) or ""
-                    if ">>>" not in text:
-                        silent.append(f"{module.__name__}.{node.name}")
+            for node in public_functions(ast.parse(Path(module.__file__).read_text())):
+                prose, example, _ = (ast.get_docstring(node) or "").partition(">>>")
+                taken = [
+                    a.arg for a in (*node.args.args, *node.args.kwonlyargs) if a.arg not in ("self", "cls")
+                ]
+                lacks = [name for name in taken if not re.search(rf"\b{name}\b", prose)]
+                lacks += [
+                    what for what in ("aise", "ource") if what not in prose and "alibration" not in prose
+                ]
+                lacks += [] if example else ["an example"]
+                if lacks:
+                    silent.append(f"{module.__name__}.{node.name}: {', '.join(lacks)}")
         self.assertEqual(silent, [])
 
 
