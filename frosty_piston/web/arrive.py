@@ -1,7 +1,8 @@
 """Arrive: complaint, symptoms, what went on before, codes, temperatures, deadline; all before anything is
 touched."""
 
-from typing import Any
+from datetime import datetime
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -18,7 +19,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import vehicle
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, figure, known, line, moment, money, one_of
 from .jobform import submit
 from .page import job_page
 
@@ -95,24 +96,37 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     }
 
 
+class ComplaintForm(Fields):
+    text: Annotated[str | None, line(4000, "write down what the driver says")]
+    since: Annotated[str | None, line(200)]
+
+
 def complaint(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    text = form.text("text", 4000, "write down what the driver says")
-    since = form.text("since", 200)
+    fields = form.read(ComplaintForm, record, workshop)
     form.done()
-    return [form.entry("complaint", {"text": text, "since": since})]
+    return [form.entry("complaint", {"text": fields.text, "since": fields.since})]
+
+
+class SymptomForm(Fields):
+    symptom: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.symptoms)]
 
 
 def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    name = form.choice("symptom", workshop.knowledge.symptoms)
+    fields = form.read(SymptomForm, record, workshop)
     form.done()
-    return [form.entry("symptom", {"symptom": name, "present": form.raw("present") != "no"})]
+    return [form.entry("symptom", {"symptom": fields.symptom, "present": form.raw("present") != "no"})]
+
+
+class ReturnsForm(Fields):
+    symptom: Annotated[str | None, known(lambda asking: asking.record.job.complaints)]
+    axis: Annotated[str | None, known(lambda asking: [a for a, _ in RETURN_AXES])]
+    about: Annotated[float | None, figure("", 0.01, 1000000)]
 
 
 def returns(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """How often the complaint comes back: after how far each time, or about every so much. One axis for the
     job."""
-    name = form.choice("symptom", record.job.complaints)
-    axis = form.choice("axis", [a for a, _ in RETURN_AXES])
+    fields = form.read(ReturnsForm, record, workshop)
     timed = []
     for text in form.raw("after").replace(";", " ").split():
         try:
@@ -126,35 +140,44 @@ def returns(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
             "after",
             "each lies above 0; counted since the codes were last cleared, or since it last came back",
         )
-    about = form.figure("about", "", 0.01, 1_000_000)
-    if not timed and about is None and not form.faults:
+    if not timed and fields.about is None and not form.faults:
         form.wrong("after", "write when it came back, or about how often")
     known = returns_of(record.job)
-    factor, unit = (1 / 60, "hours") if axis == "minutes" else (1.0, str(axis))
+    factor, unit = (1 / 60, "hours") if fields.axis == "minutes" else (1.0, str(fields.axis))
     if known and known.axis != unit:
         form.wrong("axis", f"this job counts in {known.unit}; take that back first")
     form.done()
     data = {
-        "symptom": name,
+        "symptom": fields.symptom,
         "present": True,
         "comes_and_goes": True,
         "returns": [{unit: t * factor} for t in timed],
-        "returns_about": {unit: about * factor} if about else None,
+        "returns_about": {unit: fields.about * factor} if fields.about else None,
     }
     return [form.entry("symptom", data)]
 
 
+class ContextForm(Fields):
+    context: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.contexts)]
+
+
 def context(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    name = form.choice("context", workshop.knowledge.contexts)
+    fields = form.read(ContextForm, record, workshop)
     form.done()
-    return [form.entry("context", {"context": name, "present": form.raw("present") != "no"})]
+    return [form.entry("context", {"context": fields.context, "present": form.raw("present") != "no"})]
+
+
+class CodeForm(Fields):
+    code: Annotated[str | None, line(20, "type a code, as P0671")]
+    status: Annotated[str | None, known(lambda asking: STATUSES)]
+    module: Annotated[str | None, line(80)]
+    text: Annotated[str | None, line(400)]
 
 
 def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """One code typed by hand."""
-    given = form.text("code", 20, "type a code, as P0671")
-    status = form.choice("status", STATUSES)
-    module, text = form.text("module", 80), form.text("text", 400)
+    fields = form.read(CodeForm, record, workshop)
+    given = fields.code
     if given:
         try:
             decoded = decode(given)
@@ -162,11 +185,20 @@ def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         except ValueError as error:
             form.wrong("code", str(error))
     form.done()
-    return [form.entry("code", {"code": given, "status": status, "module": module, "text": text})]
+    return [
+        form.entry(
+            "code", {"code": given, "status": fields.status, "module": fields.module, "text": fields.text}
+        )
+    ]
+
+
+class BlockForm(Fields):
+    module: Annotated[str | None, line(80)]
 
 
 def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A block pasted from anywhere: every code in it, and what was not understood as a note."""
+    fields = form.read(BlockForm, record, workshop)
     text = form.raw("block")
     if not text:
         form.wrong("block", "paste what the scan tool shows; any layout will do")
@@ -177,20 +209,19 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     if not read.codes:
         form.wrong("block", "no code was found in it; a code looks like P0671 or P0671-13")
     form.done()
-    module = form.text("module", 80)
     entries = [
         form.entry(
             "code",
             {
                 "code": c.code + (f"-{c.fault_type}" if c.fault_type else ""),
                 "status": c.status or "stored",
-                "module": module,
+                "module": fields.module,
             },
             str(i),
         )
         for i, c in enumerate(read.codes)
     ]
-    entries.append(form.entry("code_scan", {"module": module or "all"}, "scan"))
+    entries.append(form.entry("code_scan", {"module": fields.module or "all"}, "scan"))
     mended = [c.code for c in read.codes if c.mended]
     if read.not_understood:
         lines = "".join(
@@ -222,11 +253,15 @@ def clear(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     return [form.entry("code_clear", {"module": form.text("module", 80) or "all"})]
 
 
+class LampForm(Fields):
+    lamp: Annotated[str | None, line(120, "say which lamp or message")]
+    state: Annotated[str | None, one_of("on", "flashing", "off", "message")]
+
+
 def lamp(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    name = form.text("lamp", 120, "say which lamp or message")
-    state = form.choice("state", ("on", "flashing", "off", "message"))
+    fields = form.read(LampForm, record, workshop)
     form.done()
-    return [form.entry("lamp", {"lamp": name, "state": state})]
+    return [form.entry("lamp", {"lamp": fields.lamp, "state": fields.state})]
 
 
 def conditions(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -244,18 +279,32 @@ def conditions(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     return entries
 
 
+class BeforeForm(Fields):
+    text: Annotated[str | None, line(4000, "write who was there, and what they did")]
+
+
 def before(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    text = form.text("text", 4000, "write who was there, and what they did")
+    fields = form.read(BeforeForm, record, workshop)
     form.done()
-    return [form.entry("before", {"text": text, "cleared_codes": form.raw("cleared_codes") == "yes"})]
+    return [form.entry("before", {"text": fields.text, "cleared_codes": form.raw("cleared_codes") == "yes"})]
+
+
+class DeadlineForm(Fields):
+    until: Annotated[datetime | None, moment("say when it is needed")]
+    standstill: Annotated[int | None, money()]
+    why: Annotated[str | None, line(200)]
 
 
 def deadline(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    until = form.moment("until", "say when it is needed")
-    cost, why = form.money("standstill"), form.text("why", 200)
+    fields = form.read(DeadlineForm, record, workshop)
     form.done()
-    assert until is not None
-    return [form.entry("deadline", {"until": stamp(until), "standstill_per_day": cost or 0, "why": why})]
+    assert fields.until is not None
+    return [
+        form.entry(
+            "deadline",
+            {"until": stamp(fields.until), "standstill_per_day": fields.standstill or 0, "why": fields.why},
+        )
+    ]
 
 
 RETURN_AXES = (("distance_km", "km"), ("starts", "starts"), ("minutes", "minutes"), ("hours", "hours"))

@@ -1,7 +1,7 @@
 """Decide: what can be done side by side, the owner's yes with a ceiling, written warnings."""
 
 from dataclasses import replace
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -15,7 +15,7 @@ from frosty_piston.job.fit import above_ceiling, agreed, chosen, consent
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, figure, known, line, money, one_of, whole
 from .jobform import submit
 from .links import place_link
 from .page import job_page
@@ -171,49 +171,53 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     }
 
 
+class PriceForm(Fields):
+    option: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.options)]
+    parts: Annotated[int | None, money(needed=True)]
+    labour_h: Annotated[float | None, figure("", 0, 200)]
+    access_h: Annotated[float | None, figure("", 0, 200)]
+    consumables: Annotated[int | None, money()]
+    days: Annotated[float | None, figure("", 0, 365)]
+    warranty_months: Annotated[int | None, whole(0, 120)]
+
+
 def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The prices of one option: on this job, and for the next one of this engine card."""
-    option = form.choice("option", workshop.knowledge.options)
-    part, hours, access = (
-        form.money("parts", needed=True),
-        form.figure("labour_h", "", 0, 200),
-        form.figure("access_h", "", 0, 200),
-    )
-    other, days, warranty = (
-        form.money("consumables"),
-        form.figure("days", "", 0, 365),
-        form.whole("warranty_months", 0, 120),
-    )
+    fields = form.read(PriceForm, record, workshop)
     form.done()
     given = {
-        "parts": part,
-        "labour_h": hours,
-        "access_h": access,
-        "consumables": other or 0,
-        "days": days or 0.0,
-        "warranty_months": warranty or 0,
+        "parts": fields.parts,
+        "labour_h": fields.labour_h,
+        "access_h": fields.access_h,
+        "consumables": fields.consumables or 0,
+        "days": fields.days or 0.0,
+        "warranty_months": fields.warranty_months or 0,
     }
     given = {name: value for name, value in given.items() if value is not None}
     if record.job.engine.name != "Engine not named":
         key = f"prices:{record.job.engine.name}"
-        workshop.settings.save(key, {**workshop.settings.get(key), str(option): given})
-    return [form.entry("option", {"option": option, **given})]
+        workshop.settings.save(key, {**workshop.settings.get(key), str(fields.option): given})
+    return [form.entry("option", {"option": fields.option, **given})]
+
+
+class PickForm(Fields):
+    reason: Annotated[str | None, line(400)]
 
 
 def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The technician picks; another than the cheapest, or one that still lacks its reading, needs a
     reason."""
+    fields = form.read(PickForm, record, workshop)
     offers = {o.id: o for o in weigh_offers(record.assessed, prices_of(record, workshop))}
     name = form.raw("option")
     if name not in offers:
         form.wrong("option", "choose one of the offers on this page")
-    reason = form.text("reason", 400)
     form.done()
     picked, cheapest = offers[name], next(iter(offers.values()))
     lacking = next((a for a in advice(record.assessed) if a.before), None)
-    if picked is not cheapest and not reason:
+    if picked is not cheapest and not fields.reason:
         form.wrong("reason", f"“{cheapest.title}” is expected to cost less; say why this one")
-    elif lacking and not reason:
+    elif lacking and not fields.reason:
         form.wrong("reason", f"Say why it goes on without it: {inside(lacking.says)}")
     form.done()
     c, o = picked.costed, picked.costed.option
@@ -235,17 +239,23 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
                 "days": o.days,
                 "warranty_months": o.warranty_months,
                 "chosen": True,
-                "reason": reason,
+                "reason": fields.reason,
             },
         )
     ]
 
 
+class ConsentForm(Fields):
+    who: Annotated[str | None, line(120, "write who said it")]
+    answer: Annotated[str | None, one_of("yes", "no")]
+    how: Annotated[str | None, one_of("phone", "in_person", "writing")]
+    declined: Annotated[str | None, line(400)]
+    grew: Annotated[str | None, line(400)]
+
+
 def consent_form(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    answer, how = form.choice("answer", ("yes", "no")), form.choice("how", ("phone", "in_person", "writing"))
-    who = form.text("who", 120, "write who said it")
-    ceiling = form.money("ceiling", needed=answer == "yes")
-    declined, grew = form.text("declined", 400), form.text("grew", 400)
+    fields = form.read(ConsentForm, record, workshop)
+    ceiling = form.money("ceiling", needed=fields.answer == "yes")
     picked = chosen(record.job)
     if picked is None:
         form.wrong("answer", "pick an option first, so that it is clear what the owner was asked")
@@ -260,32 +270,48 @@ def consent_form(form: Form, record: JobRecord, workshop: Workshop) -> list[dict
             "consent",
             {
                 "option": asked or (picked.data.option if picked else None),
-                "answer": answer,
+                "answer": fields.answer,
                 "ceiling": ceiling,
-                "who": who,
-                "how": how,
-                "declined": declined,
-                "grew": grew,
+                "who": fields.who,
+                "how": fields.how,
+                "declined": fields.declined,
+                "grew": fields.grew,
             },
         )
     ]
 
 
+class WarningForm(Fields):
+    text: Annotated[str | None, line(2000, "write what is dangerous or not allowed")]
+    urgency: Annotated[str | None, one_of("stop", "soon", "watch")]
+    owner: Annotated[str | None, one_of("accepted", "declined", "not_told")]
+    place: Annotated[str | None, line(120)]
+
+
 def warning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    text = form.text("text", 2000, "write what is dangerous or not allowed")
-    urgency = form.choice("urgency", ("stop", "soon", "watch"))
-    owner = form.choice("owner", ("accepted", "declined", "not_told"))
-    place = form.text("place", 120)
+    fields = form.read(WarningForm, record, workshop)
     form.done()
-    return [form.entry("warning", {"text": text, "urgency": urgency, "place": place, "owner": owner})]
+    return [
+        form.entry(
+            "warning",
+            {"text": fields.text, "urgency": fields.urgency, "place": fields.place, "owner": fields.owner},
+        )
+    ]
+
+
+class RatesForm(Fields):
+    currency: Annotated[str | None, line(8, "name the currency, as kr")]
+    rate: Annotated[int | None, money(needed=True)]
+    tax_percent: Annotated[float | None, figure("", 0, 100, needed=True)]
 
 
 def rates(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """What the workshop charges; kept for all jobs."""
-    rate, tax = form.money("rate", needed=True), form.figure("tax_percent", "", 0, 100, needed=True)
-    currency = form.text("currency", 8, "name the currency, as kr")
+    fields = form.read(RatesForm, record, workshop)
     form.done()
-    workshop.settings.save("prices", {"rate": rate, "tax_percent": tax, "currency": currency})
+    workshop.settings.save(
+        "prices", {"rate": fields.rate, "tax_percent": fields.tax_percent, "currency": fields.currency}
+    )
     return []
 
 

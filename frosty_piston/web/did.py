@@ -1,7 +1,8 @@
 """I did this: what was done to the vehicle, with or without a plan; taken back like any entry."""
 
 import re
-from typing import Any
+from datetime import datetime
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -12,7 +13,7 @@ from frosty_piston.job.fit import chosen
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, known, line, moment
 from .jobform import submit
 from .page import job_page
 
@@ -71,12 +72,18 @@ def show(record: JobRecord, workshop: Workshop, asked: Form | None = None) -> di
     }
 
 
+class DidForm(Fields):
+    action: Annotated[str | None, known(lambda asking: ACTS)]
+    come_back: Annotated[datetime | None, moment()]
+    note: Annotated[str | None, line(400)]
+
+
 def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    fields = form.read(DidForm, record, workshop)
     k = workshop.knowledge
     repair = form.choice("repair", [r for r, _ in repairs_here(record, workshop)])
-    act = form.choice("action", ACTS)
     what = form.text("what", 200) or (k.repairs[repair].shape.part if repair else "")
-    temporary, back = form.raw("temporary") == "yes", form.moment("come_back")
+    temporary, back = form.raw("temporary") == "yes", fields.come_back
     cylinders = _cylinders(form, record)
     if temporary and back is None and not form.raw("come_back"):
         form.wrong("come_back", "say on which day it comes back for the lasting repair")
@@ -85,13 +92,13 @@ def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
         form.entry(
             "action",
             {
-                "action": act,
+                "action": fields.action,
                 "what": what,
                 "repair": repair,
                 "cylinders": cylinders,
                 "temporary": temporary,
                 "come_back": back.astimezone().date().isoformat() if back else None,
-                "note": form.text("note", 400),
+                "note": fields.note,
             },
         )
     ]

@@ -1,6 +1,7 @@
 """Fit: the work plan step by step, the hardware map, torques, new part beside old, pieces, waits."""
 
-from typing import Any
+from datetime import datetime
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -32,7 +33,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import waits
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, figure, known, line, moment
 from .jobform import submit
 from .page import job_page
 
@@ -122,13 +123,18 @@ def _plan_of(form: Form, record: JobRecord, workshop: Workshop) -> PlanState:
     return plan
 
 
+class StepForm(Fields):
+    reason: Annotated[str | None, line(400)]
+
+
 def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Tick one step: cautions first, torque within reach, last off first on."""
+    fields = form.read(StepForm, record, workshop)
     k, plan = workshop.knowledge, _plan_of(form, record, workshop)
     step_id = form.choice("step", [s.shape.id for s in plan.steps])
     form.done()
     state = plan.step(str(step_id))
-    skipped, reason = form.raw("state") == "skipped", form.text("reason", 400)
+    skipped, reason = form.raw("state") == "skipped", fields.reason
     asked = [c for c in state.shape.cautions if k.cautions[c].tick]
     ticks = [c for c in asked if c in form.all("tick")]
     if not skipped and len(ticks) < len(asked):
@@ -172,29 +178,39 @@ def _torque(form: Form, workshop: Workshop, state: Any, explained: bool) -> floa
     return torque
 
 
+class HardwareForm(Fields):
+    what: Annotated[str | None, line(120, "say what came off, as bolt M6")]
+    where: Annotated[str | None, line(120)]
+    mark: Annotated[str | None, line(120)]
+
+
 def hardware(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """One line of the hardware map: what came off, where from, its length or mark."""
+    fields = form.read(HardwareForm, record, workshop)
     plan = _plan_of(form, record, workshop)
     step_id = form.choice("step", [s.shape.id for s in plan.steps])
-    what, where, mark = (
-        form.text("what", 120, "say what came off, as bolt M6"),
-        form.text("where", 120),
-        form.text("mark", 120),
-    )
     form.done()
-    line = {key: value for key, value in (("what", what), ("where", where), ("mark", mark)) if value}
+    line = {
+        key: value
+        for key, value in (("what", fields.what), ("where", fields.where), ("mark", fields.mark))
+        if value
+    }
     return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "part", "hardware": [line]})]
+
+
+class BackOnForm(Fields):
+    reason: Annotated[str | None, line(200)]
 
 
 def back_on(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """One fastener is back in its place; what came off later goes on first, unless it is said why not."""
+    fields = form.read(BackOnForm, record, workshop)
     plan = _plan_of(form, record, workshop)
     off = {f.id: f for f in plan.on_bench}
     name = form.choice("fastener", off)
-    reason = form.text("reason", 200)
     form.done()
     later = [f for f in plan.on_bench if f.order > off[str(name)].order]
-    if later and not reason:
+    if later and not fields.reason:
         form.wrong(
             "fastener",
             f"{later[-1].hardware.what} came off later and is still on the bench: it goes on first, or say"
@@ -209,33 +225,43 @@ def back_on(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
                 "step": off[str(name)].step,
                 "state": "part",
                 "back": [str(name)],
-                "reason": reason,
+                "reason": fields.reason,
             },
         )
     ]
 
 
+class PieceForm(Fields):
+    name: Annotated[str | None, line(120, "name the piece, as tip of plug 2")]
+    where: Annotated[str | None, line(120)]
+    went: Annotated[str | None, known(lambda asking: [w for w, _ in WENT])]
+    now: Annotated[str | None, known(lambda asking: [n for n, _ in NOW])]
+    length_mm: Annotated[float | None, figure("mm", 0.1, 2000)]
+    whole_mm: Annotated[float | None, figure("mm", 0.1, 2000)]
+
+
 def piece(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A piece that broke or fell, or the latest word on one."""
-    name = form.text("name", 120, "name the piece, as tip of plug 2")
-    went, state = form.choice("went", [w for w, _ in WENT]), form.choice("now", [n for n, _ in NOW])
-    length, whole = form.figure("length_mm", "mm", 0.1, 2000), form.figure("whole_mm", "mm", 0.1, 2000)
-    where = form.text("where", 120)
-    if state == "recovered" and went == "bore" and (length is None or whole is None):
+    fields = form.read(PieceForm, record, workshop)
+    if (
+        fields.now == "recovered"
+        and fields.went == "bore"
+        and (fields.length_mm is None or fields.whole_mm is None)
+    ):
         form.wrong("length_mm", "lay it beside a whole one: both lengths are wanted before anyone cranks it")
-    if length and whole and length > whole:
+    if fields.length_mm and fields.whole_mm and fields.length_mm > fields.whole_mm:
         form.wrong("length_mm", "longer than a whole one cannot be")
     form.done()
     return [
         form.entry(
             "piece",
             {
-                "name": name,
-                "went": went,
-                "now": state,
-                "length_mm": length,
-                "whole_mm": whole,
-                "where": where,
+                "name": fields.name,
+                "went": fields.went,
+                "now": fields.now,
+                "length_mm": fields.length_mm,
+                "whole_mm": fields.whole_mm,
+                "where": fields.where,
             },
         )
     ]
@@ -257,14 +283,19 @@ def _compared(form: Form, plan: PlanState) -> dict[str, list[str]] | None:
     return compared
 
 
+class FittedForm(Fields):
+    come_back: Annotated[datetime | None, moment()]
+
+
 def fitted(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The repair is done: from here on readings speak of the vehicle after it."""
+    fields = form.read(FittedForm, record, workshop)
     plan, work = plan_asked(record, workshop, form.raw("plan"))
     if plan is None or work is None:
         form.wrong("done", "pick an option in Decide first, or write down what was done")
         form.done()
     assert plan is not None and work is not None
-    temporary, back = work.temporary or form.raw("temporary") == "yes", form.moment("come_back")
+    temporary, back = work.temporary or form.raw("temporary") == "yes", fields.come_back
     left = [s.shape.does for s in plan.steps if s.state not in ("done", "skipped")]
     if left:
         form.wrong("done", f"still open: {'; '.join(left[:3])}")

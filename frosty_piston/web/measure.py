@@ -1,6 +1,6 @@
 """Measure: the benches, each value judged as it is typed and written when it is left."""
 
-from typing import Any
+from typing import Annotated, Any
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
@@ -14,7 +14,7 @@ from . import test_card
 from .benches import BENCHES, Bench, fitting, sections
 from .cells import cell_entries, cell_of, judge_typed
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, figure, one_of
 from .heat import heat_view
 from .jobform import submit
 from .links import next_view
@@ -161,25 +161,32 @@ def _shown(bench: Bench | None, record: JobRecord, workshop: Workshop, form: For
     return bench.view(record, workshop, bench.asked(form))
 
 
+class InstrumentForm(Fields):
+    instrument: Annotated[str | None, one_of("meter", "lamp")]
+    lead_zero: Annotated[float | None, figure("ohm", 0, 5)]
+    resolution: Annotated[float | None, figure("ohm", 0.0001, 10)]
+    accuracy_percent: Annotated[float | None, figure("percent", 0, 50)]
+    accuracy_digits: Annotated[float | None, figure("", 0, 200)]
+
+
 def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The meter or the lamp: asked once, kept, and changed by a further entry."""
-    name = form.choice("instrument", ("meter", "lamp"))
-    if name == "lamp":
+    fields = form.read(InstrumentForm, record, workshop)
+    if fields.instrument == "lamp":
         watts = form.figure("rated_w", "W", 0.5, 100, needed=True)
         form.done()
         workshop.settings.save("lamp", {"rated_w": watts})
         return [form.entry("instrument", {"instrument": "lamp", "rated_w": watts})]
-    zero = form.figure("lead_zero", "ohm", 0, 5)
-    accuracy, digits = (
-        form.figure("accuracy_percent", "percent", 0, 50),
-        form.figure("accuracy_digits", "", 0, 200),
-    )
-    step = form.figure("resolution", "ohm", 0.0001, 10)
     if form.raw("wires_off") not in ("", "yes"):
         form.wrong("wires_off", "tick it or leave it")
     form.done()
     entries = []
-    given = {"lead_zero": zero, "accuracy_percent": accuracy, "accuracy_digits": digits, "resolution": step}
+    given = {
+        "lead_zero": fields.lead_zero,
+        "accuracy_percent": fields.accuracy_percent,
+        "accuracy_digits": fields.accuracy_digits,
+        "resolution": fields.resolution,
+    }
     if any(v is not None for v in given.values()):
         workshop.settings.save(
             "meter", {k: v for k, v in given.items() if v is not None and k != "lead_zero"}

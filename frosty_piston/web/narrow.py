@@ -1,6 +1,6 @@
 """Narrow: codes by kind, what became of each, suspects with their trail, next tests for what is at hand."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
@@ -12,7 +12,7 @@ from frosty_piston.job.entries.arrival import STATE_WORDS
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, known
 from .jobform import submit
 from .links import test_link
 from .page import job_page
@@ -141,11 +141,15 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     }
 
 
+class StateForm(Fields):
+    state: Annotated[str | None, known(lambda asking: STATE_WORDS)]
+
+
 def state(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """What holds of the vehicle or the visit from here on."""
-    name = form.choice("state", STATE_WORDS)
+    fields = form.read(StateForm, record, workshop)
     form.done()
-    return [form.entry("state", {"state": name, "on": form.raw("on") != "no"})]
+    return [form.entry("state", {"state": fields.state, "on": form.raw("on") != "no"})]
 
 
 def tools(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

@@ -1,6 +1,6 @@
 """Prove: what is missing, before beside after, the steps, the drive curve, waits, the handover."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -22,7 +22,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from . import waits
 from .dependencies import GivenForm, GivenWorkshop
 from .drive_curve import cooling_curve, drive_curve
-from .forms import Form
+from .forms import Fields, Form, figure, known, line, one_of
 from .jobform import submit
 from .links import place_link
 from .page import job_page
@@ -103,32 +103,46 @@ def _reasons(workshop: Workshop, shape: Any) -> list[tuple[str, str]]:
     return [(r, words[r]) for r in (*own, "other")]
 
 
+class StepForm(Fields):
+    why: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.proofs.reasons, needed=False)]
+    soaked_h: Annotated[float | None, figure("", 0, 1000)]
+    result: Annotated[str | None, one_of("pass", "fail", "could_not")]
+    reason: Annotated[str | None, line(400)]
+
+
 def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """One step of the proof. It is not passed while its reading says otherwise or is not there."""
+    fields = form.read(StepForm, record, workshop)
     proof = record.standing.proof
     if proof.status == "none":
         form.wrong("result", "nothing is repaired yet: finish Fit first, or write down what was done")
     step_id = form.choice("step", [s.id for s in proof.steps])
-    result, words = form.choice("result", ("pass", "fail", "could_not")), form.text("reason", 400)
-    why = form.choice("why", workshop.knowledge.proofs.reasons, needed=False)
-    soaked = form.figure("soaked_h", "", 0, 1000)
     form.done()
     state = next(s for s in proof.steps if s.id == step_id)
     asked = [c for c in getattr(state.shape, "cautions", []) if workshop.knowledge.cautions[c].tick]
-    if result != "could_not" and any(c not in form.all("tick") for c in asked):
+    if fields.result != "could_not" and any(c not in form.all("tick") for c in asked):
         form.wrong("tick", "read and tick the caution first")
-    reason = ": ".join(filter(None, (workshop.knowledge.proofs.reasons[why] if why else "", words))) or None
-    if result == "could_not" and not reason:
+    reason = (
+        ": ".join(
+            filter(None, (workshop.knowledge.proofs.reasons[fields.why] if fields.why else "", fields.reason))
+        )
+        or None
+    )
+    if fields.result == "could_not" and not reason:
         form.wrong("reason", "pick why it could not be done, or say it; it stands on the report")
-    if result == "pass":
+    if fields.result == "pass":
         _refuse_pass(form, record, proof, str(step_id))
-    if soaked is not None and getattr(state.shape, "needs_cold", False) and result != "could_not":
-        _ask_back(form, record, soaked)
+    if (
+        fields.soaked_h is not None
+        and getattr(state.shape, "needs_cold", False)
+        and fields.result != "could_not"
+    ):
+        _ask_back(form, record, fields.soaked_h)
     form.done()
     entries = [form.entry("tick", {"caution": c}, c) for c in asked if c in form.all("tick")]
-    if step_id == "clear" and result == "pass":
+    if step_id == "clear" and fields.result == "pass":
         entries.append(form.entry("code_clear", {"module": "all", "reason": "proof of the repair"}, "clear"))
-    if step_id == "codes" and result == "pass":
+    if step_id == "codes" and fields.result == "pass":
         entries.append(form.entry("code_scan", {"module": "all"}, "scan"))
     repair = proof.repairs[-1] if proof.repairs else "general"
     return [
@@ -138,10 +152,10 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
             {
                 "repair": repair,
                 "step": step_id,
-                "result": result,
+                "result": fields.result,
                 "reason": reason,
-                "why": why,
-                "soaked_h": soaked,
+                "why": fields.why,
+                "soaked_h": fields.soaked_h,
             },
         ),
     ]
@@ -192,15 +206,20 @@ def _last_run(record: JobRecord) -> Entry | None:
     return max(last, key=lambda x: record.job.position[x.id], default=None)
 
 
+class SuspectForm(Fields):
+    why: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.proofs.reasons)]
+    reason: Annotated[str | None, line(400)]
+
+
 def suspect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Why a suspect that stood high at the repair is left as it is."""
+    fields = form.read(SuspectForm, record, workshop)
     proof = record.standing.proof
     fault = form.choice("fault", [m.id for m in proof.missing if m.what == "suspect"])
-    why, words = form.choice("why", workshop.knowledge.proofs.reasons), form.text("reason", 400)
-    if why == "other" and not words:
+    if fields.why == "other" and not fields.reason:
         form.wrong("reason", "say what it is")
     form.done()
-    reason = ": ".join(filter(None, (workshop.knowledge.proofs.reasons[str(why)], words)))
+    reason = ": ".join(filter(None, (workshop.knowledge.proofs.reasons[str(fields.why)], fields.reason)))
     repair = proof.repairs[-1] if proof.repairs else "general"
     return [
         form.entry(
@@ -211,22 +230,32 @@ def suspect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
                 "about": fault,
                 "result": "could_not",
                 "reason": reason,
-                "why": why,
+                "why": fields.why,
             },
         )
     ]
 
 
+class DriveForm(Fields):
+    distance_km: Annotated[float | None, figure("km", 0.1, 10000)]
+    starts: Annotated[float | None, figure("", 1, 1000)]
+    hours: Annotated[float | None, figure("", 0.01, 1000)]
+    codes_read: Annotated[str | None, one_of("yes", "no", needed=False)]
+    complaint_back: Annotated[str | None, one_of("yes", "no", needed=False)]
+    conditions: Annotated[str | None, line(200)]
+
+
 def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A drive, starts or hours: how far, and what was read at its end. What was not read says nothing."""
+    fields = form.read(DriveForm, record, workshop)
     if "road_test" not in {x.data.caution for x in record.job.of(Tick)} and form.raw("tick") != "road_test":
         form.wrong("tick", "read and tick the caution first")
     if missing := missing_pieces(record.job):
         form.wrong("distance_km", f"a piece is missing: {missing[0].name}. Nobody starts it")
     spans = {
-        "distance_km": form.figure("distance_km", "km", 0.1, 10_000),
-        "starts": form.figure("starts", "", 1, 1000),
-        "hours": form.figure("hours", "", 0.01, 1000),
+        "distance_km": fields.distance_km,
+        "starts": fields.starts,
+        "hours": fields.hours,
     }
     if not any(spans.values()) and not form.faults:
         form.wrong("distance_km", "say how far, how many starts, or how many hours")
@@ -236,11 +265,7 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
             codes.append(decode(text).code)
         except ValueError as error:
             form.wrong("codes_back", str(error))
-    read, back = (
-        form.choice("codes_read", ("yes", "no"), needed=False),
-        form.choice("complaint_back", ("yes", "no"), needed=False),
-    )
-    if codes and read == "no":
+    if codes and fields.codes_read == "no":
         form.wrong("codes_read", "codes came back, so they were read")
     form.done()
     entries = (
@@ -248,30 +273,35 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     )
     data = {
         **spans,
-        "conditions": form.text("conditions", 200),
-        "codes_read": (read == "yes" or bool(codes)) if read or codes else False,
+        "conditions": fields.conditions,
+        "codes_read": (fields.codes_read == "yes" or bool(codes)) if fields.codes_read or codes else False,
         "codes_back": codes,
-        "complaint_back": None if back is None else back == "yes",
+        "complaint_back": None if fields.complaint_back is None else fields.complaint_back == "yes",
     }
     return [*entries, form.entry("drive", data)]
 
 
+class HandoverForm(Fields):
+    to: Annotated[str | None, line(120, "write who takes it")]
+    note: Annotated[str | None, line(1000)]
+
+
 def handover(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    to, note = form.text("to", 120, "write who takes it"), form.text("note", 1000)
+    fields = form.read(HandoverForm, record, workshop)
     proof = record.standing.proof
-    if proof.status != "proven" and not note:
+    if proof.status != "proven" and not fields.note:
         form.wrong("note", "it is not proven: write what the owner was told, and when it comes back")
     if missing := missing_pieces(record.job):
         form.wrong("to", f"a piece is missing: {missing[0].name}. It is not driven away")
     unasked = [c for c in soot_causes(record.assessed) if c.state == "open"]
-    if unasked and not note:
+    if unasked and not fields.note:
         form.wrong(
             "note",
             f"what made the soot is not asked yet: {', '.join(inside(c.shape.title) for c in unasked)}. Ask,"
             " or say why not",
         )
     form.done()
-    return [form.entry("handover", {"to": to, "note": note})]
+    return [form.entry("handover", {"to": fields.to, "note": fields.note})]
 
 
 def soot(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

@@ -1,6 +1,6 @@
 """The tape: every entry, and how one is taken back."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
@@ -8,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, known, line
 from .jobform import submit
 from .page import job_page, person
 from .tape_rows import tape_view
@@ -21,9 +21,14 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     return {"whole": tape_view(record, workshop.knowledge, everything=True), "asked": None}
 
 
+class CorrectForm(Fields):
+    reason: Annotated[str | None, line(400, "say why it is taken back")]
+
+
 def correct(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Take an entry back with a reason; taking a correction back gives its entry back."""
-    target, reason = form.raw("corrects"), form.text("reason", 400, "say why it is taken back")
+    fields = form.read(CorrectForm, record, workshop)
+    target, reason = form.raw("corrects"), fields.reason
     if target not in {x.id for x in record.job.tape}:
         form.wrong("corrects", "that entry is not on this tape")
     elif target in record.job.gone:
@@ -32,16 +37,24 @@ def correct(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     return [form.entry("correction", {"corrects": target, "reason": reason})]
 
 
+class NoteForm(Fields):
+    text: Annotated[str | None, line(4000, "write the note")]
+
+
 def note(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    text = form.text("text", 4000, "write the note")
+    fields = form.read(NoteForm, record, workshop)
     form.done()
-    return [form.entry("note", {"text": text})]
+    return [form.entry("note", {"text": fields.text})]
+
+
+class TickForm(Fields):
+    caution: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.cautions)]
 
 
 def tick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    caution = form.choice("caution", workshop.knowledge.cautions)
+    fields = form.read(TickForm, record, workshop)
     form.done()
-    return [form.entry("tick", {"caution": caution})]
+    return [form.entry("tick", {"caution": fields.caution})]
 
 
 @router.get("/jobs/{job_id}/tape")

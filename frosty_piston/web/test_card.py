@@ -1,7 +1,7 @@
 """The card of a test without a bench of its own: what to do, what it would settle, how its result is written
 down."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
@@ -15,7 +15,7 @@ from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .cells import Cell, fill
-from .forms import Form
+from .forms import Fields, Form, figure, known, line
 
 SPEAKS_SHOWN, SPEAKS_RATIO, NOT_SO_RATIO = 4, 1.6, 0.5
 
@@ -157,21 +157,27 @@ def where_of_form(form: Form, record: JobRecord) -> dict[str, Any]:
     return {key: value for key, value in given if value}
 
 
+class OutcomeForm(Fields):
+    test: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.tests)]
+    after_s: Annotated[float | None, figure("", 0, 600)]
+    note: Annotated[str | None, line(400)]
+
+
 def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A named result: a lamp lit or dark, a click, a tip that glows."""
+    fields = form.read(OutcomeForm, record, workshop)
     k = workshop.knowledge
-    test = form.choice("test", k.tests)
     form.done()
-    assert test is not None
-    result = form.choice("outcome", k.tests[test].outcomes)
-    if bar := barred(record.job, k, test):
+    assert fields.test is not None
+    result = form.choice("outcome", k.tests[fields.test].outcomes)
+    if bar := barred(record.job, k, fields.test):
         form.wrong("outcome", bar)
-    for caution in record.job.unticked(k.tests[test].ticks):
+    for caution in record.job.unticked(k.tests[fields.test].ticks):
         form.wrong("outcome", f"Tick the caution above first: {inside(k.cautions[caution].title)}")
     after, where, note = (
-        form.figure("after_s", "", 0, 600),
+        fields.after_s,
         where_of_form(form, record),
-        form.text("note", 400),
+        fields.note,
     )
     form.done()
     conditions = {
@@ -181,38 +187,56 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     return [
         form.entry(
             "outcome",
-            {"test": test, "where": where, "outcome": result, "conditions": conditions or None, "note": note},
+            {
+                "test": fields.test,
+                "where": where,
+                "outcome": result,
+                "conditions": conditions or None,
+                "note": note,
+            },
         )
     ]
 
 
+class FiguresForm(Fields):
+    test: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.tests)]
+
+
 def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Several figures of one act."""
+    fields = form.read(FiguresForm, record, workshop)
     k = workshop.knowledge
-    test = form.choice("test", k.tests)
     form.done()
-    assert test is not None
+    assert fields.test is not None
     shown: dict[str, Any] = {}
-    if bar := barred(record.job, k, test):
-        form.wrong(k.tests[test].figures[0], bar)
-    for name in k.tests[test].figures:
+    if bar := barred(record.job, k, fields.test):
+        form.wrong(k.tests[fields.test].figures[0], bar)
+    for name in k.tests[fields.test].figures:
         if name == "dosing":
             shown[name] = form.raw(name) == "yes"
-        elif name in k.tests[test].flags:
+        elif name in k.tests[fields.test].flags:
             if answer := form.choice(name, ("yes", "no"), needed=False):
                 shown[name] = answer == "yes"
         elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
             shown[name] = value
     if not any(key != "dosing" for key in shown):
-        form.wrong(k.tests[test].figures[0] if k.tests[test].figures else "test", "type at least one figure")
+        form.wrong(
+            k.tests[fields.test].figures[0] if k.tests[fields.test].figures else "test",
+            "type at least one figure",
+        )
     where = where_of_form(form, record)
     form.done()
-    return [form.entry("outcome", {"test": test, "where": where, "figures": shown})]
+    return [form.entry("outcome", {"test": fields.test, "where": where, "figures": shown})]
+
+
+class ReturnedForm(Fields):
+    distance_km: Annotated[float | None, figure("km", 0, 10000, needed=True)]
+    conditions: Annotated[str | None, line(200)]
 
 
 def returned(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Which code came back first: clearing, drive and codes in one form."""
-    km = form.figure("distance_km", "km", 0, 10_000, needed=True)
+    fields = form.read(ReturnedForm, record, workshop)
     codes = []
     for text in form.raw("codes_back").replace(",", " ").split():
         try:
@@ -228,7 +252,7 @@ def returned(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     return [
         *entries,
         form.entry(
-            "drive", {"distance_km": km, "conditions": form.text("conditions", 200), "codes_back": codes}
+            "drive", {"distance_km": fields.distance_km, "conditions": fields.conditions, "codes_back": codes}
         ),
     ]
 

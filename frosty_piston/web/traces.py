@@ -2,7 +2,7 @@
 again."""
 
 from functools import lru_cache
-from typing import Any
+from typing import Annotated, Any
 from urllib.parse import urlencode
 
 import numpy as np
@@ -34,7 +34,7 @@ from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenUpload, GivenWorkshop
-from .forms import Form
+from .forms import Fields, Form, figure, line
 from .jobform import submit
 from .loop_picture import loop_picture
 from .page import Kept, job_page, person, render
@@ -443,16 +443,23 @@ def points(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop
 # marking, judging, taking out
 
 
+class StretchForm(Fields):
+    name: Annotated[str | None, line(120, "name the stretch, as: pull in fourth")]
+    start: Annotated[float | None, figure("", -1000000000.0, 1000000000.0, needed=True)]
+    end: Annotated[float | None, figure("", -1000000000.0, 1000000000.0, needed=True)]
+
+
 def stretch(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    name = form.text("name", 120, "name the stretch, as: pull in fourth")
-    start, end = (
-        form.figure("start", "", -1e9, 1e9, needed=True),
-        form.figure("end", "", -1e9, 1e9, needed=True),
-    )
-    if start is not None and end is not None and end <= start:
+    fields = form.read(StretchForm, record, workshop)
+    if fields.start is not None and fields.end is not None and fields.end <= fields.start:
         form.wrong("end", "the end comes after the start")
     form.done()
-    return [form.entry("stretch", {"trace": form.raw("trace"), "start_s": start, "end_s": end, "name": name})]
+    return [
+        form.entry(
+            "stretch",
+            {"trace": form.raw("trace"), "start_s": fields.start, "end_s": fields.end, "name": fields.name},
+        )
+    ]
 
 
 def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

@@ -2,7 +2,7 @@
 
 import re
 from datetime import timedelta
-from typing import Any
+from typing import Annotated, Any
 
 from frosty_piston.core.words import inside, sentence
 from frosty_piston.job.next_step import WAIT_WORDS
@@ -10,7 +10,7 @@ from frosty_piston.job.prove import open_waits
 from frosty_piston.store.moments import now, stamp
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .forms import Form
+from .forms import Fields, Form, known, line
 
 MOST_HOURS = 24.0 * 60
 _HOURS = re.compile(
@@ -64,26 +64,34 @@ def as_typed(hours: float) -> str:
     )
 
 
+class StartForm(Fields):
+    wait: Annotated[str | None, known(lambda asking: WAIT_WORDS)]
+    step: Annotated[str | None, line(60)]
+
+
 def start(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Begin a wait; it ends when it ends, whoever looks."""
-    kind = form.choice("wait", WAIT_WORDS)
+    fields = form.read(StartForm, record, workshop)
     hours = 0.0
     try:
         hours = hours_typed(form.raw("hours"))
     except ValueError as error:
         form.wrong("hours", str(error))
-    what = form.text("what", 120) or (sentence(WAIT_WORDS[kind]) if kind else "")
-    step = form.text("step", 60)
+    what = form.text("what", 120) or (sentence(WAIT_WORDS[fields.wait]) if fields.wait else "")
     form.done()
     until = stamp(now() + timedelta(hours=hours))
-    return [form.entry("wait", {"wait": kind, "what": what, "until": until, "step": step})]
+    return [form.entry("wait", {"wait": fields.wait, "what": what, "until": until, "step": fields.step})]
+
+
+class EndForm(Fields):
+    seen: Annotated[str | None, line(400, "say what was seen, or why it ends early")]
 
 
 def end(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """End a wait, early or when its time is over, with what was seen."""
+    fields = form.read(EndForm, record, workshop)
     running = {x.id: x for x in open_waits(record.job)}
     name = form.choice("wait_id", running)
-    seen = form.text("seen", 400, "say what was seen, or why it ends early")
     form.done()
     entry = running[str(name)]
     return [
@@ -94,7 +102,7 @@ def end(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
                 "what": entry.data.what,
                 "state": "ended",
                 "ends": entry.id,
-                "seen": seen,
+                "seen": fields.seen,
             },
         )
     ]

@@ -32,9 +32,9 @@ def public_functions(tree):
     for node in tree.body:
         if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
             yield from public_functions(node)
-        if isinstance(node, ast.FunctionDef) and not node.name.startswith("_"):
-            if not any("property" in ast.unparse(d) for d in node.decorator_list):
-                yield node
+        public = isinstance(node, ast.FunctionDef) and not node.name.startswith("_")
+        if public and not any("property" in ast.unparse(d) for d in node.decorator_list):
+            yield node
 
 
 class Docstrings(unittest.TestCase):

@@ -2,7 +2,7 @@
 cleaned."""
 
 from collections.abc import Callable
-from typing import Any
+from typing import Annotated, Any
 
 from frosty_piston.core.quantity import plain
 from frosty_piston.job.cleaning import cleaning_log
@@ -12,7 +12,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .. import test_card
 from ..cells import fill
-from ..forms import Form
+from ..forms import Fields, Form, figure, known, line, one_of
 from .bench import Bench, steps_of
 from .recorded import Drawn, loop_of, recordings_of
 
@@ -112,32 +112,38 @@ def travel(record: JobRecord, node: str) -> Drawn | None:
     }
 
 
+class CleaningForm(Fields):
+    way: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.cleaning)]
+    minutes: Annotated[float | None, figure("", 0.5, 6000, needed=True)]
+    measured: Annotated[str | None, line(80)]
+    unit: Annotated[str | None, line(16)]
+    before: Annotated[float | None, figure("", 0, 1000000.0)]
+    after: Annotated[float | None, figure("", 0, 1000000.0)]
+
+
 def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A turn of cleaning with its time, and what was measured before and after it."""
+    fields = form.read(CleaningForm, record, workshop)
     shape = workshop.knowledge.benches.get(form.raw("bench"))
     node = form.choice("node", [n for n, _, _ in shape.cleans] if shape else [])
-    way = form.choice("way", workshop.knowledge.cleaning)
-    minutes = form.figure("minutes", "", 0.5, 6000, needed=True)
-    measured, unit = form.text("measured", 80), form.text("unit", 16)
-    before, after = form.figure("before", "", 0, 1e6), form.figure("after", "", 0, 1e6)
-    if (before is None) != (after is None):
+    if (fields.before is None) != (fields.after is None):
         form.wrong(
-            "after" if after is None else "before",
+            "after" if fields.after is None else "before",
             "before and after stand together; leave both empty when nothing was measured",
         )
-    if before is not None and not measured:
+    if fields.before is not None and not fields.measured:
         form.wrong("measured", "say what was measured, as: free width of the port")
     form.done()
     assert shape is not None and node is not None
     _, what, repair = next(c for c in shape.cleans if c[0] == node)
     back_in = {"repair": repair} if form.raw("back_in") == "yes" else {}
     turn = {
-        "way": way,
-        "minutes": minutes,
-        "measured": measured,
-        "unit": unit,
-        "before": before,
-        "after": after,
+        "way": fields.way,
+        "minutes": fields.minutes,
+        "measured": fields.measured,
+        "unit": fields.unit,
+        "before": fields.before,
+        "after": fields.after,
     }
     return [
         form.entry(
@@ -153,14 +159,23 @@ def cleaning(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     ]
 
 
+class PlugForm(Fields):
+    node: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.nodes)]
+    action: Annotated[str | None, one_of("unplugged", "plugged_in")]
+
+
 def plug(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A part unplugged or plugged in again: codes that come in between are of one's own making."""
+    fields = form.read(PlugForm, record, workshop)
     k = workshop.knowledge
-    node = form.choice("node", k.nodes)
-    action = form.choice("action", ("unplugged", "plugged_in"))
     form.done()
-    assert node is not None
-    return [form.entry("action", {"action": action, "what": k.nodes[node].title, "where": {"node": node}})]
+    assert fields.node is not None
+    return [
+        form.entry(
+            "action",
+            {"action": fields.action, "what": k.nodes[fields.node].title, "where": {"node": fields.node}},
+        )
+    ]
 
 
 FORMS = {"cleaning": cleaning, "plug": plug}
