@@ -31,6 +31,7 @@ LEAST_GAIN_BITS, MOST_PROPOSED = 0.015, 20
 OPEN_SEARCH_MIN, NOTHING_LEFT_MIN = 480.0, 5.0
 GROUPS_APART = 24
 LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
+LEAST_SWING = 0.02
 CLEARS_TO = 1 / 3
 
 
@@ -290,28 +291,30 @@ class Proposals:
             text += " Needs a cold engine: plan it for the morning."
         return text
 
-    def swings(self, fault: str) -> list[Swing]:
+    def swings(self, fault: str, most: int | None = None) -> list[Swing]:
         """What would change one suspect most: for every test the outcome that takes its odds furthest,
-        strongest first."""
+        strongest first; at most so many that raise it and so many that lower it."""
         at = self.suspicion.space.place[fault]
         now = float(self._now[at])
-        by_test: dict[tuple[object, ...], Swing] = {}
+        by_test: dict[tuple[object, ...], tuple[int, int, float, float]] = {}
         for number, c in enumerate(self.candidates):
             outcomes, after = self._after(c)
             for i in np.flatnonzero(outcomes >= LEAST_CHANCE):
-                swing = Swing(
-                    self._proposed(number),
-                    _word(c.known.finding.outcomes[i]),
-                    float(outcomes[i]),
-                    float(after[i, at]),
-                )
-                key = (swing.test.test, tuple(c.where.items()), swing.odds_after > now)
-                if key not in by_test or abs(swing.odds_after - now) > abs(by_test[key].odds_after - now):
-                    by_test[key] = swing
-        return sorted(
-            (s for s in by_test.values() if abs(s.odds_after - now) > 0.02),
-            key=lambda s: -abs(s.odds_after - now),
-        )
+                odds = float(after[i, at])
+                key = (c.known.test, tuple(c.where.items()), odds > now)
+                if key not in by_test or abs(odds - now) > abs(by_test[key][3] - now):
+                    by_test[key] = (number, int(i), float(outcomes[i]), odds)
+        told = sorted(by_test.values(), key=lambda s: -abs(s[3] - now))
+        told = [s for s in told if abs(s[3] - now) > LEAST_SWING]
+        if most is not None:
+            up, down = ([s for s in told if (s[3] > now) == raised][:most] for raised in (True, False))
+            told = [s for s in told if s in up or s in down]
+        return [
+            Swing(
+                self._proposed(number), _word(self.candidates[number].known.finding.outcomes[i]), chance, odds
+            )
+            for number, i, chance, odds in told
+        ]
 
     def _proposed(self, number: int) -> NextTest:
         return self._next(self.candidates[number], next(p for p in self.ranked if p.test == number))

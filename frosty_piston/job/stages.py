@@ -10,7 +10,7 @@ from .assessment import Assessed
 from .entries import Code, CodeScan, Complaint, Handover, Symptom
 from .fit import agreed, chosen, consent
 from .next_step import NextStep, next_step
-from .prove import Proof, prove
+from .prove import Proof, open_waits, prove
 from .work import all_done, to_do
 
 STAGES = ("arrive", "narrow", "measure", "decide", "fit", "prove")
@@ -41,7 +41,8 @@ class Standing:
 
     def next_at(self, moment: datetime | None) -> NextStep:
         """What is next at a moment: the wait that runs, else the work."""
-        return next_step(self.assessed, self.proof, moment)
+        waits = open_waits(self.assessed.job)
+        return next_step(self.assessed, self.proof, moment) if waits else self.after_waits
 
 
 def standing(assessed: Assessed) -> Standing:

@@ -17,6 +17,7 @@ class Settings:
         self.engine = engine
         self._writing = engine.execution_options(writing=True)
         self._people: list[str] | None = None
+        self._known: dict[str, dict[str, Any]] = {}
 
     def people(self) -> list[str]:
         if self._people is None:
@@ -31,9 +32,11 @@ class Settings:
         self._people = None
 
     def get(self, key: str) -> dict[str, Any]:
-        with Session(self.engine) as session:
-            row = session.get(SettingRow, key)
-            return row.value if row else {}
+        if key not in self._known:
+            with Session(self.engine) as session:
+                row = session.get(SettingRow, key)
+                self._known[key] = row.value if row else {}
+        return self._known[key]
 
     def save(self, key: str, value: dict[str, Any]) -> None:
         with Session(self._writing) as session, session.begin():
@@ -41,6 +44,7 @@ class Settings:
                 row.value = value
             else:
                 session.add(SettingRow(key=key, value=value))
+        self._known.pop(key, None)
 
     def prices(self) -> Prices:
         s = self.get("prices")

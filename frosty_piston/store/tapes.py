@@ -3,10 +3,10 @@
 import json
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from threading import Lock
-from typing import Any
+from typing import Any, TypeVar
 from uuid import uuid4
 
 from sqlalchemy import Engine, insert, select
@@ -30,6 +30,7 @@ from .moments import now, stamp, utc
 from .tables import EntryRow, JobRow, VehicleRow
 
 CACHED_JOBS, MOST_THOUGHT_AGAIN = 64, 60
+A = TypeVar("A")
 UNNAMED_VEHICLE, UNNAMED_ENGINE = (model.model_fields["name"].default for model in (Vehicle, EngineCard))
 
 
@@ -43,6 +44,14 @@ class JobRecord:
     head: dict[str, Any]
     vehicle_id: int | None
     written: dict[str, datetime]
+    views: dict[str, Any] = field(default_factory=dict, compare=False)
+
+    def view(self, name: str, made: Callable[[], A]) -> A:
+        """What a page shows of this state, worked out once: the state never changes."""
+        if name not in self.views:
+            self.views[name] = made()
+        shown: A = self.views[name]
+        return shown
 
     @property
     def job(self) -> Job:
@@ -189,7 +198,13 @@ class Tapes:
 
     def job(self, job_id: str) -> JobRecord:
         """The job as it stands now. Raises NotHere."""
+        cached = self._cache.get(job_id)
         with Session(self.engine) as session:
+            if (
+                cached
+                and session.scalar(select(JobRow.revision).where(JobRow.id == job_id)) == cached.revision
+            ):
+                return cached
             row = session.get(JobRow, job_id)
             if row is None:
                 raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")

@@ -191,8 +191,8 @@ def job_page(
         "said": said,
         "standing": record.standing,
         "next": next_view(record),
-        "heat": heat_view(record),
-        "tape": tape_view(record, workshop.knowledge),
+        "heat": record.view("heat", lambda: heat_view(record)),
+        "tape": record.view("tape", lambda: tape_view(record, workshop.knowledge)),
         "currency": workshop.settings.prices().currency,
         **view,
     }

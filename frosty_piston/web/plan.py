@@ -53,6 +53,10 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
+    return record.view("plan", lambda: _shown(record, workshop))
+
+
+def _shown(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     parts = [part_row(record, workshop, p) for p in plan(record.assessed)]
     by_id = {row["p"].id: row for row in parts}
     drawing = draw(record.job.engine)

@@ -52,7 +52,7 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
                 f" {str(by).replace('_', ' ')}."
             )
         raise NotHere("There is no such fault.")
-    swings = proposals.swings(fault) if fault != UNLISTED else []
+    swings = proposals.swings(fault, SHOWN_SWINGS) if fault != UNLISTED else []
     shape = k.faults.get(fault)
     causes = (
         [

@@ -28,7 +28,7 @@ def load_tests(loader, tests, pattern):
 
 
 def public_functions(tree):
-    """Every public function and method of a module, but for properties and what belongs to a private class."""
+    """Every public function and method of a module, without properties and private classes."""
     for node in tree.body:
         if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
             yield from public_functions(node)
