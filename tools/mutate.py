@@ -66,7 +66,7 @@ class Edit:
 def _other_number(value: float) -> str:
     if isinstance(value, int):
         return str(value + 1)
-    return repr(round(value * 1.3, 6) if value else 0.5)
+    return f"{value * 1.3:.6g}" if value else "0.5"
 
 
 def edits_of_python(path: Path) -> list[Edit]:

@@ -109,7 +109,9 @@ def bench(jobs: int, entries: int, rounds: int) -> int:
         app.add_api_route("/bare", bare)
         taken = free_port(0)
         port = taken.getsockname()[1]
-        server = uvicorn.Server(uvicorn.Config(app, log_level="error", access_log=False))
+        server = uvicorn.Server(
+            uvicorn.Config(app, log_level="error", access_log=False, timeout_keep_alive=60)
+        )
         thread = threading.Thread(target=server.run, kwargs={"sockets": [taken]}, daemon=True)
         thread.start()
         connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)

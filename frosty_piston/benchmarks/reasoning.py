@@ -72,7 +72,7 @@ def benchmark_reasoning(rounds: int = 40, engines: int = 40) -> None:
     for turn in range(rounds + 3):
         assessed = Assessed(job, k)
         evidence = assessed.evidence[:FINDINGS]
-        assessed.__dict__["course"] = [Suspicion(job, k, evidence)]
+        assessed.course = [Suspicion(job, k, evidence)]
         started = time.perf_counter()
         _ = assessed.suspicion.suspects, assessed.proposals.next_tests
         between = time.perf_counter()

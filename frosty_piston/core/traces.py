@@ -182,8 +182,9 @@ def refresh_s(s: Signal) -> float:
     fast one, which makes stairs.
 
     The shortest usual time (a tenth of them are shorter) between two changes while it moves. A channel that
-    never changes answers its step. Parameters: `s`: the signal. Raises nothing. Source: times between
-    changes.
+    never changes, or that drifts slowly between its jumps, answers its step.
+
+    Parameters: `s`: the signal. Raises nothing. Source: times between changes.
 
     >>> t = np.arange(0, 20, 0.1)
     >>> round(refresh_s(Signal(t, np.floor(t / 0.5))), 2)
@@ -192,10 +193,13 @@ def refresh_s(s: Signal) -> float:
     if len(s) < 3:
         return s.step_s
     size = max(float(np.ptp(s.values)) * MOVED_SHARE, 1e-12)
-    changed = s.times_s[1:][np.abs(np.diff(s.values)) > size]
-    if len(changed) < 4:
+    at = np.flatnonzero(np.abs(np.diff(s.values)) > size) + 1
+    if len(at) < 4:
         return s.step_s
-    return max(s.step_s, float(np.percentile(np.diff(changed), 10)))
+    drifted = np.abs(s.values[at[1:] - 1] - s.values[at[:-1]])
+    if np.median(drifted) > size:
+        return s.step_s
+    return max(s.step_s, float(np.percentile(np.diff(s.times_s[at]), 10)))
 
 
 def without_stairs(s: Signal) -> Signal:

@@ -37,7 +37,7 @@ def job_of(file: JobFile) -> Job:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False)
 class Assessed:
     """A job thought through once; each part is worked out when it is first asked for."""
 
@@ -161,7 +161,7 @@ class Assessed:
             and states(earlier.job, self.knowledge) == states(self.job, self.knowledge)
         )
         if same:
-            self.__dict__["course"], self.__dict__["proposals"] = earlier.course, earlier.proposals
+            self.course, self.proposals = earlier.course, earlier.proposals
         return self
 
     @cached_property
@@ -183,7 +183,7 @@ class Assessed:
             if v.judgement.verdict == "failed"
             for c in self.knowledge.tests[v.test].if_failed
         ]
-        ids += [c for n in self.proposals.next_tests[:3] for c in n.cautions]
+        ids += [c for n in self.proposals.top(3) for c in n.cautions]
         return tuple(dict.fromkeys(ids))
 
     @cached_property

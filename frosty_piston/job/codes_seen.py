@@ -1,7 +1,7 @@
 """The codes of a job sorted: what bears on the complaint, what is noise, what is parked, what follows from
 what."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from frosty_piston.core.codes import Decoded, decode
 from frosty_piston.knowledge import Knowledge
@@ -92,7 +92,7 @@ def _with_cause(k: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) ->
             if code != seen.code
         )
     )
-    return CodeSeen(**{**seen.__dict__, "follows": causes}) if causes else seen
+    return replace(seen, follows=causes) if causes else seen
 
 
 def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: set[str]) -> CodeSeen:

@@ -12,7 +12,6 @@ from frosty_piston.core import plug_life
 from frosty_piston.core.costing import Costed, cost_options, price_of
 from frosty_piston.core.costing import Option as CostOption
 from frosty_piston.core.quantity import percent
-from frosty_piston.core.suspects.next_test import likeliest_sets
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repairs import Option
@@ -90,28 +89,9 @@ def typed_on_tape(job: Job, k: Knowledge) -> dict[str, dict[str, float]]:
     return typed
 
 
-def chance_needed(assessed: Assessed) -> dict[str, float]:
-    """The chance that each repair is needed for this complaint, alone or with others, likeliest first."""
-    suspicion = assessed.suspicion
-    rows = likeliest_sets(suspicion.weighed.sets)
-    groups, repairs = suspicion.needed(rows)
-    weight = np.bincount(groups, weights=suspicion.weighed.sets[rows], minlength=len(repairs))
-    figures: dict[str, float] = {}
-    for names, p in zip(repairs, weight / weight.sum(), strict=True):
-        for name in names:
-            figures[name] = figures.get(name, 0.0) + float(p)
-    return dict(sorted(figures.items(), key=lambda item: -item[1]))
-
-
 def _needed_together(assessed: Assessed) -> list[tuple[str, ...]]:
     """The groups of repairs that are likely needed together, likeliest first."""
-    suspicion = assessed.suspicion
-    rows = likeliest_sets(suspicion.weighed.sets)
-    groups, repairs = suspicion.needed(rows)
-    weight = np.bincount(groups, weights=suspicion.weighed.sets[rows], minlength=len(repairs))
-    many = [
-        (float(p), names) for names, p in zip(repairs, weight / weight.sum(), strict=True) if len(names) > 1
-    ]
+    many = [(p, names) for names, p in assessed.suspicion.together.items() if len(names) > 1]
     return [names for p, names in sorted(many, reverse=True) if p >= TOGETHER_FROM][:MOST_TOGETHER]
 
 
@@ -119,7 +99,9 @@ def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     """Lay what can be done side by side, cheapest expected first: every option of the repairs that may well
     be needed, and the cheapest of each together where more than one fault stands."""
     offers = assessed.suspicion.found_something
-    needed = {r: p for r, p in chance_needed(assessed).items() if p >= WEIGHED_FROM} if offers else {}
+    needed = (
+        {r: p for r, p in assessed.suspicion.repairs_needed.items() if p >= WEIGHED_FROM} if offers else {}
+    )
     asked = [x.data.option for x in assessed.job.since_failure if x.kind == "option"]
     named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options}
     gone = {p.entry.data.went for p in missing_pieces(assessed.job)}
@@ -407,7 +389,7 @@ def advice(assessed: Assessed) -> list[Advice]:
     """What a technician should hear before money is spent: what the leading suspect still lacks, and what is
     a guess."""
     k, advised = assessed.knowledge, []
-    for repair in list(chance_needed(assessed))[:2]:
+    for repair in list(assessed.suspicion.repairs_needed)[:2]:
         shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
         if shape.at_part and bad.afar:
             test = next(
@@ -448,8 +430,7 @@ def advice(assessed: Assessed) -> list[Advice]:
             f" {inside(buy.test.title)}."
         )
         advised.append(Advice(says, test_place(k, buy.test.test, buy.test.where), True))
-    elif top.probability < 0.8 and assessed.proposals.next_tests:
-        n = assessed.proposals.next_tests[0]
+    elif top.probability < 0.8 and (n := assessed.proposals.first):
         says = (
             f"The leading suspect stands at {percent(top.probability)}. {n.minutes:g} minutes more would"
             f" tell: {inside(n.title)}."

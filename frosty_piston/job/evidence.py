@@ -1,5 +1,6 @@
 """From a job to evidence: what was seen, how fully, and what the knowledge files say it speaks for."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from threading import Lock
 
@@ -47,20 +48,24 @@ class Evidence:
         """How likely each set of faults makes this, in logs, tempered by how fully it was measured; shape
         (N,)."""
         if self.factors is not None:
-            return space.spread(np.log([self.factors.get(name, 1.0) for name in space.names])).astype(
-                np.float32
-            )
+            factors = self.factors
+            return _row(space, tuple(sorted(factors.items())), lambda: _spread(space, factors))
         assert self.finding is not None
-        row = _row(space, self.finding, self.outcome)
-        return row if self.weight == 1 else np.float32(self.weight) * row
+        finding, outcome, weight = self.finding, self.outcome, self.weight
+        key = (finding, outcome, weight)
+        return _row(space, key, lambda: weight * log_chance(space, finding, outcome))
 
 
-def _row(space: Space, finding: Finding, outcome: str) -> np.ndarray:
-    """Worked out once for each engine, finding and outcome; the oldest rows of an engine are forgotten."""
-    rows, key = space.kept.setdefault("rows", {}), (finding, outcome)
+def _spread(space: Space, factors: dict[str, float]) -> np.ndarray:
+    return space.spread(np.log([factors.get(name, 1.0) for name in space.names]))
+
+
+def _row(space: Space, key: object, made: Callable[[], np.ndarray]) -> np.ndarray:
+    """Worked out once for each engine and what is said; the oldest rows of an engine are forgotten."""
+    rows = space.kept.setdefault("rows", {})
     row = rows.get(key)
     if row is None:
-        row = log_chance(space, finding, outcome).astype(np.float32)
+        row = made().astype(np.float32)
     with _KEEPING:
         rows.pop(key, None)
         rows[key] = row

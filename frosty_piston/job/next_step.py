@@ -10,7 +10,6 @@ from frosty_piston.core.words import inside, listed
 from frosty_piston.knowledge import Knowledge
 
 from .assessment import Assessed
-from .decide import chance_needed
 from .entries import Code, CodeScan, Complaint, Entry, Handover, Outcome, Reading, Symptom
 from .failed import condemned
 from .fit import above_ceiling, agreed, chosen, consent, missing_pieces
@@ -229,7 +228,7 @@ def _look(assessed: Assessed) -> NextStep:
     again = reread_at_part(assessed)
     if again is not None:
         return again
-    top, tests, sure = assessed.suspicion.suspects[0], assessed.proposals.next_tests, assessed.proposals.sure
+    top, sure = assessed.suspicion.suspects[0], assessed.proposals.sure
     if (top.probability > DECIDE_FROM or sure.enough) and any(
         v.judgement.verdict == "failed" for v in assessed.now
     ):
@@ -241,7 +240,7 @@ def _look(assessed: Assessed) -> NextStep:
             assessed.proposals.stop_rule,
             5,
         )
-    for n in tests[:1]:
+    if n := assessed.proposals.first:
         return judge_first(assessed, n) or test_step(assessed.knowledge, n)
     return NextStep(
         "decide",
@@ -291,7 +290,7 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
 def reread_at_part(assessed: Assessed) -> NextStep | None:
     """Repeat it at the part before it is pulled: what was condemned from afar only, once a repair is near."""
     k = assessed.knowledge
-    for repair, p in list(chance_needed(assessed).items())[:1]:
+    for repair, p in list(assessed.suspicion.repairs_needed.items())[:1]:
         shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
         if p < DECIDE_FROM or shape.at_part is None or not shape.at_part.points or not bad.afar:
             continue
@@ -365,9 +364,8 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
     if m.what == "certainty" and m.id in k.proofs.conditions:
         return NextStep("prove", "drive", k.proofs.conditions[m.id].does, m.where, m.because)
     if m.what == "certainty":
-        tests = assessed.proposals.next_tests
-        if tests:
-            return judge_first(assessed, tests[0]) or test_step(k, tests[0])
+        if n := assessed.proposals.first:
+            return judge_first(assessed, n) or test_step(k, n)
         return NextStep("decide", "decide", "Decide what else to repair", {"page": "decide"}, m.because)
     if m.what == "suspect":
         return NextStep(

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import islice
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from frosty_piston.core.suspects.next_test import (
     Proposal,
     Sure,
     Test,
+    information,
     likeliest_sets,
     propose,
     sure_enough,
@@ -24,7 +26,7 @@ from frosty_piston.knowledge.load import TestFinding
 from . import access as a
 from .evidence import Evidence
 from .experience import Experience
-from .suspicion import Suspicion
+from .suspicion import Likely, Suspicion
 from .tape import Job
 
 LEAST_GAIN_BITS, MOST_PROPOSED = 0.015, 20
@@ -87,15 +89,16 @@ class Proposals:
         self.states = a.states(job, k)
         self.still = a.minutes_to(k, a.access_reached(job, k))
         self.left_out: list[LeftOut] = []
-        self.rows, self.belief = self._belief(suspicion.weighed.sets)
+        self._worded: dict[int, NextTest] = {}
+        likely = suspicion.likely
+        self.rows, self.belief = likely.rows, self._belief(suspicion.weighed.sets, likely)
         self.candidates = list(self._candidates())
 
-    def _belief(self, sets: np.ndarray) -> tuple[np.ndarray, Belief]:
+    def _belief(self, sets: np.ndarray, likely: Likely) -> Belief:
         """The likeliest sets, in the groups of what they need; what is not among the likeliest groups is one
         open search."""
-        rows = likeliest_sets(sets)
+        rows, groups, repairs = likely
         weight = sets[rows] / sets[rows].sum()
-        groups, repairs = self.suspicion.needed(rows)
         chance = np.bincount(groups, weights=weight, minlength=len(repairs))
         known = [n for n in np.argsort(-chance, kind="stable") if repairs[n]][:GROUPS_APART]
         renamed = np.full(len(repairs), len(known))
@@ -104,7 +107,7 @@ class Proposals:
         cost = [sum(self._repair_min(r) for r in repairs[n]) for n in known]
         if self.suspicion.left is not None:
             groups = np.where(self.suspicion.left[rows], groups, len(known) + 1)
-        return rows, Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]))
+        return Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]))
 
     def _repair_min(self, repair: str) -> float:
         shape = self.k.repairs[repair].shape
@@ -189,34 +192,55 @@ class Proposals:
         return propose(self.belief, [c.test for c in self.candidates], self.still)
 
     @cached_property
-    def _unswayed(self) -> tuple[Belief, list[Proposal]] | None:
-        """Belief and ranking by the findings alone, when a workshop pattern had a say."""
+    def _unswayed(self) -> tuple[np.ndarray, Belief] | None:
+        """The likeliest sets and the belief by the findings alone, when a workshop pattern had a say."""
         sets = self.suspicion.without_patterns
         if sets is None or self.suspicion.before is not None:
             return None
-        rows, belief = self._belief(sets)
-        tests = [
-            replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows))
-            for c in self.candidates
-        ]
-        return belief, propose(belief, tests, self.still)
+        rows = likeliest_sets(sets)
+        return rows, self._belief(sets, Likely(rows, *self.suspicion.needed(rows)))
 
-    @cached_property
-    def next_tests(self) -> tuple[NextTest, ...]:
-        """Best first: the most information about what to repair per minute, each test once at each place.
-        Experience alone never takes a test off the list: one that would tell something without it stays."""
-        telling = {p.test for p in (self._unswayed[1] if self._unswayed else ()) if p.bits >= LEAST_GAIN_BITS}
-        tests: dict[tuple[object, ...], NextTest] = {}
+    def _unswayed_test(self, c: _Candidate, rows: np.ndarray) -> Test:
+        return replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows))
+
+    def _tells(self, p: Proposal) -> bool:
+        """Whether a test would tell something. Experience alone never takes one off the list: what would tell
+        something without it stays."""
+        if p.bits >= LEAST_GAIN_BITS or not self._unswayed:
+            return p.bits >= LEAST_GAIN_BITS
+        rows, belief = self._unswayed
+        test = self._unswayed_test(self.candidates[p.test], rows)
+        return information(belief, test.table)[0] >= LEAST_GAIN_BITS
+
+    def _telling(self) -> Iterator[NextTest]:
+        places = set()
         for p in self.ranked:
             c = self.candidates[p.test]
             key = (c.known.test, tuple(c.where.items()))
-            if key not in tests and (p.bits >= LEAST_GAIN_BITS or p.test in telling):
-                tests[key] = self._next(c, p)
-            if len(tests) >= MOST_PROPOSED:
-                break
-        return tuple(tests.values())
+            if key not in places and self._tells(p):
+                places.add(key)
+                yield self._next(c, p)
+
+    @cached_property
+    def first(self) -> NextTest | None:
+        """The next best test; None when none would tell more."""
+        return next(iter(self.top(1)), None)
+
+    @cached_property
+    def next_tests(self) -> tuple[NextTest, ...]:
+        """Best first: the most information about what to repair per minute, each test once at each place."""
+        return self.top(MOST_PROPOSED)
+
+    def top(self, most: int) -> tuple[NextTest, ...]:
+        """The first of the next tests."""
+        return tuple(islice(self._telling(), most))
 
     def _next(self, c: _Candidate, p: Proposal) -> NextTest:
+        if p.test not in self._worded:
+            self._worded[p.test] = self._in_words(c, p)
+        return self._worded[p.test]
+
+    def _in_words(self, c: _Candidate, p: Proposal) -> NextTest:
         shape = self.k.tests[c.known.test]
         along = tuple(
             dict.fromkeys(t for i in p.along if (t := self._short(self.candidates[i])) != self._short(c))
@@ -347,8 +371,9 @@ class Proposals:
     def sure(self) -> Sure:
         """Whether to stop testing. A pattern of the workshop never ends the search by itself."""
         sure = sure_enough(self.belief, self.ranked)
-        if self._unswayed and sure.enough:
-            belief, ranked = self._unswayed
+        if sure.enough and self._unswayed:
+            rows, belief = self._unswayed
+            ranked = propose(belief, [self._unswayed_test(c, rows) for c in self.candidates], self.still)
             return replace(sure, enough=sure_enough(belief, ranked).enough)
         return sure
 
@@ -374,15 +399,13 @@ class Proposals:
 
     def _likeliest_says(self) -> str:
         """What would most likely cure, alone or together, in words."""
-        groups, repairs = self.suspicion.needed(self.rows)
-        chance = np.bincount(groups, weights=self.belief.sets, minlength=len(repairs))
-        known = [n for n in np.argsort(-chance, kind="stable") if repairs[n]]
+        known = {names: p for names, p in self.suspicion.together.items() if names}
         if not known:
             return "nothing is known that would cure"
-        named = [f"“{inside(self.k.repairs[r].title)}”" for r in repairs[known[0]]]
+        likeliest = max(known, key=lambda names: known[names])
+        named = [f"“{inside(self.k.repairs[r].title)}”" for r in likeliest]
         return (
-            f"{percent(float(chance[known[0]]))} that it needs"
-            f" {listed(named)}{' alone' if len(named) == 1 else ''}"
+            f"{percent(known[likeliest])} that it needs {listed(named)}{' alone' if len(named) == 1 else ''}"
         )
 
 

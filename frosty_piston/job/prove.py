@@ -492,7 +492,7 @@ class _Prover:
     ) -> tuple[ProofStepState, float] | None:
         """A condition that is passed already and would make it sure enough when passed again, or that tells
         more than the tests where no suspect stands out; None when there is none."""
-        told_by_tests = self.assessed.proposals.next_tests and any(
+        told_by_tests = self.assessed.proposals.first and any(
             x.probability >= WORTH_A_TEST for x in self.assessed.suspicion.suspects
         )
         for s in steps:

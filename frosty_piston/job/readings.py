@@ -53,11 +53,19 @@ class Readings:
     @property
     def tests(self) -> tuple[str, ...]:
         """The tests that anything was recorded of, in the order of the entries."""
-        return tuple(dict.fromkeys(x.data.test for x in self.entries if x.kind in ("reading", "outcome")))
+        return tuple(self._by_test)
 
     def all_of(self, test: str) -> list[e.Entry]:
         """Every reading and outcome of a test that stands, not only the latest of each place."""
-        return [x for x in self.entries if x.kind in ("reading", "outcome") and x.data.test == test]
+        return self._by_test.get(test, [])
+
+    @cached_property
+    def _by_test(self) -> dict[str, list[e.Entry]]:
+        by_test: dict[str, list[e.Entry]] = {}
+        for x in self.entries:
+            if x.kind in ("reading", "outcome"):
+                by_test.setdefault(x.data.test, []).append(x)
+        return by_test
 
     def latest(self, test: str) -> list[e.Entry]:
         """The last entry of each place of a test, in the order of the tape."""

@@ -10,7 +10,7 @@ import numpy as np
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.suspects.carried import carried, log_weights, said_by_proof, still_explaining
 from frosty_piston.core.suspects.next_test import likeliest_sets, repair_groups
-from frosty_piston.core.suspects.odds import Weighed, conflicts, trail, weigh
+from frosty_piston.core.suspects.odds import Weighed, chances, conflicts, trail, weigh
 from frosty_piston.core.suspects.space import UNLISTED, Space, build_space, log_prior
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
@@ -37,6 +37,14 @@ class Moved(NamedTuple):
     bits: float
     because: str
     pattern: bool = False
+
+
+class Likely(NamedTuple):
+    """The likeliest sets by number, the group of each, and the repairs that each group needs."""
+
+    rows: np.ndarray
+    groups: np.ndarray
+    repairs: list[tuple[str, ...]]
 
 
 @dataclass(frozen=True)
@@ -251,7 +259,7 @@ class Suspicion:
     def without_patterns(self) -> np.ndarray | None:
         """The chance of each set by what was found alone; None when no workshop pattern had a say."""
         kept = [row for e, row in zip(self.evidence, self.rows, strict=True) if not e.pattern]
-        return None if len(kept) == len(self.evidence) else weigh(self.space, self.engine.prior, kept).sets
+        return None if len(kept) == len(self.evidence) else chances(self.engine.prior, kept)
 
     @property
     def chain(self) -> "list[Suspicion]":
@@ -367,18 +375,34 @@ class Suspicion:
         return repair_groups(self.space, repair_of, rows, counts)
 
     @cached_property
+    def likely(self) -> Likely:
+        """The likeliest sets and what each needs."""
+        rows = likeliest_sets(self.weighed.sets)
+        return Likely(rows, *self.needed(rows))
+
+    @cached_property
+    def together(self) -> dict[tuple[str, ...], float]:
+        """The chance that just these repairs are needed for this complaint, for every group of repairs."""
+        rows, groups, repairs = self.likely
+        weight = np.bincount(groups, weights=self.weighed.sets[rows], minlength=len(repairs))
+        return {names: float(p) for names, p in zip(repairs, weight / weight.sum(), strict=True)}
+
+    @cached_property
     def repairs(self) -> dict[str, float]:
         """The chance that one repair alone cures the complaint, likeliest first."""
-        rows = likeliest_sets(self.weighed.sets)
-        groups, repairs = self.needed(rows)
-        by_group = (
-            np.bincount(groups, weights=self.weighed.sets[rows], minlength=len(repairs))
-            / self.weighed.sets[rows].sum()
-        )
         odds = dict.fromkeys((self.knowledge.repair_of[f] for f in self.space.faults), 0.0)
-        for names, p in zip(repairs, by_group, strict=True):
+        for names, p in self.together.items():
             if len(names) == 1:
-                odds[names[0]] += float(p)
+                odds[names[0]] += p
+        return dict(sorted(odds.items(), key=lambda item: -item[1]))
+
+    @cached_property
+    def repairs_needed(self) -> dict[str, float]:
+        """The chance that each repair is needed for this complaint, alone or with others, likeliest first."""
+        odds: dict[str, float] = {}
+        for names, p in self.together.items():
+            for name in names:
+                odds[name] = odds.get(name, 0.0) + p
         return dict(sorted(odds.items(), key=lambda item: -item[1]))
 
     @cached_property

@@ -69,10 +69,19 @@ class Job:
 
     def of(self, *kinds: type[e.EntryData]) -> Iterator[e.Entry]:
         """What stands on the tape of some kinds, by their models."""
+        if len(kinds) == 1:
+            return iter(self._by_model.get(kinds[0], ()))
         return (x for x in self.live if isinstance(x.data, kinds))
 
     def last(self, kind: type[D]) -> e.Entry[D] | None:
-        return next((x for x in reversed(self.live) if isinstance(x.data, kind)), None)
+        return next(reversed(self._by_model.get(kind, [])), None)
+
+    @cached_property
+    def _by_model(self) -> dict[type[e.EntryData], list[e.Entry]]:
+        by_model: dict[type[e.EntryData], list[e.Entry]] = {}
+        for x in self.live:
+            by_model.setdefault(type(x.data), []).append(x)
+        return by_model
 
     @property
     def deadline(self) -> e.Entry[Deadline] | None:

@@ -1,10 +1,15 @@
 """The yard: which jobs stand there, in the order in which they can be worked on, and how one is found."""
 
-from sqlalchemy import Engine, func, select
+from typing import Any
+
+from sqlalchemy import Engine, Row, func, select
 from sqlalchemy.orm import Session
 
 from .moments import now
 from .tables import JobRow
+
+# A list needs no vehicle, engine or head, and no row that could be written back.
+LISTED = select(*(c for c in JobRow.__table__.columns if c.name not in ("head", "vehicle", "engine")))
 
 
 class Yard:
@@ -13,7 +18,7 @@ class Yard:
     def __init__(self, engine: Engine):
         self.engine = engine
 
-    def jobs(self, closed: bool = False, limit: int = 60) -> list[JobRow]:
+    def jobs(self, closed: bool = False, limit: int = 60) -> list[Row[Any]]:
         """The jobs of the yard: what can be worked on now first, then by deadline, then by the end of the
         wait."""
         waiting = func.coalesce(JobRow.waiting_until > now(), False)
@@ -29,10 +34,7 @@ class Yard:
                     JobRow.opened_at,
                 )
             )
-            rows = list(
-                session.scalars(select(JobRow).where(JobRow.closed == closed).order_by(*order).limit(limit))
-            )
-            session.expunge_all()
+            rows = list(session.execute(LISTED.where(JobRow.closed == closed).order_by(*order).limit(limit)))
         return rows
 
     def count(self, closed: bool = False) -> int:
@@ -41,30 +43,25 @@ class Yard:
                 session.scalar(select(func.count()).select_from(JobRow).where(JobRow.closed == closed)) or 0
             )
 
-    def find(self, words: list[str], most: int) -> list[JobRow]:
+    def find(self, words: list[str], most: int) -> list[Row[Any]]:
         """Jobs whose title or vehicle holds every word, newest first."""
         wanted = [
             func.lower(JobRow.title + " " + JobRow.vehicle_name).contains(w, autoescape=True) for w in words
         ]
         with Session(self.engine) as session:
-            rows = list(
-                session.scalars(select(JobRow).where(*wanted).order_by(JobRow.opened_at.desc()).limit(most))
-            )
-            session.expunge_all()
+            rows = list(session.execute(LISTED.where(*wanted).order_by(JobRow.opened_at.desc()).limit(most)))
         return rows
 
-    def visits(self, vehicle_id: int | None, but: str) -> list[JobRow]:
+    def visits(self, vehicle_id: int | None, but: str) -> list[Row[Any]]:
         """Earlier jobs of the same vehicle, newest first."""
         if vehicle_id is None:
             return []
         with Session(self.engine) as session:
             rows = list(
-                session.scalars(
-                    select(JobRow)
-                    .where(JobRow.vehicle_id == vehicle_id, JobRow.id != but)
+                session.execute(
+                    LISTED.where(JobRow.vehicle_id == vehicle_id, JobRow.id != but)
                     .order_by(JobRow.opened_at.desc())
                     .limit(10)
                 )
             )
-            session.expunge_all()
         return rows

@@ -7,7 +7,6 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from frosty_piston.job.decide import chance_needed
 from frosty_piston.job.failed import condemned, tests_of
 from frosty_piston.job.fit import chosen
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -26,7 +25,7 @@ _CYLINDERS = re.compile(r"[\s,;]+")
 def repairs_here(record: JobRecord, workshop: Workshop) -> list[tuple[str, str]]:
     """The repairs that this engine card allows, the likeliest first."""
     k, engine = workshop.knowledge, record.job.engine
-    needed = list(chance_needed(record.assessed)) if record.assessed.evidence else []
+    needed = list(record.assessed.suspicion.repairs_needed) if record.assessed.evidence else []
     able = [
         r
         for r, shape in k.repairs.items()

@@ -9,7 +9,6 @@ from fastapi.responses import Response
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import called, inside
-from frosty_piston.job.decide import chance_needed
 from frosty_piston.job.entries import Tick
 from frosty_piston.job.failed import condemned
 from frosty_piston.job.fit import (
@@ -70,7 +69,7 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
         for x in job.since_failure
         if plan and x.kind == "fit_step" and x.data.plan == plan.id and x.data.compared
     ]
-    needed = [r for r in chance_needed(record.assessed)][:OFFERED] if record.assessed.evidence else []
+    needed = list(record.assessed.suspicion.repairs_needed)[:OFFERED] if record.assessed.evidence else []
     return {
         "plan": plan,
         "work_done": work,

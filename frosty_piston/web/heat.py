@@ -39,7 +39,7 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
         },
         "tests": [
             {"n": n, "link": test_link(record.assessed.knowledge, record.job.id, n)}
-            for n in record.assessed.proposals.next_tests[:SHOWN_TESTS]
+            for n in record.assessed.proposals.top(SHOWN_TESTS)
         ],
         "conflicts": suspicion.conflicts,
     }

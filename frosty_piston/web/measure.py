@@ -15,11 +15,8 @@ from .benches import BENCHES, Bench, fitting, sections
 from .cells import cell_entries, cell_of, judge_typed
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import Fields, Form, figure, one_of
-from .heat import heat_view
 from .jobform import submit
-from .links import next_view
-from .page import Kept, is_htmx, job_page, person, render
-from .tape_rows import tape_view
+from .page import Kept, is_htmx, job_page, person, render, zones
 from .test_card import card_view
 
 router = APIRouter()
@@ -142,14 +139,9 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     return render(
         request,
         "measure/_written.html",
-        record=record,
-        job=record.job,
-        standing=record.standing,
         stage="measure",
-        heat=heat_view(record),
-        next=next_view(record),
-        tape=tape_view(record, k),
         kept=Kept(),
+        **zones(record, k),
         **shown,
     )
 

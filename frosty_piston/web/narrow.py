@@ -104,7 +104,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             "tools": [k.tools[t] for t in n.tools],
             "width": round(min(1.0, n.gain_bits) * 100),
         }
-        for n in proposals.next_tests[:SHOWN_TESTS]
+        for n in proposals.top(SHOWN_TESTS)
     ]
     buy = proposals.before_you_buy
     held = states(record.job, k)

@@ -1,5 +1,6 @@
 """How a page is made: fetch, shape, render. The frame of a job, its side zones, and what forms keep."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -11,6 +12,7 @@ from uuid import uuid4
 from fastapi import Request
 from fastapi.responses import HTMLResponse, Response
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import Markup
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
@@ -18,6 +20,7 @@ from frosty_piston.core.quantity import exact, percent, plain, plus_minus
 from frosty_piston.core.words import bound, called, counted, grouped, inside, sentence, sign
 from frosty_piston.job.result import place
 from frosty_piston.job.stages import STAGES, TITLES
+from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.moments import now
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -169,6 +172,32 @@ def render(request: Request, template: str, status: int = 200, **context: Any) -
     return HTMLResponse(page, status)
 
 
+def piece(record: JobRecord, template: str, key: str, view: Callable[[], dict[str, Any]]) -> Markup:
+    """A part of a page that shows nothing but the state of a job, drawn once for each state and key."""
+
+    def drawn() -> Markup:
+        status = record.standing.proof.status
+        return Markup(
+            templates().get_template(template).render(job=record.job, proof_status=status, **view())
+        )
+
+    return record.view(f"{template} {key}", drawn)
+
+
+def zones(record: JobRecord, k: Knowledge) -> dict[str, Any]:
+    """What the zones beside and below the work show."""
+    tape = record.view("tape", lambda: tape_view(record, k))
+    return {
+        "record": record,
+        "job": record.job,
+        "standing": record.standing,
+        "next": next_view(record),
+        "heat_list": piece(record, "job/_heat_list.html", "", lambda: {"heat": heat_view(record)}),
+        "tape": tape,
+        "tape_rows": piece(record, "job/_tape_rows.html", f"{local(now()):%d}", lambda: {"shown": tape}),
+    }
+
+
 def job_page(
     request: Request,
     record: JobRecord,
@@ -182,17 +211,12 @@ def job_page(
     """Render a job's page, or only its zones when the page asked for a part."""
     workshop: Workshop = request.app.state.workshop
     context = {
-        "record": record,
-        "job": record.job,
+        **zones(record, workshop.knowledge),
         "stage": stage,
         "work": work,
         "oob": False,
         "kept": kept or Kept(),
         "said": said,
-        "standing": record.standing,
-        "next": next_view(record),
-        "heat": record.view("heat", lambda: heat_view(record)),
-        "tape": record.view("tape", lambda: tape_view(record, workshop.knowledge)),
         "currency": workshop.settings.prices().currency,
         **view,
     }

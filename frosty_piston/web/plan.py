@@ -14,7 +14,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .dependencies import GivenWorkshop
 from .engine_drawing import HEIGHT, WIDTH, draw
 from .links import bench_link
-from .page import MARKS, job_page
+from .page import MARKS, job_page, piece
 
 router = APIRouter()
 WORK = "plan/_work.html"
@@ -53,7 +53,11 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    return record.view("plan", lambda: _shown(record, workshop))
+    return {
+        "drawing": draw(record.job.engine),
+        "engine_name": record.job.engine.name,
+        "drawn": piece(record, "plan/_drawn.html", "", lambda: _shown(record, workshop)),
+    }
 
 
 def _shown(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
@@ -89,7 +93,6 @@ def _shown(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "parts": parts,
         "halves": halves,
         "size": (WIDTH, HEIGHT),
-        "engine_name": record.job.engine.name,
     }
 
 

@@ -42,6 +42,10 @@ def _bars(moved: tuple[Moved, ...]) -> list[dict[str, Any]]:
 
 
 def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
+    return record.view(f"why {fault}", lambda: _shown(record, workshop, fault))
+
+
+def _shown(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
     k, suspicion, proposals = workshop.knowledge, record.assessed.suspicion, record.assessed.proposals
     suspect = next((s for s in suspicion.suspects if s.fault == fault), None)
     if suspect is None:

@@ -1,77 +1,117 @@
 """The yard: open jobs as strips, what can be worked on now first."""
 
-from datetime import UTC, datetime
+from dataclasses import dataclass
+from datetime import datetime
+from functools import lru_cache
 from typing import Any
 from urllib.parse import quote
 from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
+from sqlalchemy import Row
 
 from frosty_piston.core.words import inside
 from frosty_piston.job.stages import STAGES
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.store.moments import now
-from frosty_piston.store.tables import JobRow
+from frosty_piston.store.moments import now, utc
 
 from .dependencies import GivenForm, GivenWorkshop
 from .links import place_link
-from .page import render
+from .page import ago, render, templates, when
 
 router = APIRouter()
-SHOWN = 60
+SHOWN, DONE_SHOWN, SOON_H = 60, 6, 24
 NODE_LEFT, NODE_STEP = 14, 34
 
 
-def strip(k: Knowledge, row: JobRow) -> dict[str, Any]:
-    """What a strip of the yard shows of a job."""
-
-    def utc(at: datetime | None) -> datetime | None:
-        return at.replace(tzinfo=UTC) if at and at.tzinfo is None else at
-
-    until, deadline = utc(row.waiting_until), utc(row.deadline)
-    waiting = until is not None and until > now()
-    left_h = (deadline - now()).total_seconds() / 3600 if deadline else None
-    about = row.title.removeprefix(row.vehicle_name).lstrip(", ")
-    reached = STAGES.index(row.stage)
-    nodes = [
+def rods() -> list[dict[str, Any]]:
+    """The rod of each stage: its nodes, and how far it is done."""
+    places = [NODE_LEFT + n * NODE_STEP for n in range(len(STAGES))]
+    return [
         {
-            "x": NODE_LEFT + n * NODE_STEP,
-            "state": "now" if n == reached else "done" if n < reached else "open",
-            "r": 9 if n == reached else 6,
+            "stage": stage,
+            "done_to": places[reached],
+            "nodes": [
+                {
+                    "x": x,
+                    "state": "now" if n == reached else "done" if n < reached else "open",
+                    "r": 9 if n == reached else 6,
+                }
+                for n, x in enumerate(places)
+            ],
         }
-        for n in range(len(STAGES))
+        for reached, stage in enumerate(STAGES)
     ]
+
+
+@dataclass(frozen=True)
+class Strip:
+    """A job as its strip shows it, every word of it: two strips that are alike are drawn once."""
+
+    id: str
+    link: str
+    vehicle: str
+    about: str
+    opened: str
+    stage: str
+    number: int
+    status: str
+    next: str
+    following: str
+    until: datetime | None
+    left: str
+    over: bool
+    due: str
+    urgency: str
+
+
+def strip(k: Knowledge, row: Row[Any], at: datetime) -> Strip:
+    """What a strip of the yard shows of a job at a moment."""
+    until, deadline = (utc(x) if x else None for x in (row.waiting_until, row.deadline))
+    waiting = until is not None and until > at
+    left_h = (deadline - at).total_seconds() / 3600 if deadline else None
+    about = row.title.removeprefix(row.vehicle_name).lstrip(", ")
     where = None if waiting else row.next_where
-    following = f"Then: {inside(row.next_step)}" if waiting else row.suspect
-    return {
-        "next": row.waiting_for if waiting else row.next_step,
-        "following": following,
-        "link": place_link(k, row.id, where) if where else f"/jobs/{row.id}",
-        "row": row,
-        "nodes": nodes,
-        "done_to": nodes[reached]["x"],
-        "number": reached + 1,
-        "about": "" if row.title == "New job" else about,
-        "opened": utc(row.opened_at),
-        "until": until if waiting else None,
-        "over": until is not None and not waiting,
-        "deadline": deadline,
-        "late": left_h is not None and left_h < 0,
-        "soon": left_h is not None and left_h < 24,
-    }
+    return Strip(
+        id=row.id,
+        link=place_link(k, row.id, where) if where else f"/jobs/{row.id}",
+        vehicle=row.vehicle_name,
+        about="" if row.title == "New job" else about,
+        opened=when(utc(row.opened_at)),
+        stage=row.stage,
+        number=STAGES.index(row.stage) + 1,
+        status=row.status,
+        next=(row.waiting_for if waiting else row.next_step) or "",
+        following=f"Then: {inside(row.next_step)}" if waiting else row.suspect,
+        until=until if waiting else None,
+        left=ago(until) if until and waiting else "",
+        over=until is not None and not waiting,
+        due=f"{'Was due' if left_h is not None and left_h < 0 else 'Due'} {when(deadline)}"
+        if deadline
+        else "",
+        urgency="" if left_h is None or left_h >= SOON_H else "late" if left_h < 0 else "soon",
+    )
+
+
+@lru_cache(maxsize=4 * SHOWN)
+def drawn(s: Strip) -> Markup:
+    """The strip of an open job."""
+    return Markup(templates().get_template("yard/_strip.html").render(s=s))
 
 
 @router.get("/")
 def yard(request: Request, workshop: GivenWorkshop) -> Response:
-    strips = [strip(workshop.knowledge, row) for row in workshop.yard.jobs(limit=SHOWN)]
+    k, at = workshop.knowledge, now()
     return render(
         request,
         "yard/page.html",
-        strips=strips,
-        done=[strip(workshop.knowledge, row) for row in workshop.yard.jobs(closed=True, limit=6)],
+        strips=[drawn(strip(k, row, at)) for row in workshop.yard.jobs(limit=SHOWN)],
+        done=[strip(k, row, at) for row in workshop.yard.jobs(closed=True, limit=DONE_SHOWN)],
         open_count=workshop.yard.count(),
         shown=SHOWN,
+        rods=rods(),
     )
 
 

@@ -36,6 +36,21 @@ def _normal(log_weight: np.ndarray) -> np.ndarray:
     return np.asarray(weight / weight.sum(axis=-1, keepdims=True))
 
 
+def chances(prior: np.ndarray, evidence: Sequence[np.ndarray]) -> np.ndarray:
+    """Answer the chance of each set of faults after all evidence, shape (N,).
+
+    Parameters: `prior`: log weight of each set before it, shape (N,); `evidence`: log likelihoods, E rows of
+    shape (N,). Raises nothing. Source: Bayes' rule, exactly.
+
+    >>> chances(np.log([0.5, 0.5]), [np.log([0.9, 0.1])]).round(2).tolist()
+    [0.9, 0.1]
+    """
+    said = np.zeros(len(prior), np.float32)
+    for row in evidence:
+        said += row
+    return _normal(prior + said)
+
+
 def _log2_odds(chance: np.ndarray) -> np.ndarray:
     chance = np.clip(chance, 1e-7, 1 - 1e-7)
     return np.asarray(np.log2(chance) - np.log2(1 - chance))
