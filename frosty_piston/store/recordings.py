@@ -21,6 +21,7 @@ from frosty_piston.core.traces import Signal
 from .tables import AttachmentRow, SettingRow, TraceRow
 
 KEPT_IN_MEMORY, ANSWERS_IN_MEMORY = 6, 96
+FILES_KEPT_READ = 2
 LAYOUT = "layout:"
 A = TypeVar("A")
 
@@ -87,6 +88,7 @@ class Recordings:
         self._writing = engine.execution_options(writing=True)
         self._read: OrderedDict[str, dict[str, Signal]] = OrderedDict()
         self._answers: OrderedDict[Hashable, Any] = OrderedDict()
+        self._parsed: OrderedDict[str, Any] = OrderedDict()
         self._lock = Lock()
 
     def keep_file(self, job_id: str, name: str, data: bytes, by: str) -> str:
@@ -183,6 +185,21 @@ class Recordings:
             while len(self._read) > KEPT_IN_MEMORY:
                 self._read.popitem(last=False)
         return signals
+
+    def parsed(self, job_id: str, attachment_id: str, read: Callable[[bytes], A]) -> tuple[str, A]:
+        """The name of a kept file and what a reader makes of it; the last few are kept read. Raises
+        NotHere."""
+        key = f"{job_id}/{attachment_id}"
+        with self._lock:
+            known: tuple[str, A] | None = self._parsed.get(key)
+        if known is None:
+            name, data = self.file(job_id, attachment_id)
+            known = (name, read(data))
+            with self._lock:
+                self._parsed[key] = known
+                while len(self._parsed) > FILES_KEPT_READ:
+                    self._parsed.popitem(last=False)
+        return known
 
     def remembered(self, question: Hashable, answer: Callable[[], A]) -> A:
         """What was asked of a recording, answered once: its samples never change. `question` names everything

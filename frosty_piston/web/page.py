@@ -17,7 +17,7 @@ from markupsafe import Markup
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
-from frosty_piston.core.words import bound, called, counted, grouped, inside, sentence, sign
+from frosty_piston.core.words import called, counted, grouped, inside, sentence, sign
 from frosty_piston.job.result import place
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.knowledge import Knowledge
@@ -27,6 +27,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .heat import heat_view
 from .links import next_view
 from .tape_rows import tape_view
+from .tying import Tying, tied, untied
 
 HERE = Path(__file__).parent
 MARKS = {
@@ -38,11 +39,6 @@ MARKS = {
 }
 
 
-def _finished(value: Any) -> Any:
-    """What every expression of a page goes through: a figure never parts from its unit."""
-    return bound(value) if type(value) is str and " " in value else value
-
-
 @lru_cache(maxsize=1)
 def templates() -> Environment:
     env = Environment(
@@ -52,7 +48,8 @@ def templates() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
         auto_reload=False,
-        finalize=_finished,
+        extensions=[Tying],
+        finalize=tied,
     )
     env.filters |= {
         "plain": plain,
@@ -70,6 +67,7 @@ def templates() -> Environment:
         "counted": counted,
         "spot": place,
         "sign": sign,
+        "untied": untied,
     }
     env.globals |= {
         "version": __version__,

@@ -1,7 +1,7 @@
 """Recordings: brought in, mapped to channels once per layout, looked at, marked, compared, judged, taken out
 again."""
 
-from functools import lru_cache
+from dataclasses import asdict
 from typing import Annotated, Any
 from urllib.parse import urlencode
 
@@ -30,7 +30,7 @@ from frosty_piston.job.judging.recorded import (
     without_command,
 )
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.store.recordings import Recordings, TraceInfo
+from frosty_piston.store.recordings import TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenUpload, GivenWorkshop
@@ -44,12 +44,6 @@ LIST, MAP, VIEW = "traces/_list.html", "traces/_map.html", "traces/_view.html"
 FIRST_ROWS, MOST_POINTS, SHOWN_FIRST = 5, 4000, 4
 FIRST_SHOWN = ("egr_valve", "boost_trace", "turbo_actuator", "inlet_flap", "egr_air_change", "bypass_watch")
 MOST_AT_ONCE = 500_000
-
-
-@lru_cache(maxsize=2)
-def _parsed(recordings: Recordings, job_id: str, attachment_id: str) -> tuple[str, Recording]:
-    name, data = recordings.file(job_id, attachment_id)
-    return name, read_recording(data)
 
 
 # the list, and what comes in
@@ -110,7 +104,7 @@ def show_map(
     record: JobRecord, workshop: Workshop, attachment_id: str, typed: Form | None = None
 ) -> dict[str, Any]:
     k = workshop.knowledge
-    name, recording = _parsed(workshop.recordings, record.job.id, attachment_id)
+    name, recording = workshop.recordings.parsed(record.job.id, attachment_id, read_recording)
     known = workshop.recordings.layout(recording.layout)
     rows = []
     for c, g in zip(recording.columns, guess(recording, k), strict=True):
@@ -166,7 +160,7 @@ def keep_map(
 ) -> Response:
     """Turn the mapped columns into a recording of the job, and keep the map for this layout."""
     record, k = workshop.tapes.job(job_id), workshop.knowledge
-    name, recording = _parsed(workshop.recordings, job_id, attachment_id)
+    name, recording = workshop.recordings.parsed(job_id, attachment_id, read_recording)
     signals: dict[str, Signal] = {}
     columns: dict[str, str] = {}
     units: dict[str, str] = {}
@@ -418,7 +412,7 @@ def list_json(job_id: str, workshop: GivenWorkshop) -> JSONResponse:
     workshop.tapes.job(job_id)
     return JSONResponse(
         [
-            {"id": t.id, "name": t.name, "channels": [c.__dict__ for c in t.channels]}
+            {"id": t.id, "name": t.name, "channels": [asdict(c) for c in t.channels]}
             for t in workshop.recordings.of_job(job_id)
         ]
     )

@@ -55,7 +55,7 @@ class WholeJob(BrowserTest):
             page.keyboard.type(typed)
             page.keyboard.press("Enter")
             page.locator(".verdict:not(.typing) b", has_text=cls).first.wait_for()
-        page.locator("#plug-3[aria-label*='0\u00a0%']").wait_for()
+        page.locator("#plug-3[aria-label*='0 %']").wait_for()
         page.locator("#tape .says", has_text="cylinder 4, harness connector: 1.01 Ω").wait_for()
         page.locator("#heat li.warm-4", has_text="Glow plugs open circuit").wait_for()
 

@@ -1,0 +1,59 @@
+"""No figure parts from its unit in the text of a page; what stands in a tag or in a field stays as it is."""
+
+import re
+from typing import Any
+
+from jinja2.ext import Extension
+
+from frosty_piston.core.words import bound
+
+EXPRESSION = re.compile(r"(\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\})", re.S)
+PLACE = re.compile(r"<(/?)([a-zA-Z][a-z0-9]*)?|>|[\"']")
+
+
+class Untied(str):
+    """Text that is not read as a sentence: an attribute, a path, what was typed."""
+
+
+def untied(value: Any) -> Any:
+    return Untied(value) if type(value) is str else value
+
+
+def tied(value: Any) -> Any:
+    """What every expression of a page goes through."""
+    return bound(value) if type(value) is str and " " in value else value
+
+
+class _Place:
+    """Where in a page a template stands: in a tag, in a quoted attribute, in a field that holds text."""
+
+    def __init__(self) -> None:
+        self.tag, self.quote, self.field = False, "", False
+
+    def read(self, html: str) -> None:
+        for sign in PLACE.finditer(html):
+            found = sign[0]
+            if self.quote:
+                self.quote = "" if found == self.quote else self.quote
+            elif self.tag and found in ("'", '"'):
+                self.quote = found
+            elif found.startswith("<"):
+                self.tag = True
+                self.field = sign[2] == "textarea" and not sign[1]
+            elif found == ">":
+                self.tag = False
+
+
+class Tying(Extension):
+    """Marks, as a template is compiled, every expression that stands in a tag or a field."""
+
+    def preprocess(self, source: str, name: str | None, filename: str | None = None) -> str:
+        place, parts = _Place(), EXPRESSION.split(source)
+        for n, part in enumerate(parts):
+            if n % 2 == 0:
+                place.read(part)
+            elif part.startswith("{{") and (place.tag or place.field):
+                opens, closes = (3 if part[2] in "-+" else 2), (3 if part[-3] in "-+" else 2)
+                asked = part[opens:-closes]
+                parts[n] = f"{part[:opens]} ({asked}) | untied {part[-closes:]}"
+        return "".join(parts)
