@@ -1,0 +1,187 @@
+"""How far the reasoning can be trusted: simulated vehicles with physics of their own, sent through
+the proposals until the stop rule and held against two plain ways of working."""
+
+import os
+import random
+import statistics
+from collections import defaultdict
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from itertools import islice
+
+import numpy as np
+
+from frosty_piston.job import access, jobfile
+from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.next_step import next_step
+from frosty_piston.job.prove import prove
+from frosty_piston.knowledge import Knowledge, load_knowledge
+from frosty_piston.rig.testing import Entry, perform
+from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
+
+MOST_STEPS, FIRST_TESTS = 30, 3
+BINS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0001)
+
+
+@dataclass(frozen=True)
+class Run:
+    """One vehicle sent through. `stated`: the odds of the first repair; `minutes`: tests and repairs until
+    cured, by the proposals, a fixed order, and swapping parts."""
+
+    faults: tuple[str, ...]
+    systems: tuple[str, ...]
+    right: bool
+    both: bool
+    stated: float
+    accused: bool
+    tests: int
+    minutes: float
+    fixed: float
+    swapping: float
+
+
+def _thought(vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge) -> Assessed:
+    return Assessed(job_of(jobfile.check(job_file(vehicle.engine, entries), k)), k)
+
+
+def _proposed(assessed: Assessed) -> tuple[str, dict[str, str]] | None:
+    """The test that the next step asks for; None once it says to decide."""
+    step = next_step(assessed, prove(assessed))
+    if step.kind == "reread" or step.kind == "test":
+        where = {key: str(step.where[key]) for key in ("point", "node", "channel") if step.where.get(key)}
+        return str(step.where["test"]), where
+    return None
+
+
+def _minutes(assessed: Assessed, k: Knowledge, test: str, where: dict[str, str]) -> float:
+    """What a test takes from here: its own minutes and what must still come off."""
+    still = access.minutes_to(k, access.access_reached(assessed.job, k))
+    shape = k.tests[test]
+    at = shape.at.get(where.get("point", ""))
+    needs = at.access if at else shape.access
+    if where.get("point") == "plug" and (own := assessed.job.engine.choice("glow_plug_access")):
+        needs = [own]
+    own_min = at.minutes if at and at.minutes else shape.minutes
+    return own_min + sum(still.get(x, 0.0) for x in needs if x != access.COLD)
+
+
+def _by_proposals(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[Assessed, float, int]:
+    entries, minutes, done = list(vehicle.arrival), 0.0, 0
+    assessed = _thought(vehicle, entries, k)
+    made: dict[tuple[str, str], int] = defaultdict(int)
+    while done < MOST_STEPS:
+        step = _proposed(assessed)
+        if step is None or made[(key := (step[0], str(step[1])))] > 1:
+            break
+        made[key] += 1
+        minutes += _minutes(assessed, k, *step)
+        entries = entries + perform(vehicle.condition, *step, vehicle.rng)
+        assessed, done = _thought(vehicle, entries, k), done + 1
+    return assessed, minutes, done
+
+
+def _fixed_order(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[Assessed, float]:
+    """The same stop rule, the tests in a plain order: cheapest first, each at its first place."""
+    entries, minutes = list(vehicle.arrival), 0.0
+    assessed = _thought(vehicle, entries, k)
+    tests = [t for t in k.tests if not assessed.job.engine.rules_out(k.tests[t].needs) and t in k.findings]
+    cost = {t: _minutes(assessed, k, t, {}) for t in tests}
+    for test in sorted(tests, key=lambda t: cost[t]):
+        if _proposed(assessed) is None:
+            break
+        minutes += _minutes(assessed, k, test, {})
+        node = next((n for f in k.findings[test] for n in f.shape.nodes), None)
+        entries = entries + perform(vehicle.condition, test, {"node": node} if node else {}, vehicle.rng)
+        assessed = _thought(vehicle, entries, k)
+    return assessed, minutes
+
+
+def _repair_minutes(assessed: Assessed, k: Knowledge, faults: tuple[str, ...]) -> float:
+    """Repairs tried, likeliest first, until all that is wrong is mended."""
+    wanted, minutes = {k.repair_of[f] for f in faults}, 0.0
+    order = [*assessed.suspicion.repairs_needed, *k.repairs]
+    for repair in dict.fromkeys(order):
+        if not wanted:
+            break
+        shape = k.repairs[repair].shape
+        minutes += shape.minutes + shape.part_minutes
+        wanted.discard(repair)
+    return minutes
+
+
+def run(seed: int) -> Run:
+    """Send the vehicle of a seed through."""
+    k = load_knowledge()
+    vehicle = simulated(seed, k)
+    arrived = _thought(vehicle, vehicle.arrival, k)
+    assessed, minutes, tests = _by_proposals(vehicle, k)
+    fixed, fixed_min = _fixed_order(simulated(seed, k), k)
+    repairs = list(assessed.suspicion.repairs_needed.items())
+    wanted = [k.repair_of[f] for f in vehicle.faults]
+    first = repairs[0] if repairs else ("", 0.0)
+    leading = [s.fault for s in islice(assessed.suspicion.suspects, FIRST_TESTS)]
+    repair_min = _repair_minutes(assessed, k, vehicle.faults)
+    return Run(
+        vehicle.faults,
+        tuple(k.fault_system[f] for f in vehicle.faults),
+        first[0] in wanted,
+        set(vehicle.faults) <= set(leading),
+        first[1],
+        any(s.probability > 0.5 for s in assessed.suspicion.suspects[:1]),
+        tests,
+        minutes + repair_min,
+        fixed_min + _repair_minutes(fixed, k, vehicle.faults),
+        _repair_minutes(arrived, k, vehicle.faults),
+    )
+
+
+def benchmark_trust(count: int = 600, seed: int | None = None) -> None:
+    """Print by system what came out right, how true the odds were, and the minutes."""
+    seed = random.SystemRandom().randrange(10**6) if seed is None else seed
+    print(f"{count} simulated vehicles, seed {seed}")
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        runs = list(pool.map(run, range(seed, seed + count), chunksize=5))
+    _print_by_system([r for r in runs if len(r.faults) == 1])
+    single, double = ([r for r in runs if len(r.faults) == n] for n in (1, 2))
+    sound = [r for r in runs if not r.faults]
+    _print("right repair first, one fault", np.mean([r.right for r in single]), "over 90 %", percent=True)
+    _print("both among the first three", np.mean([r.both for r in double]), "over 70 %", percent=True)
+    ill = [*single, *double]
+    _print("Brier score of the first repair", np.mean([(r.stated - r.right) ** 2 for r in ill]), "under 0.1")
+    _print("healthy accused over 50 %", np.mean([r.accused for r in sound]), "under 2 %", percent=True)
+    _print_reliability(ill)
+    for how in (statistics.mean, statistics.median):
+        ours, fixed, swaps = (how([getattr(r, x) for r in ill]) for x in ("minutes", "fixed", "swapping"))
+        better = min(fixed, swaps)
+        print(
+            f"minutes, {how.__name__}: {ours:.0f}; fixed order {fixed:.0f}, swapping {swaps:.0f}:"
+            f" {ours / better:.0%} of the better other (wanted: under 60 %)"
+        )
+
+
+def _print(what: str, figure: float | np.floating, wanted: str, percent: bool = False) -> None:
+    print(f"{what:36} {f'{figure:.1%}' if percent else f'{figure:.3f}':>8}   (wanted: {wanted})")
+
+
+def _print_by_system(runs: list[Run]) -> None:
+    by_system: dict[str, list[bool]] = defaultdict(list)
+    for r in runs:
+        by_system[r.systems[0]].append(r.right)
+    for system, rights in sorted(by_system.items()):
+        print(f"  {system:12} {sum(rights):3} of {len(rights):3} right")
+    missed: dict[str, int] = defaultdict(int)
+    for r in runs:
+        missed[r.faults[0]] += not r.right
+    worst = sorted(((n, f) for f, n in missed.items() if n), reverse=True)[:12]
+    print("  missed most: " + ", ".join(f"{f} {n}" for n, f in worst))
+
+
+def _print_reliability(runs: list[Run]) -> None:
+    off: float | np.floating = 0.0
+    for low, high in zip(BINS, BINS[1:], strict=False):
+        here = [r for r in runs if low <= r.stated < high]
+        if here:
+            stated, true = np.mean([r.stated for r in here]), np.mean([r.right for r in here])
+            off += abs(stated - true) * len(here) / len(runs)
+            print(f"  stated {stated:4.0%}, right {true:4.0%}   ({len(here)})")
+    _print("expected error of the odds", off, "under 4 %", percent=True)

@@ -1,0 +1,908 @@
+"""Every test of the vocabulary made on a simulated vehicle: what a technician writes down, noise included."""
+
+from collections.abc import Callable
+from typing import Any
+
+from frosty_piston.core.air import AirLimits, barometer_kpa, expected_air_mg
+from frosty_piston.knowledge.figures import general
+
+from . import physics as p
+from .condition import Condition, Rng
+
+Entry = dict[str, Any]
+Maker = Callable[[Condition, dict[str, str], Rng], list[Entry]]
+AIR = general(AirLimits)
+BAROMETER = barometer_kpa(300)
+MAKERS: dict[str, Maker] = {}
+
+
+def made(test: str) -> Callable[[Maker], Maker]:
+    def keep(maker: Maker) -> Maker:
+        MAKERS[test] = maker
+        return maker
+
+    return keep
+
+
+def read(test: str, value: float | str, unit: str, conditions: Entry | None = None, **where: Any) -> Entry:
+    data: Entry = {"test": test, "value": value, "unit": unit}
+    return _with(data, "reading", conditions, where)
+
+
+def saw(test: str, outcome: str, conditions: Entry | None = None, **where: Any) -> Entry:
+    return _with({"test": test, "outcome": outcome}, "outcome", conditions, where)
+
+
+def figures(test: str, conditions: Entry | None = None, where: Entry | None = None, **values: Any) -> Entry:
+    return _with({"test": test, "figures": values}, "outcome", conditions, where or {})
+
+
+def _with(data: Entry, kind: str, conditions: Entry | None, where: Entry) -> Entry:
+    if where:
+        data["where"] = where
+    if conditions:
+        data["conditions"] = conditions
+    return {"kind": kind, "data": data}
+
+
+def shown(rng: Rng, value: float, share: float = 0.01, digits: int = 2, floor: float = 0.0) -> float:
+    return round(float(value * rng.normal(1, share) + rng.normal(0, floor)), digits)
+
+
+def perform(c: Condition, test: str, where: dict[str, str], rng: Rng) -> list[Entry]:
+    """What is written down when a test is made. `where`: point, node or channel asked for. Raises KeyError
+    for a test that is not made here."""
+    return MAKERS[test](c, where, rng)
+
+
+# battery and starter
+
+
+def _batteries(c: Condition, test: str, volts: float, rng: Rng) -> list[Entry]:
+    points = ["battery_1", "battery_2"][: c.card.batteries or 1]
+    in_series = 1 if c.card.batteries == 2 or c.system_v == 12 else 2
+    return [read(test, shown(rng, volts * in_series, 0.003), "V", point=x) for x in points]
+
+
+@made("battery_rest")
+def battery_rest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return _batteries(c, "battery_rest", c.ocv_v, rng)
+
+
+@made("battery_crank")
+def battery_crank(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return _batteries(c, "battery_crank", p.crank_v(c), rng)
+
+
+@made("crank_speed")
+def crank_speed(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("crank_speed", shown(rng, p.crank_rpm(c), 0.01, 0), "rpm")]
+
+
+@made("cable_drop")
+def cable_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        read("cable_drop", shown(rng, p.cable_drop_v(c, s), 0.02, 2), "V", point=s)
+        for s in ("positive", "ground")
+    ]
+
+
+@made("start_aid_compare")
+def start_aid(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    cold, warm = p.start_quality(c), 0.0
+    c.warm = True
+    warm = p.start_quality(c)
+    c.warm = False
+    return [saw("start_aid_compare", "better" if warm - cold > 0.2 else "same")]
+
+
+# glow
+
+
+@made("glow_resistance")
+def glow_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    point, entries = where.get("point", "harness_connector"), []
+    for i in range(c.cylinders):
+        ohm = c.plug_ohm[i] if point == "plug" else p.path_ohm(c, i)
+        said = "OL" if ohm > 1e6 else max(0.0, shown(rng, ohm, 0.008, 2, 0.01))
+        entries.append(read("glow_resistance", said, "ohm", point=point, cylinder=i + 1))
+    return entries
+
+
+@made("glow_lamp_test")
+def glow_lamp(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    point, entries = where.get("point", "harness_connector"), []
+    for i in range(c.cylinders):
+        ohm = c.plug_ohm[i] if point == "plug" else p.path_ohm(c, i)
+        lamp = 12.0**2 / 5.0
+        share = 0.0 if ohm > 1e6 else lamp / (lamp + ohm)
+        seen = "lit" if share > 0.85 else "dim" if share > 0.2 else "dark"
+        entries.append(saw("glow_lamp_test", seen, point=point, cylinder=i + 1))
+    return [{"kind": "instrument", "data": {"instrument": "lamp", "rated_w": 5}}, *entries]
+
+
+@made("glow_current")
+def glow_current(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    late = {"after_s": 10}
+    return [
+        read("glow_current", max(0.0, shown(rng, p.plug_a(c, i), 0.02, 1, 0.1)), "A", late, cylinder=i + 1)
+        for i in range(c.cylinders)
+    ]
+
+
+@made("glow_bench_heat")
+def bench_heat(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    entries = []
+    for i, ohm in enumerate(c.plug_ohm):
+        seen = (
+            "cold"
+            if ohm > 1e6
+            else "red_tip"
+            if c.tip_share[i] > 0.8
+            else str(rng.choice(["red_elsewhere", "red_tip"]))
+        )
+        late = 8 if c.tip_share[i] > 0.8 else 30
+        entries.append(
+            saw("glow_bench_heat", seen, {"after_s": late} if seen != "cold" else None, cylinder=i + 1)
+        )
+    return entries
+
+
+@made("glow_relay")
+def glow_relay(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    loaded, volts = {"loaded": True}, c.ocv_v - 0.3
+    pulls = c.glow_ordered and c.glow_pulls_in
+    values = {
+        "battery": volts,
+        "feed": volts * c.glow_feed,
+        "supply": volts - 0.1 if c.fuse != "relay_dead" else 0.2,
+        "command": 0.2 if c.glow_ordered else volts,
+        "output": p.glow_v(c),
+    }
+    entries = [
+        read("glow_relay", max(0.0, shown(rng, v, 0.005, 2)), "V", loaded, point=x) for x, v in values.items()
+    ]
+    if c.card.glow_control != "electronic_module":
+        entries.append(saw("glow_relay", "click" if pulls else "no_click", point="relay"))
+    return entries
+
+
+@made("glow_on_time")
+def glow_on_time(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    seen_c = (70 if c.warm else c.ambient_c) + c.coolant_error_c
+    usual = float(min(12.0, max(0.5, 5.5 - 0.2 * seen_c)))
+    return [
+        read("glow_on_time", 0.0 if not c.glow_ordered else shown(rng, usual, 0.04, 1), "s", point="lamp")
+    ]
+
+
+@made("cold_soak_temps")
+def cold_soak(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    errors = {"coolant": c.coolant_error_c, "intake": 0.0, "ambient": 0.0, "fuel": 0.0}
+    if c.card.dpf:
+        errors["exhaust_1"] = c.exhaust_error_c
+    return [
+        read("cold_soak_temps", shown(rng, c.ambient_c + e, 0, 1, 0.8), "degC", channel=x)
+        for x, e in errors.items()
+    ]
+
+
+@made("warm_up")
+def warm_up(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [figures("warm_up", coolant_c=shown(rng, c.thermostat_c + c.coolant_error_c, 0.01, 0), minutes=20)]
+
+
+# fuel
+
+
+@made("fuel_prime_air")
+def prime(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    air = c.air_in_fuel + 0.2 * max(0.0, 0.5 - c.lift)
+    return [saw("fuel_prime_air", "empty" if air > 0.85 else "bubbles" if air > 0.15 else "clear")]
+
+
+@made("fuel_low_pressure")
+def low_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    bar = 4.2 * c.lift * (1 - 0.75 * c.filter_choked) * (1 - 0.4 * c.air_in_fuel)
+    return [
+        figures("fuel_low_pressure", bar=shown(rng, bar, 0.02, 2), volts_at_pump=shown(rng, 12.2, 0.01, 1))
+    ]
+
+
+@made("fuel_filter_drop")
+def filter_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    before = 4.4 * c.lift * (1 - 0.4 * c.air_in_fuel)
+    after = before * (1 - 0.05 - 0.75 * c.filter_choked)
+    return [
+        figures("fuel_filter_drop", before_bar=shown(rng, before, 0.01), after_bar=shown(rng, after, 0.01))
+    ]
+
+
+@made("rail_pressure_crank")
+def rail_crank(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        read(
+            "rail_pressure_crank",
+            max(0.0, shown(rng, p.rail_crank_bar(c) + c.rail_error_bar, 0.02, 0)),
+            "bar",
+        )
+    ]
+
+
+@made("rail_pressure_hold")
+def rail_hold(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    low = min(c.high_pump + 0.1, 1 - 0.6 * c.filter_choked, c.lift + 0.3, 0.6 + 0.4 * c.rail_build)
+    seen = (
+        "hunts"
+        if c.rail_hunts > 0.3
+        else "low"
+        if low < 0.85
+        else "offset"
+        if abs(c.rail_error_bar) > 50
+        else "follows"
+    )
+    return [saw("rail_pressure_hold", seen)]
+
+
+# injectors and base engine
+
+
+def _coil_ohm(c: Condition) -> float:
+    return {"rail_piezo": 190_000.0, "hydraulic_unit": 3.0}.get(c.card.injection or "", 0.42)
+
+
+@made("injector_resistance")
+def injector_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        read(
+            "injector_resistance",
+            "OL" if i in c.coil_open else shown(rng, _coil_ohm(c), 0.015, 3),
+            "ohm",
+            cylinder=i + 1,
+        )
+        for i in range(c.cylinders)
+    ]
+
+
+@made("injector_insulation")
+def insulation(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("injector_insulation", "OL", "Mohm", cylinder=i + 1) for i in range(c.cylinders)]
+
+
+@made("injector_leakoff")
+def leakoff(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        read("injector_leakoff", shown(rng, v, 0.05, 0), "ml", cylinder=i + 1)
+        for i, v in enumerate(c.return_ml)
+    ]
+
+
+@made("injector_balance")
+def balance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    off = p.uneven(c)
+    mean = sum(off) / len(off)
+    return [
+        read("injector_balance", shown(rng, v - mean, 0, 1, 0.5), "mm3", cylinder=i + 1)
+        for i, v in enumerate(off)
+    ]
+
+
+def _works(c: Condition, i: int) -> float:
+    return (
+        0.0
+        if i in c.coil_open
+        else max(0.0, min(1.0, (c.compression[i] - 0.3) / 0.65)) * (0.8 if i in c.blows_by else 1.0)
+    )
+
+
+@made("cylinder_cutout")
+def cutout(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        read("cylinder_cutout", max(0.0, shown(rng, 60 * _works(c, i), 0.05, 0, 1)), "rpm", cylinder=i + 1)
+        for i in range(c.cylinders)
+    ]
+
+
+@made("misfire_counts")
+def misfires(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    entries = []
+    for i in range(c.cylinders):
+        rate = 60 * (1 - _works(c, i)) ** 2 + (25 if i in c.loose_plug and rng.random() < 0.5 else 0)
+        rate += 6 * abs(c.trim_error.get(i, 0)) / 6
+        entries.append(
+            figures(
+                "misfire_counts", None, {"cylinder": i + 1}, count=int(rng.poisson(rate)), revolutions=1000
+            )
+        )
+    return entries
+
+
+@made("relative_compression")
+def compression(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    best = max(c.compression)
+    return [
+        read(
+            "relative_compression", min(100.0, shown(rng, v / best * 100, 0.01, 0)), "percent", cylinder=i + 1
+        )
+        for i, v in enumerate(c.compression)
+    ]
+
+
+@made("oil_condition")
+def oil(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    bad = c.spool_sticks > 0.3 and rng.random() < 0.8
+    return [saw("oil_condition", "sludged" if bad else "good")]
+
+
+@made("oil_pressure")
+def oil_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [figures("oil_pressure", bar=shown(rng, 1.6 * c.oil_bar, 0.03, 1), rpm=800, oil_c=90)]
+
+
+@made("hot_retest")
+def hot_retest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("hot_retest", "fails_hot" if c.hot_open else "same", {"part_hot": True}, node="injector")]
+
+
+@made("line_loosened")
+def line_loosened(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        saw(
+            "line_loosened",
+            "changes" if _works(c, i) > 0.5 and c.drips.get(i, 0) < 5 else "no_change",
+            cylinder=i + 1,
+        )
+        for i in range(c.cylinders)
+    ]
+
+
+# air and boost
+
+
+@made("key_on_pressures")
+def key_on(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    values = {"barometer": BAROMETER, "manifold": BAROMETER + c.map_error_kpa}
+    if c.sensor_open == "manifold_pressure_sensor":
+        values["manifold"] = 20.0
+    if c.card.dpf:
+        values |= {"exhaust": BAROMETER, "differential": c.dp_offset_kpa}
+    return [read("key_on_pressures", shown(rng, v, 0, 1, 0.3), "kPa", channel=x) for x, v in values.items()]
+
+
+@made("air_mass_check")
+def air_mass(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    kpa = BAROMETER + 40 * p.boost_share(c)
+    vd, n = c.card.displacement_l or 2.2, c.cylinders
+    true = expected_air_mg(kpa, vd, n, 35, 0.85 * float(rng.normal(1, 0.02))) * p.air_share(c)
+    gain = 0.4 if c.sensor_open == "air_mass_sensor" else c.maf_gain * (1 - 0.12 * c.hose_leak * 0.3)
+    said: Entry = {
+        "air_mg_stroke": shown(rng, true * gain, 0.02, 0),
+        "manifold_kpa": shown(rng, kpa + c.map_error_kpa, 0, 1, 0.5),
+    }
+    return [figures("air_mass_check", **said, intake_c=35, rpm=1800)]
+
+
+@made("air_filter_look")
+def air_filter(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    seen = (
+        "collapsed"
+        if c.filter_collapsed
+        else "dirty"
+        if c.filter_loss > 0.3 or rng.random() < 0.06
+        else "clean"
+    )
+    return [saw("air_filter_look", seen)]
+
+
+@made("intake_look")
+def intake_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    if c.hose_leak and rng.random() < 0.35 + 0.6 * c.hose_leak:
+        return [saw("intake_look", str(rng.choice(["split", "split", "loose", "oil_trail"])))]
+    if c.blows_by and rng.random() < 0.6:
+        return [saw("intake_look", "soot_trail")]
+    oily = c.turbo < 0.75 and rng.random() < 0.5 or rng.random() < 0.08
+    return [saw("intake_look", "oil_trail" if oily else "sound")]
+
+
+@made("boost_leak")
+def boost_leak(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    lost = min(0.98, 0.04 + 1.1 * c.hose_leak)
+    return [
+        figures(
+            "boost_leak", start_kpa=70, end_kpa=max(0.0, shown(rng, 70 * (1 - lost), 0.02, 0)), seconds=60
+        )
+    ]
+
+
+@made("boost_trace")
+def boost_trace(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    share = p.boost_share(c) * (1 - 0.004 * c.map_error_kpa) * float(rng.normal(1, 0.01))
+    if p.overboosts(c) and rng.random() < 0.6:
+        return [saw("boost_trace", "over")]
+    hunting = (c.vanes_stick > 0.4 or c.dead_spot or c.vane_plug_loose) and rng.random() < 0.4
+    return [saw("boost_trace", "hunts" if hunting else "short" if share < 0.88 else "reaches")]
+
+
+@made("actuator_sweep")
+def sweep(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    node = where.get("node", "turbo_actuator")
+    return [saw("actuator_sweep", _sweep(c, node, rng), node=node)]
+
+
+def _sweep(c: Condition, node: str, rng: Rng) -> str:
+    if node == "egr_valve":
+        if c.egr_wire_open or not c.egr_motor or c.egr_moves < 0.06:
+            return "stuck"
+        return "does_not_close" if c.egr_rest > 6 else "sticks" if c.egr_moves < 0.7 else "follows"
+    if node == "inlet_flap":
+        return (
+            "loose"
+            if c.flap_chatters
+            else "sticks"
+            if c.flap_carbon > 0.5
+            else "slow"
+            if c.flap_carbon > 0.3
+            else "follows"
+        )
+    if node == "swirl_flaps":
+        return "stuck" if c.swirl_stuck > 0.7 else "sticks" if c.swirl_stuck > 0.3 else "follows"
+    if node == "bypass_flap":
+        return {"stuck": "stuck", "no_return": "does_not_close"}.get(c.bypass, "follows")
+    if c.card.turbo == "vgt_electric":
+        if c.vane_motor == 0 or c.vane_plug_loose and rng.random() < 0.25:
+            return "stuck"
+        if c.dead_spot:
+            return "dead_spot"
+        return "does_not_close" if c.vane_offset > 10 else "sticks" if c.vanes_stick > 0.3 else "follows"
+    reach = p.vane_reach(c)
+    return (
+        "stuck"
+        if reach < 0.15
+        else "slow"
+        if reach < 0.75
+        else "sticks"
+        if c.vanes_stick > 0.3
+        else "follows"
+    )
+
+
+@made("actuator_watch")
+def watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    reach = p.vane_reach(c)
+    jumps = (
+        c.vanes_stick > 0.45 or c.dead_spot and rng.random() < 0.5 or c.vane_plug_loose and rng.random() < 0.4
+    )
+    seen = (
+        "still" if reach < 0.12 else "erratic" if jumps else "part_stroke" if reach < 0.8 else "full_stroke"
+    )
+    return [saw("actuator_watch", seen, node="turbo_actuator")]
+
+
+@made("linkage_free")
+def linkage(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        saw("linkage_free", "seized" if c.vanes_stick > 0.85 else "rough" if c.vanes_stick > 0.25 else "free")
+    ]
+
+
+@made("unplug_compare")
+def unplug(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    node = where.get("node", "air_mass_sensor")
+    helped = {
+        "air_mass_sensor": abs(c.maf_gain - 1) > 0.12 or c.sensor_open == "air_mass_sensor",
+        "manifold_pressure_sensor": abs(c.map_error_kpa) > 10 or c.sensor_open == "manifold_pressure_sensor",
+        "egr_valve": False,
+        "turbo_actuator": False,
+    }.get(node, False)
+    return [saw("unplug_compare", "better" if helped else str(rng.choice(["same", "worse"])), node=node)]
+
+
+# recirculation and flaps
+
+
+@made("egr_position")
+def egr_position(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        read("egr_position", max(0.0, shown(rng, c.egr_rest, 0.03, 0, 0.4)), "percent", point="engine_off")
+    ]
+
+
+@made("egr_air_change")
+def egr_air(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    whole = expected_air_mg(BAROMETER, c.card.displacement_l or 2.2, c.cylinders, 30, 0.85) * c.maf_gain
+    shut, opened = (whole * (1 - p.egr_gas(c, x)) for x in (0.0, 100.0))
+    return [
+        read("egr_air_change", shown(rng, v, 0.01, 0), "mg", point=x)
+        for x, v in (("shut", shut), ("open", opened))
+    ]
+
+
+@made("egr_actuate")
+def egr_actuate(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    """Driven straight at the part, past its wires."""
+    if c.egr_shorted:
+        return [saw("egr_actuate", "shorted")]
+    if not c.egr_motor or c.egr_moves < 0.06:
+        return [saw("egr_actuate", "none")]
+    loosens = str(rng.choice(["weak", "improves"]))
+    return [saw("egr_actuate", "crisp" if c.egr_moves > 0.75 and c.egr_rest < 6 else loosens)]
+
+
+@made("egr_look")
+def egr_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    stuck = c.egr_moves < 0.5 or c.egr_rest > 12 and c.egr_motor
+    seen = "blocked" if c.egr_flow < 0.35 else "stuck" if stuck else "wet" if c.cooler_wet > 0.6 else ""
+    return [saw("egr_look", seen or ("fouled" if rng.random() < 0.4 else "clean"))]
+
+
+@made("egr_cooler_look")
+def cooler_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    seen = "blocked" if c.cooler_flow < 0.35 else "wet" if c.cooler_wet else ""
+    seen = seen or {"stuck": "stuck", "no_return": "broken"}.get(c.bypass, "")
+    return [saw("egr_cooler_look", seen or ("fouled" if rng.random() < 0.4 else "clean"))]
+
+
+@made("bypass_watch")
+def bypass(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    still = c.card.egr_cooler_bypass == "vacuum" and p.vacuum_share(c) < 0.35
+    return [saw("bypass_watch", "stuck" if still and c.bypass == "follows" else c.bypass)]
+
+
+@made("swirl_compare")
+def swirl(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    released = 3.6 * (1 + 0.25 * c.port_choked)
+    as_is = released * (1 + 0.9 * c.swirl_stuck + 0.45 * c.port_choked)
+    return [
+        read("swirl_compare", shown(rng, v, 0.03, 1), "s", point=x)
+        for x, v in (("as_is", as_is), ("released", released))
+    ]
+
+
+# vacuum and stop
+
+
+@made("vacuum_at_pump")
+def at_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    kpa = BAROMETER * c.pump
+    slow = 8 / max(0.3, c.pump)
+    flicker = abs(float(rng.normal(1 if c.pump > 0.8 else 4, 0.5)))
+    said: Entry = {
+        "kpa": shown(rng, kpa, 0.01, 0),
+        "seconds": round(slow, 0),
+        "flicker_kpa": round(flicker, 1),
+    }
+    return [figures("vacuum_at_pump", **said, altitude_m=300)]
+
+
+@made("vacuum_hold")
+def hold(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    node = where.get("node", "vacuum_hose")
+    leak = c.leaks.get(node, 0.0)
+    leak = max(
+        leak,
+        c.hose_vac_leak if node == "vacuum_hose" else 0.0,
+        c.can_leak if node == "turbo_actuator" else 0.0,
+    )
+    if node == "check_valve":
+        leak = 0.7 if c.check_valve == "leaks" else 0.0
+    return [_held("vacuum_hold", node, leak, rng)]
+
+
+def _held(test: str, node: str, leak: float, rng: Rng) -> Entry:
+    end = 60 * float(2.718 ** (-(0.02 + 3.0 * leak)))
+    return figures(
+        test, None, {"node": node}, start_kpa=60, end_kpa=max(0.0, shown(rng, end, 0, 0, 0.4)), seconds=60
+    )
+
+
+@made("vacuum_section")
+def section(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    leak = min(
+        1.0, c.hose_vac_leak + sum(c.leaks.values()) + 0.6 * c.can_leak * (c.card.turbo == "vgt_vacuum")
+    )
+    return [_held("vacuum_section", "vacuum_branch", leak, rng)]
+
+
+@made("vacuum_travel")
+def travel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    sound = ((0, 0.0), (18, 0.5), (30, 3.5), (45, 9.2), (60, 10.0))
+    moves = (1 - c.can_leak) * (1 - 0.5 * c.vanes_stick)
+    node = where.get("node", "turbo_actuator")
+    return [
+        figures(
+            "vacuum_travel",
+            None,
+            {"node": node},
+            kpa=kpa,
+            mm=max(0.0, shown(rng, mm * moves, 0.02, 1)),
+            stroke_up=True,
+        )
+        for kpa, mm in sound
+    ]
+
+
+@made("vacuum_look")
+def vacuum_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    split = c.hose_vac_leak and not c.hose_vac_off and rng.random() < 0.8
+    seen = c.hose_vac_off or ("split" if split or "stop_line" in c.leaks and rng.random() < 0.7 else "sound")
+    return [saw("vacuum_look", seen, node="vacuum_hose")]
+
+
+@made("brake_pedal_feel")
+def pedal_feel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("brake_pedal_feel", "hard" if p.vacuum_share(c) < 0.6 else "normal")]
+
+
+def _stop_leaks(c: Condition) -> float:
+    return c.leaks.get("stop_actuator", 0.0)
+
+
+@made("stop_hand_pump")
+def hand_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    leaks = _stop_leaks(c) > 0.1
+    if not c.rack_free:
+        return [saw("stop_hand_pump", "no_stop_leaks" if leaks else "no_stop")]
+    slow = _stop_leaks(c) > 0.6
+    return [saw("stop_hand_pump", ("slow_" if slow else "stops_") + ("leaks" if leaks else "holds"))]
+
+
+@made("stop_lever")
+def stop_lever(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("stop_lever", "stops" if c.rack_free or rng.random() < 0.2 else "does_not")]
+
+
+def stop_s(c: Condition) -> float:
+    """Seconds from key off to silence; a minute when it never stops."""
+    reaches = p.vacuum_share(c) * (1 - _stop_leaks(c)) * (1 - c.leaks.get("stop_line", 0.0)) * c.key_passes
+    return 60.0 if not c.rack_free or reaches < 0.2 else 1.2 / reaches**1.6
+
+
+@made("stop_time")
+def stop_time(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("stop_time", shown(rng, stop_s(c), 0.05, 1), "s")]
+
+
+@made("key_switch")
+def key_switch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [figures("key_switch", passes_off=c.key_passes, seals_on=True, vents=True)]
+
+
+@made("solenoid_coil")
+def coil(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    dead = c.boost_solenoid < 0.25
+    return [read("solenoid_coil", "OL" if dead else shown(rng, 28.0, 0.03, 1), "ohm", node="vacuum_solenoid")]
+
+
+# exhaust, DEF and NOx
+
+
+def _dp_said(c: Condition, q: float) -> float:
+    true = p.exhaust_backs(c, q)
+    seen = {"blocked": 0.15 * true, "split": 0.25 * true, "swapped": -true}.get(c.dp_hose, true)
+    return seen + c.dp_offset_kpa
+
+
+@made("dpf_pressure")
+def dpf_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        figures("dpf_pressure", q_m3h=q, dp_kpa=shown(rng, _dp_said(c, q), 0.03, 2, 0.05))
+        for q in (110.0, 220.0, 320.0)
+    ]
+
+
+@made("dpf_state")
+def dpf_state(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    km = 550 if c.burns > 0.8 and c.soot_g < 18 else 140
+    values = (("soot_mass", c.soot_g, "g"), ("ash_mass", c.ash_g, "g"), ("distance_since_burn", km, "km"))
+    return [read("dpf_state", max(0.0, shown(rng, v, 0.06, 0)), u, channel=x) for x, v, u in values]
+
+
+@made("dp_hose_look")
+def dp_hose(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("dp_hose_look", c.dp_hose if rng.random() < 0.9 else "sound")]
+
+
+@made("dp_channels")
+def dp_channels(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("dp_channels", "one_creeps" if c.dp_hose in ("blocked", "split") else "alike")]
+
+
+@made("exhaust_temps")
+def exhaust_temps(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    gain = 30 * c.oxidises
+    values = {"exhaust_1": 340 + c.exhaust_error_c, "exhaust_2": 310 + gain, "exhaust_3": 285 + gain}
+    return [read("exhaust_temps", shown(rng, v, 0.01, 0), "degC", channel=x) for x, v in values.items()]
+
+
+@made("nox_compare")
+def nox(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    up, entries = 420.0, []
+    for dosing in (True, False):
+        down = up * (1 - p.nox_cut(c)) if dosing else up * 0.97
+        said: Entry = {"dosing": dosing}
+        if c.nox_up and c.nox_heard:
+            said["up_ppm"] = max(0.0, shown(rng, up * c.nox_up, 0.03, 0))
+        if c.nox_down and c.nox_heard:
+            said["down_ppm"] = max(0.0, shown(rng, down * c.nox_down, 0.03, 0))
+        entries.append(figures("nox_compare", **said))
+    return entries
+
+
+@made("def_look")
+def def_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    crystals = rng.random() < (0.5 if c.spray < 0.7 else 0.06)
+    return [saw("def_look", "seal_missing" if not c.cap_seal else "crystals" if crystals else "clean")]
+
+
+@made("def_concentration")
+def concentration(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("def_concentration", shown(rng, c.urea, 0, 1, 0.15), "percent")]
+
+
+@made("def_contamination")
+def contamination(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("def_contamination", c.foreign)]
+
+
+@made("def_quantity")
+def quantity(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    share = c.spray * min(1.0, c.def_bar / 5.0) * (0.15 if not c.def_heats and c.ambient_c < -8 else 1.0)
+    seen = "cone" if c.spray > 0.8 else "drips" if c.spray < 0.25 else "jet"
+    entry = figures("def_quantity", expected_ml=100, measured_ml=max(0.0, shown(rng, 100 * share, 0.03, 0)))
+    entry["data"]["outcome"] = "none" if share < 0.05 else seen
+    return [entry]
+
+
+@made("def_pressure")
+def def_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    bar = c.def_bar * (0.1 if not c.def_heats and c.ambient_c < -8 else 1.0)
+    return [
+        figures(
+            "def_pressure",
+            bar=shown(rng, bar, 0.01, 1),
+            held_bar=shown(rng, bar * (1 - c.def_falls), 0.01, 1),
+            seconds=60,
+        )
+    ]
+
+
+@made("def_injector_look")
+def injector_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    foul = "fouled" if rng.random() < 0.1 else "clean"
+    return [saw("def_injector_look", "blocked" if c.spray < 0.45 else "fouled" if c.spray < 0.7 else foul)]
+
+
+# wiring
+
+
+def _loose(c: Condition, node: str) -> bool:
+    return {
+        "injector": bool(c.loose_plug),
+        "turbo_actuator": c.vane_plug_loose,
+        "egr_valve": c.egr_wire_open,
+        "nox_sensor": c.nox_wire != "",
+        "control_module": False,
+    }.get(node, False)
+
+
+def _of_node(c: Condition, node: str, seen: str, sound: str, test: str, rng: Rng) -> list[Entry]:
+    if node != "injector":
+        return [saw(test, seen if _loose(c, node) else sound, node=node)]
+    return [
+        saw(test, seen if i in c.loose_plug else sound, node=node, cylinder=i + 1) for i in range(c.cylinders)
+    ]
+
+
+@made("terminal_fit")
+def terminal_fit(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return _of_node(
+        c,
+        where.get("node", "injector"),
+        str(rng.choice(["loose", "falls_off"])),
+        "holds",
+        "terminal_fit",
+        rng,
+    )
+
+
+@made("connector_look")
+def connector_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    seen = str(rng.choice(["dust", "burnt", "wet", "bent"])) if rng.random() < 0.75 else "clean"
+    return _of_node(c, where.get("node", "injector"), seen, "clean", "connector_look", rng)
+
+
+@made("wiggle")
+def wiggle(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    node = where.get("node", "injector")
+    live = _loose(c, node) and not (node == "egr_valve" and rng.random() < 0.5)
+    said: Entry = {
+        "wiggle_s": 60,
+        "dropouts": int(rng.poisson(7 if live else 0.02)),
+        "rest_s": 60,
+        "rest_dropouts": int(rng.poisson(0.4 if live else 0.02)),
+    }
+    return [figures("wiggle", None, {"node": node}, **said)]
+
+
+@made("swap_parts")
+def swap(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    part = bool(c.coil_open or c.drips or c.trim_error or c.hot_open)
+    return [
+        saw(
+            "swap_parts",
+            "follows" if part else "gone" if c.loose_plug and rng.random() < 0.5 else "stays",
+            node="injector",
+            cylinder=1,
+        )
+    ]
+
+
+@made("supply_pins")
+def supply_pins(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    node = where.get("node", "control_module")
+    battery = 12.5 * (c.system_v // 12)
+    drop = c.module_supply_drop if node == "control_module" else 0.06
+    dead = (
+        node == "nox_sensor"
+        and c.nox_wire == "supply"
+        or node == "egr_valve"
+        and c.egr_wire_open
+        and rng.random() < 0.6
+        or c.fuse in ("blown", "relay_dead")
+        and node in ("nox_sensor", "egr_valve", "turbo_actuator")
+        or node == "glow_module"
+        and c.glow_feed < 0.3
+        or node == "turbo_actuator"
+        and c.vane_plug_loose
+        and rng.random() < 0.3
+    )
+    loaded = {"loaded": True, "battery_v": battery}
+    ground = 0.9 if node == "nox_sensor" and c.nox_wire == "ground" else 0.03
+    entries = [
+        read(
+            "supply_pins",
+            0.1 if dead else shown(rng, max(0.0, battery - drop), 0.004),
+            "V",
+            loaded,
+            node=node,
+            pin="supply",
+        ),
+        read("supply_pins", shown(rng, ground, 0.05), "V", loaded, node=node, pin="ground"),
+    ]
+    if node in ("air_mass_sensor", "manifold_pressure_sensor"):
+        said = 0.1 if c.sensor_open == node else shown(rng, 5.0, 0.004)
+        entries.append(read("supply_pins", said, "V", loaded, node=node, pin="reference"))
+    return entries
+
+
+@made("network_pins")
+def network_pins(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    node = where.get("node", "control_module")
+    ohm = 1e6 if node == "nox_sensor" and c.nox_wire == "network" else c.network_ohm
+    return [read("network_pins", shown(rng, min(ohm, 1e6), 0.01, 1), "ohm", node=node, pin="pair")]
+
+
+@made("circuit_drop")
+def circuit_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    node = where.get("node", "control_module")
+    drop = (
+        c.module_supply_drop
+        if node == "control_module"
+        else 2.0
+        if _loose(c, node) and rng.random() < 0.6
+        else 0.08
+    )
+    return [figures("circuit_drop", None, {"node": node}, drop_v=shown(rng, drop, 0.02), current_a=5)]
+
+
+@made("fuse_look")
+def fuse_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("fuse_look", "blown" if c.glow_feed == 0 and rng.random() < 0.6 else c.fuse)]
+
+
+@made("code_return")
+def code_return(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    from .driver import codes
+
+    back = bool(codes(c, rng, 0.9))
+    return [saw("code_return", "same" if back and not c.tool_codes else "none")]
