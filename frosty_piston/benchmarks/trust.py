@@ -66,7 +66,7 @@ def _minutes(assessed: Assessed, k: Knowledge, test: str, where: dict[str, str])
 
 
 def _by_proposals(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[Assessed, float, int]:
-    entries, minutes, done = list(vehicle.arrival), 0.0, 0
+    entries, minutes, done = [*vehicle.arrival, *vehicle.scan], 0.0, 0
     assessed = _thought(vehicle, entries, k)
     made: dict[tuple[str, str], int] = defaultdict(int)
     while done < MOST_STEPS:
@@ -82,7 +82,7 @@ def _by_proposals(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[Assessed, fl
 
 def _fixed_order(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[Assessed, float]:
     """The same stop rule, the tests in a plain order: cheapest first, each at its first place."""
-    entries, minutes = list(vehicle.arrival), 0.0
+    entries, minutes = [*vehicle.arrival, *vehicle.scan], 0.0
     assessed = _thought(vehicle, entries, k)
     tests = [t for t in k.tests if not assessed.job.engine.rules_out(k.tests[t].needs) and t in k.findings]
     cost = {t: _minutes(assessed, k, t, {}) for t in tests}
@@ -113,7 +113,7 @@ def run(seed: int) -> Run:
     """Send the vehicle of a seed through."""
     k = load_knowledge()
     vehicle = simulated(seed, k)
-    arrived = _thought(vehicle, vehicle.arrival, k)
+    arrived = _thought(vehicle, [*vehicle.arrival, *vehicle.scan], k)
     assessed, minutes, tests = _by_proposals(vehicle, k)
     fixed, fixed_min = _fixed_order(simulated(seed, k), k)
     repairs = list(assessed.suspicion.repairs_needed.items())

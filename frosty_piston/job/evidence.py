@@ -19,6 +19,7 @@ from .tape import Job
 ABSENT_WEIGHT, CONSEQUENCE_WEIGHT = 0.5, 0.3
 KEPT_ROWS = 120
 _KEEPING = Lock()
+DECIDES = ("sound", "failed")
 MANY_CIRCUITS, IN_COMMON = 3, "many_circuits"
 NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
@@ -80,7 +81,7 @@ def gather(
     """Gather the evidence of one time of a job in the order in which it came; `verdicts` and `codes` are
     those of its entries. What is true of the visit as a whole speaks in the first."""
     evidence = [
-        *_symptoms(job, k, number, {v.test for v in verdicts}),
+        *_symptoms(job, k, number, {v.test for v in verdicts if v.judgement.verdict in DECIDES}),
         *_codes(job, k, codes),
         *_tests(job, k, verdicts),
     ]
@@ -116,7 +117,7 @@ def _patterns(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
 
 
 def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str]) -> list[Evidence]:
-    """What was noticed. Where a test has said the same since, the test alone speaks: they are one witness.
+    """What was noticed. Where a test has said since whether it is so, it alone speaks: they are one witness.
     That what comes and goes is not there now says nothing."""
     evidence = []
     for name, entry in {x.data.symptom: x for x in job.times[number] if x.kind == "symptom"}.items():
@@ -232,18 +233,41 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Result]) -> list[Evidence]:
                 continue
             outcome, weight, entries = got
             reasons = {s.fault: s.because for s in known.shape.speaks}
-            evidence.append(
-                Evidence(
-                    _in_words(k, known, outcome, weight, here),
-                    entries,
-                    known.finding,
-                    outcome,
-                    weight,
-                    reasons,
-                )
-            )
+            says = _in_words(k, known, outcome, weight, here)
+            finding = known.seen_at(_places(known, outcome, here), outcome)
+            evidence.append(Evidence(says, entries, finding, outcome, weight, reasons))
             evidence += _lesser(k, known, outcome, here, reasons)
+            evidence += _between(k, known, outcome, of_test)
     return evidence
+
+
+def _places(known: TestFinding, outcome: str, here: list[Result]) -> int:
+    """At how many places of its own a bad outcome was seen."""
+    alike = [v for v in here if _class_in(known, v) == outcome.removeprefix("all_")]
+    return len({(v.where.get("cylinder"), v.where.get("pin"), v.where.get("bank")) for v in alike})
+
+
+def _between(k: Knowledge, known: TestFinding, outcome: str, of_test: list[Result]) -> list[Evidence]:
+    """What the worst place hides: a part that reads bad from afar and sound at itself has its fault in
+    between, whatever its neighbours have."""
+    if known.between is None or outcome == known.shape.outcomes[0]:
+        return []
+    here = {v.where.get("cylinder"): v for v in of_test if v.where.get("point") in known.shape.points}
+    pairs = [
+        (v, here[c])
+        for v in of_test
+        if (c := v.where.get("cylinder")) in here
+        and v.where.get("point") not in known.shape.points
+        and v.judgement.verdict == "failed"
+        and here[c].judgement.verdict == "sound"
+    ]
+    if not pairs:
+        return []
+    cylinders = ", ".join(str(c) for c in sorted({int(str(v.where["cylinder"])) for v, _ in pairs}))
+    says = f"{k.tests[known.test].title.split(',')[0]}: cylinder {cylinders} bad from afar, sound at the part"
+    ids = tuple(dict.fromkeys(i for pair in pairs for v in pair for i in v.entries))
+    reasons = {fault: because for fault, (_, because) in known.shape.between.items()}
+    return [Evidence(says, ids, known.between_at(len(pairs)), SEEN, 1.0, reasons)]
 
 
 def _belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:

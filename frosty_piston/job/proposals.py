@@ -105,8 +105,12 @@ class Proposals:
         renamed[known] = np.arange(len(known))
         groups = renamed[groups]
         cost = [sum(self._repair_min(r) for r in repairs[n]) for n in known]
-        if self.suspicion.left is not None:
-            groups = np.where(self.suspicion.left[rows], groups, len(known) + 1)
+        nothing = (
+            rows == self.suspicion.space.empty_at
+            if self.suspicion.left is None
+            else ~self.suspicion.left[rows]
+        )
+        groups = np.where(nothing, len(known) + 1, groups)
         return Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]))
 
     def _repair_min(self, repair: str) -> float:

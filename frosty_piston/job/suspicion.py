@@ -21,6 +21,8 @@ from .evidence import Evidence
 from .tape import CHANGES_NO_PART, Job
 
 UNLISTED_PER_THOUSAND = 15.0
+# A complaint with nothing behind it weighs as much as a common fault before anything is found.
+SOUND_WEIGHT = 0.04
 MOVED_BITS = 0.15
 EXPLAINS_RATIO = 1.5
 COMMONLY_KILLS = 0.2
@@ -83,7 +85,7 @@ class Engine:
     def __init__(self, k: Knowledge, faults: tuple[str, ...]):
         self.space: Space = build_space(faults)
         rates = np.array([k.faults[f].per_thousand for f in faults] + [UNLISTED_PER_THOUSAND], float) / 1000
-        self.prior = log_prior(self.space, rates / (1 - rates), _together(k, faults))
+        self.prior = log_prior(self.space, rates / (1 - rates), _together(k, faults), SOUND_WEIGHT)
         self.kills = _kills(k, faults)
 
 

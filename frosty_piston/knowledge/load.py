@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -21,7 +21,7 @@ from .repair_shapes import ActShape, ProofPieces
 from .repairs import Option, Repair, act_of, read_repairs
 
 HERE = Path(__file__).parent
-EPSILON = 0.003
+EPSILON = 0.0003
 NOT_SEEN, SEEN = "not_seen", "seen"
 SYMPTOM_BLUR = 0.2
 L = TypeVar("L")
@@ -38,16 +38,41 @@ class CodeEntry:
     group: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TestFinding:
     """What one test, at some points, speaks for. `lesser`: each outcome by itself, seen beside a worse one or
-    not."""
+    not. `between`: bad from afar and sound here, a yes or no, where that speaks for anything."""
 
     test: str
     shape: s.FindingShape
+    witness: s.WitnessShape
     finding: Finding
     lesser: dict[str, Finding]
+    between: Finding | None = None
     file: str = ""
+
+    def seen_at(self, places: int, outcome: str) -> Finding:
+        """The finding when an outcome was seen at so many places: the number of bad ones counts."""
+        return self._again(self.finding, places, outcome)
+
+    def between_at(self, places: int) -> Finding:
+        """Bad from afar and sound here, at so many places. Raises AssertionError when that speaks for
+        nothing."""
+        assert self.between is not None
+        return self._again(self.between, places, SEEN)
+
+    def _again(self, finding: Finding, places: int, outcome: str) -> Finding:
+        if places < 2 or outcome == finding.outcomes[0]:
+            return finding
+        key = (finding.id, places, outcome)
+        if key not in self._repeated:
+            w = self.witness
+            self._repeated[key] = finding.repeated(outcome, places, w.repeats, w.false_alarm / 4)
+        return self._repeated[key]
+
+    @cached_property
+    def _repeated(self) -> dict[tuple[str, int, str], Finding]:
+        return {}
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,6 +100,7 @@ class Knowledge:
     symptoms: dict[str, s.SymptomShape]
     contexts: dict[str, s.ContextShape]
     tests: dict[str, s.TestShape]
+    witnesses: dict[str, s.WitnessShape]
     findings: dict[str, list[TestFinding]]
     symptom_findings: dict[str, Finding]
     groups: dict[str, s.CodeGroupShape]
@@ -203,7 +229,8 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     _soot_known(r, soot, faults, tests)
     part_shapes = read_parts(r, systems, faults, fault_system, tests)
     nodes = nodes_of(part_shapes)
-    findings = _findings(r, weights, tests, faults, nodes)
+    witnesses = r.read("witnesses.toml", dict[str, s.WitnessShape])
+    findings = _findings(r, weights, tests, faults, nodes, witnesses)
     symptoms = _symptoms(r, faults, tests, cautions)
     contexts = r.read("contexts.toml", dict[str, s.ContextShape])
     for key, context in contexts.items():
@@ -251,6 +278,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         symptoms,
         contexts,
         tests,
+        witnesses,
         findings,
         {
             key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR)
@@ -332,6 +360,7 @@ def _findings(
     tests: dict[str, s.TestShape],
     faults: dict[str, s.FaultShape],
     nodes: dict[str, Node],
+    witnesses: dict[str, s.WitnessShape],
 ) -> dict[str, list[TestFinding]]:
     findings: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):
@@ -349,11 +378,25 @@ def _findings(
                     r.known(name, [test, "points"], point, tests[test].points)
                 for node in shape.nodes:
                     r.known(name, [test, "nodes"], node, nodes)
-                general = weights.row(name, [*path, "general"], shape.outcomes, shape.general)
+                r.known(name, [*path, "how"], shape.how, witnesses)
+                witness = witnesses[shape.how]
+                slips = dict.fromkeys(shape.outcomes[1:], witness.false_alarm)
+                general = weights.row(name, [*path, "general"], shape.outcomes, {**slips, **shape.general})
                 well = weights.row(name, [*path, "well"], shape.outcomes, shape.well) if shape.well else None
-                finding = Finding(f"{test}.{shape.name}", tuple(shape.outcomes), general, shows, well=well)
+                finding = Finding(
+                    f"{test}.{shape.name}", tuple(shape.outcomes), general, shows, witness.unlisted, well
+                )
+                lesser = _lesser(weights, name, path, shape, finding)
+                r.all_known(name, [*path, "between"], shape.between, faults)
+                between = (
+                    weights.two(
+                        name, [*path, "between"], f"{finding.id}.between", witness.false_alarm, shape.between
+                    )
+                    if shape.between
+                    else None
+                )
                 findings.setdefault(test, []).append(
-                    TestFinding(test, shape, finding, _lesser(weights, name, path, shape, finding), name)
+                    TestFinding(test, shape, witness, finding, lesser, between, name)
                 )
     return findings
 

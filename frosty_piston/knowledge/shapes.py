@@ -148,10 +148,20 @@ class SpeaksShape(Shape):
     beside: dict[str, Chance] = {}
 
 
+class WitnessShape(Shape):
+    """How far a way of finding out can be trusted."""
+
+    title: str
+    false_alarm: Annotated[float, Field(gt=0, lt=0.2)]
+    unlisted: Annotated[float, Field(gt=0, lt=0.5)]
+    repeats: Annotated[float, Field(gt=0, lt=1)]
+
+
 class FindingShape(Shape):
     name: str
+    how: str
     outcomes: Annotated[list[str], Field(min_length=2)]
-    general: dict[str, Chance]
+    general: dict[str, Chance] = {}
     well: dict[str, Chance] = {}
     points: list[str] = []
     nodes: list[str] = []
@@ -160,6 +170,7 @@ class FindingShape(Shape):
     dosing: bool | None = None
     needs: dict[str, list[CardValue]] = {}
     covers: Literal["cylinders", "batteries", "suspect_plugs"] | None = None
+    between: dict[str, tuple[Chance, Because]] = {}
     speaks: list[SpeaksShape]
 
 

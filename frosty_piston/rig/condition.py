@@ -32,7 +32,7 @@ class Condition:
     plug_right: bool = True
     tip_share: list[float] = field(default_factory=list)
     glow_wire_open: set[int] = field(default_factory=set)
-    glow_contact_ohm: float = 0.004
+    glow_contact_ohm: float = 0.0012
     glow_pulls_in: bool = True
     glow_ordered: bool = True
     glow_feed: float = 1.0

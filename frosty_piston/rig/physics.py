@@ -2,7 +2,7 @@
 
 from .condition import Condition
 
-STARTER_A, LEAST_RPM = 260.0, 150.0
+STARTER_A, HOT_TIMES, SAG_V = 260.0, 1.35, 0.5
 PASS = 9.0
 
 
@@ -45,13 +45,18 @@ def glow_v(c: Condition) -> float:
         return 0.0
     if c.card.glow_control == "electronic_module":
         return {"fast_7v": 7.0, "fast_5v": 5.0}.get(c.card.glow or "", 11.4) * c.glow_feed
-    load = sum(1 / path_ohm(c, i) for i in range(c.cylinders))
-    supply = (c.ocv_v - 0.6) * c.glow_feed
-    return supply / (1 + c.glow_contact_ohm * load)
+    load = sum(1 / (HOT_TIMES * path_ohm(c, i)) for i in range(c.cylinders))
+    return feed_v(c) / (1 + c.glow_contact_ohm * load)
+
+
+def feed_v(c: Condition) -> float:
+    """Voltage at the feed stud with the plugs on, V."""
+    return (c.ocv_v - SAG_V) * c.glow_feed
 
 
 def plug_a(c: Condition, i: int) -> float:
-    return glow_v(c) / path_ohm(c, i)
+    """Current of a plug once it is hot, A: its resistance rises."""
+    return glow_v(c) / (HOT_TIMES * path_ohm(c, i))
 
 
 def heat(c: Condition, i: int) -> float:
@@ -61,7 +66,7 @@ def heat(c: Condition, i: int) -> float:
         c.card.glow or "", 0.85
     )
     ordered = 1.0 if c.coolant_error_c < 30 else 0.35
-    share = (plug_a(c, i) ** 2 * min(c.plug_ohm[i], 1e6)) / (whole**2 / usual) if glow_v(c) else 0.0
+    share = (plug_a(c, i) ** 2 * HOT_TIMES**2 * min(c.plug_ohm[i], 1e6)) / (whole**2 / usual)
     return min(1.0, share) * c.tip_share[i] * ordered
 
 

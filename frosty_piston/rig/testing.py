@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
 from frosty_piston.core.air import AirLimits, barometer_kpa, expected_air_mg
 from frosty_piston.knowledge.figures import general
 
@@ -13,6 +15,7 @@ Entry = dict[str, Any]
 Maker = Callable[[Condition, dict[str, str], Rng], list[Entry]]
 AIR = general(AirLimits)
 BAROMETER = barometer_kpa(300)
+ROD_TIMES = ((-20, -10, 0, 20, 70), (18.0, 11.5, 7.5, 3.0, 0.5))
 MAKERS: dict[str, Maker] = {}
 
 
@@ -150,11 +153,11 @@ def bench_heat(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("glow_relay")
 def glow_relay(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    loaded, volts = {"loaded": True}, c.ocv_v - 0.3
+    loaded, volts = {"loaded": True}, c.ocv_v - p.SAG_V
     pulls = c.glow_ordered and c.glow_pulls_in
     values = {
         "battery": volts,
-        "feed": volts * c.glow_feed,
+        "feed": p.feed_v(c),
         "supply": volts - 0.1 if c.fuse != "relay_dead" else 0.2,
         "command": 0.2 if c.glow_ordered else volts,
         "output": p.glow_v(c),
@@ -170,7 +173,8 @@ def glow_relay(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("glow_on_time")
 def glow_on_time(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     seen_c = (70 if c.warm else c.ambient_c) + c.coolant_error_c
-    usual = float(min(12.0, max(0.5, 5.5 - 0.2 * seen_c)))
+    rods = c.card.glow == "rod_12v"
+    usual = float(np.interp(seen_c, ROD_TIMES[0], ROD_TIMES[1])) if rods else 2.0
     return [
         read("glow_on_time", 0.0 if not c.glow_ordered else shown(rng, usual, 0.04, 1), "s", point="lamp")
     ]

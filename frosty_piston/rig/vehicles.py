@@ -10,20 +10,22 @@ from frosty_piston.knowledge import Knowledge
 
 from . import world
 from .condition import Condition, afflict, sound
-from .driver import codes, complaint
+from .driver import codes, complaint, truths
 from .testing import Entry
 
-OFTEN_TWO, OFTEN_NONE, SCANNED = 0.18, 0.1, 0.9
+OFTEN_TWO, OFTEN_NONE, TRIES = 0.18, 0.1, 20
 
 
 @dataclass(frozen=True)
 class SimulatedVehicle:
-    """One vehicle as it comes in. `faults`: what is truly wrong; `arrival`: what is written down first."""
+    """One vehicle as it comes in. `faults`: what is truly wrong; `arrival`: what is written down first; `scan`:
+    what a read-out of all modules gives."""
 
     engine: dict[str, Any]
     faults: tuple[str, ...]
     condition: Condition
     arrival: list[Entry]
+    scan: list[Entry]
     rng: np.random.Generator
 
     @property
@@ -49,21 +51,31 @@ def simulated(seed: int, k: Knowledge) -> SimulatedVehicle:
     engine = dict(world.CARDS[int(rng.integers(len(world.CARDS)))])
     card = EngineCard.model_validate(engine)
     ambient = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0]))
-    condition = sound(card, ambient, rng)
     faults = _wrong(card, k, rng)
-    for fault in faults:
-        afflict(condition, fault, float(rng.uniform(0.1, 1.0)), rng)
-    standing = codes(condition, rng)
+    condition, standing = _noticed(card, ambient, faults, rng)
     said = complaint(condition, standing, _known_symptoms(k), rng)
     arrival: list[Entry] = [
         {"kind": "condition", "data": {"name": "ambient", "value": ambient, "unit": "degC"}},
         *({"kind": "symptom", "data": {"symptom": s}} for s in said),
     ]
-    if rng.random() < SCANNED:
-        status = {"status": "stored", "module": "engine"}
-        arrival += [{"kind": "code", "data": {"code": c, **status}} for c in standing]
-        arrival.append({"kind": "code_scan", "data": {"module": "all"}})
-    return SimulatedVehicle(engine, faults, condition, arrival, rng)
+    status = {"status": "stored", "module": "engine"}
+    scan: list[Entry] = [{"kind": "code", "data": {"code": c, **status}} for c in standing]
+    scan.append({"kind": "code_scan", "data": {"module": "all"}})
+    return SimulatedVehicle(engine, faults, condition, arrival, scan, rng)
+
+
+def _noticed(
+    card: EngineCard, ambient: float, faults: tuple[str, ...], rng: np.random.Generator
+) -> tuple[Condition, list[str]]:
+    """The vehicle with its faults, bad enough that somebody noticed: it would not have come in otherwise."""
+    for _ in range(TRIES):
+        condition = sound(card, ambient, rng)
+        for fault in faults:
+            afflict(condition, fault, float(rng.uniform(0.1, 1.0)), rng)
+        standing = codes(condition, rng)
+        if not faults or standing or any(truths(condition).values()):
+            break
+    return condition, standing
 
 
 def _known_symptoms(k: Knowledge) -> set[str]:

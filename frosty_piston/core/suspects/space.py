@@ -1,6 +1,6 @@
 """The sets of faults that are weighed against each other, and how likely each makes a finding."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import combinations
 from typing import Any
@@ -10,6 +10,7 @@ import numpy as np
 UNLISTED = "unlisted"
 BLUR = 0.05
 NO_WEIGHT = -700.0
+MOST_FITTED, FITTED = 60, 2e-3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,6 +37,29 @@ class Finding:
                 raise ValueError(f"{self.id}: the chances of {name} must be one per outcome and sum to 1")
             if np.min(row) <= 0 or np.max(row) >= 1:
                 raise ValueError(f"{self.id}: no chance of {name} may be 0 or 1")
+
+    def repeated(self, outcome: str, times: int, share: float, least: float) -> "Finding":
+        """The same finding when one bad outcome was seen at several places: with nothing behind it that is
+        rarer each time.
+
+        Parameters: `outcome`: the outcome; `times`: at how many places, 1 or more; `share`: how often a false
+        alarm repeats at the next place; `least`: the chance is never taken lower, since one cause can fool all
+        of them. Raises ValueError for an outcome it has not. Source: repeated slips, `docs/models.md`.
+
+        >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {})
+        >>> f.repeated("yes", 3, 0.25, 0.001).general.round(5).tolist()
+        [0.99375, 0.00625]
+        """
+        at, factor = self.outcomes.index(outcome), share ** (times - 1)
+
+        def rarer(row: np.ndarray) -> np.ndarray:
+            row = row.copy()
+            chance = max(min(least, float(row[at])), float(row[at]) * factor)
+            row[0], row[at] = row[0] + row[at] - chance, chance
+            return row
+
+        well = None if self.well is None else rarer(self.well)
+        return replace(self, general=rarer(self.general), well=well)
 
     @property
     def with_nothing_wrong(self) -> np.ndarray:
@@ -198,29 +222,56 @@ def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
     return Space(faults, held, members, most)
 
 
-def log_prior(space: Space, odds: np.ndarray, together: np.ndarray | None = None) -> np.ndarray:
+def log_prior(
+    space: Space, odds: np.ndarray, together: np.ndarray | None = None, sound: float = 0.0
+) -> np.ndarray:
     """Answer the log weight of each set before any finding.
 
     The product of its faults' odds and, for every two of its faults, of how many times likelier they come
     together than by chance. `odds`: shape (F + 1,), present against absent, `unlisted` last. `together`:
-    shape (F, F), symmetric, all ones when left out. The empty set has none: a vehicle that comes in has
-    something. Returns shape (N,). Parameters: `space`: the sets of faults. Raises nothing. Source: base rates
-    of `faults/`, independent but for what kills what.
+    shape (F, F), symmetric, all ones when left out: it shares the chances out among the sets and adds to none,
+    so that each fault keeps the chance that its own odds give it. `sound`: the weight of the empty set beside
+    them, 0 when a vehicle that comes in has something. Returns shape (N,). Parameters: `space`: the sets of
+    faults. Raises nothing. Source: base rates of `faults/`, independent but for what kills what; proportional
+    fitting to the chances of the single faults.
 
     >>> s = build_space(("a", "b"))
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]))).round(3).tolist()
     [0.1, 0.2, 0.02, 0.05, 0.0]
-    >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]), np.array([[1, 3], [3, 1]]))).round(3).tolist()
-    [0.1, 0.2, 0.06, 0.05, 0.0]
+    >>> odds, bond = np.array([0.1, 0.2, 0.05]), np.array([[1, 3], [3, 1]])
+    >>> bound = np.exp(log_prior(s, odds, bond))
+    >>> (space_chances(s, bound) / space_chances(s, np.exp(log_prior(s, odds)))).round(2).tolist()
+    [1.0, 1.0, 1.0]
     """
     weight = space.spread(np.log(odds))
-    if together is not None and space.most > 1:
-        bonds = np.zeros((len(space.faults) + 2,) * 2)
-        bonds[:-2, :-2] = np.log(together)
-        for one, other in combinations(range(space.most), 2):
-            weight += bonds[space.held[:, one], space.held[:, other]]
-    weight[space.empty_at] = NO_WEIGHT
+    weight[space.empty_at] = np.log(sound) if sound else NO_WEIGHT
+    if together is None or space.most < 2:
+        return weight
+    total = float(np.exp(weight).sum())
+    wanted = space_chances(space, np.exp(weight))
+    bonds = np.zeros((len(space.faults) + 2,) * 2)
+    bonds[:-2, :-2] = np.log(together)
+    for one, other in combinations(range(space.most), 2):
+        weight += bonds[space.held[:, one], space.held[:, other]]
+    for _ in range(MOST_FITTED):
+        off = np.log(wanted / space_chances(space, np.exp(weight)))
+        weight += space.spread(off)
+        weight[: space.empty_at] += np.log((total - sound) / np.exp(weight[: space.empty_at]).sum())
+        if np.abs(off).max() < FITTED:
+            break
     return weight
+
+
+def space_chances(space: Space, weight: np.ndarray) -> np.ndarray:
+    """Answer the chance of each fault by the weights of the sets, shape (F + 1,).
+
+    Parameters: `space`: the sets of faults; `weight`: a weight for each, shape (N,), that need not sum to 1.
+    Raises nothing. Source: sums over sets.
+
+    >>> space_chances(build_space(("a", "b"), most=1), np.array([1.0, 1.0, 2.0, 0.0])).tolist()
+    [0.25, 0.25, 0.5]
+    """
+    return np.asarray(space.present(weight) / weight.sum())
 
 
 def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = None) -> np.ndarray:
