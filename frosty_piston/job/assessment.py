@@ -166,7 +166,7 @@ class Assessed:
 
     @cached_property
     def proposals(self) -> Proposals:
-        return Proposals(self.job, self.knowledge, self.suspicion, self.experience)
+        return Proposals(self.job, self.knowledge, self.suspicion, self.experience, self.judged[-1])
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:

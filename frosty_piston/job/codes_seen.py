@@ -34,7 +34,7 @@ ENGINE_WORDS = (
     "gateway",
 )
 BEARS_CHANCE, SHARED_CHANCE = 0.5, 0.1
-LIFE_OF_HISTORY = 0.5
+LIFE_OF_HISTORY, LIFE_OF_OTHERS = 0.5, 0.5
 
 
 @dataclass(frozen=True)
@@ -76,6 +76,15 @@ def codes_seen(
     """Sort the codes among some entries of a job."""
     noise = _set_by_unplugging(entries)
     seen = [_one(job, k, experience, x, noise) for x in entries if x.kind == "code"]
+    if _explained(job, k, [c.group for c in seen if c.place == "bears" and c.weight == 1]):
+        seen = [
+            replace(
+                c, place="parked", why=f"{c.why.split(':')[0]}, and the complaint is explained without it"
+            )
+            if c.place == "bears" and c.weight < 1
+            else c
+            for c in seen
+        ]
     of_group: dict[str, list[str]] = {}
     for c in seen:
         if c.place == "bears":
@@ -108,13 +117,7 @@ def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: 
 
     if entry.id in noise:
         return placed("noise", "first seen after something was unplugged on this job")
-    module = (entry.data.module or "").lower()
-    if (
-        parts.area in ("body", "chassis")
-        or module
-        and parts.area != "network"
-        and not any(w in module for w in ENGINE_WORDS)
-    ):
+    if parts.area in ("body", "chassis"):
         return placed("parked", "of a module that cannot bear on the complaint")
     if not group:
         return placed(
@@ -125,25 +128,31 @@ def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: 
                 else "not known here: look it up in your service data, then give it your own text"
             ),
         )
-    complaint = list(job.complaints)
-    if complaint and not _bears(k, group, complaint):
-        return placed("parked", "speaks for nothing that the complaint speaks for")
-    if entry.data.status == "history":
-        if complaint and not any(k.symptoms[s].comes_and_goes for s in complaint):
-            return placed("parked", "only in the history, and the complaint is there all the time")
+    module = (entry.data.module or "").lower()
+    elsewhere = bool(module) and parts.area != "network" and not any(w in module for w in ENGINE_WORDS)
+    if elsewhere:
         return placed(
-            "bears", "in the history of a complaint that comes and goes: counts in half", LIFE_OF_HISTORY
+            "bears", "of another module: counts in half until the complaint is explained", LIFE_OF_OTHERS
+        )
+    if entry.data.status == "history":
+        return placed(
+            "bears", "only in the history: counts in half until the complaint is explained", LIFE_OF_HISTORY
         )
     return placed("bears", "")
 
 
-def _bears(k: Knowledge, group: str, complaint: list[str]) -> bool:
-    row = k.group_findings[group].shows
-    strong = [f for f, p in row.items() if p[1] >= BEARS_CHANCE] or list(row)
-    return any(
-        f in k.symptom_findings[s].shows and k.symptom_findings[s].shows[f][1] >= SHARED_CHANCE
-        for s in complaint
-        for f in strong
+def _explained(job: Job, k: Knowledge, groups: list[str]) -> bool:
+    """Whether some codes that count in full explain the whole complaint: each symptom by a fault that one of
+    them speaks for."""
+    faults = {
+        fault
+        for group in groups
+        for fault, row in k.group_findings[group].shows.items()
+        if row[1] >= BEARS_CHANCE
+    }
+    return bool(job.complaints) and all(
+        any(f in faults and p[1] >= SHARED_CHANCE for f, p in k.symptom_findings[s].shows.items())
+        for s in job.complaints
     )
 
 

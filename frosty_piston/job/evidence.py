@@ -80,8 +80,9 @@ def gather(
 ) -> list[Evidence]:
     """Gather the evidence of one time of a job in the order in which it came; `verdicts` and `codes` are
     those of its entries. What is true of the visit as a whole speaks in the first."""
+    bearing = any(c.place == "bears" for c in codes)
     evidence = [
-        *_symptoms(job, k, number, {v.test for v in verdicts if v.judgement.verdict in DECIDES}),
+        *_symptoms(job, k, number, {v.test for v in verdicts if v.judgement.verdict in DECIDES}, bearing),
         *_codes(job, k, codes),
         *_tests(job, k, verdicts),
     ]
@@ -116,13 +117,15 @@ def _patterns(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
     return evidence
 
 
-def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str]) -> list[Evidence]:
+def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str], bearing: bool) -> list[Evidence]:
     """What was noticed. Where a test has said since whether it is so, it alone speaks: they are one witness.
-    That what comes and goes is not there now says nothing."""
+    That what comes and goes is not there now says nothing; a lamp says nothing beside the code that lit it."""
     evidence = []
     for name, entry in {x.data.symptom: x for x in job.times[number] if x.kind == "symptom"}.items():
         shape = k.symptoms[name]
         if shape.told_by in tested or entry.data.comes_and_goes and not entry.data.present:
+            continue
+        if shape.lit_by_code and bearing and entry.data.present:
             continue
         outcome = SEEN if entry.data.present else NOT_SEEN
         says = shape.title if entry.data.present else f"Not so: {inside(shape.title)}"
@@ -227,7 +230,7 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Result]) -> list[Evidence]:
     for test, findings in k.findings.items():
         of_test = [v for v in verdicts if v.test == test]
         for known in findings if of_test else []:
-            here = [v for v in of_test if _belongs(job, k, known, v)]
+            here = [v for v in of_test if belongs(job, k, known, v)]
             got = aggregate(job, known, here, verdicts)
             if got is None:
                 continue
@@ -270,7 +273,7 @@ def _between(k: Knowledge, known: TestFinding, outcome: str, of_test: list[Resul
     return [Evidence(says, ids, known.between_at(len(pairs)), SEEN, 1.0, reasons)]
 
 
-def _belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:
+def belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:
     """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or
     not."""
     shape, channel = known.shape, str(v.where.get("channel", ""))

@@ -287,6 +287,12 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
     return None
 
 
+def _at_point(k: Knowledge, test: str, point: str) -> str | None:
+    """The test that reads the same parts at a point: the one that condemned them, else another of theirs."""
+    same = (t for t in k.tests if point in k.tests[t].at and set(k.tests[t].parts) & set(k.tests[test].parts))
+    return test if point in k.tests[test].at else next(same, None)
+
+
 def reread_at_part(assessed: Assessed) -> NextStep | None:
     """Repeat it at the part before it is pulled: what was condemned from afar only, once a repair is near."""
     k = assessed.knowledge
@@ -308,13 +314,16 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
             continue
         names = listed([str(c) for c in sorted(bad.afar)])
         point = shape.at_part.points[0]
-        at = k.tests[read.test].at.get(point)
-        minutes = (at.minutes if at and at.minutes else k.tests[read.test].minutes) if at else None
+        test = _at_point(k, read.test, point)
+        if test is None:
+            continue
+        at = k.tests[test].at[point]
+        minutes = at.minutes or k.tests[test].minutes
         return NextStep(
             "measure",
             "reread",
             f"Read cylinder {names} again at the {shape.at_part.word} itself",
-            test_place(k, read.test, {"point": point}),
+            test_place(k, test, {"point": point}),
             f"Condemned from {place(read).split(' at ')[-1]} alone: a broken wire reads the same.",
             minutes,
         )

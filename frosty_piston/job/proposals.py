@@ -1,6 +1,6 @@
 """The next best tests of a job, the test to make before a part is bought, and when to stop testing."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import islice
@@ -24,8 +24,9 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
 from . import access as a
-from .evidence import Evidence
+from .evidence import Evidence, belongs
 from .experience import Experience
+from .result import Result
 from .suspicion import Likely, Suspicion
 from .tape import Job
 
@@ -34,6 +35,7 @@ OPEN_SEARCH_MIN, NOTHING_LEFT_MIN = 480.0, 5.0
 GROUPS_APART = 24
 LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
+SEARCH_WIDER = 0.5
 CLEARS_TO = 1 / 3
 
 
@@ -83,7 +85,15 @@ class _Candidate:
 class Proposals:
     """What to do next on a job. `own`: the workshop's patterns and the tools it lacks."""
 
-    def __init__(self, job: Job, k: Knowledge, suspicion: Suspicion, experience: Experience):
+    def __init__(
+        self,
+        job: Job,
+        k: Knowledge,
+        suspicion: Suspicion,
+        experience: Experience,
+        verdicts: Sequence[Result] = (),
+    ):
+        self.verdicts = verdicts
         self.job, self.k, self.suspicion, self.experience = job, k, suspicion, experience
         self.evidence = _still_standing(suspicion)
         self.states = a.states(job, k)
@@ -125,6 +135,7 @@ class Proposals:
             for e in self.evidence
             if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])
         }
+        unclear = self._unclear()
         condemned = _plug_condemned(self.evidence)
         dead = "no_start" in self.job.symptoms and self.job.symptoms["no_start"].data.present
         told = {
@@ -133,12 +144,7 @@ class Proposals:
             if (shape := self.k.symptoms[s]).told_whole
         }
         missing: dict[str, LeftOut] = {}
-        odds = self.suspicion.weighed.faults[:-1]
-        alive = {
-            f
-            for f, p, explains in zip(self.suspicion.space.faults, odds, self.suspicion.explains, strict=True)
-            if explains and p >= LEAST_ODDS
-        }
+        alive = self._alive()
         for test, findings in self.k.findings.items():
             if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
                 continue
@@ -147,6 +153,7 @@ class Proposals:
                 needs = {**known.shape.needs, **(self.k.nodes[node].needs if node else {})}
                 if (
                     known.finding.id in settled
+                    or known.finding.id in unclear
                     or known.shape.covers == "suspect_plugs"
                     and not condemned
                     or self.job.engine.rules_out(needs)
@@ -172,6 +179,31 @@ class Proposals:
                     known, way, where, Test(known.finding.id, table, way.own_min, frozenset(way.access))
                 )
         self.left_out = list(missing.values())
+
+    def _unclear(self) -> set[str]:
+        """The findings that were read now and stay unclear: the same again with the same instrument tells no
+        more."""
+        decided = {e.finding.id for e in self.evidence if e.finding}
+        here = [v for v in self.verdicts if v.judgement.verdict == "unclear"]
+        return {
+            known.finding.id
+            for v in here
+            for known in self.k.findings.get(v.test, ())
+            if known.finding.id not in decided and belongs(self.job, self.k, known, v)
+        }
+
+    def _alive(self) -> set[str]:
+        """The faults that a test is made for: those that explain what was found; all, once those are no longer
+        likelier than not."""
+        odds, suspicion = self.suspicion.weighed.faults[:-1], self.suspicion
+        sets, explaining = suspicion.weighed.sets, np.append(suspicion.explains, [False, False])
+        covered = float(sets[explaining[suspicion.space.held].any(axis=1)].sum())
+        wide = covered < SEARCH_WIDER
+        return {
+            f
+            for f, p, explains in zip(suspicion.space.faults, odds, suspicion.explains, strict=True)
+            if (explains or wide) and p >= LEAST_ODDS
+        }
 
     def _not_now(self, known: TestFinding, way: a.Way, dead: bool) -> str:
         """Why a test cannot be made now, in words; empty when it can."""

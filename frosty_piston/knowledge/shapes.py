@@ -81,6 +81,7 @@ class SymptomShape(Shape):
     comes_and_goes: bool = False
     told_by: str = ""
     told_whole: bool = False
+    lit_by_code: bool = False
     proved_by: str = ""
     cautions: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
