@@ -84,6 +84,21 @@ class EngineCard(BaseModel):
         value = self.limits.get(key)
         return value if isinstance(value, str) else None
 
+    @property
+    def vacuum_consumers(self) -> bool | None:
+        """Whether anything but the brakes is driven by vacuum; None while the card does not say."""
+        drives = (
+            self.turbo and ("vacuum" if self.turbo == "vgt_vacuum" else "other"),
+            self.egr_drive if self.egr != [] else "none",
+            self.egr_cooler_bypass,
+            self.inlet_flap,
+            self.swirl_flaps,
+            self.stop,
+        )
+        if "vacuum" in drives:
+            return True
+        return None if None in drives else False
+
     def rules_out(self, needs: Mapping[str, Collection[Any]]) -> str | None:
         """The field by which this card rules something out that needs other fittings; None when it may be
         there."""

@@ -246,7 +246,8 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Result]) -> list[Evidence]:
 
 def _places(known: TestFinding, outcome: str, here: list[Result]) -> int:
     """At how many places of its own a bad outcome was seen."""
-    alike = [v for v in here if _class_in(known, v) == outcome.removeprefix("all_")]
+    bad = [v for v in here if v.judgement.verdict in ("failed", "marginal")]
+    alike = [v for v in bad if _class_in(known, v) == outcome.removeprefix("all_")]
     return len({(v.where.get("cylinder"), v.where.get("pin"), v.where.get("bank")) for v in alike})
 
 

@@ -35,7 +35,8 @@ OPEN_SEARCH_MIN, NOTHING_LEFT_MIN = 480.0, 5.0
 GROUPS_APART = 24
 LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
-SEARCH_WIDER = 0.5
+SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
+LONG_MIN = 60.0
 CLEARS_TO = 1 / 3
 
 
@@ -137,7 +138,7 @@ class Proposals:
         }
         unclear = self._unclear()
         condemned = _plug_condemned(self.evidence)
-        dead = "no_start" in self.job.symptoms and self.job.symptoms["no_start"].data.present
+        dead = not self.job.repairs and any(s in self.job.complaints for s in ("no_start", "no_start_cold"))
         told = {
             shape.told_by
             for s in (self.job.symptoms if self.suspicion.before is None else ())
@@ -147,6 +148,8 @@ class Proposals:
         alive = self._alive()
         for test, findings in self.k.findings.items():
             if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
+                continue
+            if self.k.tests[test].system == "vacuum" and not self._vacuum_bears():
                 continue
             for known in findings:
                 node = known.shape.nodes[0] if known.shape.nodes else None
@@ -180,6 +183,11 @@ class Proposals:
                 )
         self.left_out = list(missing.values())
 
+    def _vacuum_bears(self) -> bool:
+        """Whether vacuum can have to do with it: something on the engine lives on it, or it was complained
+        of."""
+        return self.job.engine.vacuum_consumers is not False or "hard_brake_pedal" in self.job.complaints
+
     def _unclear(self) -> set[str]:
         """The findings that were read now and stay unclear: the same again with the same instrument tells no
         more."""
@@ -193,17 +201,25 @@ class Proposals:
         }
 
     def _alive(self) -> set[str]:
-        """The faults that a test is made for: those that explain what was found; all, once those are no longer
-        likelier than not."""
+        """The faults that a test is made for: those that explain what was found, and once they are no longer
+        likelier than not, all that show when the complaint does. Seldom ones wait while one stands out."""
         odds, suspicion = self.suspicion.weighed.faults[:-1], self.suspicion
         sets, explaining = suspicion.weighed.sets, np.append(suspicion.explains, [False, False])
         covered = float(sets[explaining[suspicion.space.held].any(axis=1)].sum())
-        wide = covered < SEARCH_WIDER
+        wide, regimes = covered < SEARCH_WIDER, self._regimes()
+        least = LEAST_BESIDE if odds.max() > STANDS_OUT else LEAST_ODDS
         return {
             f
             for f, p, explains in zip(suspicion.space.faults, odds, suspicion.explains, strict=True)
-            if (explains or wide) and p >= LEAST_ODDS
+            if p >= least
+            and (explains or wide and (not regimes or not self.k.regimes[f] or regimes & self.k.regimes[f]))
         }
+
+    def _regimes(self) -> set[str]:
+        """When the complaint shows: at the start, running, at the stop; empty when only a lamp or a message
+        says that something is wrong."""
+        regimes: set[str] = {self.k.symptoms[s].regime for s in self.job.complaints}
+        return set() if regimes <= {"message"} else regimes - {"message"}
 
     def _not_now(self, known: TestFinding, way: a.Way, dead: bool) -> str:
         """Why a test cannot be made now, in words; empty when it can."""
@@ -249,8 +265,10 @@ class Proposals:
         return information(belief, test.table)[0] >= LEAST_GAIN_BITS
 
     def _telling(self) -> Iterator[NextTest]:
+        """What would tell something, best first; what lies behind an hour of work only after every look."""
         places = set()
-        for p in self.ranked:
+        long = [p for p in self.ranked if p.minutes >= LONG_MIN]
+        for p in [*(p for p in self.ranked if p.minutes < LONG_MIN), *long]:
             c = self.candidates[p.test]
             key = (c.known.test, tuple(c.where.items()))
             if key not in places and self._tells(p):

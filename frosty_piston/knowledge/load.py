@@ -113,6 +113,15 @@ class Knowledge:
     benches: dict[str, s.BenchShape]
     bench_of: dict[tuple[str, str], str]
 
+    @cached_property
+    def regimes(self) -> dict[str, frozenset[str]]:
+        """When each fault shows: at the start, running, at the stop; by the symptoms that it brings."""
+        shown: dict[str, set[str]] = {f: set() for f in self.faults}
+        for name, shape in self.symptoms.items():
+            for fault in shape.speaks if shape.regime != "message" else ():
+                shown[fault].add(shape.regime)
+        return {f: frozenset(regimes) for f, regimes in shown.items()}
+
     def general(self, figure: str) -> float:
         """The general figure by id; every figure that is asked for by code has one."""
         value = self.figures[figure].general

@@ -81,6 +81,7 @@ class SymptomShape(Shape):
     comes_and_goes: bool = False
     told_by: str = ""
     told_whole: bool = False
+    regime: Literal["start", "running", "stopping", "message"]
     lit_by_code: bool = False
     proved_by: str = ""
     cautions: list[str] = []

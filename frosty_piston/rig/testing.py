@@ -186,7 +186,7 @@ def cold_soak(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     if c.card.dpf:
         errors["exhaust_1"] = c.exhaust_error_c
     return [
-        read("cold_soak_temps", shown(rng, c.ambient_c + e, 0, 1, 0.8), "degC", channel=x)
+        read("cold_soak_temps", shown(rng, max(-40.0, c.ambient_c + e), 0, 1, 0.8), "degC", channel=x)
         for x, e in errors.items()
     ]
 

@@ -13,7 +13,7 @@ from .condition import Condition, afflict, sound
 from .driver import codes, complaint, truths
 from .testing import Entry
 
-OFTEN_TWO, OFTEN_NONE, TRIES = 0.18, 0.1, 20
+OFTEN_TWO, OFTEN_NONE = 0.18, 0.1
 
 
 @dataclass(frozen=True)
@@ -51,8 +51,7 @@ def simulated(seed: int, k: Knowledge) -> SimulatedVehicle:
     engine = dict(world.CARDS[int(rng.integers(len(world.CARDS)))])
     card = EngineCard.model_validate(engine)
     ambient = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0]))
-    faults = _wrong(card, k, rng)
-    condition, standing = _noticed(card, ambient, faults, rng)
+    faults, condition, standing = _noticed(card, ambient, k, rng)
     said = complaint(condition, standing, _known_symptoms(k), rng)
     arrival: list[Entry] = [
         {"kind": "condition", "data": {"name": "ambient", "value": ambient, "unit": "degC"}},
@@ -65,17 +64,20 @@ def simulated(seed: int, k: Knowledge) -> SimulatedVehicle:
 
 
 def _noticed(
-    card: EngineCard, ambient: float, faults: tuple[str, ...], rng: np.random.Generator
-) -> tuple[Condition, list[str]]:
+    card: EngineCard, ambient: float, k: Knowledge, rng: np.random.Generator
+) -> tuple[tuple[str, ...], Condition, list[str]]:
     """The vehicle with its faults, bad enough that somebody noticed: it would not have come in otherwise."""
-    for _ in range(TRIES):
+    count = len(_wrong(card, k, rng))
+    while True:
+        faults = _wrong(card, k, rng)
+        if len(faults) != count:
+            continue
         condition = sound(card, ambient, rng)
         for fault in faults:
             afflict(condition, fault, float(rng.uniform(0.1, 1.0)), rng)
         standing = codes(condition, rng)
         if not faults or standing or any(truths(condition).values()):
-            break
-    return condition, standing
+            return faults, condition, standing
 
 
 def _known_symptoms(k: Knowledge) -> set[str]:
