@@ -5,6 +5,7 @@ import os
 import random
 import statistics
 from collections import defaultdict
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from itertools import islice
@@ -19,7 +20,8 @@ from frosty_piston.knowledge import Knowledge, load_knowledge
 from frosty_piston.rig.testing import Entry, perform
 from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
 
-MOST_STEPS, FIRST_TESTS = 30, 3
+MOST_STEPS, FIRST_TESTS, MOST_REPAIRS = 30, 3, 12
+Way = Callable[[SimulatedVehicle, list[Entry], Knowledge, bool], tuple[list[Entry], Assessed, float]]
 BINS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0001)
 
 
@@ -34,7 +36,6 @@ class Run:
     both: bool
     stated: float
     accused: bool
-    tests: int
     minutes: float
     fixed: float
     swapping: float
@@ -65,42 +66,70 @@ def _minutes(assessed: Assessed, k: Knowledge, test: str, where: dict[str, str])
     return own_min + sum(still.get(x, 0.0) for x in needs if x != access.COLD)
 
 
-def _by_proposals(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[Assessed, float, int]:
-    entries, minutes, done = [*vehicle.arrival, *vehicle.scan], 0.0, 0
-    assessed = _thought(vehicle, entries, k)
-    made: dict[tuple[str, str], int] = defaultdict(int)
-    while done < MOST_STEPS:
-        step = _proposed(assessed)
-        if step is None or made[(key := (step[0], str(step[1])))] > 1:
+def _tested(
+    vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
+) -> tuple[list[Entry], Assessed, float]:
+    """Test by the proposals until the stop rule: what is written, what is thought, the minutes."""
+    assessed, minutes = _thought(vehicle, entries, k), 0.0
+    made: dict[str, int] = defaultdict(int)
+    while sum(made.values()) < MOST_STEPS:
+        step = _goes_on(assessed) if mended else _proposed(assessed)
+        if step is None or made[str(step)] > 1:
             break
-        made[key] += 1
+        made[str(step)] += 1
         minutes += _minutes(assessed, k, *step)
         entries = entries + perform(vehicle.condition, *step, vehicle.rng)
-        assessed, done = _thought(vehicle, entries, k), done + 1
-    return assessed, minutes, done
+        assessed = _thought(vehicle, entries, k)
+    return entries, assessed, minutes
 
 
-def _fixed_order(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[Assessed, float]:
+def _goes_on(assessed: Assessed) -> tuple[str, dict[str, str]] | None:
+    """The next test while the complaint is still there after a repair."""
+    n = assessed.proposals.first
+    return None if n is None or assessed.proposals.sure.enough else (n.test, n.where)
+
+
+def _in_order(
+    vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
+) -> tuple[list[Entry], Assessed, float]:
     """The same stop rule, the tests in a plain order: cheapest first, each at its first place."""
-    entries, minutes = [*vehicle.arrival, *vehicle.scan], 0.0
-    assessed = _thought(vehicle, entries, k)
-    tests = [t for t in k.tests if not assessed.job.engine.rules_out(k.tests[t].needs) and t in k.findings]
+    assessed, minutes = _thought(vehicle, entries, k), 0.0
+    done = {e["data"]["test"] for e in entries if e["kind"] in ("reading", "outcome")} if mended else set()
+    engine = assessed.job.engine
+    tests = [t for t in k.findings if not engine.rules_out(k.tests[t].needs) and t not in done]
     cost = {t: _minutes(assessed, k, t, {}) for t in tests}
     for test in sorted(tests, key=lambda t: cost[t]):
-        if _proposed(assessed) is None:
+        if (_goes_on(assessed) if mended else _proposed(assessed)) is None:
             break
         minutes += _minutes(assessed, k, test, {})
-        node = next((n for f in k.findings[test] for n in f.shape.nodes), None)
+        fits = (n for f in k.findings[test] for n in f.shape.nodes if not engine.rules_out(k.nodes[n].needs))
+        node = next(fits, None)
         entries = entries + perform(vehicle.condition, test, {"node": node} if node else {}, vehicle.rng)
         assessed = _thought(vehicle, entries, k)
-    return assessed, minutes
+    return entries, assessed, minutes
 
 
-def _repair_minutes(assessed: Assessed, k: Knowledge, faults: tuple[str, ...]) -> float:
-    """Repairs tried, likeliest first, until all that is wrong is mended."""
+def _until_cured(vehicle: SimulatedVehicle, k: Knowledge, way: Way) -> float:
+    """Test, mend the likeliest, test on while something is still wrong: the minutes of all of it."""
+    entries, minutes, tried = [*vehicle.arrival, *vehicle.scan], 0.0, set[str]()
+    for turn in range(MOST_REPAIRS):
+        entries, assessed, spent = way(vehicle, entries, k, turn > 0)
+        repair = next((r for r in [*assessed.suspicion.repairs_needed, *k.repairs] if r not in tried), "")
+        shape = k.repairs[repair].shape
+        minutes += spent + shape.minutes + shape.part_minutes
+        tried.add(repair)
+        vehicle = vehicle.mended(k.repairs[repair].cures)
+        if not vehicle.ills:
+            break
+        did = {"action": "replaced", "what": k.repairs[repair].title, "repair": repair}
+        entries = [*entries, {"kind": "action", "data": did}, *vehicle.complains()]
+    return minutes
+
+
+def _swapping(assessed: Assessed, k: Knowledge, faults: tuple[str, ...]) -> float:
+    """Repairs tried on arrival, likeliest first, until all that is wrong is mended."""
     wanted, minutes = {k.repair_of[f] for f in faults}, 0.0
-    order = [*assessed.suspicion.repairs_needed, *k.repairs]
-    for repair in dict.fromkeys(order):
+    for repair in dict.fromkeys([*assessed.suspicion.repairs_needed, *k.repairs]):
         if not wanted:
             break
         shape = k.repairs[repair].shape
@@ -114,13 +143,11 @@ def run(seed: int) -> Run:
     k = load_knowledge()
     vehicle = simulated(seed, k)
     arrived = _thought(vehicle, [*vehicle.arrival, *vehicle.scan], k)
-    assessed, minutes, tests = _by_proposals(vehicle, k)
-    fixed, fixed_min = _fixed_order(simulated(seed, k), k)
+    _, assessed, _ = _tested(simulated(seed, k), [*vehicle.arrival, *vehicle.scan], k, False)
     repairs = list(assessed.suspicion.repairs_needed.items())
     wanted = [k.repair_of[f] for f in vehicle.faults]
     first = repairs[0] if repairs else ("", 0.0)
     leading = [s.fault for s in islice(assessed.suspicion.suspects, FIRST_TESTS)]
-    repair_min = _repair_minutes(assessed, k, vehicle.faults)
     return Run(
         vehicle.faults,
         tuple(k.fault_system[f] for f in vehicle.faults),
@@ -128,10 +155,9 @@ def run(seed: int) -> Run:
         set(vehicle.faults) <= set(leading),
         first[1],
         any(s.probability > 0.5 for s in assessed.suspicion.suspects[:1]),
-        tests,
-        minutes + repair_min,
-        fixed_min + _repair_minutes(fixed, k, vehicle.faults),
-        _repair_minutes(arrived, k, vehicle.faults),
+        _until_cured(simulated(seed, k), k, _tested) if wanted else 0.0,
+        _until_cured(simulated(seed, k), k, _in_order) if wanted else 0.0,
+        _swapping(arrived, k, vehicle.faults),
     )
 
 

@@ -36,7 +36,7 @@ GROUPS_APART = 24
 LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
 SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
-LONG_MIN = 60.0
+LONG_MIN, STANDS_OUT_FROM = 60.0, 0.7
 CLEARS_TO = 1 / 3
 
 
@@ -423,8 +423,11 @@ class Proposals:
 
     @cached_property
     def sure(self) -> Sure:
-        """Whether to stop testing. A pattern of the workshop never ends the search by itself."""
+        """Whether to stop testing: when no test spares more than it takes and one repair stands out, or nothing
+        would tell more. A pattern of the workshop never ends the search by itself."""
         sure = sure_enough(self.belief, self.ranked)
+        if sure.enough and sure.chance < STANDS_OUT_FROM and self.first:
+            return replace(sure, enough=False)
         if sure.enough and self._unswayed:
             rows, belief = self._unswayed
             ranked = propose(belief, [self._unswayed_test(c, rows) for c in self.candidates], self.still)

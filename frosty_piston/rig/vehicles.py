@@ -1,6 +1,7 @@
 """Whole simulated vehicles: a card, one or two faults or none, a driver and codes, from a seed."""
 
-from dataclasses import dataclass
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -17,21 +18,46 @@ OFTEN_TWO, OFTEN_NONE = 0.18, 0.1
 
 
 @dataclass(frozen=True)
+class Ill:
+    """One fault of a vehicle: how bad, and the seed of what is left to chance in it."""
+
+    fault: str
+    severity: float
+    seed: int
+
+
+@dataclass(frozen=True)
 class SimulatedVehicle:
-    """One vehicle as it comes in. `faults`: what is truly wrong; `arrival`: what is written down first; `scan`:
-    what a read-out of all modules gives."""
+    """One vehicle as it comes in. `ills`: what is truly wrong; `arrival`: what is written down first; `scan`: what
+    a read-out of all modules gives; `seed`: of its sound parts."""
 
     engine: dict[str, Any]
-    faults: tuple[str, ...]
-    condition: Condition
+    ambient_c: float
+    ills: tuple[Ill, ...]
     arrival: list[Entry]
     scan: list[Entry]
+    seed: int
     rng: np.random.Generator
 
     @property
-    def file(self) -> dict[str, Any]:
-        """Its job file as it stands on arrival."""
-        return job_file(self.engine, self.arrival)
+    def faults(self) -> tuple[str, ...]:
+        return tuple(x.fault for x in self.ills)
+
+    @property
+    def condition(self) -> Condition:
+        return _condition(EngineCard.model_validate(self.engine), self.ambient_c, self.ills, self.seed)
+
+    def mended(self, cured: Collection[str]) -> "SimulatedVehicle":
+        """The same vehicle once some faults are mended."""
+        return replace(self, ills=tuple(x for x in self.ills if x.fault not in cured))
+
+    def complains(self) -> list[Entry]:
+        """What is still true of its complaint."""
+        true = truths(self.condition)
+        named = [e["data"]["symptom"] for e in self.arrival if e["kind"] == "symptom"]
+        return [
+            {"kind": "symptom", "data": {"symptom": s, "present": bool(true.get(s, True))}} for s in named
+        ]
 
 
 def job_file(engine: dict[str, Any], entries: list[Entry]) -> dict[str, Any]:
@@ -45,13 +71,22 @@ def job_file(engine: dict[str, Any], entries: list[Entry]) -> dict[str, Any]:
     }
 
 
+def _condition(card: EngineCard, ambient_c: float, ills: tuple[Ill, ...], seed: int) -> Condition:
+    condition = sound(card, ambient_c, np.random.default_rng(seed))
+    for ill in ills:
+        afflict(condition, ill.fault, ill.severity, np.random.default_rng(ill.seed))
+    return condition
+
+
 def simulated(seed: int, k: Knowledge) -> SimulatedVehicle:
     """The vehicle of a seed."""
     rng = np.random.default_rng(seed)
     engine = dict(world.CARDS[int(rng.integers(len(world.CARDS)))])
     card = EngineCard.model_validate(engine)
-    ambient = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0]))
-    faults, condition, standing = _noticed(card, ambient, k, rng)
+    ambient, parts = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0])), int(rng.integers(2**31))
+    ills = _noticed(card, ambient, parts, k, rng)
+    condition = _condition(card, ambient, ills, parts)
+    standing = codes(condition, rng)
     said = complaint(condition, standing, _known_symptoms(k), rng)
     arrival: list[Entry] = [
         {"kind": "condition", "data": {"name": "ambient", "value": ambient, "unit": "degC"}},
@@ -60,24 +95,20 @@ def simulated(seed: int, k: Knowledge) -> SimulatedVehicle:
     status = {"status": "stored", "module": "engine"}
     scan: list[Entry] = [{"kind": "code", "data": {"code": c, **status}} for c in standing]
     scan.append({"kind": "code_scan", "data": {"module": "all"}})
-    return SimulatedVehicle(engine, faults, condition, arrival, scan, rng)
+    return SimulatedVehicle(engine, ambient, ills, arrival, scan, parts, rng)
 
 
 def _noticed(
-    card: EngineCard, ambient: float, k: Knowledge, rng: np.random.Generator
-) -> tuple[tuple[str, ...], Condition, list[str]]:
-    """The vehicle with its faults, bad enough that somebody noticed: it would not have come in otherwise."""
+    card: EngineCard, ambient_c: float, parts: int, k: Knowledge, rng: np.random.Generator
+) -> tuple[Ill, ...]:
+    """Faults each bad enough to be noticed: the vehicle would not have come in otherwise."""
     count = len(_wrong(card, k, rng))
     while True:
-        faults = _wrong(card, k, rng)
-        if len(faults) != count:
-            continue
-        condition = sound(card, ambient, rng)
-        for fault in faults:
-            afflict(condition, fault, float(rng.uniform(0.1, 1.0)), rng)
-        standing = codes(condition, rng)
-        if not faults or standing or any(truths(condition).values()):
-            return faults, condition, standing
+        names = _wrong(card, k, rng)
+        ills = tuple(Ill(f, float(rng.uniform(0.1, 1.0)), int(rng.integers(2**31))) for f in names)
+        alone = [_condition(card, ambient_c, (ill,), parts) for ill in ills]
+        if len(ills) == count and all(any(truths(c).values()) or codes(c, rng, 1.0) for c in alone):
+            return ills
 
 
 def _known_symptoms(k: Knowledge) -> set[str]:
