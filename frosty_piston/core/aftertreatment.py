@@ -1,7 +1,7 @@
 """Filter, exhaust temperatures, NOx and DEF: what the figures of the exhaust side mean."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -45,11 +45,14 @@ class HeatLimits:
 
 @dataclass(frozen=True, slots=True)
 class NoxLimits:
-    """The figures that judge a pair of NOx readings, as shares of the first."""
+    """The figures that judge a pair of NOx readings, as shares of the first; the least NOx in ppm and exhaust
+    in C that can be compared."""
 
     good_share: Limit
     weak_share: Limit
     agree_share: Limit
+    least_ppm: Limit
+    warm_c: Limit
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,125 +64,148 @@ class DefLimits:
     other_low_percent: Limit
     other_high_percent: Limit
     percent_u: Limit
+    percent_per_c: Limit
     dose_share: Limit
     pressure_bar: Limit
     builds_share: Limit
     holds_share: Limit
+    hold_s: Limit
 
 
 HOTTER = "; hotter than the one before it. During a burn that is right, else it is not"
 
 
-def drop_at_common_flow(points: Sequence[tuple[float, float]], alike_share: float = 0.1) -> float:
-    """Answer the pressure drop in kPa at 100 m³/h from recorded points of flow (m3/h) and drop (kPa).
+def drop_at_common_flow(
+    points: Sequence[tuple[float, float]], alike_share: float = 0.1, zero_kpa: float = 0.0
+) -> tuple[float, float]:
+    """Answer the lowest and highest pressure drop in kPa at 100 m³/h that recorded points of flow (m3/h) and
+    drop (kPa) allow.
 
-    Fits ``dp = a*Q + b*Q**2`` without offset by least squares, both coefficients at least 0 when two or more
-    points differ in flow by more than `alike_share` of the highest; one point is scaled in proportion. Raises
-    ValueError without flow. Source: laminar and turbulent loss through a wall, added.
+    Fits ``dp = a*Q + b*Q**2`` without offset by least squares when two or more points differ in flow by more
+    than `alike_share` of the highest; a term that would be negative is left out and the other fitted alone.
+    At one flow the two terms cannot be told apart: the drop lies between scaling by the flow and by its
+    square. `zero_kpa`, what the sensor shows with the key on and the engine off, is taken off first.
+    Raises ValueError without flow. Source: laminar and turbulent loss through a wall, added.
 
-    >>> round(drop_at_common_flow([(100, 1.0), (200, 2.6), (300, 4.8)]), 2)
-    1.0
+    >>> [round(x, 2) for x in drop_at_common_flow([(100, 0.48), (200, 2.0), (300, 4.5)])]
+    [0.5, 0.5]
+    >>> [round(x, 2) for x in drop_at_common_flow([(60, 1.6), (120, 3.6), (180, 6.1)])]
+    [2.89, 2.89]
+    >>> drop_at_common_flow([(200, 4.0)])
+    (1.0, 2.0)
     """
     flows = np.array([q for q, _ in points], float)
-    drops = np.array([d for _, d in points], float)
+    drops = np.array([d for _, d in points], float) - zero_kpa
     if not len(flows) or np.all(flows <= 0):
         raise ValueError("no exhaust flow")
     if len(flows) == 1 or np.ptp(flows) < alike_share * flows.max():
-        return float(np.mean(drops / flows) * COMMON_FLOW_M3H)
+        share, drop = COMMON_FLOW_M3H / float(np.mean(flows)), float(np.mean(drops))
+        low, high = sorted((drop * share, drop * share**2))
+        return low, high
     a, b = np.linalg.lstsq(np.stack([flows, flows**2], axis=1), drops, rcond=None)[0]
-    if a < 0 or b < 0:
+    if a < 0 < b:
+        a, b = 0.0, float(np.sum(drops * flows**2) / np.sum(flows**4))
+    elif b < 0 < a:
         a, b = float(np.sum(drops * flows) / np.sum(flows**2)), 0.0
-    return float(a * COMMON_FLOW_M3H + b * COMMON_FLOW_M3H**2)
+    drop = float(a * COMMON_FLOW_M3H + b * COMMON_FLOW_M3H**2)
+    return drop, drop
 
 
-def judge_filter(points: Sequence[tuple[float, float]], limits: FilterLimits) -> Judgement:
+def judge_filter(
+    points: Sequence[tuple[float, float]], limits: FilterLimits, zero_kpa: float = 0.0
+) -> Judgement:
     """Judge the filter by its drop at 100 m³/h: about 1 kPa clean, 3 loaded, over 5 blocked (general).
 
     Next to nothing at high flow: cracked, removed, or a hose off. Negative: hoses swapped. A card's own clean
-    figure scales all of it.
+    figure scales all of it. At one flow alone it is unclear where the two ways of scaling come to different
+    classes.
 
-    Parameters: points of flow (m3/h) and drop (kPa); the limits. Raises nothing. Source:
-    `drop_at_common_flow`, `figures/filter.toml`.
+    Parameters: points of flow (m3/h) and drop (kPa); the limits; `zero_kpa`: what the sensor shows with the
+    engine off. Raises nothing. Source: `drop_at_common_flow`, `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_filter([point], general(FilterLimits)).cls for point in ((100, 6.2), (300, 0.05), (200, -2.0))]
     ['blocked', 'near_zero', 'negative']
     """
     try:
-        drop = drop_at_common_flow(points, limits.flow_alike_share)
+        low, high = drop_at_common_flow(points, limits.flow_alike_share, zero_kpa)
     except ValueError:
         return Judgement(
             "unclear", "unclear", None, "kPa", None, "No exhaust flow: note the flow beside the drop."
         )
+    most = max(q for q, _ in points)
+    least, judged = (_filter_at(drop, most, limits) for drop in (low, high))
+    if least.cls == judged.cls:
+        middle = replace(judged, value=(low + high) / 2)
+        return middle if low == high else replace(middle, uncertainty=(high - low) / 2)
+    return Judgement(
+        "unclear",
+        "unclear",
+        (low + high) / 2,
+        "kPa",
+        (high - low) / 2,
+        f"{plain(low)} to {plain(high)} kPa at {plain(COMMON_FLOW_M3H)} m³/h by one flow alone: {least.cls}"
+        f" or {judged.cls.replace('_', ' ')}. Record it at a second flow.",
+    )
+
+
+def _filter_at(drop: float, most_m3h: float, limits: FilterLimits) -> Judgement:
+    """The class of a drop at the common flow, kPa; `most_m3h`: the highest flow it rests on."""
     clean_kpa = limits.clean_kpa
     loaded, blocked = limits.said_loaded_times * clean_kpa, limits.blocked_times * clean_kpa
     says = (
         f"{plain(drop)} kPa at {plain(COMMON_FLOW_M3H)} m³/h; about {plain(clean_kpa)} clean,"
         f" {plain(loaded)} loaded, over {plain(blocked)} blocked ({clean_kpa.source})."
     )
+
+    def came_to(verdict: str, cls: str, because: str = "") -> Judgement:
+        return Judgement(verdict, cls, drop, "kPa", None, f"{says}{because}")
+
     if drop < -limits.negative_times * clean_kpa:
-        return Judgement(
-            "failed",
-            "negative",
-            drop,
-            "kPa",
-            None,
-            f"{says} Negative: the hoses are swapped, or the sensor is off.",
-        )
+        return came_to("failed", "negative", " Negative: the hoses are swapped, or the sensor is off.")
     if drop < limits.near_zero_times * clean_kpa:
-        if max(q for q, _ in points) < COMMON_FLOW_M3H:
-            return Judgement(
-                "unclear",
-                "unclear",
-                drop,
-                "kPa",
-                None,
-                f"{says} Too little flow to say; repeat at higher speed.",
-            )
-        return Judgement(
-            "failed",
-            "near_zero",
-            drop,
-            "kPa",
-            None,
-            f"{says} Next to nothing: cracked, removed, or a hose off.",
-        )
+        if most_m3h < COMMON_FLOW_M3H:
+            return came_to("unclear", "unclear", " Too little flow to say; repeat at higher speed.")
+        return came_to("failed", "near_zero", " Next to nothing: cracked, removed, or a hose off.")
     if drop > blocked:
-        return Judgement("failed", "blocked", drop, "kPa", None, says)
+        return came_to("failed", "blocked")
     if drop > limits.loaded_times * clean_kpa:
-        return Judgement("marginal", "loaded", drop, "kPa", None, says)
-    return Judgement("sound", "free", drop, "kPa", None, says)
+        return came_to("marginal", "loaded")
+    return came_to("sound", "free")
 
 
 def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
-    """Judge the soot mass: under 12 g normal, 12 to 24 let it burn on the road, 24 to 45 a burn with care,
-    over 45 none (general).
+    """Judge the soot mass: under 12 g normal, 12 to 24 let it burn on the road, 24 to 36 a standing burn, 36
+    to 45 only by the maker's procedure, over 45 none (general).
 
     Parameters: `grams`: mass in g; `limits`: the limits of the area. Raises nothing. Source: the card, or
     general, `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
-    >>> [judge_soot(grams, general(FilterLimits)).cls for grams in (9, 30, 52)]
-    ['normal', 'high', 'too_high']
+    >>> [judge_soot(grams, general(FilterLimits)).cls for grams in (9, 30, 40, 52)]
+    ['normal', 'high', 'very_high', 'too_high']
     """
-    road, stand, off = limits.soot_road_g, limits.soot_stand_g, limits.soot_most_g
-    says = (
-        f"{plain(grams)} g; {plain(road)}, {plain(stand)} and {plain(off)} g are the marks ({road.source})."
-    )
-    if grams < road:
-        return Judgement("sound", "normal", grams, "g", None, says)
-    if grams < stand:
-        return Judgement("marginal", "loaded", grams, "g", None, f"{says} Let it burn on the road.")
-    if grams <= off:
-        return Judgement(
+    road, stand, care, off = limits.soot_road_g, limits.soot_stand_g, limits.soot_care_g, limits.soot_most_g
+    marks = f"{plain(road)}, {plain(stand)}, {plain(care)} and {plain(off)} g are the marks"
+    says = f"{plain(grams)} g; {marks} ({road.source})."
+    for under, verdict, cls, advice in (
+        (grams < road, "sound", "normal", ""),
+        (grams < stand, "marginal", "loaded", " Let it burn on the road."),
+        (
+            grams < care,
             "failed",
             "high",
-            grams,
-            "g",
-            None,
-            f"{says} A standing burn if the maker allows it, watched; above {plain(limits.soot_care_g)} g not"
-            " at all. First: why did it load?",
-        )
+            " A standing burn if the maker allows it, watched. First: why did it load?",
+        ),
+        (
+            grams <= off,
+            "failed",
+            "very_high",
+            " A burn only by the maker's own procedure, watched all the time. First: why did it load?",
+        ),
+    ):
+        if under:
+            return Judgement(verdict, cls, grams, "g", None, f"{says}{advice}")
     return Judgement(
         "failed",
         "too_high",
@@ -296,15 +322,22 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimit
     return judgements
 
 
-def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits: NoxLimits) -> Judgement:
+def judge_nox(
+    up_ppm: float | None,
+    down_ppm: float | None,
+    dosing: bool,
+    limits: NoxLimits,
+    exhaust_c: float | None = None,
+) -> Judgement:
     """Judge a pair of NOx readings, hot and steady.
 
     Dosing on: ``1 - down/up`` over 80 % is good, 50 to 80 weak, under 50 poor (general). Dosing off: both
-    must read the same within 15 %. None: the sensor gives no figure.
+    must read the same within 15 %. None: the sensor gives no figure. Too little NOx, or an exhaust too cold
+    for the sensors, is unclear.
 
     Parameters: `up_ppm`: NOx before the catalyst in ppm, None when silent; `down_ppm`: NOx after it in ppm,
-    None when silent; `dosing`: whether it doses; `limits`: the limits of the area. Raises nothing. Source:
-    general, `figures/nox.toml`.
+    None when silent; `dosing`: whether it doses; `limits`: the limits of the area; `exhaust_c`: exhaust
+    temperature in C, None when not noted. Raises nothing. Source: general, `figures/nox.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(NoxLimits)
@@ -312,23 +345,28 @@ def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits
     ['good', 'poor', 'disagree']
     """
     if up_ppm is None or down_ppm is None:
+        sides = [side for side, ppm in (("before", up_ppm), ("after", down_ppm)) if ppm is None]
+        which = "Neither sensor gives" if len(sides) > 1 else f"The sensor {sides[0]} the catalyst gives no"
+        says = f"{which}{' a' if len(sides) > 1 else ''} figure. Hot and dry for some minutes?"
         return Judgement(
-            "failed",
-            "silent",
-            None,
-            "ppm",
-            None,
-            "One sensor gives no figure. Hot and dry for some minutes? Then its supply, its wires or the"
-            " sensor.",
+            "failed", "silent", None, "ppm", None, f"{says} Then its supply, its wires or the sensor."
+        )
+    if exhaust_c is not None and exhaust_c < limits.warm_c:
+        says = f"{plain(exhaust_c)} °C: these sensors speak from {plain(limits.warm_c)} °C on. Drive it hot."
+        return Judgement("unclear", "unclear", None, "ppm", None, says)
+    if max(up_ppm, 0.0 if dosing else down_ppm) < limits.least_ppm:
+        says = f"{plain(up_ppm)} ppm before the catalyst; {plain(limits.least_ppm)} are wanted to compare."
+        return Judgement(
+            "unclear", "unclear", None, "ppm", None, f"{says} Hot, steady and under load, then repeat."
         )
     if up_ppm <= 0:
         return Judgement(
-            "unclear",
-            "unclear",
+            "failed",
+            "disagree",
             None,
             "ppm",
             None,
-            "No NOx before the catalyst: hot, steady and under load, then repeat.",
+            f"Nothing before, {plain(down_ppm)} ppm after: the one before lies.",
         )
     cut = 1 - down_ppm / up_ppm
     if dosing:
@@ -345,6 +383,8 @@ def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits
             f" {round(good * 100)} is good, under {round(weak * 100)} has failed ({good.source}).",
         )
     agree = abs(cut) <= limits.agree_share
+    reads = "less" if cut > 0 else "more"
+    lies = "" if agree else f" The one after reads {reads}: one of the two lies."
     return Judgement(
         "sound" if agree else "failed",
         "agree" if agree else "disagree",
@@ -353,22 +393,30 @@ def judge_nox(up_ppm: float | None, down_ppm: float | None, dosing: bool, limits
         None,
         f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after without dosing: {percent(abs(cut))} apart;"
         f" {percent(limits.agree_share)} is allowed"
-        f" ({limits.agree_share.source}).{'' if agree else ' One of the two sensors lies.'}",
+        f" ({limits.agree_share.source}).{lies}",
     )
 
 
-def judge_concentration(shown_percent: float, limits: DefLimits) -> Judgement:
+def judge_concentration(shown_percent: float, limits: DefLimits, fluid_c: float | None = None) -> Judgement:
     """Judge DEF by refractometer: 31.8 to 33.2 % passes (ISO 22241); far off is another liquid.
 
-    Parameters: `shown_percent`: percent by weight as shown; `limits`: the limits of the area. Raises nothing.
-    Source: ISO 22241.
+    A refractometer without compensation reads less as the fluid gets warmer: it is taken to 20 C when the
+    temperature is given. Clears dilution only; what does not belong is another fault.
+
+    Parameters: `shown_percent`: percent by weight as shown; `limits`: the limits of the area; `fluid_c`: of
+    the fluid in C, None when the instrument compensates. Raises nothing. Source: ISO 22241.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_concentration(p, general(DefLimits)).cls for p in (32.5, 29, 8)]
     ['in_range', 'off', 'wrong']
     """
     low, high, u = limits.low_percent, limits.high_percent, limits.percent_u
-    says = f"{plain(shown_percent)} %; {plain(low)} to {plain(high)} passes ({low.source})."
+    warm = "" if fluid_c is None else f" at {plain(fluid_c)} °C"
+    if fluid_c is not None:
+        read = shown_percent
+        shown_percent = round(shown_percent + limits.percent_per_c * (fluid_c - 20), 2)
+        warm = f", {plain(read)} read{warm}"
+    says = f"{plain(shown_percent)} %{warm}; {plain(low)} to {plain(high)} passes ({low.source})."
     if low <= shown_percent <= high:
         return Judgement("sound", "in_range", shown_percent, "percent", u, says)
     if not limits.other_low_percent <= shown_percent <= limits.other_high_percent:
@@ -474,8 +522,14 @@ def judge_def_pressure(
             f"{says} Back to {plain(held_bar)} bar{f' in {plain(seconds)} s' if seconds else ''}: a leak, or"
             " an injector that does not shut.",
         )
-    if held_bar is None:
+    if held_bar is None or seconds is not None and seconds < limits.hold_s:
+        short = "" if held_bar is None else f" {plain(seconds or 0)} s tell nothing."
         return Judgement(
-            "unclear", "unclear", bar, "bar", None, f"{says} It builds; wait 60 s and note what it holds."
+            "unclear",
+            "unclear",
+            bar,
+            "bar",
+            None,
+            f"{says} It builds.{short} Wait {plain(limits.hold_s)} s and note what it holds.",
         )
     return Judgement("sound", "holds", bar, "bar", None, f"{says} Holds {plain(held_bar)} bar.")

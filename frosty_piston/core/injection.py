@@ -8,6 +8,7 @@ from .limits import Limit
 from .quantity import Judgement, combined, plain
 
 GENERAL_KIND = "rail_solenoid"
+LEAST_SET = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +33,7 @@ class InjectionLimits:
     return_times: Limit
     return_least_ml: Limit
     balance_mm3: Limit
+    cut_noise_rpm: Limit
     cut_dead_share: Limit
     cut_weak_share: Limit
     misfires_per_1000: Limit
@@ -189,8 +191,20 @@ def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot
     )
 
 
+def _measure_of_set(values: Sequence[float], times: float) -> float:
+    """The middle of a set, or of its lower half when the upper half stands apart from it as a whole: then
+    half of them are bad, and the good ones are the measure."""
+    ordered = sorted(values)
+    half = len(ordered) // 2
+    if half < 2:
+        return median(ordered)
+    low, high = median(ordered[:half]), median(ordered[-half:])
+    return low if high > times * low else median(ordered)
+
+
 def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
-    """Judge return volumes over the same time: over twice the median, or above the card's limit, is suspect.
+    """Judge return volumes over the same time: over twice the middle, or above the card's limit, is suspect.
+    Where half of the set is high, the other half is the measure.
 
     All above the card's limit points at the supply or at a worn-out set.
 
@@ -203,11 +217,14 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
     >>> limits = general(InjectionLimits)
     >>> [j.cls for j in judge_leakoff([20, 22, 21, 60], limits)]
     ['sound', 'sound', 'sound', 'high']
+    >>> [j.cls for j in judge_leakoff([20, 22, 60, 62], limits)]
+    ['sound', 'sound', 'high', 'high']
     >>> {j.cls for j in judge_leakoff([60, 62, 61, 60], replace(limits, return_ml=Limit(40, "ml", CARD)))}
     {'all_high'}
     """
     limit_ml = limits.return_ml if limits.return_ml.of_card else None
-    middle, apart = median(volumes_ml), f"Over {plain(limits.return_times)} times the middle"
+    middle = _measure_of_set(volumes_ml, limits.return_times)
+    apart = f"Over {plain(limits.return_times)} times the middle"
     if limit_ml is not None and len(volumes_ml) > 1 and min(volumes_ml) > limit_ml:
         return [
             Judgement(
@@ -272,7 +289,8 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
 def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> list[Judgement]:
     """Judge cylinder corrections in mm3 per stroke at idle, as deviations from their mean.
 
-    Plus means it is given more because it gives less. Over the limit either way is suspect (general 4).
+    Plus means it is given more because it gives less. Over the limit either way is suspect (general 4). Three
+    cylinders at least are compared.
 
     Parameters: `corrections_mm3`: mm3 per stroke of each cylinder; `limits`: the limits of the area. Raises
     ZeroDivisionError without a cylinder. Source: general, `figures/injection.toml`.
@@ -282,6 +300,12 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
     ['sound', 'sound', 'needs_more', 'sound']
     """
     limit_mm3 = limits.balance_mm3
+    if len(corrections_mm3) < LEAST_SET:
+        says = "Read at least three cylinders to compare."
+        return [
+            Judgement("unclear", "unclear", v, "mm3", None, f"{plain(v)} mm³. {says}")
+            for v in corrections_mm3
+        ]
     mean = sum(corrections_mm3) / len(corrections_mm3)
     judgements = []
     for v in corrections_mm3:
@@ -329,10 +353,13 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
     ['even', 'even', 'dead', 'weak']
     """
     middle = median(sorted(drops_rpm)[len(drops_rpm) // 2 :]) if len(drops_rpm) > 1 else drops_rpm[0]
+    if len(drops_rpm) >= LEAST_SET and max(drops_rpm) <= limits.cut_noise_rpm:
+        says = "No cylinder makes a difference: the cut did not take, or the idle control hides it. Repeat."
+        return [Judgement("unclear", "unclear", v, "rpm", None, says) for v in drops_rpm]
     judgements = []
     for v in drops_rpm:
         says = f"{plain(v)} rpm drop; the working cylinders drop about {plain(middle)}"
-        if len(drops_rpm) < 3:
+        if len(drops_rpm) < LEAST_SET:
             judgements.append(
                 Judgement(
                     "unclear",

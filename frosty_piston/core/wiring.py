@@ -26,7 +26,6 @@ class WiringLimits:
     pair_low_ohm: Limit
     pair_high_ohm: Limit
     pair_one_missing_ohm: Limit
-    pair_one_too_many_ohm: Limit
     high_low_v: Limit
     high_high_v: Limit
     low_low_v: Limit
@@ -187,7 +186,7 @@ def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
         "one terminator is missing"
         if ohm > limits.pair_one_missing_ohm
         else "one terminator too many"
-        if ohm < limits.pair_one_too_many_ohm
+        if ohm < limits.pair_low_ohm
         else "a poor joint, or something else on the pair"
     )
     return came_to("failed", "off", f"{shown}; 60 Ω is right ({limits.pair_low_ohm.source}): {tail}.")

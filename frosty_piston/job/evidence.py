@@ -119,7 +119,8 @@ def _patterns(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
 
 def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str], bearing: bool) -> list[Evidence]:
     """What was noticed. Where a test has said since whether it is so, it alone speaks: they are one witness.
-    That what comes and goes is not there now says nothing; a lamp says nothing beside the code that lit it."""
+    That what comes and goes is not there now says nothing; a lamp says nothing beside the code that lit
+    it."""
     evidence = []
     for name, entry in {x.data.symptom: x for x in job.times[number] if x.kind == "symptom"}.items():
         shape = k.symptoms[name]

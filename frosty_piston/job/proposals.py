@@ -149,8 +149,6 @@ class Proposals:
         for test, findings in self.k.findings.items():
             if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
                 continue
-            if self.k.tests[test].system == "vacuum" and not self._vacuum_bears():
-                continue
             for known in findings:
                 node = known.shape.nodes[0] if known.shape.nodes else None
                 needs = {**known.shape.needs, **(self.k.nodes[node].needs if node else {})}
@@ -182,11 +180,6 @@ class Proposals:
                     known, way, where, Test(known.finding.id, table, way.own_min, frozenset(way.access))
                 )
         self.left_out = list(missing.values())
-
-    def _vacuum_bears(self) -> bool:
-        """Whether vacuum can have to do with it: something on the engine lives on it, or it was complained
-        of."""
-        return self.job.engine.vacuum_consumers is not False or "hard_brake_pedal" in self.job.complaints
 
     def _unclear(self) -> set[str]:
         """The findings that were read now and stay unclear: the same again with the same instrument tells no
@@ -423,8 +416,8 @@ class Proposals:
 
     @cached_property
     def sure(self) -> Sure:
-        """Whether to stop testing: when no test spares more than it takes and one repair stands out, or nothing
-        would tell more. A pattern of the workshop never ends the search by itself."""
+        """Whether to stop testing: when no test spares more than it takes and one repair stands out, or
+        nothing would tell more. A pattern of the workshop never ends the search by itself."""
         sure = sure_enough(self.belief, self.ranked)
         if sure.enough and sure.chance < STANDS_OUT_FROM and self.first:
             return replace(sure, enough=False)

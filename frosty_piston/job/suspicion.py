@@ -119,9 +119,15 @@ def _kills(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
 _engine = lru_cache(maxsize=ENGINES_KEPT)(Engine)
 
 
-def possible_faults(k: Knowledge, engine: EngineCard) -> tuple[str, ...]:
-    """The faults that are weighed: those that the card does not rule out."""
-    return tuple(f for f, shape in k.faults.items() if not engine.rules_out(shape.needs))
+def possible_faults(k: Knowledge, engine: EngineCard, brakes: bool = False) -> tuple[str, ...]:
+    """The faults that are weighed: those that the card does not rule out. Where nothing lives on vacuum but
+    the brakes, faults of the vacuum circuit are weighed only when the brakes were complained of."""
+    dry = engine.vacuum_consumers is False and not brakes
+    return tuple(
+        f
+        for f, shape in k.faults.items()
+        if not engine.rules_out(shape.needs) and not (dry and k.fault_system[f] == "vacuum")
+    )
 
 
 @dataclass(frozen=True)
@@ -151,7 +157,8 @@ class Suspicion:
 
     @cached_property
     def engine(self) -> Engine:
-        return _engine(self.knowledge, possible_faults(self.knowledge, self.job.engine))
+        brakes = "hard_brake_pedal" in self.job.symptoms
+        return _engine(self.knowledge, possible_faults(self.knowledge, self.job.engine, brakes))
 
     @property
     def space(self) -> Space:

@@ -117,7 +117,7 @@ class Knowledge:
     def regimes(self) -> dict[str, frozenset[str]]:
         """When each fault shows: at the start, running, at the stop; by the symptoms that it brings."""
         shown: dict[str, set[str]] = {f: set() for f in self.faults}
-        for name, shape in self.symptoms.items():
+        for shape in self.symptoms.values():
             for fault in shape.speaks if shape.regime != "message" else ():
                 shown[fault].add(shape.regime)
         return {f: frozenset(regimes) for f, regimes in shown.items()}

@@ -28,8 +28,8 @@ class Ill:
 
 @dataclass(frozen=True)
 class SimulatedVehicle:
-    """One vehicle as it comes in. `ills`: what is truly wrong; `arrival`: what is written down first; `scan`: what
-    a read-out of all modules gives; `seed`: of its sound parts."""
+    """One vehicle as it comes in. `ills`: what is truly wrong; `arrival`: what is written down first; `scan`:
+    what a read-out of all modules gives; `seed`: of its sound parts."""
 
     engine: dict[str, Any]
     ambient_c: float

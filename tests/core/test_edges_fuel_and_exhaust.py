@@ -190,14 +190,23 @@ class Injectors(Edges, unittest.TestCase):
 class Filter(Edges, unittest.TestCase):
     def test_drop_by_hand(self):
         # 0.005 Q + 0.00002 Q^2 at 100, 200 and 300 m3/h: 0.7, 1.8 and 3.3 kPa; at 100 it is 0.7
-        self.assertAlmostEqual(drop_at_common_flow([(100, 0.7), (200, 1.8), (300, 3.3)]), 0.7)
-        self.assertAlmostEqual(drop_at_common_flow([(200, 3.0)]), 1.5)
-        # flows within a tenth of each other count as one
-        self.assertAlmostEqual(drop_at_common_flow([(200, 2.0), (219, 4.38)]), 1.5)
-        # a fit that would bend the wrong way goes straight through nought
-        self.assertAlmostEqual(
-            drop_at_common_flow([(100, 2.0), (200, 3.0)]), (2 * 100 + 3 * 200) / 50000 * 100
-        )
+        def at(points, zero=0.0):
+            low, high = drop_at_common_flow(points, zero_kpa=zero)
+            self.assertAlmostEqual(low, high)
+            return low
+
+        self.assertAlmostEqual(at([(100, 0.7), (200, 1.8), (300, 3.3)]), 0.7)
+        self.assertAlmostEqual(at([(100, 1.0), (200, 2.1), (300, 3.6)], zero=0.3), 0.7)
+        # one flow, or flows within a tenth of each other: between the flow and its square
+        self.assertEqual(drop_at_common_flow([(200, 3.0)]), (0.75, 1.5))
+        low, high = drop_at_common_flow([(200, 2.0), (219, 4.38)])
+        self.assertAlmostEqual(high, 3.19 / 2.095)
+        self.assertAlmostEqual(low, 3.19 / 2.095**2)
+        # a term that would be negative is left out: straight through nought, or the square alone
+        self.assertAlmostEqual(at([(100, 2.0), (200, 3.0)]), (2 * 100 + 3 * 200) / 50000 * 100)
+        self.assertAlmostEqual(at([(100, 0.5), (200, 2.0), (300, 4.5)]), 0.5)
+        self.assertAlmostEqual(at([(100, 0.48), (200, 2.0), (300, 4.5)]), 0.5, delta=0.002)
+        self.assertAlmostEqual(at([(60, 1.6), (120, 3.6), (180, 6.1)]), 2.89, delta=0.005)
         with self.assertRaises(ValueError):
             drop_at_common_flow([(0, 1.0)])
 
@@ -232,11 +241,13 @@ class Filter(Edges, unittest.TestCase):
                 (12.0, "loaded"),
                 (23.9, "loaded"),
                 (24.0, "high"),
-                (45.0, "high"),
+                (35.9, "high"),
+                (36.0, "very_high"),
+                (45.0, "very_high"),
                 (45.1, "too_high"),
             ),
         )
-        self.assertIn("above 36 g", judge_soot(30, FILTER).because)
+        self.assertIn("only by the maker's own procedure", judge_soot(40, FILTER).because)
         self.held(lambda g: judge_ash(g, FILTER), ((60.0, "normal"), (60.1, "ash_high")))
         self.held(lambda km: judge_burn_distance(km, FILTER), ((249.9, "short"), (250.0, "normal")))
 
@@ -284,9 +295,27 @@ class Exhaust(Edges, unittest.TestCase):
                 (None, 50.0, True, "silent"),
                 (100.0, None, True, "silent"),
                 (0.0, 0.0, True, "unclear"),
-                (0.1, 0.1, True, "poor"),
+                (99.0, 90.0, True, "unclear"),
+                (100.0, 90.0, True, "poor"),
+                (99.0, 90.0, False, "unclear"),
+                (90.0, 130.0, False, "disagree"),
+                (0.0, 130.0, False, "disagree"),
             ),
         )
+        self.held(lambda c: judge_nox(400.0, 60.0, True, NOX, c), ((179.0, "unclear"), (180.0, "good")))
+        self.assertIn("before the catalyst", judge_nox(None, 50.0, True, NOX).because)
+        self.assertIn("Neither", judge_nox(None, None, True, NOX).because)
+        self.assertIn("after reads less", judge_nox(400.0, 200.0, False, NOX).because)
+
+    def test_def_in_the_warm_and_held_too_short(self):
+        # 32.5 % reads 31.6 at 30 degrees without compensation
+        self.assertEqual(judge_concentration(31.6, DEF).cls, "off")
+        self.assertEqual(judge_concentration(31.6, DEF, 30.0).cls, "in_range")
+        self.held(
+            lambda s: judge_def_pressure(5.0, 4.9, s, DEF),
+            ((5.0, "unclear"), (29.0, "unclear"), (30.0, "holds")),
+        )
+        self.assertEqual(judge_def_pressure(5.0, 2.0, 5.0, DEF).cls, "falls_back")
 
 
 class Def(Edges, unittest.TestCase):

@@ -16,7 +16,7 @@ from frosty_piston.core.suspects.next_test import (
     sure_enough,
 )
 from frosty_piston.core.suspects.odds import conflicts, trail, weigh
-from frosty_piston.core.suspects.space import Finding, build_space, log_prior, outcome_chances
+from frosty_piston.core.suspects.space import Finding, build_space, log_prior, outcome_chances, space_chances
 from frosty_piston.rig.small_engines import (
     SmallEngine,
     by_system_min,
@@ -141,13 +141,15 @@ class Odds(unittest.TestCase):
         self.assertTrue(np.allclose(steps[-1], weigh(space, prior, rows).faults, atol=1e-3))
 
     def test_faults_that_kill_each_other_come_together_more_often(self):
-        space = build_space(("a", "b"))
-        bond = np.array([[1.0, 9.0], [9.0, 1.0]])
-        odds = np.array([0.05, 0.05, 0.01])
-        self.assertGreater(
-            weigh(space, log_prior(space, odds, bond), []).sets[2],
-            7 * weigh(space, log_prior(space, odds), []).sets[2],
-        )
+        space = build_space(tuple("abcd"))
+        bond, odds = np.ones((4, 4)), np.array([0.05, 0.05, 0.05, 0.05, 0.01])
+        bond[0, 1] = bond[1, 0] = 9.0
+        bound, free = (np.exp(log_prior(space, odds, b)) for b in (bond, None))
+        pair = int(np.flatnonzero((space.held == [0, 1, 5]).all(axis=1))[0])
+        self.assertGreater(bound[pair] / bound.sum(), 3 * free[pair] / free.sum())
+        # they share their odds out, and add none: alone each is the less likely for it
+        np.testing.assert_allclose(space_chances(space, bound), space_chances(space, free), rtol=0.01)
+        self.assertLess(bound[0] / bound.sum(), free[0] / free.sum())
 
     def test_a_set_without_one_of_its_faults(self):
         space = build_space(tuple("abcd"))

@@ -43,8 +43,8 @@ class Finding:
         rarer each time.
 
         Parameters: `outcome`: the outcome; `times`: at how many places, 1 or more; `share`: how often a false
-        alarm repeats at the next place; `least`: the chance is never taken lower, since one cause can fool all
-        of them. Raises ValueError for an outcome it has not. Source: repeated slips, `docs/models.md`.
+        alarm repeats at the next place; `least`: the chance is never taken lower, since one cause can fool
+        all of them. Raises ValueError for an outcome it has not. Source: repeated slips, `docs/models.md`.
 
         >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {})
         >>> f.repeated("yes", 3, 0.25, 0.001).general.round(5).tolist()
@@ -229,11 +229,11 @@ def log_prior(
 
     The product of its faults' odds and, for every two of its faults, of how many times likelier they come
     together than by chance. `odds`: shape (F + 1,), present against absent, `unlisted` last. `together`:
-    shape (F, F), symmetric, all ones when left out: it shares the chances out among the sets and adds to none,
-    so that each fault keeps the chance that its own odds give it. `sound`: the weight of the empty set beside
-    them, 0 when a vehicle that comes in has something. Returns shape (N,). Parameters: `space`: the sets of
-    faults. Raises nothing. Source: base rates of `faults/`, independent but for what kills what; proportional
-    fitting to the chances of the single faults.
+    shape (F, F), symmetric, all ones when left out: it shares the chances out among the sets and adds to
+    none, so that each fault keeps the chance that its own odds give it. `sound`: the weight of the empty set
+    beside them, 0 when a vehicle that comes in has something. Returns shape (N,). Parameters: `space`: the
+    sets of faults. Raises nothing. Source: base rates of `faults/`, independent but for what kills what;
+    proportional fitting to the chances of the single faults.
 
     >>> s = build_space(("a", "b"))
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]))).round(3).tolist()

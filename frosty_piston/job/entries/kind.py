@@ -149,7 +149,7 @@ class Conditions(Data):
     after_s: Figure | None = None
     loaded: Flag | None = None
     part_hot: Flag | None = None
-    part_c: Annotated[float, Field(strict=True, ge=-60, le=150)] | None = None
+    part_c: Annotated[float, Field(strict=True, ge=-60, le=1000)] | None = None
     wires_off: Flag | None = None
     soaked_h: Hours | None = None
     key_off: Flag | None = None

@@ -18,8 +18,15 @@ def filter_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     ]
     if not points:
         return [unfinished(x, "q_m3h", "dp_kpa") for x in latest]
-    judged = aftertreatment.judge_filter(points, readings.limits(aftertreatment.FilterLimits))
+    limits = readings.limits(aftertreatment.FilterLimits)
+    judged = aftertreatment.judge_filter(points, limits, _zero_kpa(readings))
     return [Result("dpf_pressure", {}, judged, tuple(x.id for x in entries))]
+
+
+def _zero_kpa(readings: Readings) -> float:
+    """What the differential sensor shows with the key on and the engine off; 0 when that was not read."""
+    key_on = [x for x in readings.latest("key_on_pressures") if x.data.where.channel == "differential"]
+    return readings.figure(key_on[-1], "kPa") if key_on else 0.0
 
 
 def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Result]:
@@ -66,13 +73,10 @@ def nox(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     for x in latest:
         up, down = figures(x, "up_ppm", "down_ppm")
         dosing = bool((x.data.figures or {}).get("dosing", True))
-        results.append(
-            result(
-                x,
-                aftertreatment.judge_nox(up, down, dosing, readings.limits(aftertreatment.NoxLimits)),
-                dosing=False if up is None or down is None else dosing,
-            )
-        )
+        hot = x.data.conditions.part_c if x.data.conditions else None
+        limits = readings.limits(aftertreatment.NoxLimits)
+        judged = aftertreatment.judge_nox(up, down, dosing, limits, hot)
+        results.append(result(x, judged, dosing=False if up is None or down is None else dosing))
     return results
 
 
@@ -108,10 +112,12 @@ def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 def concentration(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.DefLimits)
-    return [
-        result(x, aftertreatment.judge_concentration(readings.value(x, "percent") or 0.0, limits))
-        for x in latest
-    ]
+    results = []
+    for x in latest:
+        fluid_c = x.data.conditions.part_c if x.data.conditions else None
+        shown = readings.value(x, "percent") or 0.0
+        results.append(result(x, aftertreatment.judge_concentration(shown, limits, fluid_c)))
+    return results
 
 
 JUDGES = {
