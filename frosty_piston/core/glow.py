@@ -207,7 +207,10 @@ def judge_set(
     ):
         return [_bridged(r, v, len(readings), ref) for r, v in zip(readings, values, strict=True) if v]
     middle = median(conducting) if len(conducting) >= 3 else None
-    return [_judge_one(r, v, meter, ref, middle, limits) for r, v in zip(readings, values, strict=True)]
+    alike = middle is not None and all(v is not None and v.low <= middle <= v.high for v in values)
+    return [
+        _judge_one(r, v, meter, ref, middle, limits, alike) for r, v in zip(readings, values, strict=True)
+    ]
 
 
 def _bridged(reading: PlugReading, value: Measured, count: int, ref: Reference) -> PlugJudged:
@@ -227,6 +230,7 @@ def _judge_one(
     ref: Reference,
     set_median: float | None,
     limits: GlowLimits,
+    alike: bool = False,
 ) -> PlugJudged:
     path_ohm, short_ohm = limits.path_ohm, limits.short_ohm
 
@@ -269,6 +273,13 @@ def _judge_one(
         return came_to("failed", "high", f"{says}: {heat}, so it hardly helps the start.", share)
     for limit, what in ((short_ohm, "a short"), (weak_ohm, "a weak plug"), (high_ohm, "a failed plug")):
         if value.straddles(limit):
+            if limit is weak_ohm and not ref.from_card and alike and value.value <= weak_ohm:
+                return came_to(
+                    "sound",
+                    "sound",
+                    f"{says}, and the whole set reads alike: sound within what this meter sees.",
+                    share,
+                )
             leads = (
                 "" if meter.lead_zero_ohm is not None else " Short the probes and enter the lead zero first."
             )

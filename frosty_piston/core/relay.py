@@ -23,6 +23,7 @@ class RelayLimits:
     dead_v: Limit
     least_v: Limit
     most_v: Limit
+    over_battery_v: Limit
     on_time_low_s: Points
     on_time_high_s: Points
     fast_low_s: Limit
@@ -106,12 +107,19 @@ def _missing(what: str) -> Judgement:
     return _told("unclear", "unclear", f"Read the {what} next: without it the table cannot decide.")
 
 
+def _most_v(points: RelayPoints, name: str, limits: RelayLimits) -> float:
+    """The most that can stand at a point: what its battery gives, and a little for a charge since."""
+    if name == "battery" or points.battery is None:
+        return limits.most_v
+    return points.battery + limits.over_battery_v
+
+
 def _impossible_point(
     points: RelayPoints, limits: RelayLimits, control: str, meter: VoltMeter
 ) -> Judgement | None:
     for name in POINTS:
         volts = getattr(points, name)
-        if volts is not None and not limits.least_v <= volts <= limits.most_v:
+        if volts is not None and not limits.least_v <= volts <= _most_v(points, name, limits):
             says = (
                 f"{plain(volts)} V at the {name} cannot be on this vehicle: check range and probes, read"
                 " again."
@@ -260,7 +268,7 @@ def judge_point(
     if volts is None:
         raise ValueError(f"nothing was read at the {name}")
     u, ref_v = meter.u(volts), points.battery if points.battery is not None else points.feed
-    if not limits.least_v <= volts <= limits.most_v:
+    if not limits.least_v <= volts <= _most_v(points, name, limits):
         says = f"{plain(volts)} V cannot be on this vehicle: check range and probes."
         return _told("implausible", "implausible", says, volts, u)
     if name == "battery":

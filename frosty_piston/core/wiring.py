@@ -1,5 +1,6 @@
 """Supplies, grounds, network wires and dropouts: what a meter at a connector says."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from math import comb
 
@@ -15,6 +16,7 @@ class WiringLimits:
     feed_drop_v: Limit
     feed_drop_share: Limit
     feed_meter_v: Limit
+    over_battery_v: Limit
     feed_missing_share: Limit
     ground_drop_v: Limit
     ground_open_v: Limit
@@ -39,78 +41,84 @@ class WiringLimits:
     wiggle_maybe_share: Limit
 
 
-def judge_supply(pin: str, volts: float, battery_v: float, limits: WiringLimits) -> Judgement:
-    """Judge a supply, ground or reference pin, measured under load where that can be done.
+def judge_supply(
+    pin: str, volts: float, battery_v: tuple[float, float], limits: WiringLimits, loaded: bool | None = None
+) -> Judgement:
+    """Judge a supply, ground or reference pin: the supply across supply and ground, loaded, beside the battery
+    measured in the same minute.
 
-    Parameters: `pin`: `supply`, `ground` or `reference`; `volts`: volts; `battery_v`: battery voltage at the
-    time; `limits`: the limits of the area. Budget (general): feed 0.2 V under the battery, ground 0.1 V,
-    reference 4.9 to 5.1 V. Raises nothing. Source: `figures/wiring.toml`.
+    Parameters: `pin`: `supply`, `ground` or `reference`; `volts`: volts; `battery_v`: lowest and highest
+    battery voltage that may have held meanwhile, the same twice when it was measured then; `limits`: the limits
+    of the area; `loaded`: whether the circuit drew current, None when not said. Budget (general): feed 0.2 V
+    under the battery, ground 0.1 V, reference 4.9 to 5.1 V. An open ground wire reads 0 V as a sound one does
+    while nothing flows. Raises nothing. Source: `figures/wiring.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
-    >>> limits = general(WiringLimits)
+    >>> limits, battery = general(WiringLimits), (12.4, 12.4)
     >>> pins = (("supply", 0.1), ("ground", 0.4), ("reference", 5.0))
-    >>> [judge_supply(pin, volts, 12.4, limits).cls for pin, volts in pins]
+    >>> [judge_supply(pin, volts, battery, limits, True).cls for pin, volts in pins]
     ['missing', 'low', 'present']
+    >>> judge_supply("ground", 0.0, battery, limits).cls, judge_supply("supply", 38, battery, limits).cls
+    ('unclear', 'implausible')
     """
+
+    def came_to(verdict: str, cls: str, because: str) -> Judgement:
+        return Judgement(verdict, cls, volts, "V", None, because)
+
+    if volts > battery_v[1] + limits.over_battery_v:
+        says = f"{plain(volts)} V cannot be where the battery gives {plain(battery_v[1])}: probes and range."
+        return came_to("implausible", "implausible", says)
     if pin == "ground":
-        if volts > limits.ground_open_v:
-            return Judgement(
-                "failed",
-                "missing",
-                volts,
-                "V",
-                None,
-                f"{plain(volts)} V on the ground pin: the ground is open.",
-            )
-        if volts > limits.ground_drop_v:
-            return Judgement(
-                "failed",
-                "low",
-                volts,
-                "V",
-                None,
-                f"{plain(volts)} V lost in the ground; {plain(limits.ground_drop_v)} V is allowed"
-                f" ({limits.ground_drop_v.source}).",
-            )
-        return Judgement("sound", "present", volts, "V", None, f"{plain(volts)} V on the ground pin: good.")
+        return _ground(volts, limits, loaded, came_to)
     if pin == "reference":
-        low, high = limits.reference_low_v, limits.reference_high_v
-        cls = "present" if low <= volts <= high else "missing" if volts < limits.reference_lost_v else "low"
-        tail = {
-            "present": "good",
-            "missing": "lost: unplug the sensors that share it one by one",
-            "low": "off: one of the sensors that share it may pull at it",
-        }[cls]
-        return Judgement(
-            "sound" if cls == "present" else "failed",
-            cls,
-            volts,
-            "V",
-            None,
-            f"Reference {plain(volts)} V; {plain(low)} to {plain(high)} V is right ({low.source}): {tail}.",
-        )
-    drop = battery_v - volts
-    if volts < limits.feed_missing_share * battery_v:
-        return Judgement(
-            "failed",
-            "missing",
-            volts,
-            "V",
-            None,
-            f"{plain(volts)} V: no supply. Some modules drop it after a time: cycle the key, measure again"
-            " within 30 s.",
-        )
-    if drop > max(limits.feed_drop_v, limits.feed_drop_share * battery_v) + limits.feed_meter_v:
-        return Judgement(
-            "failed",
-            "low",
-            volts,
-            "V",
-            None,
-            f"{plain(volts)} V, {plain(drop)} V under the battery; {plain(limits.feed_drop_v)} V is allowed"
-            f" ({limits.feed_drop_v.source}).",
-        )
-    return Judgement("sound", "present", volts, "V", None, f"{plain(volts)} V: there.")
+        return _reference(volts, limits, came_to)
+    return _fed(volts, battery_v, limits, loaded, came_to)
+
+
+CameTo = Callable[[str, str, str], Judgement]
+
+
+def _ground(volts: float, limits: WiringLimits, loaded: bool | None, came_to: CameTo) -> Judgement:
+    if volts > limits.ground_open_v:
+        return came_to("failed", "missing", f"{plain(volts)} V on the ground pin: the ground is open.")
+    if volts > limits.ground_drop_v:
+        allowed = f"{plain(limits.ground_drop_v)} V is allowed ({limits.ground_drop_v.source})"
+        return came_to("failed", "low", f"{plain(volts)} V lost in the ground; {allowed}.")
+    if not loaded:
+        says = "an open wire reads the same while nothing flows. Measure with the circuit drawing current,"
+        return came_to("unclear", "unclear", f"{plain(volts)} V: {says} or from supply to ground.")
+    return came_to("sound", "present", f"{plain(volts)} V on the ground pin under load: good.")
+
+
+def _reference(volts: float, limits: WiringLimits, came_to: CameTo) -> Judgement:
+    low, high = limits.reference_low_v, limits.reference_high_v
+    cls = "present" if low <= volts <= high else "missing" if volts < limits.reference_lost_v else "low"
+    tail = {
+        "present": "good",
+        "missing": "lost: unplug the sensors that share it one by one",
+        "low": "off: one of the sensors that share it may pull at it",
+    }[cls]
+    says = f"Reference {plain(volts)} V; {plain(low)} to {plain(high)} V is right ({low.source}): {tail}."
+    return came_to("sound" if cls == "present" else "failed", cls, says)
+
+
+def _fed(
+    volts: float, battery_v: tuple[float, float], limits: WiringLimits, loaded: bool | None, came_to: CameTo
+) -> Judgement:
+    if volts < limits.feed_missing_share * battery_v[0]:
+        says = "no supply. Some modules drop it after a time: cycle the key, measure again within 30 s."
+        return came_to("failed", "missing", f"{plain(volts)} V: {says}")
+    least, most = (b - volts for b in battery_v)
+    allowed = max(limits.feed_drop_v, limits.feed_drop_share * battery_v[0]) + limits.feed_meter_v
+    budget = f"{plain(limits.feed_drop_v)} V is allowed ({limits.feed_drop_v.source})"
+    if least > allowed:
+        return came_to("failed", "low", f"{plain(volts)} V, {plain(least)} V under the battery; {budget}.")
+    if most > allowed and least < most:
+        between = f"the battery stood somewhere from {plain(battery_v[0])} to {plain(battery_v[1])} V"
+        says = f"{plain(volts)} V, and {between}: measure it in the same minute."
+        return came_to("unclear", "unclear", says)
+    tail = "there." if loaded else "there, without load: a poor joint would still pass."
+    return came_to("sound", "present", f"{plain(volts)} V: {tail}")
 
 
 def judge_network(

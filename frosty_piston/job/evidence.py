@@ -6,6 +6,8 @@ from threading import Lock
 
 import numpy as np
 
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.starting import DIRECT, StartEngine, StartLimits, start_chance
 from frosty_piston.core.suspects.space import Finding, Space, log_chance
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
@@ -15,11 +17,14 @@ from .codes_seen import CodeSeen
 from .experience import Experience, capped_times
 from .result import Result, place
 from .tape import Job
+from .units import convert
 
 ABSENT_WEIGHT, CONSEQUENCE_WEIGHT = 0.5, 0.3
 KEPT_ROWS = 120
 _KEEPING = Lock()
 DECIDES = ("sound", "failed")
+MISSES_HEAT = ("no_start_cold", "hard_start_cold", "rough_idle_cold", "white_smoke_start")
+LEAST_NEED, NEEDS_ALL = 0.05, 0.8
 MANY_CIRCUITS, IN_COMMON = 3, "many_circuits"
 NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
@@ -87,7 +92,7 @@ def gather(
         *_tests(job, k, verdicts),
     ]
     evidence += (
-        [*_patterns(job, k, experience), *_contexts(job, k), *_absent_codes(job, k, codes)]
+        [*_patterns(job, k, experience), *_contexts(job, k), *_heat(job, k), *_absent_codes(job, k, codes)]
         if number == 0
         else []
     )
@@ -149,6 +154,31 @@ def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
         for name, entry in job.contexts.items()
         if k.contexts[name].moves
     ]
+
+
+def _heat(job: Job, k: Knowledge) -> list[Evidence]:
+    """Whether an engine of this kind misses its plugs at this temperature: where it does not, a bad start in the
+    cold is no fault of the glow."""
+    ambient = job.condition("ambient")
+    starts = [x for s, x in job.symptoms.items() if s in MISSES_HEAT and x.data.present]
+    if ambient is None or not starts or job.engine.glow in (None, "none"):
+        return []
+    celsius, limits = (
+        convert(ambient.data.value, ambient.data.unit, "degC"),
+        k.limits(StartLimits, job.engine.limits),
+    )
+    combustion = job.engine.combustion or DIRECT
+    engine = StartEngine(job.cylinders, combustion, job.engine.compression_ratio)
+    with_heat, without = (
+        float(start_chance(celsius, engine, [heat] * job.cylinders, limits)) for heat in (1.0, 0.0)
+    )
+    need = max(LEAST_NEED, (with_heat - without) / max(with_heat, LEAST_NEED))
+    if need > NEEDS_ALL:
+        return []
+    says = f"{plain(celsius)} °C: a {combustion} engine misses its plugs in {percent(need)} of starts"
+    faults = [f for f in k.faults if k.fault_system[f] == "glow" and k.faults[f].needs.get("glow")]
+    because = dict.fromkeys(faults, "it starts without them at this temperature")
+    return [Evidence(says, (ambient.id,), None, "", 1.0, because, dict.fromkeys(faults, need))]
 
 
 def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
@@ -354,11 +384,8 @@ def aggregate(
     entries = tuple(dict.fromkeys(i for v in deciding for i in v.entries))
     if any(v.judgement.verdict in ("failed", "marginal") for v in deciding) or total:
         return worst, 1.0, entries
-    return (
-        worst,
-        _coverage(job, known, places, {v.where.get("point") for _, v in classes}, everything),
-        entries,
-    )
+    covered = _coverage(job, known, places, {v.where.get("point") for _, v in classes}, everything)
+    return worst, covered * min(v.counts for v in deciding), entries
 
 
 def _coverage(

@@ -16,8 +16,8 @@ POINT_WORDS = {
 
 @dataclass(frozen=True)
 class Result:
-    """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a
-    plug."""
+    """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a plug.
+    `counts`: how fully it clears when it is good."""
 
     test: str
     where: dict[str, object]
@@ -27,6 +27,7 @@ class Result:
     power_w: float | None = None
     hot: bool = False
     dosing: bool | None = None
+    counts: float = 1.0
 
 
 def where_of(where: e.Where) -> dict[str, object]:

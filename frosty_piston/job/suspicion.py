@@ -22,7 +22,7 @@ from .tape import CHANGES_NO_PART, Job
 
 UNLISTED_PER_THOUSAND = 15.0
 # A complaint with nothing behind it weighs as much as a common fault before anything is found.
-SOUND_WEIGHT = 0.04
+SOUND_WEIGHT = 0.05
 MOVED_BITS = 0.15
 EXPLAINS_RATIO = 1.5
 COMMONLY_KILLS = 0.2
@@ -249,6 +249,11 @@ class Suspicion:
             if self.left is None
             else float((self.weighed.sets * (1 - self.unexplained))[~self.left].sum())
         )
+
+    @property
+    def sound(self) -> float:
+        """The chance that nothing at all is wrong, or nothing is left."""
+        return float(self.weighed.sets[self.space.empty_at])
 
     def cured_by(self, acts: list[tuple[tuple[str, ...], float]]) -> tuple[float, np.ndarray]:
         """Answer the chance that some acts together would leave nothing that explains the complaint, and the

@@ -1,7 +1,7 @@
 """Reads the knowledge files, checks each against its shape and all against each other."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
@@ -23,7 +23,8 @@ from .repairs import Option, Repair, act_of, read_repairs
 HERE = Path(__file__).parent
 EPSILON = 0.0003
 NOT_SEEN, SEEN = "not_seen", "seen"
-SYMPTOM_BLUR = 0.2
+SYMPTOM_BLUR, LEAST_OF_ALARM = 0.2, 8
+COMMON_COMPLAINT, SOUND_COMPLAINS = 0.025, 0.1
 L = TypeVar("L")
 
 
@@ -67,7 +68,8 @@ class TestFinding:
         key = (finding.id, places, outcome)
         if key not in self._repeated:
             w = self.witness
-            self._repeated[key] = finding.repeated(outcome, places, w.repeats, w.false_alarm / 4)
+            least = w.false_alarm / LEAST_OF_ALARM
+            self._repeated[key] = finding.repeated(outcome, places, w.repeats, least)
         return self._repeated[key]
 
     @cached_property
@@ -290,7 +292,9 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         witnesses,
         findings,
         {
-            key: weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR)
+            key: _told(
+                weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR)
+            )
             for key, v in symptoms.items()
         },
         groups,
@@ -389,7 +393,8 @@ def _findings(
                     r.known(name, [test, "nodes"], node, nodes)
                 r.known(name, [*path, "how"], shape.how, witnesses)
                 witness = witnesses[shape.how]
-                slips = dict.fromkeys(shape.outcomes[1:], witness.false_alarm)
+                slip = witness.false_alarm / (len(shape.outcomes) - 1)
+                slips = dict.fromkeys(shape.outcomes[1:], slip)
                 general = weights.row(name, [*path, "general"], shape.outcomes, {**slips, **shape.general})
                 well = weights.row(name, [*path, "well"], shape.outcomes, shape.well) if shape.well else None
                 finding = Finding(
@@ -398,9 +403,7 @@ def _findings(
                 lesser = _lesser(weights, name, path, shape, finding)
                 r.all_known(name, [*path, "between"], shape.between, faults)
                 between = (
-                    weights.two(
-                        name, [*path, "between"], f"{finding.id}.between", witness.false_alarm, shape.between
-                    )
+                    weights.two(name, [*path, "between"], f"{finding.id}.between", slip, shape.between)
                     if shape.between
                     else None
                 )
@@ -408,6 +411,12 @@ def _findings(
                     TestFinding(test, shape, witness, finding, lesser, between, name)
                 )
     return findings
+
+
+def _told(symptom: Finding) -> Finding:
+    """A complaint. Who comes in with nothing wrong has one all the same, and one of the common ones."""
+    common = float(symptom.general[1]) >= COMMON_COMPLAINT
+    return replace(symptom, well=_seen(SOUND_COMPLAINS)) if common else symptom
 
 
 def _seen(chance: float) -> np.ndarray:

@@ -10,33 +10,32 @@ from ..readings import Readings
 from ..result import Result
 from .sets import result
 
+# More than one battery of 12 V can show: the pair was measured.
+PAIR_FROM_V = 16.0
+
+
+def _across_v(readings: Readings, volts: float) -> int:
+    """Whether one battery was measured or the pair in series: the nominal voltage of what was."""
+    pair = readings.battery_v == 12 and readings.system_v == 24 and volts > PAIR_FROM_V
+    return 24 if pair else readings.battery_v
+
 
 def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    system_v, ambient_c = readings.battery_v, readings.ambient_c()
-    limits = readings.limits(battery.BatteryLimits)
-    return [
-        result(
-            x,
-            battery.judge_rest(
-                readings.figure(x, "V"), limits, system_v, ambient_c, readings.instruments.voltmeter(x)
-            ),
-        )
-        for x in latest
-    ]
+    limits, results = readings.limits(battery.BatteryLimits), []
+    for x in latest:
+        volts, meter = readings.figure(x, "V"), readings.instruments.voltmeter(x)
+        judged = battery.judge_rest(volts, limits, _across_v(readings, volts), readings.ambient_c(), meter)
+        results.append(result(x, judged))
+    return results
 
 
 def cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    system_v, ambient_c = readings.battery_v, readings.ambient_c()
-    limits = readings.limits(battery.BatteryLimits)
-    return [
-        result(
-            x,
-            battery.judge_crank(
-                readings.figure(x, "V"), ambient_c, limits, system_v, readings.instruments.voltmeter(x)
-            ),
-        )
-        for x in latest
-    ]
+    limits, results = readings.limits(battery.BatteryLimits), []
+    for x in latest:
+        volts, meter = readings.figure(x, "V"), readings.instruments.voltmeter(x)
+        judged = battery.judge_crank(volts, readings.ambient_c(), limits, _across_v(readings, volts), meter)
+        results.append(result(x, judged))
+    return results
 
 
 def speed(readings: Readings, latest: list[e.Entry]) -> list[Result]:

@@ -10,24 +10,34 @@ from ..readings import Readings
 from ..result import Result
 from .sets import figures, result, unfinished
 
-KEY_ON_V = {12: 12.4, 24: 24.8}
+# What a battery may give with the key on when nobody measured it, V, and how far it moves from its rest.
+KEY_ON_V, SINCE_REST_V = {12: (11.8, 12.8), 24: (23.6, 25.6)}, (0.3, 0.1)
+CLEARS_UNLOADED = 0.5
 
 
-def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def _battery_v(readings: Readings, entry: e.Entry) -> tuple[float, float]:
+    """The battery while a pin was read: measured with it, else by its rest, else a general one."""
+    said = entry.data.conditions.battery_v if entry.data.conditions else None
+    if said:
+        return said, said
     rest = [
         readings.value(x, "V")
         for x in readings.entries
         if x.kind == "reading" and (x.data.test == "battery_rest" or x.data.where.point == "battery")
     ]
-    battery = rest[-1] if rest and rest[-1] else KEY_ON_V[readings.system_v]
-    limits = readings.limits(wiring.WiringLimits)
-    return [
-        result(
-            x,
-            wiring.judge_supply(x.data.where.pin or "supply", readings.value(x, "V") or 0.0, battery, limits),
-        )
-        for x in latest
-    ]
+    if rest and rest[-1]:
+        return rest[-1] - SINCE_REST_V[0], rest[-1] + SINCE_REST_V[1]
+    return KEY_ON_V[readings.system_v]
+
+
+def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    limits, results = readings.limits(wiring.WiringLimits), []
+    for x in latest:
+        loaded = x.data.conditions.loaded if x.data.conditions else None
+        pin, volts = x.data.where.pin or "supply", readings.value(x, "V") or 0.0
+        judged = wiring.judge_supply(pin, volts, _battery_v(readings, x), limits, loaded)
+        results.append(result(x, judged, counts=1.0 if loaded or pin == "reference" else CLEARS_UNLOADED))
+    return results
 
 
 def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
