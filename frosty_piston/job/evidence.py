@@ -50,6 +50,15 @@ class Evidence:
     pattern: bool = False
     if_left: tuple[float, float] | None = None
 
+    def reason(self, fault: str, speaks_for: bool) -> str:
+        """Why this speaks for a fault, or against it: what it would have shown, or that others show it more."""
+        because = self.reasons.get(fault, "")
+        if speaks_for or self.finding is None or not because:
+            return because
+        if self.outcome == self.finding.outcomes[0]:
+            return f"it would show: {because}"
+        return "others bring it more often"
+
     def log_likelihood(self, space: Space) -> np.ndarray:
         """How likely each set of faults makes this, in logs, tempered by how fully it was measured; shape
         (N,)."""

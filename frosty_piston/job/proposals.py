@@ -37,7 +37,7 @@ LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
 SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
 LONG_MIN, STANDS_OUT_FROM = 60.0, 0.7
-CLEARS_TO = 1 / 3
+CLEARS_TO, CONDEMNS_FROM = 1 / 3, 0.8
 
 
 @dataclass(frozen=True)
@@ -316,7 +316,8 @@ class Proposals:
                 else c.where.get("channel", "").replace("_", " ")
             )
         )
-        return shape.title + (f", {inside(spot)}" if spot else "")
+        repeats = not spot or spot.lower() in shape.title.lower()
+        return shape.title if repeats else f"{shape.title}, {inside(spot)}"
 
     def _short(self, c: _Candidate) -> str:
         title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
@@ -340,17 +341,25 @@ class Proposals:
         return outcomes, (joint.T @ self._members) / np.maximum(outcomes, 1e-12)[:, None]
 
     def _promise(self, c: _Candidate, along: tuple[str, ...]) -> str:
+        """Why a test is worth its minutes, as a colleague would say it."""
         outcomes, after = self._after(c)
         now = self._now
         fault = int(np.argmax((outcomes @ np.abs(after - now))[:-1]))
         likely = [i for i in range(len(outcomes)) if outcomes[i] >= LEAST_CHANCE]
-        high, low = max(likely, key=lambda i: after[i, fault]), min(likely, key=lambda i: after[i, fault])
-        name = self.k.faults[self.suspicion.space.faults[fault]].title
-        words = [_word(o) for o in c.known.finding.outcomes]
-        text = (
-            f"{name} stands at {percent(float(now[fault]))}: {words[high]!r} would make it"
-            f" {percent(float(after[high, fault]))}, {words[low]!r} {percent(float(after[low, fault]))}."
-        )
+        high, low = max(after[i, fault] for i in likely), min(after[i, fault] for i in likely)
+        name = inside(self.k.faults[self.suspicion.space.faults[fault]].title)
+        stood = percent(float(now[fault]))
+        minutes = round(self._minutes(c.way))
+        text = "A minute" if minutes <= 1 else f"{minutes} minutes"
+        if high >= CONDEMNS_FROM and low <= now[fault] * CLEARS_TO:
+            text += f", and it clears “{name}” or condemns it ({stood} now)."
+        elif low <= now[fault] * CLEARS_TO:
+            text += f", and it can clear “{name}” ({stood} now)."
+        elif high >= CONDEMNS_FROM:
+            text += f", and it can condemn “{name}” ({stood} now)."
+        else:
+            text += f", and it moves “{name}” from {stood} up to {percent(float(high))}"
+            text += f" or down to {percent(float(low))}."
         opens = [
             inside(self.k.access[x].title)
             for x in c.way.access
@@ -438,6 +447,8 @@ class Proposals:
         if sure.enough:
             return f"Sure enough: {head}; {cost}, less than another test saves. General times."
         if sure.saves_min <= sure.test_min:
+            if sure.chance < STANDS_OUT_FROM and self.first:
+                return f"Not yet: {head}, and no repair stands out. {self.first.title} tells more first."
             return (
                 f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more"
                 " test first."

@@ -345,7 +345,7 @@ class Suspicion:
                 self.evidence[i].entries,
                 self.evidence[i].says,
                 float(bits[i]),
-                self.evidence[i].reasons.get(fault, ""),
+                self.evidence[i].reason(fault, bits[i] > 0),
                 self.evidence[i].pattern,
             )
             for i in np.flatnonzero(np.abs(bits) > MOVED_BITS)

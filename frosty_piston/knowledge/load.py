@@ -246,7 +246,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     contexts = r.read("contexts.toml", dict[str, s.ContextShape])
     for key, context in contexts.items():
         r.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
-    groups, codes, group_file = _codes(r, systems, faults)
+    groups, codes, group_file = _codes(r, weights, systems, faults)
     figures = Figures(r)
     benches = r.read("benches.toml", dict[str, s.BenchShape])
     for bench, shape in benches.items():
@@ -457,11 +457,27 @@ def _lesser(
     return lesser
 
 
+def _speak_for_all(
+    r: Reader, weights: _Weights, files: dict[str, s.CodesFile], groups: dict[str, s.CodeGroupShape]
+) -> None:
+    """A group of several speaks for whatever one of them speaks for, by the strongest word."""
+    for name, file in files.items():
+        for key, group in file.groups.items():
+            for other in group.of:
+                r.known(name, [f"groups.{key}", "of"], other, groups)
+                for fault, (given, because) in groups[other].speaks.items():
+                    strong = weights.chance(name, [f"groups.{key}", fault], given)
+                    known = group.speaks.get(fault)
+                    if known is None or weights.chance(name, [f"groups.{key}", fault], known[0]) < strong:
+                        group.speaks[fault] = (given, because)
+
+
 def _codes(
-    r: Reader, systems: dict[str, str], faults: dict[str, s.FaultShape]
+    r: Reader, weights: _Weights, systems: dict[str, str], faults: dict[str, s.FaultShape]
 ) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
     files: dict[str, s.CodesFile] = {name: r.read(name, s.CodesFile) for name in r.many("codes")}
     groups = {key: group for file in files.values() for key, group in file.groups.items()}
+    _speak_for_all(r, weights, files, groups)
     codes: dict[str, CodeEntry] = {}
     for name, file in files.items():
         for key, group in file.groups.items():

@@ -193,6 +193,7 @@ class CodeGroupShape(Shape):
     general: Chance
     refined: dict[str, str] = {}
     follows: list[str] = []
+    of: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
     clears: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
 

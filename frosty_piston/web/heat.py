@@ -9,6 +9,7 @@ from frosty_piston.store.workshop import JobRecord
 from .links import test_link
 
 SHOWN_SUSPECTS, SHOWN_TESTS, PATTERN_BITS = 7, 5, 0.7
+LEAST_SHOWN, LEAST_BESIDE, EXPLAINS_ALL = 0.01, 0.02, 0.5
 
 
 def heat_view(record: JobRecord) -> dict[str, Any]:
@@ -16,7 +17,8 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
     suspicion = record.assessed.suspicion
     if not record.assessed.evidence:
         return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None}
-    listed = [s for s in suspicion.suspects[:-1] if s.probability >= 0.01][:SHOWN_SUSPECTS] or list(
+    least = LEAST_BESIDE if suspicion.suspects[0].probability >= EXPLAINS_ALL else LEAST_SHOWN
+    listed = [s for s in suspicion.suspects[:-1] if s.probability >= least][:SHOWN_SUSPECTS] or list(
         suspicion.suspects[:3]
     )
     return {

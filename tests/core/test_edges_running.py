@@ -254,7 +254,9 @@ class Wiring(Edges, unittest.TestCase):
     def test_pins(self):
         # feed of 12 V: 0.2 V and 2 % are 0.24, and 0.05 V for the meter
         self.held(
-            lambda pin, volts, battery=12.0: judge_supply(pin, volts, battery, WIRING),
+            lambda pin, volts, battery=12.0, loaded=True: judge_supply(
+                pin, volts, (battery, battery), WIRING, loaded
+            ),
             (
                 ("ground", 0.1, "present"),
                 ("ground", 0.11, "low"),
@@ -274,8 +276,21 @@ class Wiring(Edges, unittest.TestCase):
                 ("supply", 23.46, 24.0, "low"),
                 ("supply", 5.76, 6.0, "present"),
                 ("supply", 5.74, 6.0, "low"),
+                ("supply", 14.5, "present"),
+                ("supply", 14.51, "implausible"),
+                ("ground", 38.0, "implausible"),
+                # an open ground reads nothing while nothing flows
+                ("ground", 0.0, 12.0, False, "unclear"),
+                ("ground", 0.0, 12.0, None, "unclear"),
+                ("ground", 0.2, 12.0, None, "low"),
             ),
         )
+        # a battery that nobody measured in the same minute: 11.8 to 12.8 V
+        self.held(
+            lambda volts: judge_supply("supply", volts, (11.8, 12.8), WIRING, True),
+            ((12.6, "present"), (12.4, "unclear"), (11.6, "unclear"), (11.4, "low")),
+        )
+        self.assertIn("without load", judge_supply("supply", 12.0, (12.0, 12.0), WIRING).because)
 
     def test_network_pair(self):
         self.held(

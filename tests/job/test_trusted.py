@@ -272,7 +272,9 @@ class Odds(unittest.TestCase):
             reading("dpf_state", 7, "g", channel="soot_mass"),
         )
         self.assertLess(job.suspicion.suspects[0].probability, 0.2)
-        self.assertGreater(job.suspicion.sound, 0.2)
+        told = think(symptom("low_power"), scan())
+        self.assertGreater(job.suspicion.sound, 1.5 * told.suspicion.sound)
+        self.assertGreater(job.suspicion.sound, 0.8 * job.suspicion.suspects[0].probability)
 
     def test_a_module_with_a_relay_can_fail(self):
         relay = {**NORRA, "glow_control": "relay_module"}
