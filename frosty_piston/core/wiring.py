@@ -44,14 +44,14 @@ class WiringLimits:
 def judge_supply(
     pin: str, volts: float, battery_v: tuple[float, float], limits: WiringLimits, loaded: bool | None = None
 ) -> Judgement:
-    """Judge a supply, ground or reference pin: the supply across supply and ground, loaded, beside the battery
-    measured in the same minute.
+    """Judge a supply, ground or reference pin: the supply across supply and ground, loaded, beside the
+    battery measured in the same minute.
 
     Parameters: `pin`: `supply`, `ground` or `reference`; `volts`: volts; `battery_v`: lowest and highest
-    battery voltage that may have held meanwhile, the same twice when it was measured then; `limits`: the limits
-    of the area; `loaded`: whether the circuit drew current, None when not said. Budget (general): feed 0.2 V
-    under the battery, ground 0.1 V, reference 4.9 to 5.1 V. An open ground wire reads 0 V as a sound one does
-    while nothing flows. Raises nothing. Source: `figures/wiring.toml`.
+    battery voltage that may have held meanwhile, the same twice when it was measured then; `limits`: the
+    limits of the area; `loaded`: whether the circuit drew current, None when not said. Budget (general): feed
+    0.2 V under the battery, ground 0.1 V, reference 4.9 to 5.1 V. An open ground wire reads 0 V as a sound
+    one does while nothing flows. Raises nothing. Source: `figures/wiring.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits, battery = general(WiringLimits), (12.4, 12.4)

@@ -51,7 +51,8 @@ class Evidence:
     if_left: tuple[float, float] | None = None
 
     def reason(self, fault: str, speaks_for: bool) -> str:
-        """Why this speaks for a fault, or against it: what it would have shown, or that others show it more."""
+        """Why this speaks for a fault, or against it: what it would have shown, or that others show it
+        more."""
         because = self.reasons.get(fault, "")
         if speaks_for or self.finding is None or not because:
             return because
@@ -166,16 +167,14 @@ def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
 
 
 def _heat(job: Job, k: Knowledge) -> list[Evidence]:
-    """Whether an engine of this kind misses its plugs at this temperature: where it does not, a bad start in the
-    cold is no fault of the glow."""
+    """Whether an engine of this kind misses its plugs at this temperature: where it does not, a bad start in
+    the cold is no fault of the glow."""
     ambient = job.condition("ambient")
     starts = [x for s, x in job.symptoms.items() if s in MISSES_HEAT and x.data.present]
     if ambient is None or not starts or job.engine.glow in (None, "none"):
         return []
-    celsius, limits = (
-        convert(ambient.data.value, ambient.data.unit, "degC"),
-        k.limits(StartLimits, job.engine.limits),
-    )
+    celsius = convert(ambient.data.value, ambient.data.unit, "degC")
+    limits = k.limits(StartLimits, job.engine.limits)
     combustion = job.engine.combustion or DIRECT
     engine = StartEngine(job.cylinders, combustion, job.engine.compression_ratio)
     with_heat, without = (

@@ -302,7 +302,7 @@ class Impossible(unittest.TestCase):
         self.assertNotEqual(verdict(job, "battery_rest").verdict, "implausible")
 
     def test_an_open_ground_pin_is_not_good(self):
-        # An open wire reads 0 V against ground as a sound one does: loaded, across supply and ground, it tells.
+        # An open wire reads 0 V against ground as a sound one does: loaded, across both, it tells.
         unloaded = reading("supply_pins", 0.0, "V", {"loaded": False}, node="egr_valve", pin="ground")
         job = think(symptom("limp_mode"), unloaded)
         self.assertNotEqual(verdict(job, "supply_pins").verdict, "sound")

@@ -106,10 +106,18 @@ class Refused(unittest.TestCase):
         self.assertRegex(
             self.spoiled(
                 "findings/egr_and_flaps.toml",
-                "general = { does_not_close = 0.03",
-                'general = { does_not_close = "perhaps"',
+                "general = { fouled = 0.35",
+                'general = { fouled = "perhaps"',
             ),
-            r"findings/egr_and_flaps\.toml, line \d+, egr_position.*word of the scale",
+            r"findings/egr_and_flaps\.toml, line \d+, egr_look.*word of the scale",
+        )
+        self.assertRegex(
+            self.spoiled("findings/egr_and_flaps.toml", 'how = "seen"', 'how = "dreamt"'),
+            r"findings/egr_and_flaps\.toml, line \d+, egr_look.*how.*dreamt",
+        )
+        self.assertIn(
+            "egr_nowhere",
+            self.spoiled("codes/egr_and_flaps.toml", 'of = ["egr_flow_low"', 'of = ["egr_nowhere"'),
         )
         self.assertRegex(
             self.spoiled(
