@@ -75,5 +75,6 @@ def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, fl
         access = tuple(at.access if at else shape.access)
         if point == "plug" and (own := job.engine.choice("glow_plug_access")):
             access = (own,)
+        access = (*access, *(x for x in known.shape.reach if x not in access))
         ways.append(Way(point, at.minutes if at and at.minutes else shape.minutes, access))
     return min(ways, key=lambda w: w.own_min + sum(still.get(a, 0.0) for a in w.access))

@@ -36,7 +36,7 @@ GROUPS_APART = 24
 LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
 SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
-LONG_MIN, STANDS_OUT_FROM = 60.0, 0.7
+LONG_MIN, STANDS_OUT_FROM, ROAD = 60.0, 0.7, "road_test"
 CLEARS_TO, CONDEMNS_FROM = 1 / 3, 0.8
 
 
@@ -221,12 +221,19 @@ class Proposals:
             return f"needs what is not here: {', '.join(inside(self.k.tools[t]) for t in tools)}"
         if dead and any(s in a.WARMS for s in way.access):
             return "needs the engine running, and it does not start"
+        if ROAD in self.k.tests[known.test].cautions and self._no_brakes():
+            return "needs the road, and the brakes are not assisted: they come first"
         if a.WAITS in self.states:
             if a.COLD in way.access and a.COLD not in self.states:
                 return "needs a cold engine, and the customer waits"
             if (minutes := self._minutes(way)) > a.LONGEST_WHILE_WAITED_FOR:
                 return f"takes {minutes:g} min, and the customer waits"
         return ""
+
+    def _no_brakes(self) -> bool:
+        """Whether the brakes were complained of or felt hard, and nothing was mended since."""
+        felt = any(v.judgement.cls == "hard" for v in self.verdicts if v.test == "brake_pedal_feel")
+        return felt or not self.job.repairs and "hard_brake_pedal" in self.job.complaints
 
     def _minutes(self, way: a.Way) -> float:
         """Work only: the wait for a cold engine is filled with other jobs."""

@@ -241,7 +241,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     part_shapes = read_parts(r, systems, faults, fault_system, tests)
     nodes = nodes_of(part_shapes)
     witnesses = r.read("witnesses.toml", dict[str, s.WitnessShape])
-    findings = _findings(r, weights, tests, faults, nodes, witnesses)
+    findings = _findings(r, weights, tests, faults, nodes, witnesses, access)
     symptoms = _symptoms(r, faults, tests, cautions)
     contexts = r.read("contexts.toml", dict[str, s.ContextShape])
     for key, context in contexts.items():
@@ -374,6 +374,7 @@ def _findings(
     faults: dict[str, s.FaultShape],
     nodes: dict[str, Node],
     witnesses: dict[str, s.WitnessShape],
+    access: dict[str, s.AccessShape],
 ) -> dict[str, list[TestFinding]]:
     findings: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):
@@ -392,6 +393,7 @@ def _findings(
                 for node in shape.nodes:
                     r.known(name, [test, "nodes"], node, nodes)
                 r.known(name, [*path, "how"], shape.how, witnesses)
+                r.all_known(name, [*path, "reach"], shape.reach, access)
                 witness = witnesses[shape.how]
                 slip = witness.false_alarm / (len(shape.outcomes) - 1)
                 slips = dict.fromkeys(shape.outcomes[1:], slip)

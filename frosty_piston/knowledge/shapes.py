@@ -161,6 +161,7 @@ class WitnessShape(Shape):
 
 class FindingShape(Shape):
     name: str
+    reach: list[str] = []
     how: str
     outcomes: Annotated[list[str], Field(min_length=2)]
     general: dict[str, Chance] = {}

@@ -348,6 +348,27 @@ class NextTests(unittest.TestCase):
         long = [n for n, m in enumerate(minutes) if m >= 60]
         self.assertFalse(long and long[0] < sum(m < 60 for m in minutes))
 
+    def test_a_hard_pedal_bars_the_road(self):
+        # Without assistance nobody drives it, however much a drive would tell.
+        road = [t for t, shape in K.tests.items() if "road_test" in shape.cautions]
+        job = think(symptom("low_power"), symptom("hard_brake_pedal"), scan(), engine=VACUUM)
+        self.assertFalse(set(tests_of(job)) & set(road))
+        self.assertTrue(any("brakes" in x.why for x in job.proposals.left_out))
+        felt = think(symptom("low_power"), scan(), outcome("brake_pedal_feel", "hard"), engine=VACUUM)
+        self.assertFalse(set(tests_of(felt)) & set(road))
+
+    def test_cautions_stand_where_they_belong(self):
+        self.assertIn("runaway", think(symptom("blue_smoke")).cautions)
+        self.assertIn("runaway", think(symptom("low_power"), outcome("intake_look", "split")).cautions)
+        self.assertIn("regeneration_fire", think(symptom("regen_refused")).cautions)
+        weak = figures("vacuum_at_pump", kpa=50, seconds=9, altitude_m=0)
+        self.assertIn("brakes_first", think(symptom("low_power"), weak, engine=VACUUM).cautions)
+
+    def test_pins_under_the_vehicle_need_it_raised(self):
+        for known in K.findings["supply_pins"]:
+            if "nox_sensor" in known.shape.nodes:
+                self.assertIn("raised", known.shape.reach)
+
     def test_no_tests_of_seldom_faults_while_one_stands_out(self):
         job = think(symptom("low_power"), outcome("intake_look", "split"))
         strong = {s.fault for s in job.suspicion.suspects if s.probability >= 0.02}
