@@ -242,10 +242,14 @@ def _look(assessed: Assessed) -> NextStep:
         )
     if n := assessed.proposals.first:
         return judge_first(assessed, n) or test_step(assessed.knowledge, n)
+    sound = assessed.suspicion.sound
+    nothing = sound > max(assessed.suspicion.repairs_needed.values(), default=0.0)
     return NextStep(
         "decide",
         "decide",
-        "Decide: no test is left that would tell more",
+        f"Nothing is found wrong ({percent(sound)}): say so, and what would show more"
+        if nothing
+        else "Decide: no test is left that would tell more",
         {"page": "decide"},
         assessed.proposals.stop_rule,
         5,

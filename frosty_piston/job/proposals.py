@@ -37,7 +37,7 @@ LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
 SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
 LONG_MIN, STANDS_OUT_FROM, ROAD = 60.0, 0.7, "road_test"
-CLEARS_TO, CONDEMNS_FROM = 1 / 3, 0.8
+CLEARS_TO, CONDEMNS_FROM, OPEN_UP_TO = 1 / 3, 0.8, 0.7
 
 
 @dataclass(frozen=True)
@@ -358,11 +358,12 @@ class Proposals:
         stood = percent(float(now[fault]))
         minutes = round(self._minutes(c.way))
         text = "A minute" if minutes <= 1 else f"{minutes} minutes"
-        if high >= CONDEMNS_FROM and low <= now[fault] * CLEARS_TO:
+        condemns = high >= CONDEMNS_FROM and now[fault] <= OPEN_UP_TO
+        if condemns and low <= now[fault] * CLEARS_TO:
             text += f", and it clears “{name}” or condemns it ({stood} now)."
         elif low <= now[fault] * CLEARS_TO:
             text += f", and it can clear “{name}” ({stood} now)."
-        elif high >= CONDEMNS_FROM:
+        elif condemns:
             text += f", and it can condemn “{name}” ({stood} now)."
         else:
             text += f", and it moves “{name}” from {stood} up to {percent(float(high))}"
@@ -471,6 +472,8 @@ class Proposals:
         if not known:
             return "nothing is known that would cure"
         likeliest = max(known, key=lambda names: known[names])
+        if self.suspicion.sound > known[likeliest]:
+            return f"{percent(self.suspicion.sound)} that nothing is wrong"
         named = [f"“{inside(self.k.repairs[r].title)}”" for r in likeliest]
         return (
             f"{percent(known[likeliest])} that it needs {listed(named)}{' alone' if len(named) == 1 else ''}"

@@ -9,14 +9,14 @@ from frosty_piston.store.workshop import JobRecord
 from .links import test_link
 
 SHOWN_SUSPECTS, SHOWN_TESTS, PATTERN_BITS = 7, 5, 0.7
-LEAST_SHOWN, LEAST_BESIDE, EXPLAINS_ALL = 0.01, 0.02, 0.5
+LEAST_SHOWN, LEAST_BESIDE, EXPLAINS_ALL, SOUND_SHOWN = 0.01, 0.02, 0.5, 0.05
 
 
 def heat_view(record: JobRecord) -> dict[str, Any]:
     """The suspects that are worth a look, `unlisted` always, and the tests that stand first."""
     suspicion = record.assessed.suspicion
     if not record.assessed.evidence:
-        return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None}
+        return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None, "sound": ""}
     least = LEAST_BESIDE if suspicion.suspects[0].probability >= EXPLAINS_ALL else LEAST_SHOWN
     listed = [s for s in suspicion.suspects[:-1] if s.probability >= least][:SHOWN_SUSPECTS] or list(
         suspicion.suspects[:3]
@@ -34,6 +34,7 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
             }
             for s in listed
         ],
+        "sound": percent(suspicion.sound) if suspicion.sound >= SOUND_SHOWN else "",
         "unlisted": {
             "s": suspicion.suspects[-1],
             "percent": percent(suspicion.suspects[-1].probability),
