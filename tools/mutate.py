@@ -166,7 +166,9 @@ def main() -> int:
             finally:
                 folders.put(folder)
 
-        for edit, lives in pool.map(tried, picked):
+        for number, (edit, lives) in enumerate(pool.map(tried, picked), 1):
+            if number % 20 == 0:
+                print(f"          {number} tried", flush=True)
             if lives:
                 survivors.append(edit)
                 print(f"survives  {edit}", flush=True)

@@ -201,10 +201,11 @@ class Proposals:
         covered = float(sets[explaining[suspicion.space.held].any(axis=1)].sum())
         wide, regimes = covered < SEARCH_WIDER, self._regimes()
         least = LEAST_BESIDE if odds.max() > STANDS_OUT else LEAST_ODDS
+        open_still = {f for e in suspicion.unexplained_findings if e.finding for f in e.finding.shows}
         return {
             f
             for f, p, explains in zip(suspicion.space.faults, odds, suspicion.explains, strict=True)
-            if p >= least
+            if p >= (LEAST_ODDS if f in open_still else least)
             and (explains or wide and (not regimes or not self.k.regimes[f] or regimes & self.k.regimes[f]))
         }
 
@@ -436,7 +437,8 @@ class Proposals:
         """Whether to stop testing: when no test spares more than it takes and one repair stands out, or
         nothing would tell more. A pattern of the workshop never ends the search by itself."""
         sure = sure_enough(self.belief, self.ranked)
-        if sure.enough and sure.chance < STANDS_OUT_FROM and self.first:
+        open_still = sure.chance < STANDS_OUT_FROM or self.suspicion.unexplained_findings
+        if sure.enough and open_still and self.first:
             return replace(sure, enough=False)
         if sure.enough and self._unswayed:
             rows, belief = self._unswayed
@@ -455,6 +457,9 @@ class Proposals:
         if sure.enough:
             return f"Sure enough: {head}; {cost}, less than another test saves. General times."
         if sure.saves_min <= sure.test_min:
+            if sure.chance >= STANDS_OUT_FROM and self.suspicion.unexplained_findings and self.first:
+                left = listed([inside(e.says) for e in self.suspicion.unexplained_findings[:2]])
+                return f"Not yet: {head}, but it does not explain {left}."
             if sure.chance < STANDS_OUT_FROM and self.first:
                 return f"Not yet: {head}, and no repair stands out. {self.first.title} tells more first."
             return (

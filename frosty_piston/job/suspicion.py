@@ -11,7 +11,7 @@ from frosty_piston.core.quantity import percent
 from frosty_piston.core.suspects.carried import carried, log_weights, said_by_proof, still_explaining
 from frosty_piston.core.suspects.next_test import likeliest_sets, repair_groups
 from frosty_piston.core.suspects.odds import Weighed, chances, conflicts, trail, weigh
-from frosty_piston.core.suspects.space import UNLISTED, Space, build_space, log_prior
+from frosty_piston.core.suspects.space import UNLISTED, Finding, Space, build_space, log_prior
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 
@@ -24,7 +24,7 @@ UNLISTED_PER_THOUSAND = 15.0
 # A complaint with nothing behind it weighs as much as a common fault before anything is found.
 SOUND_WEIGHT = 0.05
 MOVED_BITS = 0.15
-EXPLAINS_RATIO = 1.5
+EXPLAINS_RATIO, MAY_WELL_BE = 1.5, 0.3
 COMMONLY_KILLS = 0.2
 PASSENGER = float(np.log(2))
 ENGINES_KEPT = 4
@@ -367,6 +367,21 @@ class Suspicion:
                     if fault in self.space.place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
                         explained[self.space.place[fault]] = True
         return explained if explained.any() else ~explained
+
+    @cached_property
+    def unexplained_findings(self) -> tuple[Evidence, ...]:
+        """What was found that no fault which may well be there would bring: one fault found does not end the
+        search while these stand."""
+        odds = dict(zip(self.space.names, self.weighed.faults, strict=True))
+        return tuple(e for e in self.evidence if e.finding and not self._brought(e, e.finding, odds))
+
+    @staticmethod
+    def _brought(e: Evidence, finding: Finding, odds: dict[str, float]) -> bool:
+        at = finding.outcomes.index(e.outcome)
+        return not at or any(
+            odds.get(fault, 0.0) >= MAY_WELL_BE and row[at] > EXPLAINS_RATIO * finding.general[at]
+            for fault, row in finding.shows.items()
+        )
 
     def needed(self, rows: np.ndarray) -> tuple[np.ndarray, list[tuple[str, ...]]]:
         """What each of some sets of faults needs for this complaint to be cured: the group of each, the

@@ -47,6 +47,22 @@ class SimulatedVehicle:
     def condition(self) -> Condition:
         return _condition(EngineCard.model_validate(self.engine), self.ambient_c, self.ills, self.seed)
 
+    @property
+    def shown_apart(self) -> bool:
+        """Whether each fault has brought something that was told or stored and that the others do not."""
+        written = [e["data"] for e in [*self.arrival, *self.scan]]
+        told = {d.get("symptom") or d.get("code") for d in written} - {None}
+        return all(told - self.mended([ill.fault])._signs() for ill in self.ills)
+
+    def _signs(self) -> set[str]:
+        condition = self.condition
+        signs = {name for name, holds in truths(condition).items() if holds}
+        return (
+            signs
+            | set(codes(condition, np.random.default_rng(0), 1.0))
+            | {"engine_lamp", "emissions_message"}
+        )
+
     def mended(self, cured: Collection[str]) -> "SimulatedVehicle":
         """The same vehicle once some faults are mended."""
         return replace(self, ills=tuple(x for x in self.ills if x.fault not in cured))
