@@ -12,7 +12,7 @@ from frosty_piston.core import plug_life
 from frosty_piston.core.costing import Costed, cost_options, price_of
 from frosty_piston.core.costing import Option as CostOption
 from frosty_piston.core.quantity import percent
-from frosty_piston.core.words import inside
+from frosty_piston.core.words import grouped, inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repairs import Option
 
@@ -371,10 +371,12 @@ def _risks(
         age = job.vehicle.odometer_km or GENERAL_ODOMETER_KM
         if shape.pieces == "failed":
             back = plug_life.next_failure_chance(age, failed, job.cylinders, YEARLY_KM, limits.life_shape)
+            left = job.cylinders - failed
+            others = "the last one" if left == 1 else f"one of the other {left}"
             because = (
-                f"{failed} of {job.cylinders} gone at {round(age / 1000)} 000 km: one of the other"
-                f" {job.cylinders - failed} follows within {YEARLY_KM / 1000:g} 000 km with"
-                f" {round(back * 100)} % (Weibull, shape {limits.life_shape:g})"
+                f"{failed} of {job.cylinders} gone at {grouped(round(age / 1000) * 1000)} km: {others} follows"
+                f" within {grouped(round(YEARLY_KM))} km with {round(back * 100)} % (Weibull, shape"
+                f" {limits.life_shape:g})"
             )
         else:
             scale = plug_life.life_scale(age, failed, job.cylinders, limits.life_shape)

@@ -1,5 +1,4 @@
-"""Simulated vehicles: physics of their own, every test can be made on them, and they show what a workshop would
-see."""
+"""Simulated vehicles: physics of their own; every test can be made; they show what a workshop would see."""
 
 import unittest
 from pathlib import Path
