@@ -373,8 +373,9 @@ def _risks(
             back = plug_life.next_failure_chance(age, failed, job.cylinders, YEARLY_KM, limits.life_shape)
             left = job.cylinders - failed
             others = "the last one" if left == 1 else f"one of the other {left}"
+            at_km = grouped(round(age / 1000) * 1000)
             because = (
-                f"{failed} of {job.cylinders} gone at {grouped(round(age / 1000) * 1000)} km: {others} follows"
+                f"{failed} of {job.cylinders} gone at {at_km} km: {others} follows"
                 f" within {grouped(round(YEARLY_KM))} km with {round(back * 100)} % (Weibull, shape"
                 f" {limits.life_shape:g})"
             )
