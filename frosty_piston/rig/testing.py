@@ -470,6 +470,12 @@ def _sweep(c: Condition, node: str, rng: Rng) -> str:
     )
 
 
+@made("vane_learning")
+def learning(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    refused = c.vanes_stick > 0.6 or c.vane_motor == 0 or c.dead_spot and rng.random() < 0.5
+    return [saw("vane_learning", "refused" if refused else "better" if c.vane_offset > 5 else "same")]
+
+
 @made("actuator_watch")
 def watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     reach = p.vane_reach(c)
