@@ -156,7 +156,10 @@ class Launcher(unittest.TestCase):
                 found = next(p for p in ("/bin", "/usr/bin") if (Path(p) / name).exists())
                 (Path(folder) / name).symlink_to(Path(found) / name)
             done = subprocess.run(
-                [str(ROOT / "piston"), "demo"], env={"PATH": folder}, capture_output=True, timeout=20
+                [str(ROOT / "piston"), "demo"],
+                env={"PATH": folder, "PISTON_VENV": folder + "/none"},
+                capture_output=True,
+                timeout=20,
             )
         self.assertEqual(done.returncode, 2)
         self.assertIn(b"needs Python 3.11", done.stderr)

@@ -45,6 +45,7 @@ def answer(assessed: Assessed, prices: Prices | None = None) -> dict[str, Any]:
             for v in assessed.now
         ],
         "suspects": [_suspect(assessed, x) for x in assessed.suspicion.suspects],
+        "sound": round(assessed.suspicion.sound, 4),
         "next_tests": [
             {
                 "test": n.test,

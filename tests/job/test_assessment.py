@@ -183,6 +183,7 @@ class Contract(unittest.TestCase):
                 "version",
                 "verdicts",
                 "suspects",
+                "sound",
                 "next_tests",
                 "conflicts",
                 "cautions",
