@@ -60,13 +60,13 @@ def warmth(odds: float) -> int:
 
 
 def plan(assessed: Assessed) -> list[PartState]:
-    """Every part that the card does not rule out, in the order of the knowledge file."""
-    k, engine = assessed.knowledge, assessed.job.engine
+    """Every part at which something can be wrong on this engine card, in the order of the knowledge file."""
+    k = assessed.knowledge
     odds = part_odds(assessed)
     by_fault = {s.fault: s for s in assessed.suspicion.suspects}
     states = []
     for key, part in k.parts.items():
-        faults = [f for f in part.faults if not engine.rules_out(k.faults[f].needs)]
+        faults = [f for f in part.faults if f in by_fault]
         if faults:
             states.append(
                 _state(

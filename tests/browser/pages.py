@@ -15,6 +15,7 @@ from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.app import create_app
 from frosty_piston.web.serving import free_port
+from tests.cases import MODERN
 
 FLAGS = [
     "--no-sandbox",
@@ -93,3 +94,26 @@ class BrowserTest(unittest.TestCase):
 
     def odds(self, fault):
         return self.page.locator("#heat li", has_text=fault).locator(".odds").inner_text()
+
+    def begin(self, name, symptoms, codes="", engine=MODERN):
+        """A job of its own: a vehicle with its card stands in the yard; all else is written on the pages."""
+        self.job = self.workshop.tapes.new_job(
+            name, {"name": name, "odometer_km": 140_000}, {**engine, "name": f"{engine['name']} {name}"}
+        )
+        self.go(f"/jobs/{self.job}/arrive")
+        self.page.get_by_label("In the driver's words").fill(name)
+        self.press("Write down", "#form-complaint")
+        self.sees(name, "#tape")
+        for title in symptoms:
+            self.page.get_by_role("button", name=title, exact=True).click()
+            self.sees(title, ".picked")
+        if codes:
+            self.page.get_by_label("Paste the whole read-out").fill(codes)
+            self.press("Find the codes")
+            self.page.locator(".codes tbody tr").first.wait_for()
+        else:
+            self.press("That is all, no more codes")
+            self.sees("Codes read", "#tape")
+
+    def at(self, page):
+        self.go(f"/jobs/{self.job}/{page}")

@@ -2,35 +2,10 @@
 proven."""
 
 from tests.browser.pages import BrowserTest
-from tests.cases import MODERN, VACUUM
+from tests.cases import VACUUM
 
 
 class AnyJob(BrowserTest):
-    engine = MODERN
-
-    def begin(self, name, symptoms, codes="", engine=MODERN):
-        """A vehicle with its card stands in the yard; all else is written on the pages."""
-        self.job = self.workshop.tapes.new_job(
-            name, {"name": name, "odometer_km": 140_000}, {**engine, "name": f"{engine['name']} {name}"}
-        )
-        self.go(f"/jobs/{self.job}/arrive")
-        self.page.get_by_label("In the driver's words").fill(name)
-        self.press("Write down", "#form-complaint")
-        self.sees(name, "#tape")
-        for title in symptoms:
-            self.page.get_by_role("button", name=title, exact=True).click()
-            self.sees(title, ".picked")
-        if codes:
-            self.page.get_by_label("Paste the whole read-out").fill(codes)
-            self.press("Find the codes")
-            self.page.locator(".codes tbody tr").first.wait_for()
-        else:
-            self.press("That is all, no more codes")
-            self.sees("Codes read", "#tape")
-
-    def at(self, page):
-        self.go(f"/jobs/{self.job}/{page}")
-
     def finds(self, test, answer="", node="", cylinder="", **figures):
         """Write a test down on its card: an answer in one press, figures, or one reading as `value`."""
         self.at(f"measure/test/{test}" + (f"?node={node}" if node else ""))

@@ -60,7 +60,8 @@ class Narrow(BrowserTest):
         self.page.locator(".toggle[aria-pressed=false]", has_text="The customer waits").wait_for()
 
     def test_the_tools_at_hand(self):
-        self.go("/jobs/demo-groomer-2/narrow")
+        self.begin("Cold and dead", ["Never fires when cold"])
+        self.at("narrow")
         self.page.locator("summary", has_text="I have these tools").click()
         self.page.get_by_label("DC current clamp").uncheck()
         self.press("These are here")
