@@ -10,9 +10,8 @@ import pandas as pd
 from frosty_piston.core.errors import BadInput
 
 from .csv_layout import CLOCK, MOMENT, NOTHING, Layout, decoded, find_layout
-from .recording import Column, Recording, UnreadRows
+from .recording import MOST_BYTES, Column, Recording, UnreadRows
 
-MOST_BYTES = 400_000_000
 BLOCK_BYTES = 12_000_000
 NEWLINE, QUOTE = 10, 34
 MOST_BACKWARDS = 0.2

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-MOST_LISTED = 40
+MOST_BYTES, MOST_LISTED = 400_000_000, 40
 
 
 @dataclass(frozen=True)

@@ -8,14 +8,17 @@ import numpy as np
 
 from frosty_piston.core.traces import Signal
 
-from .csv_recording import read_csv
 from .mdf_recording import MAGIC, read_mdf
 from .recording import Recording
 
 
 def read_recording(data: bytes) -> Recording:
     """Read a recording by what it is, whatever its name says. Raises BadInput."""
-    return read_mdf(data) if data.startswith(MAGIC) else read_csv(data)
+    if data.startswith(MAGIC):
+        return read_mdf(data)
+    from .csv_recording import read_csv  # its library is slow to load, and a start does not need it
+
+    return read_csv(data)
 
 
 def write_csv(channels: Mapping[str, tuple[Signal, str]]) -> str:

@@ -3,15 +3,12 @@
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
 
 from frosty_piston.core.errors import CannotStart
 
 PRAGMAS = ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=10000")
+MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def open_database(folder: Path) -> Engine:
@@ -47,11 +44,26 @@ def open_database(folder: Path) -> Engine:
 
 def migrate(engine: Engine) -> None:
     """Bring the layout to the newest revision; does nothing when it is there."""
+    if _revision(engine) == _newest():
+        return
+    from alembic import command  # slow to load, and seldom needed
+    from alembic.config import Config
+
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    newest = ScriptDirectory.from_config(config).get_current_head()
+    config.set_main_option("script_location", str(MIGRATIONS))
     with engine.execution_options(writing=True).begin() as connection:
-        if MigrationContext.configure(connection).get_current_revision() == newest:
-            return
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def _revision(engine: Engine) -> str | None:
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return None
+        found: str | None = connection.scalar(text("SELECT version_num FROM alembic_version"))
+        return found
+
+
+def _newest() -> str:
+    """The newest revision, by the names of the files."""
+    return max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py")).split("_")[0]

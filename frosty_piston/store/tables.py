@@ -41,7 +41,10 @@ class VehicleRow(Table):
 
 class JobRow(Table):
     __tablename__ = "jobs"
-    __table_args__ = (Index("jobs_open", "closed", "waiting_until"),)
+    __table_args__ = (
+        Index("jobs_open", "closed", "waiting_until"),
+        Index("jobs_newest", "closed", "opened_at"),
+    )
 
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
     head: Mapped[dict[str, Any]] = mapped_column(JSON)

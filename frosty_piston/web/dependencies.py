@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from starlette.datastructures import UploadFile
 from starlette.exceptions import HTTPException
 
-from frosty_piston.formats.csv_recording import MOST_BYTES as MOST_RECORDING_BYTES
+from frosty_piston.formats.recording import MOST_BYTES as MOST_RECORDING_BYTES
 from frosty_piston.job.jobfile import MOST_BYTES
 from frosty_piston.store.workshop import Workshop
 

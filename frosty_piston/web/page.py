@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -86,9 +86,12 @@ def local(at: datetime) -> datetime:
 
 def when(at: datetime | None) -> str:
     """A moment as a workshop says it: today 14:05, yesterday 07:10, Tue 3 Nov 09:00."""
-    if at is None:
-        return ""
-    at, today = local(at), local(datetime.now(UTC)).date()
+    return _said_on(at, local(datetime.now(UTC)).date()) if at else ""
+
+
+@lru_cache(maxsize=1024)
+def _said_on(moment: datetime, today: date) -> str:
+    at = local(moment)
     days = (at.date() - today).days
     day = {0: "today", -1: "yesterday", 1: "tomorrow"}.get(days) or f"{at:%a} {at.day} {at:%b}" + (
         f" {at.year}" if at.year != today.year else ""

@@ -17,9 +17,8 @@ from frosty_piston.core.quantity import plain
 from frosty_piston.core.traces import Signal, cut, event_s, figures_of, signal, spaced, thin
 from frosty_piston.core.words import counted
 from frosty_piston.formats.channel_map import converted, guess, mapped, shape_of
-from frosty_piston.formats.csv_recording import MOST_BYTES
 from frosty_piston.formats.mdf_recording import write_mdf
-from frosty_piston.formats.recording import Recording
+from frosty_piston.formats.recording import MOST_BYTES, Recording
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job.entries import Stretch
 from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
