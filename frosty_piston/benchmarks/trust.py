@@ -111,7 +111,8 @@ def _in_order(
 
 
 def _until_cured(vehicle: SimulatedVehicle, k: Knowledge, way: Way) -> float:
-    """Test, mend the likeliest, test on while something is still wrong: the minutes of all of it."""
+    """Test, mend the likeliest, drive, test on while something of the complaint is there or a code comes
+    back: the minutes of the tests and the repairs."""
     entries, minutes, tried = [*vehicle.arrival, *vehicle.scan], 0.0, set[str]()
     for turn in range(MOST_REPAIRS):
         entries, assessed, spent = way(vehicle, entries, k, turn > 0)
@@ -120,22 +121,23 @@ def _until_cured(vehicle: SimulatedVehicle, k: Knowledge, way: Way) -> float:
         minutes += spent + shape.minutes + shape.part_minutes
         tried.add(repair)
         vehicle = vehicle.mended(k.repairs[repair].cures)
-        if not vehicle.ills:
+        if not vehicle.shows:
             break
         did = {"action": "replaced", "what": k.repairs[repair].title, "repair": repair}
-        entries = [*entries, {"kind": "action", "data": did}, *vehicle.complains()]
+        entries = [*entries, {"kind": "action", "data": did}, *vehicle.after_the_drive()]
     return minutes
 
 
-def _swapping(assessed: Assessed, k: Knowledge, faults: tuple[str, ...]) -> float:
-    """Repairs tried on arrival, likeliest first, until all that is wrong is mended."""
-    wanted, minutes = {k.repair_of[f] for f in faults}, 0.0
+def _swapping(vehicle: SimulatedVehicle, assessed: Assessed, k: Knowledge) -> float:
+    """Repairs tried on arrival, likeliest first, until nothing of the complaint is there."""
+    minutes = 0.0
     for repair in dict.fromkeys([*assessed.suspicion.repairs_needed, *k.repairs]):
-        if not wanted:
-            break
         shape = k.repairs[repair].shape
         minutes += shape.minutes + shape.part_minutes
-        wanted.discard(repair)
+        mended = vehicle.mended(k.repairs[repair].cures)
+        if mended.faults != vehicle.faults and not mended.shows:
+            break
+        vehicle = mended
     return minutes
 
 
@@ -159,7 +161,7 @@ def run(seed: int) -> Run:
         any(s.probability > 0.5 for s in assessed.suspicion.suspects[:1]),
         _until_cured(simulated(seed, k), k, _tested) if wanted else 0.0,
         _until_cured(simulated(seed, k), k, _in_order) if wanted else 0.0,
-        _swapping(arrived, k, vehicle.faults),
+        _swapping(vehicle, arrived, k),
     )
 
 

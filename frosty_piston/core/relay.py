@@ -6,6 +6,7 @@ from statistics import median
 from .electrical import contact
 from .limits import Limit, Points, between
 from .quantity import Judgement, meter_uncertainty, plain
+from .words import sentence
 
 POINTS = ("battery", "feed", "supply", "command", "output")
 
@@ -21,6 +22,7 @@ class RelayLimits:
     supply_share: Limit
     command_share: Limit
     dead_v: Limit
+    held_share: Limit
     least_v: Limit
     most_v: Limit
     over_battery_v: Limit
@@ -44,7 +46,9 @@ class RelayPoints:
     """What was read at the relay, in V; None for what was not read.
 
     `click` is True, False or None. `loaded` tells whether the plugs hung on the output. `current_a` is the
-    total plug current if it was clamped; `output_on_s` how long the output stayed live.
+    total plug current if it was clamped; `output_on_s` how long the output stayed live. `held_v`: the
+    voltage at which a module holds plugs of less than battery voltage, as a meter averages its pulses; None
+    where the whole battery goes through.
     """
 
     battery: float | None = None
@@ -56,6 +60,16 @@ class RelayPoints:
     loaded: bool = False
     current_a: float | None = None
     output_on_s: float | None = None
+    held_v: float | None = None
+
+    @property
+    def pulsed_in_order(self) -> str:
+        """What a pulsed output that stands as it should says, without its figure; empty for any other."""
+        return (
+            ""
+            if self.held_v is None
+            else f"the module pulses it down to the {plain(self.held_v)} V of its plugs"
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,10 +180,18 @@ def _loss(points: RelayPoints) -> float | None:
     return None if points.output is None or points.feed is None else points.feed - points.output
 
 
+def _holds_pulsed(points: RelayPoints, limits: RelayLimits) -> bool:
+    """Whether the output stands where a module holds its plugs by pulsing it."""
+    if points.output is None or points.held_v is None:
+        return False
+    return points.output >= limits.held_share * points.held_v
+
+
 def _output(points: RelayPoints, limits: RelayLimits, control: str, meter: VoltMeter) -> Judgement | None:
     """An output that holds, with load or without; None when it does not hold or was not read."""
     loss, u = _loss(points), meter.u(points.battery or 0.0)
-    if loss is None or points.output is None or loss > limits.feed_drop_v:
+    pulsed = _holds_pulsed(points, limits)
+    if loss is None or points.output is None or loss > limits.feed_drop_v and not pulsed:
         return None
     if not points.loaded:
         says = (
@@ -177,6 +199,12 @@ def _output(points: RelayPoints, limits: RelayLimits, control: str, meter: VoltM
             " voltage without load. Connect the plugs and read again."
         )
         return _told("unclear", "unclear", says, loss, u)
+    if pulsed and loss > limits.feed_drop_v:
+        says = (
+            f"The output holds {plain(points.output)} V with the plugs on: {points.pulsed_in_order}. A clamp"
+            " on the plugs says whether the current follows."
+        )
+        return _told("sound", "sound", says, points.output, u)
     says = (
         f"The output holds {plain(points.output)} V with the plugs on, {plain(max(0.0, loss))} V under the"
         " feed: the relay carries. Look at harness and plugs."
@@ -277,6 +305,8 @@ def judge_point(
         return _told(
             "unclear", "unclear", "Read the battery first: the others are held against it.", volts, u
         )
+    if name == "output" and points.loaded and _holds_pulsed(points, limits):
+        return _told("sound", "carries", sentence(points.pulsed_in_order) + ".", volts, u)
     if name == "output":
         above_v = points.feed if points.feed is not None else ref_v
         return _told(*_output_alone(limits, volts, above_v, points.loaded), volts, u)

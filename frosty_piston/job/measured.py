@@ -1,8 +1,11 @@
-"""What was measured, as it was measured: the figures of a pair stay two figures."""
+"""What was measured, as it was measured: the figures of a pair stay two figures, a recording waits to be
+judged."""
 
 from frosty_piston.core.quantity import exact, plus_minus
 from frosty_piston.core.words import listed, spoken
+from frosty_piston.knowledge import Knowledge
 
+from .entries import Entry, Outcome, Reading
 from .result import Result
 from .tape import Job
 
@@ -23,3 +26,13 @@ def measured_says(job: Job, v: Result) -> str:
 
 def _figure(value: float | str, unit: str) -> str:
     return "OL" if isinstance(value, str) else f"{exact(value)} {UNIT_WORDS.get(unit, unit)}"
+
+
+def recording_of(job: Job, k: Knowledge, test: str, node: str = "") -> Entry | None:
+    """Answer the latest recording of this time that holds what a test would record and is not judged yet."""
+    shape, drive = k.tests[test], k.drive(node) if node else None
+    swept = [(drive.command, drive.position)] if shape.sweeps and drive and drive.command else []
+    wanted = [set(channels) for channels in (*swept, *shape.recorded) if len(channels) > 1]
+    judged = {x.data.source.trace for x in job.of(Reading, Outcome) if x.data.source}
+    recorded = (x for x in reversed(job.times[-1]) if x.kind == "trace" and x.id not in judged)
+    return next((x for x in recorded if any(w <= set(x.data.channels) for w in wanted)), None)

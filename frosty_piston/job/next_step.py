@@ -10,9 +10,10 @@ from frosty_piston.core.words import inside, listed
 from frosty_piston.knowledge import Knowledge
 
 from .assessment import Assessed
-from .entries import Code, CodeScan, Complaint, Entry, Handover, Outcome, Reading, Symptom
+from .entries import Code, CodeScan, Complaint, Entry, Handover, Symptom
 from .failed import condemned
 from .fit import above_ceiling, agreed, chosen, consent, missing_pieces
+from .measured import recording_of
 from .proposals import NextTest
 from .prove import Missing, Proof, open_waits
 from .result import place
@@ -272,24 +273,17 @@ def test_step(k: Knowledge, n: NextTest) -> NextStep:
 
 def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
     """A recording that already holds what a test would record: judge it before it is made again."""
-    k, node = assessed.knowledge, n.where.get("node", "")
-    shape, drive = k.tests[n.test], k.drive(node) if node else None
-    swept = [(drive.command, drive.position)] if shape.sweeps and drive and drive.command else []
-    wanted = [set(channels) for channels in (*swept, *shape.recorded) if len(channels) > 1]
-    judged = {x.data.source.trace for x in assessed.job.of(Reading, Outcome) if x.data.source}
-    now = len(assessed.job.times) - 1
-    for x in reversed(assessed.job.times[now]):
-        if x.kind == "trace" and x.id not in judged and any(w <= set(x.data.channels) for w in wanted):
-            name = x.data.file or "the recording"
-            return NextStep(
-                "measure",
-                "judge",
-                f"Judge the recording that is here: {name}",
-                {"page": f"traces/{x.id}"},
-                f"It holds what “{inside(n.title)}” would record.",
-                2,
-            )
-    return None
+    recorded = recording_of(assessed.job, assessed.knowledge, n.test, n.where.get("node", ""))
+    if recorded is None:
+        return None
+    return NextStep(
+        "measure",
+        "judge",
+        f"Judge the recording that is here: {recorded.data.file or 'the recording'}",
+        {"page": f"traces/{recorded.id}"},
+        f"It holds what “{inside(n.title)}” would record.",
+        2,
+    )
 
 
 def _at_point(k: Knowledge, test: str, point: str) -> str | None:

@@ -26,8 +26,9 @@ from frosty_piston.knowledge.load import TestFinding
 from . import access as a
 from .evidence import Evidence, belongs
 from .experience import Experience
+from .measured import recording_of
 from .result import Result
-from .suspicion import Likely, Suspicion
+from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 from .tape import Job
 
 LEAST_GAIN_BITS, MOST_PROPOSED = 0.015, 20
@@ -145,7 +146,7 @@ class Proposals:
             if (shape := self.k.symptoms[s]).told_whole
         }
         missing: dict[str, LeftOut] = {}
-        alive = self._alive()
+        alive, anyway = self._alive(), self._asked_anyway()
         for test, findings in self.k.findings.items():
             if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
                 continue
@@ -176,22 +177,42 @@ class Proposals:
                     if value
                 }
                 table = outcome_chances(self.suspicion.space, known.finding, self.rows)
-                yield _Candidate(
-                    known, way, where, Test(known.finding.id, table, way.own_min, frozenset(way.access))
-                )
+                recorded = recording_of(self.job, self.k, test, node or "") is not None
+                # What is recorded already is only to be judged: that is free.
+                takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
+                choice = Test(known.finding.id, table, *takes, anyway.get(known.finding.id, 0.0))
+                yield _Candidate(known, way, where, choice)
         self.left_out = list(missing.values())
+
+    def _asked_anyway(self) -> dict[str, float]:
+        """How likely each finding will be asked for anyway: nothing is pulled before it is seen or measured
+        bad at itself."""
+        anyway: dict[str, float] = {}
+        for repair, chance in self.suspicion.repairs_needed.items():
+            at_part = self.k.proofs_at_part[repair]
+            if not any(
+                _proves(e, self.k.repairs[repair].cures)
+                for e in self.evidence
+                if e.finding and e.finding.id in at_part
+            ):
+                for one in at_part:
+                    anyway[one] = min(1.0, anyway.get(one, 0.0) + chance)
+        return anyway
 
     def _unclear(self) -> set[str]:
         """The findings that were read now and stay unclear: the same again with the same instrument tells no
         more."""
+        unclear: set[str] = set()
         decided = {e.finding.id for e in self.evidence if e.finding}
-        here = [v for v in self.verdicts if v.judgement.verdict == "unclear"]
-        return {
-            known.finding.id
-            for v in here
-            for known in self.k.findings.get(v.test, ())
-            if known.finding.id not in decided and belongs(self.job, self.k, known, v)
-        }
+        for test in {v.test for v in self.verdicts if v.judgement.verdict == "unclear"}:
+            for known in self.k.findings.get(test, ()):
+                here = [v for v in self.verdicts if v.test == test and belongs(self.job, self.k, known, v)]
+                whole = known.shape.covers != "cylinders" or len(here) >= (self.job.engine.cylinders or 0)
+                if any(v.judgement.verdict == "unclear" for v in here) and (
+                    known.finding.id not in decided or known.shape.covers == "cylinders" and whole
+                ):
+                    unclear.add(known.finding.id)
+        return unclear
 
     def _alive(self) -> set[str]:
         """The faults that a test is made for: those that explain what was found, and once they are no longer
@@ -498,6 +519,15 @@ def _still_standing(suspicion: Suspicion) -> list[Evidence]:
         standing += [e for e in time.evidence if not (e.finding and done & set(e.finding.shows))]
         done |= set(time.done.cures) if time.done else set()
     return standing
+
+
+def _proves(e: Evidence, faults: Sequence[str]) -> bool:
+    """Whether a finding speaks for one of some faults."""
+    if e.finding is None:
+        return False
+    at = e.finding.outcomes.index(e.outcome)
+    rows = [e.finding.shows[f] for f in faults if f in e.finding.shows]
+    return at > 0 and any(row[at] > EXPLAINS_RATIO * e.finding.general[at] for row in rows)
 
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:

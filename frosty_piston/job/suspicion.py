@@ -24,7 +24,7 @@ UNLISTED_PER_THOUSAND = 15.0
 # A complaint with nothing behind it weighs as much as a common fault before anything is found.
 SOUND_WEIGHT = 0.05
 MOVED_BITS = 0.15
-EXPLAINS_RATIO, MAY_WELL_BE = 1.5, 0.3
+EXPLAINS_RATIO, MAY_WELL_BE = 1.5, 0.5
 COMMONLY_KILLS = 0.2
 PASSENGER = float(np.log(2))
 ENGINES_KEPT = 4

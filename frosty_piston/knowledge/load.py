@@ -22,6 +22,8 @@ from .repairs import Option, Repair, act_of, read_repairs
 
 HERE = Path(__file__).parent
 EPSILON = 0.0003
+# What a part shows at itself, and how often its fault must show so to be proven there.
+DIRECT, SHOWS_ITSELF = ("seen", "at_part"), 0.3
 NOT_SEEN, SEEN = "not_seen", "seen"
 SYMPTOM_BLUR, LEAST_OF_ALARM = 0.2, 8
 COMMON_COMPLAINT, SOUND_COMPLAINS = 0.025, 0.1
@@ -123,6 +125,25 @@ class Knowledge:
             for fault in shape.speaks if shape.regime != "message" else ():
                 shown[fault].add(shape.regime)
         return {f: frozenset(regimes) for f, regimes in shown.items()}
+
+    @cached_property
+    def proofs_at_part(self) -> dict[str, frozenset[str]]:
+        """By which findings, seen or measured at the part itself, each repair is proven needed."""
+        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
+        direct = [x for found in self.findings.values() for x in found if x.shape.how in DIRECT]
+        return {
+            r: frozenset(
+                x.finding.id
+                for x in direct
+                if (not x.shape.nodes or own_parts[r] & {self.nodes[n].part for n in x.shape.nodes})
+                and any(
+                    x.finding.shows[f][1:].max() >= SHOWS_ITSELF
+                    for f in self.repairs[r].cures
+                    if f in x.finding.shows
+                )
+            )
+            for r in self.repairs
+        }
 
     def general(self, figure: str) -> float:
         """The general figure by id; every figure that is asked for by code has one."""

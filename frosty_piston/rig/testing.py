@@ -144,9 +144,10 @@ def bench_heat(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
             if c.tip_share[i] > 0.8
             else str(rng.choice(["red_elsewhere", "red_tip"]))
         )
-        late = 8 if c.tip_share[i] > 0.8 else 30
+        soon, late = (8, 30) if c.card.glow == "rod_12v" else (3, 12)
+        after_s = soon if c.tip_share[i] > 0.8 else late
         entries.append(
-            saw("glow_bench_heat", seen, {"after_s": late} if seen != "cold" else None, cylinder=i + 1)
+            saw("glow_bench_heat", seen, {"after_s": after_s} if seen != "cold" else None, cylinder=i + 1)
         )
     return entries
 

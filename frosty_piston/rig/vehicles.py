@@ -67,13 +67,21 @@ class SimulatedVehicle:
         """The same vehicle once some faults are mended."""
         return replace(self, ills=tuple(x for x in self.ills if x.fault not in cured))
 
-    def complains(self) -> list[Entry]:
-        """What is still true of its complaint."""
-        true = truths(self.condition)
+    @property
+    def shows(self) -> bool:
+        """Whether anything of the complaint is still there after the drive that proves a repair, or a code
+        comes back."""
+        return any(e["kind"] == "code" or e["data"].get("present") for e in self.after_the_drive())
+
+    def after_the_drive(self) -> list[Entry]:
+        """What the drive that proves a repair shows: what is still true of the complaint, and the codes."""
+        condition = self.condition
+        true = truths(condition)
         named = [e["data"]["symptom"] for e in self.arrival if e["kind"] == "symptom"]
-        return [
-            {"kind": "symptom", "data": {"symptom": s, "present": bool(true.get(s, True))}} for s in named
+        told: list[Entry] = [
+            {"kind": "symptom", "data": {"symptom": s, "present": bool(true[s])}} for s in named if s in true
         ]
+        return [*told, *_scanned(codes(condition, np.random.default_rng(self.seed), 1.0))]
 
 
 def job_file(engine: dict[str, Any], entries: list[Entry]) -> dict[str, Any]:
@@ -108,10 +116,13 @@ def simulated(seed: int, k: Knowledge) -> SimulatedVehicle:
         {"kind": "condition", "data": {"name": "ambient", "value": ambient, "unit": "degC"}},
         *({"kind": "symptom", "data": {"symptom": s}} for s in said),
     ]
+    return SimulatedVehicle(engine, ambient, ills, arrival, _scanned(standing), parts, rng)
+
+
+def _scanned(standing: list[str]) -> list[Entry]:
     status = {"status": "stored", "module": "engine"}
     scan: list[Entry] = [{"kind": "code", "data": {"code": c, **status}} for c in standing]
-    scan.append({"kind": "code_scan", "data": {"module": "all"}})
-    return SimulatedVehicle(engine, ambient, ills, arrival, scan, parts, rng)
+    return [*scan, {"kind": "code_scan", "data": {"module": "all"}}]
 
 
 def _noticed(

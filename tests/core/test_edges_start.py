@@ -54,6 +54,17 @@ class Relay(Edges, unittest.TestCase):
             lambda feed: relay(RELAY, feed=feed), ((12.21, "glow_relay_contacts"), (12.19, "glow_feed_lost"))
         )
 
+    def test_a_pulsed_output(self):
+        # four fifths of the 5 V that its plugs are rated for are 4 V; through a relay the rest would be lost
+        pulsed = {"control": "electronic_module", "held_v": 5.0}
+        self.held(lambda v: relay(output=v, **pulsed), ((4.0, "sound"), (3.99, "glow_module_failed")))
+        self.held(
+            lambda v: judge_point(replace(GOOD, output=v, held_v=5.0), "output", QUARTERS),
+            ((4.0, "carries"), (3.99, "drops")),
+        )
+        self.assertEqual(relay(output=5.0, control="electronic_module").cls, "glow_module_failed")
+        self.assertEqual(relay(output=5.0, loaded=False, **pulsed).cls, "unclear")
+
     def test_supply_and_command(self):
         # three quarters of 12.5 V are 9.375, half of it 6.25
         self.held(lambda v: relay(supply=v), ((9.375, "glow_relay_contacts"), (9.37, "key_supply_lost")))

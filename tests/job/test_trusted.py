@@ -290,6 +290,87 @@ class Odds(unittest.TestCase):
         self.assertIn("glow_module_failed", {s.fault for s in job.suspicion.suspects[:4]})
 
 
+class WhoSpeaks(unittest.TestCase):
+    """What a fault brings speaks for it, whoever else brings it too."""
+
+    def test_a_worn_pump_sets_the_code_of_a_rail_too_low(self):
+        # asked for and not reached: the pump, before its valve
+        self.assertIn("high_pressure_pump_worn", K.groups["rail_low"].speaks)
+        self.assertGreater(
+            odds(think(symptom("low_power"), code("P0087"), scan()), "high_pressure_pump_worn"), 0.05
+        )
+
+    def test_foreign_fluid_cuts_no_nox(self):
+        # concentration in range, dose right: the strip is dipped before a catalyst is bought
+        job = think(
+            symptom("engine_lamp"),
+            code("P20EE"),
+            scan(),
+            outcome("def_look", "clean"),
+            figures("nox_compare", dosing=True, up_ppm=600, down_ppm=380),
+        )
+        self.assertGreater(odds(job, "def_contaminated"), 0.02)
+        self.assertIn("def_contamination", tests_of(job))
+
+    def test_a_shorted_plug_blows_its_fuse_and_leaves_all_cold(self):
+        job = think(COLD, symptom("hard_start_cold"), outcome("fuse_look", "blown"))
+        self.assertGreater(
+            odds(job, "glow_plug_short"), odds(think(COLD, symptom("hard_start_cold")), "glow_plug_short")
+        )
+
+    def test_a_pulsed_output_is_what_its_module_is_meant_to_give(self):
+        # 5 V at the plugs of a 5 V system is no burnt relay
+        fast = {**MODERN, "glow": "fast_5v", "glow_control": "electronic_module"}
+        read = [
+            reading("glow_relay", v, "V", point=p, conditions={"loaded": True})
+            for p, v in (
+                ("battery", 12.2),
+                ("feed", 12.2),
+                ("supply", 12.0),
+                ("command", 0.2),
+                ("output", 4.9),
+            )
+        ]
+        job = think(COLD, symptom("hard_start_cold"), *read, engine=fast)
+        self.assertEqual({v.judgement.verdict for v in job.now if v.test == "glow_relay"}, {"sound"})
+        self.assertLess(odds(job, "glow_module_failed"), 0.02)
+
+
+class BeforeItIsPulled(unittest.TestCase):
+    def test_a_pump_told_by_others_is_read_at_itself_before_it_is_replaced(self):
+        # the line holds and a hand pump stops it: the pump by what is left, and its gauge takes five minutes
+        job = think(
+            symptom("slow_stop"),
+            symptom("hard_brake_pedal"),
+            reading("stop_time", 12, "s"),
+            outcome("stop_hand_pump", "stops_holds"),
+            figures("vacuum_hold", {"node": "stop_line"}, start_kpa=60, end_kpa=60, seconds=30),
+            scan(),
+            engine=VACUUM,
+        )
+        step = next_step(job, prove(job))
+        self.assertEqual((step.kind, step.where.get("test")), ("test", "vacuum_at_pump"))
+
+    def test_what_proves_a_part_is_seen_or_measured_at_it(self):
+        for repair, findings in K.proofs_at_part.items():
+            how = {x.finding.id: x.shape.how for found in K.findings.values() for x in found}
+            self.assertLessEqual({how[f] for f in findings}, {"seen", "at_part"}, repair)
+        self.assertIn("vacuum_at_pump.level", K.proofs_at_part["vacuum_pump"])
+        self.assertNotIn("actuator_sweep.turbo actuator", K.proofs_at_part["vacuum_pump"])
+
+    def test_two_complaints_and_one_found_goes_on(self):
+        # a split hose makes no white smoke at a cold start
+        job = think(
+            COLD,
+            symptom("white_smoke_start"),
+            symptom("boost_hiss"),
+            outcome("intake_look", "split"),
+            scan(),
+        )
+        self.assertGreater(odds(job, "boost_hose_split"), 0.95)
+        self.assertIn(next_step(job, prove(job)).kind, ("test", "judge"))
+
+
 class Impossible(unittest.TestCase):
     def test_38_volts_on_a_12_volt_feed_cannot_be(self):
         job = think(symptom("no_start"), *relay_read(battery=12.4, feed=38.0), engine=NORRA)

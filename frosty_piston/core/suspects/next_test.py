@@ -11,6 +11,7 @@ from .space import Space
 MOST_TOGETHER = 3
 TINY = 1e-300
 GROUPS_LOOKED_AT = 160
+LEAST_MIN = 0.1
 
 
 def likeliest_sets(sets: np.ndarray, most: int = 1500, share: float = 0.995) -> np.ndarray:
@@ -60,12 +61,14 @@ def repair_groups(
 @dataclass(frozen=True, slots=True, eq=False)
 class Test:
     """A test as the choice sees it: the chance of each outcome under each set, shape (M, K); minutes of its
-    own; what must be taken off or brought about first."""
+    own; what must be taken off or brought about first; how likely it will be asked for anyway, so that its
+    minutes are no reason to stop before it."""
 
     name: str
     table: np.ndarray
     minutes: float
     access: frozenset[str] = frozenset()
+    anyway: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -83,7 +86,8 @@ class Proposal:
     """What one test promises.
 
     `bits`: expected information about what to repair. `minutes`: its own and those of the access it needs
-    first. `saves_min`: how many minutes of repairs in vain it is expected to spare, alone or with `along`.
+    first; `price_min`: those of them that would not be spent anyway. `saves_min`: how many minutes of repairs
+    in vain it is expected to spare, alone or with `along`.
     `rate`: bits per minute, the access shared with `along`: the other tests that the same access opens.
     `outcomes`: chance of each.
     """
@@ -91,6 +95,7 @@ class Proposal:
     test: int
     bits: float
     minutes: float
+    price_min: float
     saves_min: float
     rate: float
     along: tuple[int, ...]
@@ -171,10 +176,10 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     chance, cost = weight[top], belief.cost_min[top]
     now = repair_minutes(chance, cost)
     given = [np.clip(j[top], 1e-300, None) / np.clip(chance[:, None], 1e-300, None) for j in joints]
-    own = [t.minutes for t in tests]
+    own = [max(t.minutes, LEAST_MIN) for t in tests]
     reach = [sum(access_min.get(a, 0.0) for a in t.access) for t in tests]
     saves = [float(now - repair_minutes((chance[:, None] * g).T, cost).sum()) for g in given]
-    rates = [bits[i] / max(own[i] + reach[i], 0.1) for i in range(len(tests))]
+    rates = [bits[i] / (own[i] + reach[i]) for i in range(len(tests))]
     along: list[tuple[int, ...]] = [()] * len(tests)
     best_saves = list(saves)
     for opened in {frozenset(a for a in t.access if access_min.get(a, 0.0) > 0) for t in tests} - {
@@ -199,8 +204,17 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
         )
     return sorted(
         (
-            Proposal(i, bits[i], own[i] + reach[i], best_saves[i], rates[i], along[i], joints[i].sum(axis=0))
-            for i in range(len(tests))
+            Proposal(
+                i,
+                bits[i],
+                own[i] + reach[i],
+                (own[i] + reach[i]) * (1 - t.anyway),
+                best_saves[i],
+                rates[i],
+                along[i],
+                joints[i].sum(axis=0),
+            )
+            for i, t in enumerate(tests)
         ),
         key=lambda p: (-p.rate, p.minutes, p.test),
     )
@@ -247,7 +261,7 @@ def _company(
 class Sure:
     """Whether to stop testing. `chance`: that the likeliest repair cures. `wrong_min`: minutes a repair in
     vain is expected to cost if one stops now. `saves_min`, `test_min`: what the best test would spare and
-    take."""
+    take, less what would be spent anyway."""
 
     enough: bool
     chance: float
@@ -271,6 +285,6 @@ def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
     weight = np.bincount(belief.groups, weights=belief.sets, minlength=len(belief.cost_min))
     certain = float(weight @ belief.cost_min)
     wrong = float(repair_minutes(weight, belief.cost_min)) - certain
-    best = max(proposals, key=lambda p: p.saves_min - p.minutes, default=None)
-    saves, takes = (best.saves_min, best.minutes) if best else (0.0, 0.0)
+    best = max(proposals, key=lambda p: p.saves_min - p.price_min, default=None)
+    saves, takes = (best.saves_min, best.price_min) if best else (0.0, 0.0)
     return Sure(best is None or saves <= takes, float(weight.max()), wrong, saves, takes)

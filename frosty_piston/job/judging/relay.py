@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from frosty_piston.core import relay
+from frosty_piston.core.glow import GENERAL_KIND, GlowLimits
 
 from .. import entries as e
 from ..readings import Readings
@@ -27,7 +28,15 @@ def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
         loaded=loaded,
         current_a=total[-1] if total else None,
         output_on_s=readings.value(stays[-1], "s") if stays else None,
+        held_v=_held_v(readings),
     )
+
+
+def _held_v(readings: Readings) -> float | None:
+    """Where a module holds its plugs: those rated for less than the battery are pulsed."""
+    if readings.job.engine.glow_control != "electronic_module" or readings.glow_kind == GENERAL_KIND:
+        return None
+    return float(readings.limits(GlowLimits).kind(readings.glow_kind).working_v)
 
 
 def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Result]:

@@ -1,0 +1,111 @@
+"""Small edges that no other row holds: nothing read at all, one sample, the words of a figure."""
+
+import unittest
+
+import numpy as np
+
+from frosty_piston.core.actuators import upright
+from frosty_piston.core.air import AirLimits, judge_egr_air
+from frosty_piston.core.air_recorded import RecordedLimits, judge_alike
+from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
+from frosty_piston.core.injection import InjectionLimits, judge_injector_resistance
+from frosty_piston.core.relay import RelayLimits, RelayPoints, judge_on_time, judge_point
+from frosty_piston.core.suspects.space import build_space
+from frosty_piston.core.traces import Signal
+from frosty_piston.core.vacuum import VacuumLimits, judge_hold
+from frosty_piston.knowledge.figures import general
+from tests.edges import exact
+
+AIR, RECORDED, BOOST, RELAY, VACUUM, INJECTION = (
+    general(c) for c in (AirLimits, RecordedLimits, BoostLimits, RelayLimits, VacuumLimits, InjectionLimits)
+)
+
+
+class Edges(unittest.TestCase):
+    def test_one_sample_has_no_step(self):
+        self.assertEqual(Signal(np.array([1.0]), np.array([2.0])).step_s, 0.0)
+
+    def test_sets_hold_one_to_three_faults(self):
+        for most in (0, 4):
+            with self.assertRaises(ValueError):
+                build_space(("a", "b", "c", "d", "e"), most=most)
+
+    def test_any_air_at_all_is_a_reading(self):
+        self.assertEqual(judge_egr_air(0.0, 0.0, AIR).cls, "implausible")
+        self.assertEqual(judge_egr_air(0.9, 0.5, AIR).cls, "flows")
+
+    def test_a_second_is_long_enough_to_have_held(self):
+        self.assertEqual(judge_hold(60.0, 60.0, 0.0, VACUUM).cls, "implausible")
+        self.assertNotEqual(judge_hold(60.0, 59.0, 1.0, VACUUM).cls, "implausible")
+
+    def test_an_actual_that_never_moves_stands_in_the_middle(self):
+        c = np.linspace(0, 100, 50)
+        self.assertEqual(set(upright(c, np.full(50, 2.4), False)), {50.0})
+        self.assertAlmostEqual(float(upright(c, 2.4 + 0.0001 * np.sin(c), False).mean()), 50.0, delta=0.1)
+
+    def test_volts_are_laid_onto_the_command_by_their_middle(self):
+        c = np.linspace(0, 100, 201)
+        volts = np.where(c <= 35, 0.5, 0.5 + c / 25)  # flat at the end that is not its middle
+        middle = (c > 40) & (c < 90)
+        np.testing.assert_allclose(upright(c, volts, False)[middle], c[middle], atol=0.01)
+
+
+class Words(unittest.TestCase):
+    def test_how_far_and_how_late_the_second_pressure_moves(self):
+        t = np.arange(0, 60, 0.1)
+        p = 10 + 8 * np.sin(t / 3)
+        says = judge_alike(Signal(t, p), Signal(t, 0.3445 * p), RECORDED).because
+        self.assertIn("moves only 34 % as far", says)
+        late = np.interp(t - 5.2, t, p, left=10)
+        self.assertIn("comes 5.2 s after", judge_alike(Signal(t, p), Signal(t, late), RECORDED).because)
+
+    def test_the_share_of_the_air(self):
+        self.assertIn("42 % less air", judge_egr_air(500.0, 288.0, AIR).because)
+
+    def test_low_is_a_short_and_high_is_not(self):
+        low, high = judge_injector_resistance([0.05, 0.4, 0.4, 9.0], [0.01] * 4, "rail_solenoid", INJECTION)[
+            0::3
+        ]
+        self.assertIn("a short in the coil", low.because)
+        self.assertIn("worn terminal", high.because)
+
+    def test_an_output_over_its_feed_loses_nothing(self):
+        judged = judge_point(RelayPoints(12.4, 12.3, output=12.35, loaded=True), "output", RELAY)
+        self.assertIn("0 V under the feed", judged.because)
+
+    def test_how_far_a_glow_time_is_to_be_trusted(self):
+        rows = (
+            (5.0, None, "unclear", 1.0),
+            (0.4, 0.0, "absent", 0.5),
+        )
+        for seconds, coolant, cls, u in rows:
+            judged = judge_on_time(seconds, "rod_12v", coolant, "lamp", RELAY)
+            self.assertEqual((judged.cls, judged.uncertainty), (cls, u))
+
+    def test_hunting_says_how_far_and_how_often(self):
+        self.assertIn("every 2.3 s", judge_boost(boost(2.33, 20), BOOST).because)
+
+    def test_boost_hunts_from_five_turns(self):
+        none = boost(2.0, 0)
+        self.assertEqual((none.hunting_kpa, none.period_s), (0.0, 0.0))
+        for turns, hunts in ((4, False), (5, True)):
+            self.assertEqual(boost(2.0, turns).hunting_kpa > 0, hunts, turns)
+
+    def test_how_long_to_wait_is_said_in_five_seconds(self):
+        judged = judge_hold(60.0, 59.0, 5.0, exact(VACUUM, hold_s=32.0))
+        self.assertEqual(judged.cls, "unclear")
+        self.assertIn("35 s", judged.because)
+
+
+def boost(period_s, turns):
+    """A pull held for 30 s whose boost swings that often, so many half waves of it."""
+    t = np.arange(0, 36, 0.05)
+    asked = np.where(t > 3, 200.0, 100.0)
+    since = t - 15
+    swings = (since > 0) & (since < turns * period_s / 2)
+    got = asked + np.where(swings, 15 * np.sin(2 * np.pi * since / period_s), 0.0)
+    return analyse_boost(Signal(t, asked), Signal(t, got), BOOST)
+
+
+if __name__ == "__main__":
+    unittest.main()
