@@ -130,8 +130,8 @@ def percent(share: float) -> str:
     >>> percent(0.624), percent(0.0004), percent(0.9998), percent(1.0)
     ('62 %', 'under 1 %', 'over 99 %', '100 %')
     """
-    if 0 < share < 0.005:
+    if 0 < share <= 0.005:
         return "under 1 %"
-    if 0.995 < share < 1:
+    if 0.995 <= share < 1:
         return "over 99 %"
     return f"{round(share * 100)} %"

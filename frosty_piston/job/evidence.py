@@ -20,6 +20,8 @@ from .tape import Job
 from .units import convert
 
 ABSENT_WEIGHT, CONSEQUENCE_WEIGHT = 0.5, 0.3
+CLEARS_OTHERS, OTHERS_BRING_IT = "it clears others", "others bring it more often"
+NOT_ITS_WORK = "it does not bring this"
 KEPT_ROWS = 120
 _KEEPING = Lock()
 DECIDES = ("sound", "failed")
@@ -50,15 +52,25 @@ class Evidence:
     pattern: bool = False
     if_left: tuple[float, float] | None = None
 
-    def reason(self, fault: str, speaks_for: bool) -> str:
-        """Why this speaks for a fault, or against it: what it would have shown, or that others show it
-        more."""
+    def reason(self, fault: str, speaks_for: bool) -> str | None:
+        """Why this speaks for a fault, or against it: what it would have shown, or that others show it more.
+        None where it says nothing of this fault and only moved its odds by way of the others."""
         because = self.reasons.get(fault, "")
-        if speaks_for or self.finding is None or not because:
-            return because
-        if self.outcome == self.finding.outcomes[0]:
-            return f"it would show: {because}"
-        return "others bring it more often"
+        if self.finding is None:
+            return because if self.factors is None or self._raises(fault) == speaks_for else None
+        row, at = self.finding.shows.get(fault), self.finding.outcomes.index(self.outcome)
+        brings = row is not None and row[at] > self.finding.general[at]
+        if at == 0:
+            if speaks_for:
+                return CLEARS_OTHERS if row is None or brings else None
+            return f"it would show: {because}" if row is not None else None
+        if speaks_for:
+            return because if brings else None
+        return OTHERS_BRING_IT if row is not None else NOT_ITS_WORK
+
+    def _raises(self, fault: str) -> bool | None:
+        factor = (self.factors or {}).get(fault, 1.0)
+        return None if factor == 1.0 else factor > 1.0
 
     def log_likelihood(self, space: Space) -> np.ndarray:
         """How likely each set of faults makes this, in logs, tempered by how fully it was measured; shape

@@ -38,6 +38,7 @@ LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
 SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
 LONG_MIN, STANDS_OUT_FROM, ROAD = 60.0, 0.7, "road_test"
+MOSTLY_ANYWAY = 0.5
 CLEARS_TO, CONDEMNS_FROM, OPEN_UP_TO = 1 / 3, 0.8, 0.7
 
 
@@ -477,7 +478,7 @@ class Proposals:
             return f"No test is left that would tell more: {head}; {cost}."
         if sure.enough:
             return f"Sure enough: {head}; {cost}, less than another test saves. General times."
-        if sure.saves_min <= sure.test_min:
+        if sure.saves_min <= sure.price_min:
             if sure.chance >= STANDS_OUT_FROM and self.suspicion.unexplained_findings and self.first:
                 left = listed([inside(e.says) for e in self.suspicion.unexplained_findings[:2]])
                 return f"Not yet: {head}, but it does not explain {left}."
@@ -487,9 +488,12 @@ class Proposals:
                 f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more"
                 " test first."
             )
+        anyway = ""
+        if sure.price_min < sure.test_min * MOSTLY_ANYWAY:
+            anyway = ", asked for anyway before the part is pulled,"
         return (
-            f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min and is expected to save"
-            f" {round(sure.saves_min)}. General times."
+            f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min{anyway} and is"
+            f" expected to save {round(sure.saves_min)}. General times."
         )
 
     def _likeliest_says(self) -> str:

@@ -341,14 +341,9 @@ class Suspicion:
     def _moved(self, index: int, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
         bits = self.weighed.moved[:, index]
         moved = [
-            Moved(
-                self.evidence[i].entries,
-                self.evidence[i].says,
-                float(bits[i]),
-                self.evidence[i].reason(fault, bits[i] > 0),
-                self.evidence[i].pattern,
-            )
+            Moved(e.entries, e.says, float(bits[i]), because, e.pattern)
             for i in np.flatnonzero(np.abs(bits) > MOVED_BITS)
+            if (because := (e := self.evidence[i]).reason(fault, bits[i] > 0)) is not None
         ]
         return tuple(sorted((m for m in moved if m.bits > 0), key=lambda m: -m.bits)), tuple(
             sorted((m for m in moved if m.bits < 0), key=lambda m: m.bits)

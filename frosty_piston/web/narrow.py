@@ -89,7 +89,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 "faint": s.probability < FAINT,
                 "system": k.systems.get(s.system, ""),
                 "trail": sparkline(suspicion.trail_of(s.fault)),
-                "pattern": next((m for m in (*s.speaks_for, *s.speaks_against) if m.pattern), None),
+                "pattern": next((m for m in s.speaks_for if m.pattern), None),
             }
             for s in listed
         ]

@@ -371,6 +371,30 @@ class BeforeItIsPulled(unittest.TestCase):
         self.assertIn(next_step(job, prove(job)).kind, ("test", "judge"))
 
 
+class Why(unittest.TestCase):
+    JOB = think(
+        symptom("limp_mode"),
+        symptom("black_smoke"),
+        code("P2263"),
+        code("P0299"),
+        scan(),
+        outcome("intake_look", "split"),
+        outcome("linkage_free", "free"),
+    )
+
+    def test_nothing_stands_for_or_against_without_its_reason(self):
+        for s in self.JOB.suspicion.suspects[:-1]:
+            for m in (*s.speaks_for, *s.speaks_against):
+                self.assertTrue(m.because, (s.fault, m.says))
+
+    def test_what_another_fault_explains_does_not_speak_for_this_one(self):
+        # a hose seen split is no word for a valve stuck shut, however the odds are shared out
+        shut = next(s for s in self.JOB.suspicion.suspects if s.fault == "egr_stuck_closed")
+        self.assertNotIn("split", " ".join(m.says for m in shut.speaks_for))
+        hose = self.JOB.suspicion.suspects[0]
+        self.assertEqual((hose.fault, hose.speaks_against), ("boost_hose_split", ()))
+
+
 class Impossible(unittest.TestCase):
     def test_38_volts_on_a_12_volt_feed_cannot_be(self):
         job = think(symptom("no_start"), *relay_read(battery=12.4, feed=38.0), engine=NORRA)

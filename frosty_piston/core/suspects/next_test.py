@@ -261,13 +261,14 @@ def _company(
 class Sure:
     """Whether to stop testing. `chance`: that the likeliest repair cures. `wrong_min`: minutes a repair in
     vain is expected to cost if one stops now. `saves_min`, `test_min`: what the best test would spare and
-    take, less what would be spent anyway."""
+    take; `price_min`: that less what would be spent anyway."""
 
     enough: bool
     chance: float
     wrong_min: float
     saves_min: float
     test_min: float
+    price_min: float
 
 
 def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
@@ -286,5 +287,5 @@ def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
     certain = float(weight @ belief.cost_min)
     wrong = float(repair_minutes(weight, belief.cost_min)) - certain
     best = max(proposals, key=lambda p: p.saves_min - p.price_min, default=None)
-    saves, takes = (best.saves_min, best.price_min) if best else (0.0, 0.0)
-    return Sure(best is None or saves <= takes, float(weight.max()), wrong, saves, takes)
+    saves, takes, price = (best.saves_min, best.minutes, best.price_min) if best else (0.0, 0.0, 0.0)
+    return Sure(best is None or saves <= price, float(weight.max()), wrong, saves, takes, price)
