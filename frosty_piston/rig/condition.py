@@ -46,6 +46,7 @@ class Condition:
     lift: float = 1.0
     rail_build: float = 1.0
     rail_hunts: float = 0.0
+    rail_valve_shuts: bool = True
     rail_error_bar: float = 0.0
     high_pump: float = 1.0
     # injectors and base engine
@@ -304,7 +305,9 @@ EFFECTS: dict[str, Callable[[Condition, float, Rng], None]] = {
     "lift_pump_weak": _set(lift=lambda s, r: 0.65 - 0.6 * s),
     "rail_pressure_low": _set(rail_build=lambda s, r: 0.55 - 0.35 * s),
     "rail_valve_stuck": _set(
-        rail_hunts=lambda s, r: 0.4 + 0.6 * s, rail_build=lambda s, r: 1 - 0.5 * r.random()
+        rail_hunts=lambda s, r: 0.4 + 0.6 * s,
+        rail_build=lambda s, r: 1 - 0.5 * r.random(),
+        rail_valve_shuts=lambda s, r: bool(r.random() < 0.3),
     ),
     "rail_sensor_wrong": _set(rail_error_bar=lambda s, r: (60 + 180 * s) * r.choice([1, -1])),
     "high_pressure_pump_worn": _set(

@@ -349,6 +349,11 @@ def hot_retest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [saw("hot_retest", "fails_hot" if c.hot_open else "same", {"part_hot": True}, node="injector")]
 
 
+@made("rail_valve_return")
+def rail_valve_return(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("rail_valve_return", "dry" if c.rail_valve_shuts else "runs")]
+
+
 @made("line_loosened")
 def line_loosened(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [

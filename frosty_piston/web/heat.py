@@ -4,6 +4,7 @@ from typing import Any
 
 from frosty_piston.core.quantity import percent
 from frosty_piston.job.plan import warmth
+from frosty_piston.job.suspicion import Suspect, Suspicion
 from frosty_piston.store.workshop import JobRecord
 
 from .links import test_link
@@ -12,15 +13,18 @@ SHOWN_SUSPECTS, SHOWN_TESTS, PATTERN_BITS = 7, 5, 0.7
 LEAST_SHOWN, LEAST_BESIDE, EXPLAINS_ALL, SOUND_SHOWN = 0.01, 0.02, 0.5, 0.05
 
 
+def worth_a_look(suspicion: Suspicion) -> list[Suspect]:
+    """The suspects that are shown: seldom ones are fillers once another explains what was found."""
+    least = LEAST_BESIDE if suspicion.suspects[0].probability >= EXPLAINS_ALL else LEAST_SHOWN
+    return [s for s in suspicion.suspects[:-1] if s.probability >= least]
+
+
 def heat_view(record: JobRecord) -> dict[str, Any]:
     """The suspects that are worth a look, `unlisted` always, and the tests that stand first."""
     suspicion = record.assessed.suspicion
     if not record.assessed.evidence:
         return {"suspects": [], "tests": [], "conflicts": [], "unlisted": None, "sound": ""}
-    least = LEAST_BESIDE if suspicion.suspects[0].probability >= EXPLAINS_ALL else LEAST_SHOWN
-    listed = [s for s in suspicion.suspects[:-1] if s.probability >= least][:SHOWN_SUSPECTS] or list(
-        suspicion.suspects[:3]
-    )
+    listed = worth_a_look(suspicion)[:SHOWN_SUSPECTS] or list(suspicion.suspects[:3])
     return {
         "suspects": [
             {

@@ -13,6 +13,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import Fields, Form, known
+from .heat import worth_a_look
 from .jobform import submit
 from .links import test_link
 from .page import job_page
@@ -20,7 +21,7 @@ from .trail import sparkline
 
 router = APIRouter()
 WORK = "narrow/_work.html"
-SHOWN_SUSPECTS, SHOWN_TESTS, LEAST_SHOWN, SHOWN_COMMON = 10, 10, 0.01, 4
+SHOWN_SUSPECTS, SHOWN_TESTS, SHOWN_COMMON = 10, 10, 4
 FAINT = 0.03
 KINDS: dict[str, tuple[str, str]] = {
     "circuit": ("Circuit", "wires, connectors, coils"),
@@ -80,7 +81,7 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     k, assessed = workshop.knowledge, record.assessed
     suspicion, proposals = assessed.suspicion, assessed.proposals
-    listed = [s for s in suspicion.suspects[:-1] if s.probability >= LEAST_SHOWN][:SHOWN_SUSPECTS]
+    listed = worth_a_look(suspicion)[:SHOWN_SUSPECTS]
     suspects = (
         [
             {

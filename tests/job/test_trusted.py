@@ -300,6 +300,14 @@ class WhoSpeaks(unittest.TestCase):
             odds(think(symptom("low_power"), code("P0087"), scan()), "high_pressure_pump_worn"), 0.05
         )
 
+    def test_the_pump_is_told_from_its_valve_by_what_the_valve_lets_go(self):
+        # commanded shut and its return runs: the valve; dry: the pump
+        low = (symptom("hard_start_hot"), code("P0087"), scan(), reading("rail_pressure_crank", 90, "bar"))
+        runs = think(*low, outcome("rail_valve_return", "runs"))
+        dry = think(*low, outcome("rail_valve_return", "dry"))
+        self.assertEqual(runs.suspicion.suspects[0].fault, "rail_valve_stuck")
+        self.assertLess(odds(dry, "rail_valve_stuck"), 0.5 * odds(think(*low), "rail_valve_stuck"))
+
     def test_foreign_fluid_cuts_no_nox(self):
         # concentration in range, dose right: the strip is dipped before a catalyst is bought
         job = think(
