@@ -5,7 +5,8 @@
 An edit changes one number by a third, or turns one comparison round, in a file of `core/` or `job/`, or
 changes one row of `knowledge/figures/`. It survives when the doctests of that file and the tests of its area
 still pass: for `core/` those that import the edited module. `--edges` moves a comparison only at its edge
-(`<` to `<=`), which tells nothing where two computed values are never equal.
+(`<` to `<=`), which tells nothing where two computed values are never equal. Numbers under a millionth are
+left out: they guard a division.
 """
 
 import argparse
@@ -23,6 +24,8 @@ from queue import Queue
 
 ROOT = Path(__file__).resolve().parent.parent
 TIMEOUT_S = 180
+# What only keeps a division or a logarithm from nothing says the same a third larger.
+GUARDS_UNDER = 1e-6
 TURNED = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
 EDGES = {ast.Lt: "<=", ast.LtE: "<", ast.Gt: ">=", ast.GtE: ">"}
 SIGNS = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">=", ast.Eq: "==", ast.NotEq: "!="}
@@ -78,6 +81,8 @@ def edits_of_python(path: Path, swaps: dict[type, str]) -> list[Edit]:
             and not isinstance(node.value, bool)
         ):
             raw = rows[node.lineno - 1].encode()[node.col_offset : node.end_col_offset].decode()
+            if 0 < abs(node.value) < GUARDS_UNDER:
+                continue
             if raw.replace("_", "").replace(".", "").replace("e", "").replace("-", "").isdigit():
                 edits.append(Edit(relative, node.lineno - 1, node.col_offset, raw, _other_number(node.value)))
         if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in swaps:

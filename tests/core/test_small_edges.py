@@ -5,14 +5,19 @@ import unittest
 import numpy as np
 
 from frosty_piston.core.actuators import upright
+from frosty_piston.core.aftertreatment import DefLimits, FilterLimits, judge_concentration
 from frosty_piston.core.air import AirLimits, judge_egr_air
 from frosty_piston.core.air_recorded import RecordedLimits, judge_alike
 from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
-from frosty_piston.core.injection import InjectionLimits, judge_injector_resistance
+from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
+from frosty_piston.core.injection import InjectionLimits, judge_cutout, judge_injector_resistance
+from frosty_piston.core.limits import Limit
 from frosty_piston.core.relay import RelayLimits, RelayPoints, judge_on_time, judge_point
+from frosty_piston.core.suspects.odds import conflicts
 from frosty_piston.core.suspects.space import build_space
-from frosty_piston.core.traces import Signal
+from frosty_piston.core.traces import Signal, without_stairs
 from frosty_piston.core.vacuum import VacuumLimits, judge_hold
+from frosty_piston.core.wiring import judge_circuit_drop
 from frosty_piston.knowledge.figures import general
 from tests.edges import exact
 
@@ -48,6 +53,57 @@ class Edges(unittest.TestCase):
         volts = np.where(c <= 35, 0.5, 0.5 + c / 25)  # flat at the end that is not its middle
         middle = (c > 40) & (c < 90)
         np.testing.assert_allclose(upright(c, volts, False)[middle], c[middle], atol=0.01)
+
+    def test_any_lamp_at_all_can_be_asked_for(self):
+        for rated in (0.0, -1.0):
+            for ask in (lambda w: lamp_share(w, 1.0), lambda w: lamp_limit_ohm(w, 0.7)):
+                with self.assertRaises(ValueError):
+                    ask(rated)
+        self.assertGreater(lamp_limit_ohm(0.5, 0.7), lamp_limit_ohm(2.0, 0.7))
+        self.assertGreater(lamp_share(0.5, 15.0), lamp_share(2.0, 15.0))
+        self.assertGreater(lamp_share(2.0, 0.5, 0.9), 0.0)
+        self.assertGreater(lamp_limit_ohm(0.5, 0.7, rated_v=0.9), 0.0)
+
+    def test_the_figures_that_the_shelf_lists(self):
+        # loss in the contacts, a refractometer by degree, the flutter of an idle, flows that count as one
+        self.assertEqual(
+            (
+                float(RELAY.contact_drop_v),
+                float(general(DefLimits).percent_per_c),
+                float(INJECTION.cut_noise_rpm),
+                float(general(FilterLimits).flow_alike_share),
+            ),
+            (0.5, 0.09, 3.0, 0.1),
+        )
+
+    def test_a_warm_refractometer_is_taken_to_twenty_degrees(self):
+        # 31.4 % read at 30 degrees is 32.3 %
+        judged = judge_concentration(31.4, general(DefLimits), 30.0)
+        self.assertEqual((judged.cls, judged.value), ("in_range", 32.3))
+
+    def test_an_idle_flutters_by_three_turns(self):
+        for most, cls in ((3.0, "unclear"), (3.1, "even")):
+            self.assertEqual(judge_cutout([most] * 4, INJECTION)[0].cls, cls, most)
+
+    def test_two_cylinders_are_no_set(self):
+        self.assertEqual({j.cls for j in judge_cutout([60.0, 2.0], INJECTION)}, {"unclear"})
+        self.assertIn("60 rpm drop. Cut at least three", judge_cutout([60.0], INJECTION)[0].because)
+
+    def test_a_small_current_tells_the_ohms_too(self):
+        self.assertIn("at 0.5 A, that is 1.8 Ω", judge_circuit_drop(0.9, 0.5, Limit(0.2, "V")).because)
+        for none in (0.0, None):
+            self.assertNotIn("Ω", judge_circuit_drop(0.9, none, Limit(0.2, "V")).because)
+
+    def test_two_that_exclude_each_other_reach_less_than_eight_percent(self):
+        for share, at_odds in ((0.09, []), (0.07, [(0, 1)])):
+            rows = np.log([[1.0, share], [share, 1.0]])
+            self.assertEqual(conflicts(rows), at_odds, share)
+
+    def test_stairs_of_two_samples_are_stairs(self):
+        t = np.arange(0, 20, 0.1)
+        stairs = Signal(t, np.floor(t / 0.2 + 1e-9) ** 1.5)
+        self.assertLess(len(without_stairs(stairs)), 0.7 * len(t))
+        self.assertEqual(len(without_stairs(Signal(t, t**1.5))), len(t))
 
 
 class Words(unittest.TestCase):
