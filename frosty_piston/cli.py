@@ -62,13 +62,17 @@ def build_parser() -> argparse.ArgumentParser:
         "bench",
         help="measure the reasoning and the speed of the pages",
         description=(
-            "Measure the choice of tests against the optimum, the reasoning, and the pages in a workshop made"
-            " for it."
+            "Measure the choice of tests against the optimum, the reasoning, how far it can be trusted on"
+            " simulated vehicles (only when asked for: many minutes), and the pages in a workshop made for it."
         ),
     )
-    one.add_argument("--only", choices=("reasoning", "recordings", "pages"), help="measure one of them")
+    one.add_argument(
+        "--only", choices=("reasoning", "recordings", "trust", "pages"), help="measure one of them"
+    )
     one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
     one.add_argument("--entries", type=int, default=300, help="entries on the measured job (default 300)")
+    one.add_argument("--vehicles", type=int, default=600, help="simulated vehicles (default 600)")
+    one.add_argument("--seed", type=int, help="seed of the vehicles; a fresh one without it")
     one.add_argument("--rounds", type=int, default=60, help="requests of each kind (default 60)")
     commands.add_parser("test", help="install what tests need and run them all")
     commands.add_parser("quality", help="check format and lint")
@@ -152,7 +156,10 @@ def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
     from frosty_piston.benchmarks.recordings import benchmark_recordings
+    from frosty_piston.benchmarks.trust import benchmark_trust
 
+    if args.only == "trust":
+        benchmark_trust(args.vehicles, args.seed)
     if args.only in (None, "reasoning"):
         benchmark_reasoning(args.rounds)
     if args.only in (None, "recordings"):

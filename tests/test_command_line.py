@@ -96,7 +96,22 @@ class Files(unittest.TestCase):
         for word in ("demo", "serve", "assess", "import", "export", "bench", "test"):
             self.assertIn(word, out)
         self.assertEqual(run("nonsense")[0], 2)
+        self.assertEqual(run("bench", "--only", "nonsense")[0], 2)
         self.assertEqual(run()[0], 0)
+
+
+class Benchmarks(unittest.TestCase):
+    def test_the_trust_in_the_reasoning_is_measured_from_a_seed(self):
+        code, out, _ = run("bench", "--only", "trust", "--vehicles", 4, "--seed", 5)
+        self.assertEqual(code, 0)
+        self.assertIn("4 simulated vehicles, seed 5", out)
+        for line in (
+            "right repair first",
+            "both of two in the first three",
+            "healthy accused",
+            "minutes, mean",
+        ):
+            self.assertIn(line, out)
 
 
 class Serving(unittest.TestCase):

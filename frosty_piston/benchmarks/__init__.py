@@ -1,1 +1,1 @@
-"""What ./piston bench prints: the reasoning, the recordings, the pages."""
+"""What ./piston bench prints: the reasoning, the recordings, the trust in it, the pages."""

@@ -10,7 +10,6 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from itertools import islice
 
-import numpy as np
 
 from frosty_piston.job import access, jobfile
 from frosty_piston.job.assessment import Assessed, job_of
@@ -174,16 +173,16 @@ def benchmark_trust(count: int = 600, seed: int | None = None) -> None:
     _print_by_system([r for r in runs if len(r.faults) == 1])
     single, double = ([r for r in runs if len(r.faults) == n] for n in (1, 2))
     sound = [r for r in runs if not r.faults]
-    _print("right repair first, one fault", np.mean([r.right for r in single]), "over 90 %", percent=True)
-    _print("both among the first three", np.mean([r.both for r in double]), "over 70 %", percent=True)
+    _share("right repair first, one fault", [r.right for r in single], "over 90 %")
+    _share("both of two in the first three", [r.both for r in double], "over 70 %")
+    _share("  where each shows by itself", [r.both for r in double if r.apart], "over 70 %")
     ill = [*single, *double]
-    apart = [r for r in double if r.apart]
-    if apart:
-        _print("  where each shows by itself", np.mean([r.both for r in apart]), "over 70 %", percent=True)
-    _print("Brier score of the first repair", np.mean([(r.stated - r.right) ** 2 for r in ill]), "under 0.1")
-    _print("healthy accused over 50 %", np.mean([r.accused for r in sound]), "under 2 %", percent=True)
+    if ill:
+        brier = statistics.mean((r.stated - r.right) ** 2 for r in ill)
+        print(f"{'Brier score of the first repair':36} {brier:8.3f}   (wanted: under 0.1)")
+    _share("healthy accused over 50 %", [r.accused for r in sound], "under 2 %")
     _print_reliability(ill)
-    for how in (statistics.mean, statistics.median):
+    for how in (statistics.mean, statistics.median) if ill else ():
         ours, fixed, swaps = (how([getattr(r, x) for r in ill]) for x in ("minutes", "fixed", "swapping"))
         better = min(fixed, swaps)
         print(
@@ -192,8 +191,9 @@ def benchmark_trust(count: int = 600, seed: int | None = None) -> None:
         )
 
 
-def _print(what: str, figure: float | np.floating, wanted: str, percent: bool = False) -> None:
-    print(f"{what:36} {f'{figure:.1%}' if percent else f'{figure:.3f}':>8}   (wanted: {wanted})")
+def _share(what: str, held: list[bool], wanted: str) -> None:
+    shown = f"{statistics.mean(held):.1%}" if held else "none"
+    print(f"{what:36} {shown:>8}   (wanted: {wanted}; {len(held)} of them)")
 
 
 def _print_by_system(runs: list[Run]) -> None:
@@ -210,11 +210,11 @@ def _print_by_system(runs: list[Run]) -> None:
 
 
 def _print_reliability(runs: list[Run]) -> None:
-    off: float | np.floating = 0.0
+    off = 0.0
     for low, high in zip(BINS, BINS[1:], strict=False):
         here = [r for r in runs if low <= r.stated < high]
         if here:
-            stated, true = np.mean([r.stated for r in here]), np.mean([r.right for r in here])
+            stated, true = statistics.mean(r.stated for r in here), statistics.mean(r.right for r in here)
             off += abs(stated - true) * len(here) / len(runs)
             print(f"  stated {stated:4.0%}, right {true:4.0%}   ({len(here)})")
-    _print("expected error of the odds", off, "under 4 %", percent=True)
+    print(f"{'expected error of the odds':36} {off:8.1%}   (wanted: under 4 %)")
