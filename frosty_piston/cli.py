@@ -63,7 +63,8 @@ def build_parser() -> argparse.ArgumentParser:
         help="measure the reasoning and the speed of the pages",
         description=(
             "Measure the choice of tests against the optimum, the reasoning, how far it can be trusted on"
-            " simulated vehicles (only when asked for: many minutes), and the pages in a workshop made for it."
+            " simulated vehicles (only when asked for: many minutes), and the pages in a workshop made for"
+            " it."
         ),
     )
     one.add_argument(

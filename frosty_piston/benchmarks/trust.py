@@ -10,7 +10,6 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from itertools import islice
 
-
 from frosty_piston.job import access, jobfile
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.next_step import next_step

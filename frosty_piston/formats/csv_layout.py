@@ -9,7 +9,8 @@ from statistics import median
 
 from frosty_piston.core.errors import BadInput
 
-SAMPLE_BYTES, SAMPLE_LINES, MOST_COLUMNS, MOST_LINE_BYTES = 256_000, 400, 2000, 1_000_000
+SAMPLE_BYTES, SAMPLE_LINES, MOST_COLUMNS, MOST_LINE_BYTES = 2_000_000, 400, 2000, 1_000_000
+MOST_CELL, MOST_UNIT = 200, 16
 DELIMITERS = (";", "\t", ",", "|")
 DISGUISES = (
     (b"PK\x03\x04", "a zip file (a spreadsheet, perhaps): save it as CSV first"),
@@ -107,7 +108,25 @@ class Layout:
 
 
 def decoded(data: bytes) -> tuple[bytes, str]:
-    """Bring a file to UTF-8; raises BadInput for what is no text, with what it is."""
+    """Bring a file to UTF-8 with one sign at the end of each line; raises BadInput for what is no text, with
+    what it is."""
+    text, encoding = _in_utf8(data)
+    for end in (b"\r\r\n", b"\r\n", b"\r"):
+        if end in text:
+            text = text.replace(end, b"\n")
+    return text, encoding
+
+
+def fields_of(line: str, delimiter: str) -> list[str] | None:
+    """The fields of one line, by the standard reader; None where a quote is not closed or a cell is too
+    long."""
+    try:
+        return next(csv.reader((line,), delimiter=delimiter, strict=True), [])
+    except csv.Error:
+        return None
+
+
+def _in_utf8(data: bytes) -> tuple[bytes, str]:
     if not data.strip(b"\x00 \r\n\t"):
         raise BadInput("The file is empty.")
     for magic, says in DISGUISES:
@@ -143,11 +162,13 @@ def find_layout(text: bytes, encoding: str) -> Layout:
         raise BadInput(
             f"The first line is longer than {MOST_LINE_BYTES:,} signs: this is no recording of a scan tool."
         )
-    lines = text[:SAMPLE_BYTES].decode("utf-8", "replace").splitlines()[:SAMPLE_LINES]
+    lines = text[:SAMPLE_BYTES].decode("utf-8", "replace").split("\n")[:SAMPLE_LINES]
+    if len(text) > SAMPLE_BYTES and len(lines) < SAMPLE_LINES:
+        lines.pop()
     delimiter, fields = _delimiter(lines)
     if fields > MOST_COLUMNS:
         raise BadInput(f"{fields:,} columns; at most {MOST_COLUMNS:,} are read.")
-    rows = [next(csv.reader([line], delimiter=delimiter), []) for line in lines]
+    rows = [fields_of(line, delimiter) or [] for line in lines]
     first = _first_data(rows, fields)
     if first is None:
         raise BadInput(
@@ -157,7 +178,7 @@ def find_layout(text: bytes, encoding: str) -> Layout:
     names, units = _named(
         rows[header] if header >= 0 else [], rows[units_row] if units_row >= 0 else [], fields
     )
-    sample = [[cell.strip() for cell in row] for row in rows[first:] if len(row) == fields]
+    sample = [[cell.strip()[:MOST_CELL] for cell in row] for row in rows[first:] if len(row) == fields]
     decimal = _decimal(sample, delimiter)
     times = _time_columns(names, units, sample, decimal)
     if not times:
@@ -183,7 +204,7 @@ def _delimiter(lines: list[str]) -> tuple[str, int]:
     comma, which may be the decimal sign."""
     best: tuple[float, str, int] = (0.0, "", 0)
     for d in DELIMITERS:
-        counts = [len(next(csv.reader([line], delimiter=d), [])) for line in lines if line.strip()]
+        counts = [len(fields_of(line, d) or ()) for line in lines if line.strip()]
         if not counts:
             continue
         usual = max(set(counts), key=lambda n: (counts.count(n) * (n > 1), n))
@@ -196,7 +217,7 @@ def _delimiter(lines: list[str]) -> tuple[str, int]:
 
 
 def _is_figure(cell: str) -> bool:
-    return bool(NUMBER.match(cell) or CLOCK.match(cell) or MOMENT.match(cell))
+    return len(cell) <= MOST_CELL and bool(NUMBER.match(cell) or CLOCK.match(cell) or MOMENT.match(cell))
 
 
 def _first_data(rows: list[list[str]], fields: int) -> int | None:
@@ -234,11 +255,25 @@ def _named(header: list[str], units: list[str], fields: int) -> tuple[tuple[str,
     for i in range(fields):
         name = header[i].strip() if i < len(header) else ""
         unit = units[i].strip().strip("[]()") if i < len(units) else ""
-        if not unit and (match := re.match(r"^(.*?)\s*[\[(]([^\])]{1,16})[\])]\s*$", name)):
-            name, unit = match[1].strip() or name, match[2].strip()
-        names.append(name or f"column {i + 1}")
-        times.append(unit)
+        if not unit:
+            name, unit = _name_and_unit(name)
+        names.append(name[:MOST_CELL] or f"column {i + 1}")
+        times.append(unit[:MOST_UNIT])
     return tuple(names), tuple(times)
+
+
+def _name_and_unit(cell: str) -> tuple[str, str]:
+    """A name with its unit in brackets at the end."""
+    if cell.endswith((")", "]")):
+        name, bracket, unit = cell[:-1].rpartition("(" if cell[-1] == ")" else "[")
+        if bracket and 0 < len(unit) <= MOST_UNIT:
+            return name.strip() or cell, unit.strip()
+    return cell, ""
+
+
+def _figure(cell: str, decimal: str) -> float | None:
+    plain = cell.replace(decimal, ".")
+    return float(plain) if NUMBER.match(cell) and "," not in plain else None
 
 
 def _decimal(sample: list[list[str]], delimiter: str) -> str:
@@ -257,7 +292,7 @@ def _time_columns(
     named = [i for i, n in enumerate(names) if TIME_NAMES.match(n)]
     columns = {i: kind for i in named if (kind := _kind(i, units[i], names[i], sample, decimal))}
     for i in range(len(names)) if not columns else ():
-        cells = [float(r[i].replace(decimal, ".")) for r in sample if i < len(r) and NUMBER.match(r[i])]
+        cells = [x for r in sample if i < len(r) and (x := _figure(r[i], decimal)) is not None]
         if (
             len(cells) >= 3
             and len(cells) >= 0.8 * len(sample)
@@ -279,7 +314,7 @@ def _kind(i: int, unit: str, name: str, sample: list[list[str]], decimal: str) -
     for kind, shape in (("moment", MOMENT), ("clock", CLOCK)):
         if sum(bool(shape.match(c)) for c in cells) >= 0.8 * len(cells):
             return kind
-    figures = [float(c.replace(decimal, ".")) for c in cells if NUMBER.match(c)]
+    figures = [x for c in cells if (x := _figure(c, decimal)) is not None]
     if len(figures) < 0.8 * len(cells):
         return None
     said = f"{unit} {name}".lower()

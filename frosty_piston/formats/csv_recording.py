@@ -1,6 +1,7 @@
 """Reads recordings from CSV as scan tools export them: what cannot be read is counted and listed, never
 dropped in silence."""
 
+import csv
 import io
 from collections.abc import Iterator
 
@@ -9,11 +10,11 @@ import pandas as pd
 
 from frosty_piston.core.errors import BadInput
 
-from .csv_layout import CLOCK, MOMENT, NOTHING, Layout, decoded, find_layout
+from .csv_layout import CLOCK, MOMENT, MOST_LINE_BYTES, NOTHING, Layout, decoded, fields_of, find_layout
 from .recording import MOST_BYTES, Column, Recording, UnreadRows
 
 BLOCK_BYTES = 12_000_000
-NEWLINE, QUOTE = 10, 34
+NEWLINE, QUOTE, SEPARATOR = 10, 34, "\x1f"
 MOST_BACKWARDS = 0.2
 DAY_S = 86_400.0
 ENDLESS = {"inf", "-inf"}
@@ -58,31 +59,27 @@ def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[li
 def _read_block(
     block: bytes, layout: Layout, header: bytes, line: int, unread: UnreadRows
 ) -> list[np.ndarray] | None:
+    """The rows of a block that have the fields of the table; every other line that holds something is
+    counted as unread. Nearly all blocks hold no quote, and then a delimiter is a delimiter."""
     signs = np.frombuffer(block, np.uint8)
     ends = np.flatnonzero(signs == NEWLINE)
     if not len(ends) or ends[-1] != len(signs) - 1:
         ends = np.append(ends, len(signs))
     starts = np.append(0, ends[:-1] + 1)
-    marks = signs == ord(layout.delimiter)
-    if QUOTE in signs:
-        marks &= np.cumsum(signs == QUOTE) % 2 == 0
-    found = np.flatnonzero(marks)
-    counts = np.diff(np.searchsorted(found, np.append(starts, len(signs) + 1)))
+    counts = _counted(signs == ord(layout.delimiter), starts, len(signs))
     wanted = len(layout.names) - 1
     numbers = line + np.arange(len(starts))
-    good = counts == wanted
-    for i in np.flatnonzero(~good | (numbers < layout.first_line)):
-        piece = block[starts[i] : ends[i]].strip(b"\r")
-        if numbers[i] < layout.first_line:
-            good[i] = False
-        elif counts[i] == wanted + 1 and piece.rstrip().endswith(layout.delimiter.encode()):
-            good[i] = True
-        elif piece.strip():
-            unread.add(
-                int(numbers[i]) + 1,
-                f"{counts[i] + 1} fields where {wanted + 1} are wanted",
-                piece.decode("utf-8", "replace"),
-            )
+    good = (counts == wanted) & (numbers >= layout.first_line)
+    odd = _counted(signs == 0, starts, len(signs)) > 0
+    quoted = _counted(signs == QUOTE, starts, len(signs)) > 0
+    rewritten: dict[int, bytes] = {}
+    for i in np.flatnonzero((~good | odd | quoted) & (numbers >= layout.first_line)):
+        piece = block[starts[i] : ends[i]]
+        good[i], row, why = _looked_at(piece, layout, bool(quoted[i]))
+        if row is not None:
+            rewritten[int(i)] = row
+        if why:
+            unread.add(int(numbers[i]) + 1, why, piece[:400].decode("utf-8", "replace"))
     if header:
         size = len(header)
         for i in np.flatnonzero(good & (ends - starts >= size) & (ends - starts <= size + 2)):
@@ -91,17 +88,52 @@ def _read_block(
                 unread.add(int(numbers[i]) + 1, "the header again", header.decode("utf-8", "replace"))
     if not good.any():
         return None
-    kept = (
-        block if good.all() else b"\n".join(block[starts[i] : ends[i]] for i in np.flatnonzero(good)) + b"\n"
-    )
-    return _parsed(kept, layout, numbers[good], unread)
+    if good.all() and not rewritten:
+        return _parsed(block, layout, layout.delimiter, numbers, unread)
+    rows = [rewritten.get(i) or block[starts[i] : ends[i]] for i in np.flatnonzero(good).tolist()]
+    if rewritten:
+        separator = layout.delimiter.encode()
+        rows = [
+            row if i in rewritten else row.replace(separator, SEPARATOR.encode())
+            for i, row in zip(np.flatnonzero(good).tolist(), rows, strict=True)
+        ]
+    kept = b"\n".join(rows) + b"\n"
+    return _parsed(kept, layout, SEPARATOR if rewritten else layout.delimiter, numbers[good], unread)
 
 
-def _parsed(block: bytes, layout: Layout, numbers: np.ndarray, unread: UnreadRows) -> list[np.ndarray]:
+def _counted(marks: np.ndarray, starts: np.ndarray, size: int) -> np.ndarray:
+    """How many of some signs each line holds."""
+    return np.diff(np.searchsorted(np.flatnonzero(marks), np.append(starts, size + 1)))
+
+
+def _looked_at(piece: bytes, layout: Layout, quoted: bool) -> tuple[bool, bytes | None, str]:
+    """A line that is not plain: whether it is a row, what it is rewritten to, why it could not be read."""
+    wanted = len(layout.names)
+    if not piece.strip():
+        return False, None, ""
+    if len(piece) > MOST_LINE_BYTES:
+        return False, None, f"longer than {MOST_LINE_BYTES:,} signs"
+    if b"\x00" in piece:
+        return False, None, "zero bytes in the line"
+    fields = fields_of(piece.decode("utf-8", "replace"), layout.delimiter)
+    if fields is None:
+        return False, None, "a quote that is not closed, or a cell too long"
+    if len(fields) == wanted + 1 and not fields[-1].strip():
+        fields.pop()
+    if len(fields) != wanted:
+        return False, None, f"{len(fields)} fields where {wanted} are wanted"
+    row = SEPARATOR.join(cell.replace(SEPARATOR, " ").replace("\n", " ") for cell in fields)
+    return True, row.encode() if quoted else piece, ""
+
+
+def _parsed(
+    block: bytes, layout: Layout, separator: str, numbers: np.ndarray, unread: UnreadRows
+) -> list[np.ndarray]:
     clocks = {i: str for i, kind in layout.time_columns.items() if kind in ("clock", "moment")}
     frame = pd.read_csv(
         io.BytesIO(block),
-        sep=layout.delimiter,
+        sep=separator,
+        quoting=csv.QUOTE_NONE,
         decimal=layout.decimal,
         header=None,
         names=list(range(len(layout.names))),

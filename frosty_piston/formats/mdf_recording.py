@@ -15,6 +15,11 @@ from .recording import Column, Recording, UnreadRows
 MAGIC = b"MDF "
 
 
+def preload() -> None:
+    """Load the library ahead of the first file."""
+    import asammdf  # noqa: F401
+
+
 def read_mdf(data: bytes) -> Recording:
     """Read an MDF 4 file: every channel of figures with its own time. Raises BadInput for a file that is
     damaged or holds none."""

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-MOST_BYTES, MOST_LISTED = 400_000_000, 40
+MOST_BYTES, MOST_LISTED, MOST_ANSWER_BYTES = 400_000_000, 40, 4_000_000
 
 
 @dataclass(frozen=True)

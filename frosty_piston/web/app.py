@@ -3,8 +3,10 @@
 import json
 import logging
 import time
-from collections.abc import MutableMapping
+from collections.abc import AsyncIterator, MutableMapping
+from contextlib import asynccontextmanager
 from pathlib import Path
+from threading import Thread
 from typing import Any
 from urllib.parse import urlsplit
 from uuid import uuid4
@@ -18,6 +20,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Conflict, FrostyPistonError, NotHere
+from frosty_piston.formats.outside import Readers
 from frosty_piston.store.workshop import Workshop
 
 from . import (
@@ -104,9 +107,20 @@ class Guard:
             )
 
 
+@asynccontextmanager
+async def _with_readers(app: FastAPI) -> AsyncIterator[None]:
+    """The readers of files are warm soon after the start and end with the application."""
+    warming = Thread(target=app.state.readers.warm, daemon=True)
+    warming.start()
+    yield
+    warming.join()
+    app.state.readers.end()
+
+
 def create_app(workshop: Workshop) -> FastAPI:
     """Make the application for one workshop."""
     app = FastAPI(
+        lifespan=_with_readers,
         title="Frosty Piston",
         version=__version__,
         docs_url=None,
@@ -114,6 +128,7 @@ def create_app(workshop: Workshop) -> FastAPI:
         openapi_url="/api/v1/openapi.json",
     )
     app.state.workshop = workshop
+    app.state.readers = Readers()
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
     app.add_middleware(Guard)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")

@@ -1,4 +1,4 @@
-"""What a request brings: the workshop, a form, a body with its limit."""
+"""What a request brings: the workshop, the readers of files, a form, a body with its limit."""
 
 from dataclasses import dataclass
 from typing import Annotated
@@ -7,6 +7,7 @@ from fastapi import Depends, Request
 from starlette.datastructures import UploadFile
 from starlette.exceptions import HTTPException
 
+from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.recording import MOST_BYTES as MOST_RECORDING_BYTES
 from frosty_piston.job.jobfile import MOST_BYTES
 from frosty_piston.store.workshop import Workshop
@@ -70,6 +71,12 @@ def the_workshop(request: Request) -> Workshop:
     return workshop
 
 
+def the_readers(request: Request) -> Readers:
+    readers: Readers = request.app.state.readers
+    return readers
+
+
 GivenUpload = Annotated[Upload | None, Depends(read_upload)]
 GivenForm = Annotated[Form, Depends(read_form)]
 GivenWorkshop = Annotated[Workshop, Depends(the_workshop)]
+GivenReaders = Annotated[Readers, Depends(the_readers)]

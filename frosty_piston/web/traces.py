@@ -18,8 +18,9 @@ from frosty_piston.core.traces import Signal, cut, event_s, figures_of, signal, 
 from frosty_piston.core.words import counted
 from frosty_piston.formats.channel_map import converted, guess, mapped, shape_of
 from frosty_piston.formats.mdf_recording import write_mdf
+from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.recording import MOST_BYTES, Recording
-from frosty_piston.formats.trace_files import read_recording, write_csv
+from frosty_piston.formats.trace_files import write_csv
 from frosty_piston.job.entries import Stretch
 from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
 from frosty_piston.job.judging.recorded import (
@@ -32,7 +33,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.recordings import TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .dependencies import GivenForm, GivenUpload, GivenWorkshop
+from .dependencies import GivenForm, GivenReaders, GivenUpload, GivenWorkshop
 from .forms import Fields, Form, figure, line
 from .jobform import submit
 from .loop_picture import loop_picture
@@ -72,13 +73,15 @@ def traces(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 
 
 @router.post("/jobs/{job_id}/traces")
-async def bring_in(request: Request, job_id: str, workshop: GivenWorkshop, upload: GivenUpload) -> Response:
+async def bring_in(
+    request: Request, job_id: str, workshop: GivenWorkshop, upload: GivenUpload, readers: GivenReaders
+) -> Response:
     """Keep a file and go on to its columns; what is no recording is answered at the field."""
     record = workshop.tapes.job(job_id)
     try:
         if upload is None or not upload.data:
             raise BadInput([Fault("file", "choose a file: CSV or MDF 4, as the scan tool exports it")])
-        await run_in_threadpool(read_recording, upload.data)
+        await run_in_threadpool(readers.read, upload.data)
     except BadInput as error:
         says = error.faults[0].says if error.faults else str(error)
         return job_page(
@@ -100,10 +103,10 @@ async def bring_in(request: Request, job_id: str, workshop: GivenWorkshop, uploa
 
 
 def show_map(
-    record: JobRecord, workshop: Workshop, attachment_id: str, typed: Form | None = None
+    record: JobRecord, workshop: Workshop, readers: Readers, attachment_id: str, typed: Form | None = None
 ) -> dict[str, Any]:
     k = workshop.knowledge
-    name, recording = workshop.recordings.parsed(record.job.id, attachment_id, read_recording)
+    name, recording = workshop.recordings.parsed(record.job.id, attachment_id, readers.read)
     known = workshop.recordings.layout(recording.layout)
     rows = []
     for c, g in zip(recording.columns, guess(recording, k), strict=True):
@@ -148,18 +151,25 @@ def _channel_choices(recording: Recording, workshop: Workshop) -> list[tuple[str
 
 
 @router.get("/jobs/{job_id}/traces/map/{attachment_id}")
-def map_page(request: Request, job_id: str, attachment_id: str, workshop: GivenWorkshop) -> Response:
+def map_page(
+    request: Request, job_id: str, attachment_id: str, workshop: GivenWorkshop, readers: GivenReaders
+) -> Response:
     record = workshop.tapes.job(job_id)
-    return job_page(request, record, "traces", MAP, show_map(record, workshop, attachment_id))
+    return job_page(request, record, "traces", MAP, show_map(record, workshop, readers, attachment_id))
 
 
 @router.post("/jobs/{job_id}/traces/map/{attachment_id}")
 def keep_map(
-    request: Request, job_id: str, attachment_id: str, form: GivenForm, workshop: GivenWorkshop
+    request: Request,
+    job_id: str,
+    attachment_id: str,
+    form: GivenForm,
+    workshop: GivenWorkshop,
+    readers: GivenReaders,
 ) -> Response:
     """Turn the mapped columns into a recording of the job, and keep the map for this layout."""
     record, k = workshop.tapes.job(job_id), workshop.knowledge
-    name, recording = workshop.recordings.parsed(job_id, attachment_id, read_recording)
+    name, recording = workshop.recordings.parsed(job_id, attachment_id, readers.read)
     signals: dict[str, Signal] = {}
     columns: dict[str, str] = {}
     units: dict[str, str] = {}
@@ -189,7 +199,7 @@ def keep_map(
             record,
             "traces",
             MAP,
-            show_map(record, workshop, attachment_id, form),
+            show_map(record, workshop, readers, attachment_id, form),
             Kept.of("map", BadInput(form.faults, form.kept), form.kept),
             422,
         )

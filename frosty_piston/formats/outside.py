@@ -1,0 +1,183 @@
+"""Files from outside are read by processes of their own: one that crashes, hangs or grows takes nobody
+along."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from queue import Empty, LifoQueue
+from threading import BoundedSemaphore, Lock
+from typing import Any
+
+import numpy as np
+
+from frosty_piston.core.errors import BadInput
+
+from .recording import MOST_ANSWER_BYTES, MOST_BYTES, Column, Recording, Unread, UnreadRows
+
+READERS, MOST_WALL_S, MOST_START_S = 2, 60.0, 60.0
+PACKAGE = Path(__file__).resolve().parents[2]
+DAMAGED = "This file cannot be read: {}. It is damaged, or no recording of a scan tool."
+SLOW = f"This file takes longer than {MOST_WALL_S:g} s to read: cut it, or record fewer channels."
+KINDS = {"times_s": np.float64, "values": np.float32}
+
+
+class Reader:
+    """One process, warm until it dies."""
+
+    def __init__(self, module: str = "frosty_piston.formats.reader") -> None:
+        self.ours, theirs = socket.socketpair()
+        paths = [str(PACKAGE), *filter(None, [os.environ.get("PYTHONPATH")])]
+        with theirs:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", module, str(theirs.fileno())],
+                pass_fds=[theirs.fileno()],
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                start_new_session=True,
+                env={**os.environ, "PYTHONPATH": os.pathsep.join(paths), "OPENBLAS_NUM_THREADS": "1"},
+            )
+        self.ready = False
+
+    def read(self, data: bytes) -> Recording:
+        """Read one file. Raises BadInput; what ended the process as well."""
+        if not self.ready:
+            self.ours.settimeout(MOST_START_S)
+            self.ready = bool(self._line())
+        with tempfile.TemporaryFile() as file, tempfile.TemporaryFile() as out:
+            file.write(data)
+            file.seek(0)
+            self.ours.settimeout(MOST_WALL_S)
+            try:
+                socket.send_fds(self.ours, [b"read"], [file.fileno(), out.fileno()])
+                answer = json.loads(self._line())
+            except TimeoutError:
+                raise BadInput(SLOW) from None
+            except (OSError, ValueError):
+                raise BadInput(self._ended()) from None
+            if "error" in answer:
+                raise BadInput(answer["error"])
+            return _recording(answer, out)
+
+    def _line(self) -> bytes:
+        """One line of an answer. Raises OSError when the process ends before it is whole."""
+        said = bytearray()
+        while not said.endswith(b"\n"):
+            piece = self.ours.recv(65536)
+            if not piece or len(said) > MOST_ANSWER_BYTES:
+                raise OSError("no answer")
+            said += piece
+        return bytes(said)
+
+    def _ended(self) -> str:
+        """Why the process ended, as it is said of the file."""
+        try:
+            code = self.process.wait(1.0)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            code = self.process.wait()
+        if code == -signal.SIGXCPU:
+            return SLOW
+        return DAMAGED.format("reading it failed" if code >= 0 else "it stopped its reader")
+
+    @property
+    def alive(self) -> bool:
+        return self.process.poll() is None
+
+    def end(self) -> None:
+        self.ours.close()
+        self.process.kill()
+        self.process.wait()
+
+
+class Readers:
+    """Two readers, kept warm. Safe to use from several threads; `end` them when they are no longer wanted.
+    `deaths`: how many were ended by a file."""
+
+    def __init__(self, start: Callable[[], Reader] = Reader):
+        self._start, self._idle = start, LifoQueue[Reader]()
+        self._places, self._lock, self._all = BoundedSemaphore(READERS), Lock(), set[Reader]()
+        self.deaths = 0
+
+    def warm(self) -> None:
+        """Start what is not started yet; the first file then waits for no library."""
+        for _ in range(READERS - len(self._all)):
+            self._idle.put(self._started())
+
+    def read(self, data: bytes) -> Recording:
+        """Read a recording by what it is, whatever its name says. Raises BadInput with one clear sentence."""
+        if len(data) > MOST_BYTES:
+            raise BadInput(
+                f"The file is larger than {MOST_BYTES // 1_000_000} MB: cut it, or record fewer channels."
+            )
+        with self._places:
+            reader = self._taken()
+            whole = False
+            try:
+                recording = reader.read(data)
+                whole = True
+                return recording
+            except BadInput as error:
+                whole = reader.alive and str(error) != SLOW
+                raise
+            finally:
+                if whole:
+                    self._idle.put(reader)
+                else:
+                    self._dropped(reader)
+
+    def _taken(self) -> Reader:
+        while True:
+            try:
+                reader = self._idle.get_nowait()
+            except Empty:
+                return self._started()
+            if reader.alive:
+                return reader
+            self._dropped(reader)
+
+    def _started(self) -> Reader:
+        reader = self._start()
+        with self._lock:
+            self._all.add(reader)
+        return reader
+
+    def _dropped(self, reader: Reader) -> None:
+        with self._lock:
+            self._all.discard(reader)
+            self.deaths += 1
+        reader.end()
+
+    def end(self) -> None:
+        """End the processes."""
+        with self._lock:
+            readers, self._all = self._all, set()
+        for reader in readers:
+            reader.end()
+
+
+def _recording(answer: dict[str, Any], out: Any) -> Recording:
+    """A recording from what a reader said and wrote. Raises BadInput when the two do not fit."""
+    columns: dict[str, dict[int, np.ndarray]] = {"times_s": {}, "values": {}}
+    out.seek(0)
+    for kind, index, length in answer["arrays"]:
+        figures = np.fromfile(out, KINDS[kind], length)
+        if len(figures) != length:
+            raise BadInput(DAMAGED.format("what was read of it is not whole"))
+        columns[kind][index] = figures
+    unread = answer["unread"]
+    return Recording(
+        tuple(Column(**c) for c in answer["columns"]),
+        columns["times_s"],
+        columns["values"],
+        answer["rows"],
+        UnreadRows(unread["count"], [Unread(**x) for x in unread["first"]], unread["by_why"]),
+        tuple(answer["notes"]),
+        answer["layout"],
+    )

@@ -1,0 +1,97 @@
+"""The process that reads recordings: whatever a file does, it does it here.
+
+Started by `outside.py` with one end of a socket. For each file it gets the number of bytes and two open
+files: what to read, and where to write the columns. It answers one line of JSON: the result without its
+figures, or what is wrong with the file. The figures go out as plain rows of float64 and float32.
+"""
+
+import json
+import os
+import resource
+import socket
+import sys
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import Any, BinaryIO
+
+import numpy as np
+
+from frosty_piston.core.errors import BadInput
+
+from .recording import MOST_ANSWER_BYTES, Recording
+
+MOST_ADDRESS_BYTES, MOST_RESULT_BYTES, MOST_CPU_S = 2 * 2**30, 2**30, 60
+
+
+def main(handle: int) -> None:
+    # Loaded before the limits are set: a file must find room, and the first one must not wait.
+    from .csv_recording import read_csv
+    from .mdf_recording import MAGIC, preload, read_mdf
+
+    def read_any(file: BinaryIO) -> Recording:
+        data = file.read()
+        return read_mdf(data) if data.startswith(MAGIC) else read_csv(data)
+
+    preload()
+    limit(resource.RLIMIT_AS, MOST_ADDRESS_BYTES)
+    limit(resource.RLIMIT_FSIZE, MOST_RESULT_BYTES)
+    limit(resource.RLIMIT_CORE, 0)
+    with socket.socket(fileno=handle) as parent:
+        parent.sendall(b"ready\n")
+        while True:
+            asked, handles, _, _ = socket.recv_fds(parent, 64, 2)
+            if not asked:
+                return
+            used = resource.getrusage(resource.RUSAGE_SELF)
+            limit(resource.RLIMIT_CPU, int(used.ru_utime + used.ru_stime) + MOST_CPU_S)
+            with os.fdopen(handles[0], "rb") as file, os.fdopen(handles[1], "wb") as out:
+                answer = answered(read_any, file, out)
+            parent.sendall(json.dumps(answer).encode() + b"\n")
+
+
+def limit(which: int, most: int) -> None:
+    """Set a limit of this process, where the system above it allows as much."""
+    _, hard = resource.getrlimit(which)
+    resource.setrlimit(which, (most if hard == resource.RLIM_INFINITY else min(most, hard), hard))
+
+
+def answered(read: Callable[[BinaryIO], Recording], file: BinaryIO, out: BinaryIO) -> dict[str, Any]:
+    """What is said of a file: the recording with its figures written out, or why it is none."""
+    try:
+        answer = described(read(file), out)
+    except BadInput as error:
+        return {"error": error.faults[0].says if error.faults else str(error)}
+    except MemoryError:
+        return {"error": "This file takes more memory to read than two gigabytes: cut it."}
+    except OSError:
+        return {"error": "What this file holds grows over a gigabyte when it is read: cut it."}
+    except Exception as error:  # whatever a file does, it is the file's fault and one sentence
+        return {
+            "error": f"This file cannot be read ({type(error).__name__}): it is damaged, or no recording."
+        }
+    if len(json.dumps(answer)) > MOST_ANSWER_BYTES:
+        return {"error": "The names in this file are too long: it is no recording of a scan tool."}
+    return answer
+
+
+def described(recording: Recording, out: BinaryIO) -> dict[str, Any]:
+    """A recording without its figures, which are written out one column after the other."""
+    arrays: list[list[Any]] = []
+    for kind, columns in (("times_s", recording.times_s), ("values", recording.values)):
+        for index, column in columns.items():
+            figures = np.ascontiguousarray(column, np.float64 if kind == "times_s" else np.float32)
+            arrays.append([kind, index, len(figures)])
+            out.write(figures.tobytes())
+    out.flush()
+    return {
+        "columns": [asdict(c) for c in recording.columns],
+        "arrays": arrays,
+        "rows": recording.rows,
+        "unread": asdict(recording.unread),
+        "notes": list(recording.notes),
+        "layout": recording.layout,
+    }
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]))
