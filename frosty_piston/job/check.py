@@ -1,7 +1,7 @@
 """Checks entries on their way in, so that all faults show at once, each with its path."""
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
@@ -14,8 +14,7 @@ from . import entries as e
 from .engine import Moment
 from .entries.kind import one_of, unit_fault
 
-MOST_DEPTH = 32
-MOST_TEXT = 10_000
+MOST_DEPTH, MOST_TEXT, MOST_WALKED_FAULTS = 32, 10_000, 50
 
 
 PLAIN = {
@@ -82,34 +81,43 @@ def _is_branch(part: Any) -> bool:
 
 def walk(value: Any, path: str = "") -> list[Fault]:
     """Check a parsed JSON value for what no part of a job file may hold: depth, endless numbers, broken
-    text."""
+    text. One level after the other, so that it holds no more than the way it came."""
     faults: list[Fault] = []
-    todo: list[tuple[Any, str, int]] = [(value, path, 1)]
-    while todo and len(faults) < 50:
-        node, where, depth = todo.pop()
-        if depth > MOST_DEPTH:
-            return [Fault(where[:200], f"nested deeper than {MOST_DEPTH} levels")]
+    way: list[str] = [path]
+    levels: list[Iterator[tuple[str, Any]]] = [iter((("", value),))]
+    while levels and len(faults) < MOST_WALKED_FAULTS:
+        step, node = next(levels[-1], (None, None))
+        if step is None:
+            levels.pop()
+            way.pop()
+            continue
+        if len(levels) > MOST_DEPTH:
+            return [Fault(_where(way, step)[:200], f"nested deeper than {MOST_DEPTH} levels")]
         if isinstance(node, dict):
-            for key, inner in node.items():
-                if not _printable(key):
-                    faults.append(Fault(where or "top", "a key holds signs that are no text"))
-                    continue
-                todo.append((inner, f"{where}.{key[:60]}" if where else key[:60], depth + 1))
+            levels.append(((f".{key[:60]}", inner) for key, inner in node.items()))
+            way.append(step)
+            if any(not _printable(key) for key in node):
+                faults.append(Fault(_where(way, "") or "top", "a key holds signs that are no text"))
         elif isinstance(node, list):
-            todo += [(inner, f"{where}[{i}]", depth + 1) for i, inner in enumerate(node)]
-        elif isinstance(node, str):
-            if len(node) > MOST_TEXT:
-                faults.append(Fault(where, f"{len(node)} signs long; at most {MOST_TEXT} are kept"))
-            elif not _printable(node):
-                faults.append(Fault(where, "holds control signs or broken text"))
-        elif (
-            isinstance(node, float)
-            and (node != node or node in (float("inf"), float("-inf")))
-            or isinstance(node, int)
-            and abs(node) > 1e15
-        ):
-            faults.append(Fault(where, "is no usable figure"))
+            levels.append(((f"[{i}]", inner) for i, inner in enumerate(node)))
+            way.append(step)
+        elif says := _unusable(node):
+            faults.append(Fault(_where(way, step), says))
     return faults
+
+
+def _where(way: list[str], step: str) -> str:
+    return "".join((*way, step)).lstrip(".")
+
+
+def _unusable(node: Any) -> str:
+    """Why a value cannot be kept; empty when it can."""
+    if isinstance(node, str):
+        if len(node) > MOST_TEXT:
+            return f"{len(node)} signs long; at most {MOST_TEXT} are kept"
+        return "" if _printable(node) else "holds control signs or broken text"
+    endless = isinstance(node, float) and (node != node or node in (float("inf"), float("-inf")))
+    return "is no usable figure" if endless or isinstance(node, int) and abs(node) > 1e15 else ""
 
 
 _UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections import Counter
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
@@ -15,7 +16,9 @@ from .engine import EngineCard, Moment, Vehicle, limit_faults
 from .entries import Entry
 
 MOST_BYTES = 64 * 1024 * 1024
-MOST_FAULTS = 200
+MOST_FAULTS, MOST_ENTRIES, MOST_KEYS = 200, 100_000, 100_100
+# A job file has twenty signs or more to each list and object; one of fewer only fills memory.
+SIGNS_PER_CONTAINER, FREE_CONTAINERS = 12, 10_000
 FORMAT, VERSION = "frosty-piston/job", 1
 TOP_KEYS = {"format", "version", "job", "vehicle", "engine", "entries", "chain"}
 
@@ -82,6 +85,9 @@ def parse(data: bytes) -> Any:
     """Parse bytes as JSON and refuse what cannot be kept. Raises BadInput with every fault found."""
     if len(data) > MOST_BYTES:
         raise BadInput(f"{len(data) // 1_000_000} MB; a job file holds at most 64 MiB")
+    containers = data.count(b"[") + data.count(b"{")
+    if containers > FREE_CONTAINERS + len(data) // SIGNS_PER_CONTAINER:
+        raise BadInput(f"{containers:,} lists and objects in {len(data):,} signs: this is no job file")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -102,12 +108,12 @@ def parse(data: bytes) -> Any:
 
 
 def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    if len(pairs) > MOST_KEYS:
+        raise ValueError(f"{len(pairs):,} keys in one object; at most {MOST_KEYS:,} are read")
     shown = dict(pairs)
     if len(shown) != len(pairs):
-        keys = [k for k, _ in pairs]
-        raise ValueError(
-            f"the key {next(k for k in keys if keys.count(k) > 1)[:60]!r} stands twice in one object"
-        )
+        twice = next(k for k, n in Counter(k for k, _ in pairs).items() if n > 1)
+        raise ValueError(f"the key {twice[:60]!r} stands twice in one object")
     return shown
 
 
@@ -124,7 +130,7 @@ def check(value: Any, knowledge: Knowledge) -> JobFile:
     """Check a parsed job file whole, so that all faults show at once."""
     if not isinstance(value, dict):
         raise BadInput("a job file is a JSON object")
-    faults = [Fault(key[:60], "unknown key") for key in value if key not in TOP_KEYS]
+    faults = [Fault(key[:60], "unknown key") for key in value if key not in TOP_KEYS][:MOST_FAULTS]
     parts: dict[str, Any] = {}
     try:
         _Top.model_validate(value)
@@ -142,24 +148,30 @@ def check(value: Any, knowledge: Knowledge) -> JobFile:
         faults += limit_faults(value["engine"].get("limits"), knowledge)
     entries = value.get("entries", None)
     checker = Checker(knowledge, parts["engine"].cylinders if "engine" in parts else None)
-    checked: list[Entry | None] = []
-    if not isinstance(entries, list):
-        faults.append(Fault("entries", "is missing" if entries is None else "must be a list"))
-    else:
-        for index, raw in enumerate(entries):
-            checked.append(checker.entry(raw, f"entries[{index}]"))
-            if len(checker.faults) > MOST_FAULTS:
-                checker.faults.append(
-                    Fault(
-                        "entries",
-                        f"more than {MOST_FAULTS} faults; the rest from entries[{index + 1}] on is not"
-                        " listed",
-                    )
-                )
-                break
+    checked = _entries(entries, checker)
     faults += checker.faults
     if "chain" in value and isinstance(entries, list) and not faults:
         faults += chain_faults(value["chain"], entries)
     if faults:
         raise BadInput(faults)
     return JobFile(parts["job"], parts["vehicle"], parts["engine"], tuple(c for c in checked if c), value)
+
+
+def _entries(entries: Any, checker: Checker) -> list[Entry | None]:
+    """Check the entries in their order; the checker gathers what is wrong with them."""
+    checked: list[Entry | None] = []
+    if not isinstance(entries, list):
+        checker.faults.append(Fault("entries", "is missing" if entries is None else "must be a list"))
+        return checked
+    if len(entries) > MOST_ENTRIES:
+        checker.faults.append(
+            Fault("entries", f"{len(entries):,} entries; at most {MOST_ENTRIES:,} are read")
+        )
+        return checked
+    for index, raw in enumerate(entries):
+        checked.append(checker.entry(raw, f"entries[{index}]"))
+        if len(checker.faults) > MOST_FAULTS:
+            says = f"more than {MOST_FAULTS} faults; the rest from entries[{index + 1}] on is not listed"
+            checker.faults.append(Fault("entries", says))
+            break
+    return checked

@@ -83,8 +83,9 @@ class CrookedText(unittest.TestCase):
         rows = [b"%d,%d" % (i, i) for i in range(2000)]
         rows[1200], rows[1500] = b"1200,\x003", b"1500," + b"9" * 1_100_000
         r = self.read(*rows)
-        self.assertEqual((r.rows, r.unread.count), (1998, 2))
+        self.assertEqual((r.rows, r.unread.count), (1999, 2))
         self.assertEqual([u.line for u in r.unread.first], [1202, 1502])
+        self.assertTrue(np.isnan(r.values[1][1499]))
 
     def test_comma_and_point_mixed(self):
         r = read_csv(

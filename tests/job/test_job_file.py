@@ -2,6 +2,7 @@
 
 import json
 import random
+import tracemalloc
 import unittest
 from pathlib import Path
 
@@ -346,3 +347,56 @@ class Units(unittest.TestCase):
                 got = typed(bad, "ohm")
                 if got[0] == float("inf"):
                     raise ValueError("endless")
+
+
+class Bounds(unittest.TestCase):
+    """A file may be as large as a long job; one that only fills memory or time is refused with the reason."""
+
+    def says(self, data):
+        with self.assertRaises(BadInput) as caught:
+            parse(data)
+        return str(caught.exception)
+
+    def peak(self, act):
+        tracemalloc.start()
+        try:
+            act()
+            return tracemalloc.get_traced_memory()[1]
+        finally:
+            tracemalloc.stop()
+
+    def test_a_key_that_stands_twice_among_many_is_found_in_one_pass(self):
+        keys = ",".join(f'"k{i}":1' for i in range(50_000))
+        self.assertIn("'k49999' stands twice", self.says(f'{{{keys},"k49999":2}}'.encode()))
+        keys = ",".join(f'"k{i}":1' for i in range(200_000))
+        self.assertIn("200,000 keys", self.says(f"{{{keys}}}".encode()))
+
+    def test_empty_lists_are_no_job(self):
+        data = b"[" + b"[]," * 1_000_000 + b"[]]"
+        self.assertLess(self.peak(lambda: self.says(data)), 1_000_000)
+
+    def test_a_long_job_takes_less_than_ten_times_its_file(self):
+        notes = [entry("note", text=f"note {i}, and what was seen there") for i in range(4000)]
+        data = json.dumps(job_file(*notes), separators=(",", ":")).encode()
+        self.assertLess(self.peak(lambda: parse(data)), 10 * len(data))
+
+    def test_more_entries_than_any_job_has_are_refused(self):
+        file = job_file()
+        file["entries"] = [{}] * 100_001
+        with self.assertRaises(BadInput) as caught:
+            check(file, K)
+        self.assertIn("100,001 entries", str(caught.exception))
+
+    def test_faults_are_named_by_their_way_in_the_order_of_the_file(self):
+        file = job_file(
+            entry("note", text="a\x07"), entry("note", text="b"), entry("note", text="c" * 10_001)
+        )
+        with self.assertRaises(BadInput) as caught:
+            parse(json.dumps(file).encode())
+        self.assertEqual(
+            [f.path for f in caught.exception.faults], ["entries[0].data.text", "entries[2].data.text"]
+        )
+        deep = {"a": 1}
+        for _ in range(40):
+            deep = {"a": [deep]}
+        self.assertIn("nested deeper than 32", self.says(json.dumps(deep).encode()))
