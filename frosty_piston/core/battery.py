@@ -22,6 +22,7 @@ class BatteryLimits:
     rest_most_v: Limit
     crank_wavers_v: Limit
     start_least_rpm: Limit
+    lazy_under_rpm: Limit
     crank_most_rpm: Limit
     speed_least_u_rpm: Limit
     speed_u_share: Limit
@@ -193,15 +194,16 @@ def judge_crank(
 
 
 def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
-    """Judge the cranking speed: under 150 per minute no diesel starts by itself, whatever the plugs.
+    """Judge the cranking speed: under 150 per minute no diesel starts by itself, whatever the plugs; a sound
+    starter turns it at 180 or more.
 
     Parameters: `rpm`: speed per minute; `limits`: the limits of the area. Raises nothing. Source: general,
     `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
-    >>> judge_speed(120, limits).cls, judge_speed(210, limits).verdict, judge_speed(150, limits).verdict
-    ('too_slow', 'sound', 'unclear')
+    >>> [judge_speed(rpm, limits).cls for rpm in (120, 150, 165, 210)]
+    ['too_slow', 'unclear', 'slow', 'fast_enough']
     """
     u, least = max(limits.speed_least_u_rpm, limits.speed_u_share * rpm), plain(limits.start_least_rpm)
     if not 0 <= rpm <= limits.crank_most_rpm:
@@ -232,6 +234,17 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
             "rpm",
             u,
             f"{plain(rpm)} per minute, at the limit of {least}: charge the battery and repeat.",
+        )
+    if rpm < limits.lazy_under_rpm:
+        return Judgement(
+            "marginal",
+            "slow",
+            rpm,
+            "rpm",
+            u,
+            f"{plain(rpm)} per minute: it may start, but a sound starter turns it at"
+            f" {plain(limits.lazy_under_rpm)} or more ({limits.lazy_under_rpm.source}). Battery, cables,"
+            " starter.",
         )
     return Judgement(
         "sound",

@@ -38,7 +38,7 @@ LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
 LEAST_SWING = 0.02
 SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
 LONG_MIN, STANDS_OUT_FROM, ROAD = 60.0, 0.7, "road_test"
-MOSTLY_ANYWAY = 0.5
+MOSTLY_ANYWAY, SENSOR_WIRE = 0.5, "sensor_wiring"
 CLEARS_TO, CONDEMNS_FROM, OPEN_UP_TO = 1 / 3, 0.8, 0.7
 
 
@@ -187,17 +187,15 @@ class Proposals:
 
     def _asked_anyway(self) -> dict[str, float]:
         """How likely each finding will be asked for anyway: nothing is pulled before it is seen or measured
-        bad at itself."""
+        bad at itself, and nothing on the word of a circuit code before its pins were measured."""
         anyway: dict[str, float] = {}
         for repair, chance in self.suspicion.repairs_needed.items():
+            cures = self.k.repairs[repair].cures
             at_part = self.k.proofs_at_part[repair]
-            if not any(
-                _proves(e, self.k.repairs[repair].cures)
-                for e in self.evidence
-                if e.finding and e.finding.id in at_part
-            ):
-                for one in at_part:
-                    anyway[one] = min(1.0, anyway.get(one, 0.0) + chance)
+            proven = any(_proves(e, cures) for e in self.evidence if e.finding and e.finding.id in at_part)
+            by_code = any(_by_circuit_code(e, cures) for e in self.evidence)
+            for one in (set() if proven else at_part) | (self.k.pins_of[repair] if by_code else set()):
+                anyway[one] = min(1.0, anyway.get(one, 0.0) + chance)
         return anyway
 
     def _unclear(self) -> set[str]:
@@ -532,6 +530,12 @@ def _proves(e: Evidence, faults: Sequence[str]) -> bool:
     at = e.finding.outcomes.index(e.outcome)
     rows = [e.finding.shows[f] for f in faults if f in e.finding.shows]
     return at > 0 and any(row[at] > EXPLAINS_RATIO * e.finding.general[at] for row in rows)
+
+
+def _by_circuit_code(e: Evidence, faults: Sequence[str]) -> bool:
+    """Whether a circuit code speaks for one of some faults: the wire stands beside the part in its group."""
+    shows = e.finding.shows if e.finding and e.finding.id.startswith("codes.") else {}
+    return SENSOR_WIRE in shows and any(f in shows for f in faults if f != SENSOR_WIRE)
 
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:

@@ -145,6 +145,19 @@ class Knowledge:
             for r in self.repairs
         }
 
+    @cached_property
+    def pins_of(self) -> dict[str, frozenset[str]]:
+        """The findings at the pins of each repair's part."""
+        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
+        return {
+            r: frozenset(
+                x.finding.id
+                for x in self.findings.get("supply_pins", ())
+                if own_parts[r] & {self.nodes[n].part for n in x.shape.nodes}
+            )
+            for r in self.repairs
+        }
+
     def general(self, figure: str) -> float:
         """The general figure by id; every figure that is asked for by code has one."""
         value = self.figures[figure].general

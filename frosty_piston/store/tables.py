@@ -77,6 +77,18 @@ class EntryRow(Table):
     written_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
+class ActRow(Table):
+    """What one press wrote: the same press again writes nothing."""
+
+    __tablename__ = "acts"
+
+    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), primary_key=True)
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    content: Mapped[str] = mapped_column(String(64))
+    entries: Mapped[list[str]] = mapped_column(JSON)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
 class AttachmentRow(Table):
     __tablename__ = "attachments"
 

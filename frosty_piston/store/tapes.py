@@ -27,7 +27,7 @@ from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge
 
 from .moments import now, stamp, utc
-from .tables import EntryRow, JobRow, VehicleRow
+from .tables import ActRow, EntryRow, JobRow, VehicleRow
 
 CACHED_JOBS, MOST_THOUGHT_AGAIN = 64, 60
 A = TypeVar("A")
@@ -56,6 +56,14 @@ class JobRecord:
     @property
     def job(self) -> Job:
         return self.assessed.job
+
+
+@dataclass(frozen=True)
+class Act:
+    """One press: its key, and what came with it as a hash."""
+
+    key: str
+    content: str
 
 
 @dataclass(frozen=True)
@@ -252,17 +260,33 @@ class Tapes:
             while len(self._cache) > CACHED_JOBS:
                 self._cache.popitem(last=False)
 
-    def write(self, job_id: str, raws: list[Any], by: str | None = None, asks_ticks: bool = False) -> Written:
-        """Write entries on a job's tape, all or none. An id that is known with the same content is passed
-        over. `asks_ticks`: whether what can hurt somebody wants its caution ticked.
+    def done(self, job_id: str, act: Act) -> tuple[str, ...] | None:
+        """The entries that an act wrote, None when it was not done yet. Raises Conflict when its key came
+        with other content."""
+        with Session(self.engine) as session:
+            return _done(session, job_id, act)
 
-        Raises BadInput with every fault, Conflict for a known id with other content, NotHere.
+    def write(
+        self,
+        job_id: str,
+        raws: list[Any],
+        by: str | None = None,
+        asks_ticks: bool = False,
+        act: Act | None = None,
+    ) -> Written:
+        """Write entries on a job's tape, all or none. An id that is known with the same content is passed
+        over. `asks_ticks`: whether what can hurt somebody wants its caution ticked. `act`: the press they
+        come from; one that was done writes nothing.
+
+        Raises BadInput with every fault, Conflict for a known id or act with other content, NotHere.
         """
         at = now()
         with Session(self._writing) as session, session.begin():
             row = session.get(JobRow, job_id)
             if row is None:
                 raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
+            if act is not None and (wrote := _done(session, job_id, act)) is not None:
+                return Written((), wrote)
             record = self._load(session, row)
             known = {e.id for e in record.job.tape}
             ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
@@ -300,6 +324,9 @@ class Tapes:
                     for e, w in fresh
                 ],
             )
+            if act is not None:
+                ids = [*old, *(e.id for e, _ in fresh)]
+                session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=at))
             row.revision += 1
             record = self._record(
                 row,
@@ -358,6 +385,15 @@ class Tapes:
             record = self._record(row, record.job.tape, record.written)
             self._index(row, record)
         self._keep(job_id, record)
+
+
+def _done(session: Session, job_id: str, act: Act) -> tuple[str, ...] | None:
+    row = session.get(ActRow, (job_id, act.key))
+    if row is None:
+        return None
+    if row.content != act.content:
+        raise Conflict("This was sent before with other content: look at what stands, and send it again.")
+    return tuple(row.entries)
 
 
 def _same(kept: dict[str, Any], sent: dict[str, Any]) -> bool:

@@ -17,7 +17,7 @@ from .moments import stamp
 from .recordings import Recordings
 from .settings import Settings
 from .shelf import Shelf
-from .tapes import JobRecord, Tapes, Written
+from .tapes import Act, JobRecord, Tapes, Written
 from .yard import Yard
 
 
@@ -79,4 +79,4 @@ def open_workshop(folder: Path, knowledge: Knowledge | None = None) -> Iterator[
         workshop.close()
 
 
-__all__ = ["JobRecord", "Workshop", "Written", "open_workshop"]
+__all__ = ["Act", "JobRecord", "Workshop", "Written", "open_workshop"]

@@ -1,5 +1,7 @@
 """Forms: Pydantic models at the door. Everything wrong is gathered, everything typed is kept."""
 
+import hashlib
+import json
 from collections.abc import Callable, Collection
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
@@ -14,8 +16,9 @@ from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sign
 from frosty_piston.job.check import MOST_TEXT
 from frosty_piston.job.units import convert, number, typed
-from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.store.workshop import Act, JobRecord, Workshop
 
+MOST_KEY = 40
 M = TypeVar("M", bound="Fields")
 T = TypeVar("T")
 
@@ -177,6 +180,11 @@ class Form:
     def kept(self) -> dict[str, str]:
         return {key: given[-1] for key, given in self.values.items()}
 
+    @property
+    def first(self) -> str:
+        """The first field that was typed into."""
+        return next((key for key, given in self.values.items() if key != "entry_id" and any(given)), "")
+
     def wrong(self, name: str, says: str) -> None:
         self.faults.append(Fault(name, says))
 
@@ -225,12 +233,21 @@ class Form:
     def moment(self, name: str, needed: str = "") -> datetime | None:
         return self._one(name, lambda text: read_moment(text, needed))
 
+    @property
+    def key(self) -> str:
+        """The key of this press, from the page; empty when there is no usable one."""
+        base = self.raw("entry_id")
+        return base if len(base) <= MOST_KEY and base.isascii() and base.replace("-", "").isalnum() else ""
+
+    def act(self, where: str) -> Act | None:
+        """This press: its key, and all that came with it."""
+        if not self.key:
+            return None
+        given = sorted((key, values) for key, values in self.values.items() if key != "entry_id")
+        content = hashlib.sha256(json.dumps([where, given]).encode()).hexdigest()
+        return Act(self.key, content[:40])
+
     def entry(self, kind: str, data: dict[str, Any], part: str = "") -> dict[str, Any]:
         """Make an entry; its id comes from the page, so that sending twice writes once."""
-        base = self.raw("entry_id")
-        entry_id = (
-            f"{base}{'-' + part if part else ''}"
-            if base and len(base) <= 40 and base.replace("-", "").isalnum()
-            else str(uuid4())
-        )
+        entry_id = f"{self.key}{'-' + part if part else ''}" if self.key else str(uuid4())
         return {"id": entry_id, "kind": kind, "data": {k: v for k, v in data.items() if v is not None}}

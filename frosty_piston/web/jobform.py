@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import RedirectResponse, Response
 
-from frosty_piston.core.errors import BadInput, Conflict
+from frosty_piston.core.errors import BadInput, Conflict, Fault
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
@@ -32,18 +32,21 @@ def submit(
 
     `maker` reads the form into entries (raising BadInput); `show` makes the view of the page. A page that
     posts by itself gets its zones back; a plain post is sent on to `back`. A refused form comes back with
-    everything that was typed. When the page was sent twice with other content, the second is a new entry.
+    everything that was typed. The same press again writes nothing; its key with other content is a Conflict,
+    answered like a refused form, with a key of its own.
     """
-    record = workshop.tapes.job(job_id)
+    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
     try:
-        raws = maker(form, record, workshop)
-        form.done()
-        if raws:
-            try:
-                workshop.tapes.write(job_id, raws, person(request) or None)
-            except Conflict:
-                form.values["entry_id"] = [""]
-                workshop.tapes.write(job_id, maker(form, record, workshop), person(request) or None)
+        if act is None or workshop.tapes.done(job_id, act) is None:
+            raws = maker(form, record, workshop)
+            form.done()
+            if raws:
+                workshop.tapes.write(job_id, raws, person(request) or None, act=act)
+    except Conflict as error:
+        refused = BadInput([Fault(form.first, str(error))], form.kept)
+        return job_page(
+            request, record, stage, work, show(record, workshop), Kept.of(name, refused, form.kept), 409
+        )
     except BadInput as error:
         if error.faults and all(f.path.startswith("entries[") for f in error.faults):
             error = BadInput([type(f)(f.path.rsplit(".", 1)[-1], f.says) for f in error.faults], form.kept)

@@ -14,13 +14,14 @@ from . import test_card
 from .benches import BENCHES, Bench, fitting, sections
 from .cells import cell_entries, cell_of, judge_typed
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Fields, Form, figure, one_of
+from .forms import MOST_KEY, Fields, Form, figure, one_of
 from .jobform import submit
 from .page import Kept, is_htmx, job_page, person, render, zones
 from .test_card import card_view
 
 router = APIRouter()
 CARD, OVERVIEW = "measure/_test.html", "measure/_work.html"
+OWN_KEY = 24
 
 
 def _part(form: Form) -> str:
@@ -98,13 +99,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     record, k = workshop.tapes.job(job_id), workshop.knowledge
     bench = BENCHES.get(form.raw("bench"))
     try:
-        entries = cell_entries(form, record, k)
-        if entries:
-            try:
-                workshop.tapes.write(job_id, entries, person(request) or None)
-            except Conflict:
-                form.values["entry_id"] = [""]
-                workshop.tapes.write(job_id, cell_entries(form, record, k), person(request) or None)
+        _write_cell(request, job_id, form, record, workshop)
     except BadInput as error:
         fault = error.faults[0].says
         if is_htmx(request):
@@ -144,6 +139,23 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
         **zones(record, k),
         **shown,
     )
+
+
+def _write_cell(request: Request, job_id: str, form: Form, record: JobRecord, workshop: Workshop) -> None:
+    """A cell stays on its page: what is typed into it before the answer to the last value is here comes with
+    the same key and is a value of its own, each once."""
+    act = form.act(request.url.path)
+    try:
+        if act is not None and workshop.tapes.done(job_id, act) is not None:
+            return
+    except Conflict:
+        assert act is not None
+        form.values["entry_id"] = [f"{act.key[:OWN_KEY]}-{act.content[: MOST_KEY - OWN_KEY - 1]}"]
+        act = form.act(request.url.path)
+        if act is not None and workshop.tapes.done(job_id, act) is not None:
+            return
+    if entries := cell_entries(form, record, workshop.knowledge):
+        workshop.tapes.write(job_id, entries, person(request) or None, act=act)
 
 
 def _shown(bench: Bench | None, record: JobRecord, workshop: Workshop, form: Form) -> dict[str, Any]:

@@ -93,7 +93,8 @@ def note_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
 @router.post("/jobs/{job_id}/tick")
 def tick_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Acknowledge a caution, then go back to where it stood."""
-    record = workshop.tapes.job(job_id)
-    workshop.tapes.write(job_id, tick(form, record, workshop), person(request) or None)
+    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    if act is None or workshop.tapes.done(job_id, act) is None:
+        workshop.tapes.write(job_id, tick(form, record, workshop), person(request) or None, act=act)
     back = form.raw("back")
     return RedirectResponse(back if back.startswith(f"/jobs/{job_id}/") else f"/jobs/{job_id}", 303)

@@ -102,6 +102,7 @@ SAYS = (
     ("battery.judge_crank(10.1, 20, BATTERY)", "holds", 10.1, "V", 0.1003, "10.1 9.6 20"),
     ("battery.judge_crank(8.1, 20, BATTERY)", "sags", 8.1, "V", 0.0943, "8.1 9.6 20"),
     ("battery.judge_speed(120, BATTERY)", "too_slow", 120.0, "rpm", 3.0, "120 150"),
+    ("battery.judge_speed(165, BATTERY)", "slow", 165.0, "rpm", 3.3, "165 180"),
     ("battery.judge_speed(210, BATTERY)", "fast_enough", 210.0, "rpm", 4.2, "210 150"),
     ('battery.judge_drop(0.9, "positive", BATTERY)', "drops", 0.9, "V", 0.0227, "0.9 0.5"),
     ('battery.judge_drop(0.1, "ground", BATTERY)', "sound", 0.1, "V", 0.0203, "0.1 0.3"),
