@@ -229,11 +229,7 @@ def _look(assessed: Assessed) -> NextStep:
     again = reread_at_part(assessed)
     if again is not None:
         return again
-    top, sure = assessed.suspicion.suspects[0], assessed.proposals.sure
-    open_still = bool(assessed.suspicion.unexplained_findings) and assessed.proposals.first is not None
-    if (top.probability > DECIDE_FROM and not open_still or sure.enough) and any(
-        v.judgement.verdict == "failed" for v in assessed.now
-    ):
+    if assessed.proposals.sure.enough and any(v.judgement.verdict == "failed" for v in assessed.now):
         return NextStep(
             "decide",
             "decide",

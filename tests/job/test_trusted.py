@@ -242,6 +242,15 @@ class Odds(unittest.TestCase):
         self.assertEqual(verdict(read, "crank_speed").verdict, "unclear")
         self.assertGreater(odds(read, "battery_weak"), 0.9 * odds(told, "battery_weak"))
 
+    def test_a_crank_fast_enough_to_start_may_still_be_lazy(self):
+        # 165 a minute starts, and a sound starter turns it at 200: the complaint stands
+        for rpm, stands in ((165, True), (230, False)):
+            job = think(symptom("slow_crank"), reading("crank_speed", rpm, "rpm"), scan())
+            begun = {"battery_weak", "battery_cable_drop", "starter_slow"} & {
+                s.fault for s in job.suspicion.suspects[:3]
+            }
+            self.assertEqual(len(begun) == 3, stands, rpm)
+
     def test_a_direct_engine_does_not_miss_its_plugs_in_the_heat(self):
         # At 29 degrees it starts without them.
         def plugs_at(celsius, engine):
@@ -358,6 +367,19 @@ class BeforeItIsPulled(unittest.TestCase):
         )
         step = next_step(job, prove(job))
         self.assertEqual((step.kind, step.where.get("test")), ("test", "vacuum_at_pump"))
+
+    def test_a_circuit_code_condemns_no_sensor_before_its_pins_were_measured(self):
+        # a wire that does not carry reads low as well, and runs better unplugged as well
+        job = think(
+            symptom("engine_lamp"),
+            code("P0102"),
+            scan(),
+            figures("air_mass_check", air_mg_stroke=300, manifold_kpa=100, intake_c=20, rpm=800),
+            outcome("unplug_compare", "better", node="air_mass_sensor"),
+        )
+        self.assertGreater(odds(job, "air_mass_wrong"), 0.7)
+        self.assertEqual(next_step(job, prove(job)).kind, "test")
+        self.assertIn("supply_pins", tests_of(job, 3))
 
     def test_what_proves_a_part_is_seen_or_measured_at_it(self):
         for repair, findings in K.proofs_at_part.items():
