@@ -31,6 +31,10 @@ class NotHere(FrostyPistonError):
     """Something asked for by name that does not exist."""
 
 
+class Busy(FrostyPistonError):
+    """Too many write at once: nothing was kept, send it again."""
+
+
 class Conflict(FrostyPistonError):
     """The same name already stands for something else."""
 

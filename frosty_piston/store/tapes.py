@@ -2,7 +2,8 @@
 
 import json
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from threading import Lock
@@ -12,7 +13,7 @@ from uuid import uuid4
 from sqlalchemy import Engine, insert, select
 from sqlalchemy.orm import Session
 
-from frosty_piston.core.errors import BadInput, Conflict, NotHere
+from frosty_piston.core.errors import BadInput, Busy, Conflict, NotHere
 from frosty_piston.core.quantity import percent
 from frosty_piston.job import jobfile
 from frosty_piston.job.assessment import Assessed
@@ -29,7 +30,8 @@ from frosty_piston.knowledge import Knowledge
 from .moments import now, stamp, utc
 from .tables import ActRow, EntryRow, JobRow, VehicleRow
 
-CACHED_JOBS, MOST_THOUGHT_AGAIN = 64, 60
+CACHED_JOBS, MOST_THOUGHT_AGAIN, MOST_WAIT_S, MOST_TRIES = 64, 60, 20.0, 50
+BUSY = "Too many are writing on this job just now. What you sent was not kept: send it again."
 A = TypeVar("A")
 UNNAMED_VEHICLE, UNNAMED_ENGINE = (model.model_fields["name"].default for model in (Vehicle, EngineCard))
 
@@ -81,7 +83,7 @@ class Tapes:
         self.engine, self.knowledge, self._experience = engine, knowledge, experience
         self._writing = engine.execution_options(writing=True)
         self._cache: OrderedDict[str, JobRecord] = OrderedDict()
-        self._lock = Lock()
+        self._lock, self._turns = Lock(), dict[str, Lock]()
 
     def forget(self) -> None:
         """Drop what is held in memory; the next look reads the file again."""
@@ -101,7 +103,7 @@ class Tapes:
         with Session(self._writing) as session, session.begin():
             for row in session.scalars(open_jobs):
                 if engine is None or row.engine.get("name") == engine:
-                    self._index(row, self._load(session, row))
+                    _show(row, _columns(self._load(session, row)))
 
     def new_job(
         self,
@@ -182,7 +184,7 @@ class Tapes:
                     ],
                 )
             record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
-            self._index(row, record)
+            _show(row, _columns(record))
         self._keep(job_id, record)
         return job_id, True
 
@@ -238,7 +240,6 @@ class Tapes:
         row: JobRow,
         tape: tuple[Entry, ...],
         written: dict[str, datetime],
-        earlier: JobRecord | None = None,
     ) -> JobRecord:
         job = Job(
             row.id,
@@ -249,8 +250,6 @@ class Tapes:
             utc(row.opened_at),
         )
         assessed = Assessed(job, self.knowledge, self._experience())
-        if earlier is not None:
-            assessed.go_on_from(earlier.assessed)
         return JobRecord(row.revision or 0, assessed, standing(assessed), row.head, row.vehicle_id, written)
 
     def _keep(self, job_id: str, record: JobRecord) -> None:
@@ -280,84 +279,108 @@ class Tapes:
 
         Raises BadInput with every fault, Conflict for a known id or act with other content, NotHere.
         """
-        at = now()
+        with self._turn(job_id):
+            for _ in range(MOST_TRIES):
+                if act is not None and (wrote := self.done(job_id, act)) is not None:
+                    return Written((), wrote)
+                before = self.job(job_id)
+                fresh, old = self._checked(before, raws, by, asks_ticks)
+                if not fresh:
+                    return Written((), old)
+                # Thought through before the transaction: other writers wait for a write, never for a thought.
+                after = self._gone_on(before, [entry for entry, _ in fresh])
+                if self._written(before, after, fresh, old, act):
+                    self._keep(job_id, after)
+                    return Written(tuple(e.id for e, _ in fresh), old)
+            raise Busy(BUSY)
+
+    @contextmanager
+    def _turn(self, job_id: str) -> Iterator[None]:
+        """Writers of one job take turns in the order in which they came. Raises Busy past a bound."""
+        with self._lock:
+            turn = self._turns.setdefault(job_id, Lock())
+        if not turn.acquire(timeout=MOST_WAIT_S):
+            raise Busy(BUSY)
+        try:
+            yield
+        finally:
+            turn.release()
+
+    def _checked(
+        self, record: JobRecord, raws: list[Any], by: str | None, asks_ticks: bool
+    ) -> tuple[list[tuple[Entry, dict[str, Any]]], tuple[str, ...]]:
+        """The entries that are new, each with what is written of it, and the ids that were known. Raises
+        BadInput with every fault, Conflict for a known id with other content."""
+        known, at = {e.id for e in record.job.tape}, stamp(now())
+        ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
+        checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked)
+        fresh: list[tuple[Entry, dict[str, Any]]] = []
+        old: list[str] = []
+        for index, raw in enumerate(raws):
+            path = f"entries[{index}]"
+            if isinstance(raw, dict) and isinstance(raw.get("id"), str) and raw["id"] in known:
+                if not _same(self._raw(record.job.id, raw["id"]), raw):
+                    raise Conflict(
+                        f"{path}.id: an entry {raw['id']!r} is already on this tape with other content"
+                    )
+                old.append(raw["id"])
+                continue
+            whole = {"at": at, **({"by": by} if by else {}), **raw} if isinstance(raw, dict) else raw
+            if entry := checker.entry(whole, path):
+                fresh.append((entry, whole))
+        if checker.faults:
+            raise BadInput(checker.faults)
+        return fresh, tuple(old)
+
+    def _raw(self, job_id: str, entry_id: str) -> dict[str, Any]:
+        with Session(self.engine) as session:
+            asked = select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == entry_id)
+            raw: dict[str, Any] = json.loads(session.scalar(asked) or "{}")
+            return raw
+
+    def _gone_on(self, before: JobRecord, fresh: list[Entry]) -> JobRecord:
+        """The job with entries added, thought through."""
+        job, at = before.job, now()
+        grown = Job(job.id, job.title, job.vehicle, job.engine, (*job.tape, *fresh), job.opened_at)
+        assessed = Assessed(grown, self.knowledge, self._experience())
+        assessed.go_on_from(before.assessed)
+        written = {**before.written, **{e.id: at for e in fresh}}
+        return JobRecord(
+            before.revision + 1, assessed, standing(assessed), before.head, before.vehicle_id, written
+        )
+
+    def _written(
+        self,
+        before: JobRecord,
+        after: JobRecord,
+        fresh: list[tuple[Entry, dict[str, Any]]],
+        old: tuple[str, ...],
+        act: Act | None,
+    ) -> bool:
+        """Write what was thought through, unless the job was changed by another process meanwhile."""
+        job_id, shown = before.job.id, _columns(after)
         with Session(self._writing) as session, session.begin():
             row = session.get(JobRow, job_id)
-            if row is None:
-                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-            if act is not None and (wrote := _done(session, job_id, act)) is not None:
-                return Written((), wrote)
-            record = self._load(session, row)
-            known = {e.id for e in record.job.tape}
-            ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
-            checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked)
-            fresh: list[tuple[Entry, dict[str, Any]]] = []
-            old: list[str] = []
-            for index, raw in enumerate(raws):
-                path = f"entries[{index}]"
-                if isinstance(raw, dict) and isinstance(raw.get("id"), str) and raw["id"] in known:
-                    written = json.loads(
-                        session.scalar(
-                            select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == raw["id"])
-                        )
-                        or "{}"
-                    )
-                    if not _same(written, raw):
-                        raise Conflict(
-                            f"{path}.id: an entry {raw['id']!r} is already on this tape with other content"
-                        )
-                    old.append(raw["id"])
-                    continue
-                whole = (
-                    {"at": stamp(at), **({"by": by} if by else {}), **raw} if isinstance(raw, dict) else raw
-                )
-                if entry := checker.entry(whole, path):
-                    fresh.append((entry, whole))
-            if checker.faults:
-                raise BadInput(checker.faults)
-            if not fresh:
-                return Written((), tuple(old))
+            if row is None or row.revision != before.revision:
+                return False
             session.execute(
                 insert(EntryRow),
                 [
-                    {"job_id": job_id, "id": e.id, "raw": json.dumps(w, ensure_ascii=False), "written_at": at}
+                    {
+                        "job_id": job_id,
+                        "id": e.id,
+                        "raw": json.dumps(w, ensure_ascii=False),
+                        "written_at": after.written[e.id],
+                    }
                     for e, w in fresh
                 ],
             )
             if act is not None:
                 ids = [*old, *(e.id for e, _ in fresh)]
-                session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=at))
+                session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=now()))
             row.revision += 1
-            record = self._record(
-                row,
-                (*record.job.tape, *(e for e, _ in fresh)),
-                {**record.written, **{e.id: at for e, _ in fresh}},
-                record,
-            )
-            self._index(row, record)
-        self._keep(job_id, record)
-        return Written(tuple(e.id for e, _ in fresh), tuple(old))
-
-    def _index(self, row: JobRow, record: JobRecord) -> None:
-        """Update the columns the yard is served from."""
-        s, job = record.standing, record.job
-        row.stage, row.next_step, row.status, row.closed = (
-            s.now,
-            s.after_waits.does[:200],
-            s.proof.status,
-            s.closed,
-        )
-        row.next_where = s.after_waits.where
-        top = record.assessed.suspicion.suspects[0]
-        row.suspect = (
-            f"{top.title}, {percent(top.probability)}" if record.assessed.evidence and not job.repairs else ""
-        )
-        wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
-        row.waiting_for, row.waiting_until = (
-            (wait_says(wait.data.wait, wait.data.what)[:200], wait.data.until) if wait else (None, None)
-        )
-        deadline = job.deadline
-        row.deadline = deadline.data.until if deadline else None
+            _show(row, shown)
+        return True
 
     def change_head(
         self,
@@ -383,8 +406,33 @@ class Tapes:
                 row.vehicle_id = vehicle_id
             row.revision += 1
             record = self._record(row, record.job.tape, record.written)
-            self._index(row, record)
+            _show(row, _columns(record))
         self._keep(job_id, record)
+
+
+def _columns(record: JobRecord) -> dict[str, Any]:
+    """The columns the yard is served from."""
+    s, job = record.standing, record.job
+    top = record.assessed.suspicion.suspects[0]
+    guessed = bool(record.assessed.evidence) and not job.repairs
+    wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
+    deadline = job.deadline
+    return {
+        "stage": s.now,
+        "next_step": s.after_waits.does[:200],
+        "status": s.proof.status,
+        "closed": s.closed,
+        "next_where": s.after_waits.where,
+        "suspect": f"{top.title}, {percent(top.probability)}" if guessed else "",
+        "waiting_for": wait_says(wait.data.wait, wait.data.what)[:200] if wait else None,
+        "waiting_until": wait.data.until if wait else None,
+        "deadline": deadline.data.until if deadline else None,
+    }
+
+
+def _show(row: JobRow, columns: dict[str, Any]) -> None:
+    for name, value in columns.items():
+        setattr(row, name, value)
 
 
 def _done(session: Session, job_id: str, act: Act) -> tuple[str, ...] | None:

@@ -19,7 +19,7 @@ from starlette.exceptions import HTTPException
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from frosty_piston import __version__
-from frosty_piston.core.errors import BadInput, Conflict, FrostyPistonError, NotHere
+from frosty_piston.core.errors import BadInput, Busy, Conflict, FrostyPistonError, NotHere
 from frosty_piston.formats.outside import Readers
 from frosty_piston.store.workshop import Workshop
 
@@ -55,6 +55,8 @@ HEADERS = [
     (b"referrer-policy", b"same-origin"),
     (b"x-frame-options", b"DENY"),
 ]
+
+STATUS = {NotHere: 404, Conflict: 409, Busy: 503}
 
 
 class Guard:
@@ -181,8 +183,11 @@ async def _refused(request: Request, error: Exception) -> Response:
             str(error) if len(faults) == 1 else f"{len(faults)} faults; nothing was kept.",
             faults,
         )
-    status = 404 if isinstance(error, NotHere) else 409 if isinstance(error, Conflict) else 500
-    return _answer(request, status, str(error))
+    status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 500)
+    answer = _answer(request, status, str(error))
+    if status == 503:
+        answer.headers["Retry-After"] = "5"
+    return answer
 
 
 async def _http(request: Request, error: Exception) -> Response:

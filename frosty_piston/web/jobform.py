@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import RedirectResponse, Response
 
-from frosty_piston.core.errors import BadInput, Conflict, Fault
+from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
@@ -42,11 +42,11 @@ def submit(
             form.done()
             if raws:
                 workshop.tapes.write(job_id, raws, person(request) or None, act=act)
-    except Conflict as error:
+    except (Conflict, Busy) as error:
         refused = BadInput([Fault(form.first, str(error))], form.kept)
-        return job_page(
-            request, record, stage, work, show(record, workshop), Kept.of(name, refused, form.kept), 409
-        )
+        status = 409 if isinstance(error, Conflict) else 503
+        kept = Kept.of(name, refused, form.kept)
+        return job_page(request, record, stage, work, show(record, workshop), kept, status)
     except BadInput as error:
         if error.faults and all(f.path.startswith("entries[") for f in error.faults):
             error = BadInput([type(f)(f.path.rsplit(".", 1)[-1], f.says) for f in error.faults], form.kept)

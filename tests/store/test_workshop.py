@@ -5,8 +5,9 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from unittest import mock
 
-from frosty_piston.core.errors import BadInput, CannotStart, Conflict, NotHere
+from frosty_piston.core.errors import BadInput, Busy, CannotStart, Conflict, NotHere
 from frosty_piston.demo import fill_demo
 from frosty_piston.job.jobfile import canonical
 from frosty_piston.store.database import open_database
@@ -99,6 +100,53 @@ class Writing(WithWorkshop):
         self.assertEqual(errors, [])
         self.assertEqual(len({x.id for x in self.reopened().tapes.job("case").job.tape}), 45)
         self.assertEqual(len(self.workshop.tapes.job("case").job.tape), 45)
+
+    def test_nobody_waits_while_another_job_is_thought_through(self):
+        thinking, go_on = threading.Event(), threading.Event()
+        tapes, thought = self.workshop.tapes, self.workshop.tapes._gone_on
+        for name in ("slow", "quick"):
+            self.add(symptom("no_start"), job_id=name)
+
+        def slowly(before, fresh):
+            if before.job.id == "slow":
+                thinking.set()
+                self.assertTrue(go_on.wait(20))
+            return thought(before, fresh)
+
+        with mock.patch.object(tapes, "_gone_on", slowly):
+            one = threading.Thread(
+                target=tapes.write, args=("slow", [{"id": "a", **entry("note", text="x")}])
+            )
+            one.start()
+            self.assertTrue(thinking.wait(20))
+            self.reopened().tapes.write("quick", [{"id": "b", **entry("note", text="y")}])
+            tapes.write("quick", [{"id": "c", **entry("note", text="z")}])
+            go_on.set()
+            one.join(20)
+        self.assertEqual([len(tapes.job(name).job.tape) for name in ("slow", "quick")], [2, 3])
+
+    def test_what_another_process_wrote_meanwhile_is_thought_of_too(self):
+        tapes, thought = self.workshop.tapes, self.workshop.tapes._gone_on
+        self.add(symptom("no_start"))
+        other = self.reopened()
+        meanwhile = iter([lambda: other.tapes.write("case", [{"id": "o", **entry("note", text="o")}])])
+
+        def overtaken(before, fresh):
+            next(meanwhile, lambda: None)()
+            return thought(before, fresh)
+
+        with mock.patch.object(tapes, "_gone_on", overtaken):
+            tapes.write("case", [{"id": "m", **entry("note", text="m")}])
+        self.assertEqual([x.id for x in tapes.job("case").job.tape][1:], ["o", "m"])
+        self.assertEqual(tapes.job("case").revision, self.reopened().tapes.job("case").revision)
+
+    def test_past_a_bound_a_writer_is_told_to_come_again(self):
+        self.add(symptom("no_start"))
+        tapes = self.workshop.tapes
+        soon = mock.patch("frosty_piston.store.tapes.MOST_WAIT_S", 0.01)
+        with soon, tapes._turn("case"), self.assertRaises(Busy):
+            tapes.write("case", [entry("note", text="x") | {"id": "x"}])
+        self.assertEqual(len(tapes.job("case").job.tape), 1)
 
     def test_the_yard_follows_in_the_same_breath(self):
         self.add()
