@@ -20,6 +20,7 @@ def fill_demo(workshop: Workshop) -> None:
     """Put cards, vehicles, people and jobs in place, once."""
     if workshop.settings.get("demo"):
         return
+    workshop.settings.save("demo", {"made": False})
     cards = {card["name"]: workshop.garage.save_card(card) for card in CARDS}
     for data, card in VEHICLES:
         workshop.garage.save_vehicle(data, cards[card])
@@ -34,6 +35,11 @@ def fill_demo(workshop: Workshop) -> None:
     for job in demo_jobs(now()):
         _open(workshop, job, recorded.get(job["job"]["id"], []))
     workshop.settings.save("demo", {"made": True})
+
+
+def half_made(workshop: Workshop) -> bool:
+    """Whether the demo world was begun here and the process ended before it was whole."""
+    return workshop.settings.get("demo").get("made") is False
 
 
 def _open(workshop: Workshop, job: dict[str, Any], recorded: list[tuple[str, Columns]]) -> None:

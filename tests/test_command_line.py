@@ -4,11 +4,13 @@ import json
 import os
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import unittest
 import urllib.request
+from contextlib import closing
 from pathlib import Path
 
 from frosty_piston.job.jobfile import canonical
@@ -114,7 +116,7 @@ class Benchmarks(unittest.TestCase):
             self.assertIn(line, out)
 
 
-class Serving(unittest.TestCase):
+class WithServer(unittest.TestCase):
     def start(self, *args):
         server = subprocess.Popen(
             [sys.executable, "-m", "frosty_piston", *map(str, args)],
@@ -128,6 +130,8 @@ class Serving(unittest.TestCase):
         self.assertIn("http://127.0.0.1:", line, server.stderr.read() if not line else "")
         return server, line.split()[-1]
 
+
+class Serving(WithServer):
     def test_the_demo_is_served_and_ctrl_c_stops_it_cleanly(self):
         with tempfile.TemporaryDirectory() as folder:
             server, address = self.start("demo", "--port", "0", "--data", folder)
@@ -162,6 +166,46 @@ class Serving(unittest.TestCase):
             _, address = self.start("demo", "--port", "0", "--data", folder, "--reset")
             self.assertIn("11 open", urllib.request.urlopen(address).read().decode())
             self.assertEqual((Path(folder) / "mine.txt").read_text(), "mine")
+
+
+class OneOwner(WithServer):
+    def test_a_second_process_is_told_who_has_the_folder(self):
+        with tempfile.TemporaryDirectory() as folder:
+            server, address = self.start("demo", "--port", "0", "--data", folder)
+            for words in (
+                ("serve", "--port", "0"),
+                ("demo", "--port", "0", "--reset"),
+                ("export", "demo-van-5"),
+            ):
+                code, _, err = run(*words, "--data", folder)
+                self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
+                self.assertIn(f"in use by process {server.pid}", err)
+            self.assertIn("11 open", urllib.request.urlopen(address).read().decode())
+            server.send_signal(signal.SIGKILL)
+            server.wait(10)
+            self.assertEqual(run("export", "demo-van-5", "--data", folder)[0], 0)
+
+    def test_a_demo_killed_while_it_is_made_is_made_anew(self):
+        with tempfile.TemporaryDirectory() as folder:
+            command = [sys.executable, "-m", "frosty_piston", "demo", "--port", "0", "--data", folder]
+            first = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            self.addCleanup(first.kill)
+            database = Path(folder) / "workshop.db"
+            while not (database.exists() and self.marks(database)):
+                self.assertIsNone(first.poll())
+            first.kill()
+            first.wait(10)
+            self.assertEqual(self.marks(database), ['{"made": false}'])
+            _, address = self.start("demo", "--port", "0", "--data", folder)
+            self.assertIn("11 open", urllib.request.urlopen(address).read().decode())
+            self.assertEqual(self.marks(database, "SELECT count(*) FROM patterns"), [1])
+
+    def marks(self, database, asked="SELECT value FROM settings WHERE key = 'demo'"):
+        with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as connection:
+            try:
+                return [row[0] for row in connection.execute(asked)]
+            except sqlite3.OperationalError:
+                return []
 
 
 class Launcher(unittest.TestCase):

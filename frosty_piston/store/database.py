@@ -1,5 +1,10 @@
 """Opens the SQLite file: pragmas in one place, migrations on the way in."""
 
+import fcntl
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -8,7 +13,37 @@ from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
 from frosty_piston.core.errors import CannotStart
 
 PRAGMAS = ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=10000")
+UNWRITABLE = "The data folder {} cannot be written: {}."
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+@contextmanager
+def owned(folder: Path) -> Iterator[None]:
+    """Take a data folder for this process. Raises CannotStart, with who has it, when another one has."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = (folder / "owner.lock").open("a+")
+    except OSError as error:
+        raise CannotStart(UNWRITABLE.format(folder, error.strerror or error)) from None
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            lock.seek(0)
+            who = lock.read(200).strip() or "another process"
+            raise CannotStart(
+                f"The data folder {folder} is in use by {who}: stop that first, or name another with --data."
+            ) from None
+        lock.truncate(0)
+        lock.write(f"process {os.getpid()}, since {datetime.now():%d %b %H:%M}\n")
+        lock.flush()
+        yield
+
+
+def remove_database(folder: Path) -> None:
+    """Remove the database of a folder that this process owns."""
+    for name in ("workshop.db", "workshop.db-wal", "workshop.db-shm"):
+        (folder / name).unlink(missing_ok=True)
 
 
 def open_database(folder: Path) -> Engine:
@@ -19,7 +54,7 @@ def open_database(folder: Path) -> Engine:
         probe.touch()
         probe.unlink()
     except OSError as error:
-        raise CannotStart(f"The data folder {folder} cannot be written: {error.strerror or error}.") from None
+        raise CannotStart(UNWRITABLE.format(folder, error.strerror or error)) from None
     engine = create_engine(
         f"sqlite:///{folder / 'workshop.db'}",
         connect_args={"timeout": 10, "check_same_thread": False},

@@ -1,6 +1,6 @@
 """The workshop: everything that is kept, each kind in a keeper of its own, on one database."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
@@ -11,7 +11,7 @@ from frosty_piston import __version__
 from frosty_piston.core.traces import Signal
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
-from .database import open_database
+from .database import open_database, owned, remove_database
 from .garage import Garage
 from .moments import stamp
 from .recordings import Recordings
@@ -68,15 +68,33 @@ class Workshop:
         self.engine.dispose()
 
 
+def never(workshop: Workshop) -> bool:
+    """No workshop is thrown away for being unfinished."""
+    return False
+
+
 @contextmanager
-def open_workshop(folder: Path, knowledge: Knowledge | None = None) -> Iterator[Workshop]:
-    """Open the workshop in a folder, and close it again."""
-    workshop = Workshop(open_database(folder), knowledge)
-    workshop.reckon_anew()
-    try:
-        yield workshop
-    finally:
-        workshop.close()
+def open_workshop(
+    folder: Path,
+    knowledge: Knowledge | None = None,
+    reset: bool = False,
+    unfinished: Callable[[Workshop], bool] = never,
+) -> Iterator[Workshop]:
+    """Open the workshop in a folder, which belongs to this process until it is closed again. `reset`: begin
+    with an empty one; so it is when what is there is `unfinished`."""
+    with owned(folder):
+        if reset:
+            remove_database(folder)
+        workshop = Workshop(open_database(folder), knowledge)
+        if unfinished(workshop):
+            workshop.close()
+            remove_database(folder)
+            workshop = Workshop(open_database(folder), knowledge)
+        workshop.reckon_anew()
+        try:
+            yield workshop
+        finally:
+            workshop.close()
 
 
-__all__ = ["Act", "JobRecord", "Workshop", "Written", "open_workshop"]
+__all__ = ["Act", "JobRecord", "Workshop", "Written", "never", "open_workshop"]

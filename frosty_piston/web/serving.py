@@ -8,8 +8,8 @@ from pathlib import Path
 import uvicorn
 
 from frosty_piston.core.errors import CannotStart
-from frosty_piston.demo import fill_demo
-from frosty_piston.store.workshop import open_workshop
+from frosty_piston.demo import fill_demo, half_made
+from frosty_piston.store.workshop import never, open_workshop
 
 from .app import create_app
 
@@ -36,12 +36,9 @@ def free_port(port: int) -> socket.socket:
 def serve(folder: Path, port: int, demo: bool = False, reset: bool = False) -> int:
     """Serve until Ctrl-C. The port is taken first, so that a busy one costs nothing."""
     taken = free_port(port)
-    if demo and reset:
-        for name in ("workshop.db", "workshop.db-wal", "workshop.db-shm"):
-            (folder / name).unlink(missing_ok=True)
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     logging.getLogger("alembic").setLevel(logging.WARNING)
-    with open_workshop(folder) as workshop:
+    with open_workshop(folder, None, demo and reset, half_made if demo else never) as workshop:
         if demo:
             fill_demo(workshop)
         print(f"Frosty Piston is at http://127.0.0.1:{taken.getsockname()[1]}", flush=True)
