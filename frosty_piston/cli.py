@@ -1,4 +1,4 @@
-"""The command line: serve, demo, assess, import, export, bench."""
+"""The command line: serve, demo, assess, import, export, backup, restore, check, bench."""
 
 import argparse
 import json
@@ -57,6 +57,18 @@ def build_parser() -> argparse.ArgumentParser:
     )
     one.add_argument("job", metavar="JOB", help="the id of the job")
     one.add_argument("--out", type=Path, help="file to write; standard output without it")
+    one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
+    for name, says in (
+        ("backup", "copy a workshop into one file, also while it is in use"),
+        ("restore", "bring a copy back into an empty folder"),
+    ):
+        one = commands.add_parser(
+            name, help=says, description=f"{says.capitalize()}; the copy is looked through."
+        )
+        one.add_argument("file", type=Path, metavar="FILE")
+        one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
+    says = "look through everything that is kept, and name what is damaged or was changed"
+    one = commands.add_parser("check", help=says, description=says.capitalize() + ".")
     one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
     one = commands.add_parser(
         "bench",
@@ -153,6 +165,22 @@ def _export(args: argparse.Namespace) -> int:
     return 0
 
 
+def _keeping(args: argparse.Namespace) -> int:
+    from frosty_piston.store.backup import DATABASE, back_up, check, restore
+
+    found = (
+        back_up(args.data, args.file)
+        if args.command == "backup"
+        else restore(args.file, args.data)
+        if args.command == "restore"
+        else check(args.data / DATABASE)
+    )
+    for fault in found.faults:
+        print(fault, file=sys.stderr)
+    print(found.says)
+    return 2 if found.faults else 0
+
+
 def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
@@ -178,6 +206,9 @@ COMMANDS = {
     "assess": _assess,
     "import": _import,
     "export": _export,
+    "backup": _keeping,
+    "restore": _keeping,
+    "check": _keeping,
     "bench": _bench,
     "test": _in_the_folder,
     "quality": _in_the_folder,

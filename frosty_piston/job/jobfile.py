@@ -58,10 +58,10 @@ def canonical(value: Any) -> str:
     return json.dumps(value, sort_keys=True, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
 
 
-def chain_of(entries: list[dict[str, Any]]) -> dict[str, str]:
-    """The chain of a tape: for each entry the SHA-256 of its canonical form and of the hash before it."""
+def chain_of(entries: list[dict[str, Any]], before: str = "") -> dict[str, str]:
+    """The chain of a tape: for each entry the SHA-256 of its canonical form and of the hash before it.
+    `before`: the head of the chain that they go on from."""
     chain: dict[str, str] = {}
-    before = ""
     for raw in entries:
         before = hashlib.sha256((before + canonical(raw)).encode()).hexdigest()
         chain[raw["id"]] = before

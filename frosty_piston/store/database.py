@@ -79,7 +79,7 @@ def open_database(folder: Path) -> Engine:
 
 def migrate(engine: Engine) -> None:
     """Bring the layout to the newest revision; does nothing when it is there."""
-    if _revision(engine) == _newest():
+    if _revision(engine) == newest_layout():
         return
     from alembic import command  # slow to load, and seldom needed
     from alembic.config import Config
@@ -99,6 +99,6 @@ def _revision(engine: Engine) -> str | None:
         return found
 
 
-def _newest() -> str:
+def newest_layout() -> str:
     """The newest revision, by the names of the files."""
     return max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py")).split("_")[0]

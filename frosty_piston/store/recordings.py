@@ -1,6 +1,7 @@
 """Recordings of a job: the file as it came in, its channels as compressed arrays, and the map of each
 layout."""
 
+import hashlib
 import io
 import zlib
 from collections import OrderedDict
@@ -93,7 +94,7 @@ class Recordings:
 
     def keep_file(self, job_id: str, name: str, data: bytes, by: str) -> str:
         """Keep a file as it came in, until and after its columns are mapped."""
-        attachment_id = str(uuid4())
+        attachment_id, packed_file = str(uuid4()), zlib.compress(data, 1)
         with Session(self._writing) as session, session.begin():
             session.add(
                 AttachmentRow(
@@ -101,7 +102,8 @@ class Recordings:
                     job_id=job_id,
                     name=name,
                     size=len(data),
-                    data=zlib.compress(data, 1),
+                    data=packed_file,
+                    hash=hashlib.sha256(packed_file).hexdigest(),
                     by=by,
                     at=datetime.now(UTC),
                 )
@@ -140,6 +142,7 @@ class Recordings:
             }
             for key, s in signals.items()
         ]
+        block = packed(signals)
         with Session(self._writing) as session, session.begin():
             if session.get(TraceRow, trace_id) is None:
                 session.add(
@@ -149,7 +152,8 @@ class Recordings:
                         attachment_id=attachment_id,
                         name=name[:120],
                         channels=info,
-                        data=packed(signals),
+                        data=block,
+                        hash=hashlib.sha256(block).hexdigest(),
                         at=datetime.now(UTC),
                     )
                 )

@@ -64,6 +64,7 @@ class JobRow(Table):
     waiting_until: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     deadline: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     closed: Mapped[bool] = mapped_column(default=False)
+    chain_head: Mapped[str] = mapped_column(String(64), default="", server_default="")
 
 
 class EntryRow(Table):
@@ -75,6 +76,16 @@ class EntryRow(Table):
     id: Mapped[str] = mapped_column(String(64))
     raw: Mapped[str] = mapped_column(Text)
     written_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class ChainRow(Table):
+    """The chain of the tapes: for each entry the hash of its content and of the hash before it."""
+
+    __tablename__ = "chain"
+
+    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), primary_key=True)
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    hash: Mapped[str] = mapped_column(String(64))
 
 
 class ActRow(Table):
@@ -97,6 +108,7 @@ class AttachmentRow(Table):
     name: Mapped[str] = mapped_column(String(120))
     size: Mapped[int] = mapped_column(Integer)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    hash: Mapped[str] = mapped_column(String(64), default="", server_default="")
     by: Mapped[str] = mapped_column(String(80))
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
@@ -110,6 +122,7 @@ class TraceRow(Table):
     name: Mapped[str] = mapped_column(String(120))
     channels: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    hash: Mapped[str] = mapped_column(String(64), default="", server_default="")
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 

@@ -21,6 +21,7 @@ from frosty_piston.job.check import Checker, kept
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Entry, Tick
 from frosty_piston.job.experience import Experience
+from frosty_piston.job.jobfile import chain_of
 from frosty_piston.job.next_step import wait_says
 from frosty_piston.job.prove import running_wait
 from frosty_piston.job.stages import Standing, standing
@@ -28,7 +29,7 @@ from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge
 
 from .moments import now, stamp, utc
-from .tables import ActRow, EntryRow, JobRow, VehicleRow
+from .tables import ActRow, ChainRow, EntryRow, JobRow, VehicleRow
 
 CACHED_JOBS, MOST_THOUGHT_AGAIN, MOST_WAIT_S, MOST_TRIES = 64, 60, 20.0, 50
 BUSY = "Too many are writing on this job just now. What you sent was not kept: send it again."
@@ -170,19 +171,7 @@ class Tapes:
             session.add(row)
             session.flush()
             written = now()
-            if file.entries:
-                session.execute(
-                    insert(EntryRow),
-                    [
-                        {
-                            "job_id": job_id,
-                            "id": e["id"],
-                            "raw": json.dumps(e, ensure_ascii=False),
-                            "written_at": written,
-                        }
-                        for e in raw["entries"]
-                    ],
-                )
+            _add_entries(session, row, raw["entries"], written)
             record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
             _show(row, _columns(record))
         self._keep(job_id, record)
@@ -363,18 +352,7 @@ class Tapes:
             row = session.get(JobRow, job_id)
             if row is None or row.revision != before.revision:
                 return False
-            session.execute(
-                insert(EntryRow),
-                [
-                    {
-                        "job_id": job_id,
-                        "id": e.id,
-                        "raw": json.dumps(w, ensure_ascii=False),
-                        "written_at": after.written[e.id],
-                    }
-                    for e, w in fresh
-                ],
-            )
+            _add_entries(session, row, [raw for _, raw in fresh], after.written[fresh[0][0].id])
             if act is not None:
                 ids = [*old, *(e.id for e, _ in fresh)]
                 session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=now()))
@@ -408,6 +386,22 @@ class Tapes:
             record = self._record(row, record.job.tape, record.written)
             _show(row, _columns(record))
         self._keep(job_id, record)
+
+
+def _add_entries(session: Session, row: JobRow, raws: list[dict[str, Any]], at: datetime) -> None:
+    """Add entries to the tape of a job, and their links to its chain."""
+    if not raws:
+        return
+    chain = chain_of(raws, row.chain_head or "")
+    texts = {raw["id"]: json.dumps(raw, ensure_ascii=False) for raw in raws}
+    session.execute(
+        insert(EntryRow),
+        [{"job_id": row.id, "id": key, "raw": raw, "written_at": at} for key, raw in texts.items()],
+    )
+    session.execute(
+        insert(ChainRow), [{"job_id": row.id, "id": key, "hash": link} for key, link in chain.items()]
+    )
+    row.chain_head = chain[raws[-1]["id"]]
 
 
 def _columns(record: JobRecord) -> dict[str, Any]:

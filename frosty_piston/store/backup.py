@@ -1,0 +1,142 @@
+"""Copies of a workshop: made while it is in use, brought back into an empty folder, and looked through."""
+
+import hashlib
+import json
+import sqlite3
+import zlib
+from collections.abc import Iterator
+from contextlib import closing
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from frosty_piston.core.errors import CannotStart
+from frosty_piston.job.jobfile import chain_of
+
+from .database import newest_layout, owned
+from .recordings import unpacked
+
+DATABASE = "workshop.db"
+NO_DATABASE = "{} holds no workshop of Frosty Piston."
+
+
+@dataclass
+class Checked:
+    """What a look through a workshop found: how much was looked at, and every fault in a sentence."""
+
+    jobs: int = 0
+    entries: int = 0
+    files: int = 0
+    recordings: int = 0
+    faults: list[str] = field(default_factory=list)
+
+    @property
+    def says(self) -> str:
+        seen = f"{self.jobs} jobs, {self.entries} entries, {self.files} files, {self.recordings} recordings"
+        return f"{seen}: {'all whole' if not self.faults else f'{len(self.faults)} faults'}"
+
+
+def check(database: Path) -> Checked:
+    """Look through everything in a database, without changing it: the file itself, the layout, the chain of
+    every tape, every file and recording by its hash. Raises CannotStart when it is no workshop at all."""
+    found = Checked()
+    with closing(_opened(database)) as connection:
+        try:
+            found.faults += [
+                f"the file is damaged: {row[0]}"
+                for row in connection.execute("PRAGMA integrity_check(20)")
+                if row[0] != "ok"
+            ]
+            found.faults += _layout(connection)
+            if found.faults:
+                return found
+            _check_tapes(connection, found)
+            _check_kept(connection, found)
+        except sqlite3.DatabaseError as error:
+            found.faults.append(f"the file is damaged: {error}")
+    return found
+
+
+def _opened(database: Path) -> sqlite3.Connection:
+    try:
+        connection = sqlite3.connect(f"{database.resolve().as_uri()}?mode=ro", uri=True)
+        connection.execute("SELECT count(*) FROM sqlite_master")
+        connection.execute("SELECT version_num FROM alembic_version")
+    except sqlite3.Error:
+        raise CannotStart(NO_DATABASE.format(database)) from None
+    return connection
+
+
+def _layout(connection: sqlite3.Connection) -> Iterator[str]:
+    (layout,) = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+    if layout > newest_layout():
+        yield f"its layout {layout} is newer than this program, which knows {newest_layout()}"
+    elif layout < newest_layout():
+        yield f"its layout {layout} is older than this program: start it once, which brings it up to date"
+
+
+def _check_tapes(connection: sqlite3.Connection, found: Checked) -> None:
+    """Every tape against its chain."""
+    for job_id, head in connection.execute("SELECT id, chain_head FROM jobs ORDER BY id").fetchall():
+        rows = connection.execute("SELECT id, raw FROM entries WHERE job_id = ? ORDER BY seq", (job_id,))
+        try:
+            raws = [json.loads(raw) for _, raw in rows.fetchall()]
+        except ValueError:
+            found.faults.append(f"job {job_id}: an entry is no JSON")
+            continue
+        kept = dict(connection.execute("SELECT id, hash FROM chain WHERE job_id = ?", (job_id,)).fetchall())
+        wanted = chain_of(raws)
+        changed = next((i for i, link in wanted.items() if kept.get(i) != link), None)
+        if changed is not None:
+            found.faults.append(
+                f"job {job_id}: entry {changed}, or one before it, was changed after it was written"
+            )
+        elif len(kept) != len(wanted) or head != (list(wanted.values())[-1] if wanted else ""):
+            found.faults.append(f"job {job_id}: entries at the end of its tape are gone")
+        found.jobs, found.entries = found.jobs + 1, found.entries + len(raws)
+
+
+def _check_kept(connection: sqlite3.Connection, found: Checked) -> None:
+    """Every file and every recording against its hash."""
+    for key, name, size, data, link in connection.execute(
+        "SELECT id, name, size, data, hash FROM attachments"
+    ):
+        found.files += 1
+        if hashlib.sha256(data).hexdigest() != link or len(zlib.decompress(data)) != size:
+            found.faults.append(f"the kept file {name} ({key}) is not what was brought in")
+    for key, name, data, link in connection.execute("SELECT id, name, data, hash FROM traces"):
+        found.recordings += 1
+        if hashlib.sha256(data).hexdigest() != link or not unpacked(data):
+            found.faults.append(f"the recording {name} ({key}) is not what was brought in")
+
+
+def back_up(folder: Path, target: Path) -> Checked:
+    """Copy a workshop into one file, while it is in use or not, and look the copy through. Raises
+    CannotStart."""
+    source = folder / DATABASE
+    if target.exists():
+        raise CannotStart(f"{target} is there already: name a file that is not.")
+    unfinished = target.with_name(target.name + ".unfinished")
+    unfinished.unlink(missing_ok=True)
+    try:
+        with closing(_opened(source)) as here, closing(sqlite3.connect(unfinished)) as there:
+            here.backup(there)
+            there.execute("PRAGMA journal_mode=DELETE")
+        found = check(unfinished)
+        if not found.faults:
+            unfinished.replace(target)
+    except (OSError, sqlite3.Error) as error:
+        raise CannotStart(f"The copy could not be written to {target}: {error}.") from None
+    return found
+
+
+def restore(copy: Path, folder: Path) -> Checked:
+    """Bring a copy back into an empty folder: looked through before and after. Raises CannotStart."""
+    found = check(copy)
+    if found.faults:
+        return found
+    with owned(folder):
+        if (folder / DATABASE).exists():
+            raise CannotStart(f"The data folder {folder} holds a workshop already: name an empty one.")
+        with closing(_opened(copy)) as there, closing(sqlite3.connect(folder / DATABASE)) as here:
+            there.backup(here)
+        return check(folder / DATABASE)
