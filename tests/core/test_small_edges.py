@@ -9,10 +9,18 @@ from frosty_piston.core.aftertreatment import DefLimits, FilterLimits, judge_con
 from frosty_piston.core.air import AirLimits, judge_egr_air
 from frosty_piston.core.air_recorded import RecordedLimits, judge_alike
 from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
+from frosty_piston.core.codes import read_block
 from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
-from frosty_piston.core.injection import InjectionLimits, judge_cutout, judge_injector_resistance
+from frosty_piston.core.injection import (
+    InjectionLimits,
+    judge_cutout,
+    judge_injector_resistance,
+    judge_misfires,
+)
 from frosty_piston.core.limits import Limit
+from frosty_piston.core.plug_life import life_scale
 from frosty_piston.core.relay import RelayLimits, RelayPoints, judge_on_time, judge_point
+from frosty_piston.core.suspects.next_test import Belief, Test, propose, repair_groups, sure_enough
 from frosty_piston.core.suspects.odds import conflicts
 from frosty_piston.core.suspects.space import build_space
 from frosty_piston.core.traces import Signal, without_stairs
@@ -61,8 +69,47 @@ class Edges(unittest.TestCase):
                     ask(rated)
         self.assertGreater(lamp_limit_ohm(0.5, 0.7), lamp_limit_ohm(2.0, 0.7))
         self.assertGreater(lamp_share(0.5, 15.0), lamp_share(2.0, 15.0))
-        self.assertGreater(lamp_share(2.0, 0.5, 0.9), 0.0)
+        self.assertGreater(lamp_share(2.0, 0.5, rated_v=0.9), 0.0)
         self.assertGreater(lamp_limit_ohm(0.5, 0.7, rated_v=0.9), 0.0)
+
+    def test_a_line_that_holds_no_code_is_shown_by_its_first_hundred_and_twenty_signs(self):
+        self.assertEqual([len(x) for x in read_block("x" * 200).not_understood], [120])
+
+    def test_one_plug_is_a_set_of_one(self):
+        self.assertGreater(life_scale(100_000.0, 0, 1, 3.0), life_scale(100_000.0, 1, 1, 3.0))
+        with self.assertRaises(ValueError):
+            life_scale(100_000.0, 0, 0, 3.0)
+
+    def test_one_revolution_is_a_count(self):
+        self.assertEqual(judge_misfires(0, 1.0, INJECTION).cls, "quiet")
+        self.assertEqual(judge_misfires(0, 0.0, INJECTION).cls, "implausible")
+
+    def test_a_fast_signal_is_whole_until_a_second_is_missing(self):
+        self.assertEqual(Signal(np.arange(0, 1, 0.01), np.zeros(100)).longest_step_s, 1.0)
+        self.assertAlmostEqual(Signal(np.arange(0, 50, 0.5), np.zeros(100)).longest_step_s, 4.0)
+
+    def test_two_faults_of_one_repair_are_one_group(self):
+        space = build_space(("a", "b", "c"), most=2)
+        groups, repairs = repair_groups(space, ("plugs", "plugs", "relay"))
+        self.assertEqual(sorted(repairs), [(), ("plugs",), ("plugs", "relay"), ("relay",)])
+        both = next(i for i, held in enumerate(space.held.tolist()) if held[:2] == [0, 1])
+        self.assertEqual(repairs[int(groups[both])], ("plugs",))
+
+    def test_a_test_that_takes_nothing_is_counted_as_a_tenth_of_a_minute(self):
+        belief = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
+        free = Test("free", np.array([[0.95, 0.05], [0.05, 0.95]]), 0.0)
+        (proposal,) = propose(belief, [free], {})
+        self.assertAlmostEqual(proposal.rate, proposal.bits / 0.1)
+        none = sure_enough(belief, [])
+        self.assertEqual((none.enough, none.saves_min, none.test_min, none.price_min), (True, 0.0, 0.0, 0.0))
+
+    def test_what_is_asked_for_anyway_is_no_reason_to_stop(self):
+        belief = Belief(np.array([0.9, 0.1]), np.array([0, 1]), np.array([60.0, 60.0]))
+        table = np.array([[0.95, 0.05], [0.05, 0.95]])
+        for anyway, enough in ((0.0, True), (0.9, False)):
+            ranked = propose(belief, [Test("proof", table, 20.0, anyway=anyway)], {})
+            self.assertEqual(sure_enough(belief, ranked).enough, enough, anyway)
+            self.assertAlmostEqual(ranked[0].price_min, 20.0 * (1 - anyway))
 
     def test_the_figures_that_the_shelf_lists(self):
         # loss in the contacts, a refractometer by degree, the flutter of an idle, flows that count as one
@@ -112,8 +159,10 @@ class Words(unittest.TestCase):
         p = 10 + 8 * np.sin(t / 3)
         says = judge_alike(Signal(t, p), Signal(t, 0.3445 * p), RECORDED).because
         self.assertIn("moves only 34 % as far", says)
-        late = np.interp(t - 5.2, t, p, left=10)
-        self.assertIn("comes 5.2 s after", judge_alike(Signal(t, p), Signal(t, late), RECORDED).because)
+        t = np.arange(0, 60, 0.07)
+        p = 10 + 8 * np.sin(t / 3)
+        late = np.interp(t - 75 * 0.07, t, p, left=10)
+        self.assertIn("comes 5.3 s after", judge_alike(Signal(t, p), Signal(t, late), RECORDED).because)
 
     def test_the_share_of_the_air(self):
         self.assertIn("42 % less air", judge_egr_air(500.0, 288.0, AIR).because)
