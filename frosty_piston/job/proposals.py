@@ -18,7 +18,7 @@ from frosty_piston.core.suspects.next_test import (
     propose,
     sure_enough,
 )
-from frosty_piston.core.suspects.space import outcome_chances
+from frosty_piston.core.suspects.space import Finding, outcome_chances
 from frosty_piston.core.words import inside, listed, sentence
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
@@ -162,7 +162,7 @@ class Proposals:
                     or self.job.engine.rules_out(needs)
                 ):
                     continue
-                if alive.isdisjoint(known.finding.shows):
+                if alive.isdisjoint(known.finding.shows) or self._wire_of_another(known, node):
                     continue
                 way = a.cheapest_way(self.job, self.k, known, self.still)
                 if why := self._not_now(known, way, dead):
@@ -184,6 +184,19 @@ class Proposals:
                 choice = Test(known.finding.id, table, *takes, anyway.get(known.finding.id, 0.0))
                 yield _Candidate(known, way, where, choice)
         self.left_out = list(missing.values())
+
+    @cached_property
+    def _named_by_codes(self) -> set[str]:
+        """The parts whose circuit codes stand on the job."""
+        wired = (e.finding.shows for e in self.evidence if e.finding and _is_circuit_code(e.finding))
+        return {self.k.faults[f].part for shows in wired for f in shows if f != SENSOR_WIRE}
+
+    def _wire_of_another(self, known: TestFinding, node: str | None) -> bool:
+        """Whether a finding looks for a sensor's wire at a part that no circuit code names, while one names
+        another."""
+        if node is None or SENSOR_WIRE not in known.finding.shows or not self._named_by_codes:
+            return False
+        return self.k.nodes[node].part not in self._named_by_codes
 
     def _asked_anyway(self) -> dict[str, float]:
         """How likely each finding will be asked for anyway: nothing is pulled before it is seen or measured
@@ -534,8 +547,13 @@ def _proves(e: Evidence, faults: Sequence[str]) -> bool:
 
 def _by_circuit_code(e: Evidence, faults: Sequence[str]) -> bool:
     """Whether a circuit code speaks for one of some faults: the wire stands beside the part in its group."""
-    shows = e.finding.shows if e.finding and e.finding.id.startswith("codes.") else {}
-    return SENSOR_WIRE in shows and any(f in shows for f in faults if f != SENSOR_WIRE)
+    if e.finding is None or not _is_circuit_code(e.finding):
+        return False
+    return any(f in e.finding.shows for f in faults if f != SENSOR_WIRE)
+
+
+def _is_circuit_code(finding: Finding) -> bool:
+    return finding.id.startswith("codes.") and SENSOR_WIRE in finding.shows
 
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:

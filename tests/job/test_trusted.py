@@ -381,6 +381,13 @@ class BeforeItIsPulled(unittest.TestCase):
         self.assertEqual(next_step(job, prove(job)).kind, "test")
         self.assertIn("supply_pins", tests_of(job, 3))
 
+    def test_the_pins_asked_for_are_those_of_the_sensor_that_the_code_names(self):
+        for one, pins in (("P0107", "manifold_pressure_sensor"), ("P0102", "air_mass_sensor")):
+            job = think(symptom("low_power"), symptom("engine_lamp"), code(one), scan())
+            asked = {n.where.get("node") for n in job.proposals.next_tests if n.test == "supply_pins"}
+            self.assertIn(pins, asked)
+            self.assertEqual(len(asked & {"manifold_pressure_sensor", "air_mass_sensor"}), 1, one)
+
     def test_what_proves_a_part_is_seen_or_measured_at_it(self):
         for repair, findings in K.proofs_at_part.items():
             how = {x.finding.id: x.shape.how for found in K.findings.values() for x in found}
