@@ -30,9 +30,25 @@ def _figure(value: float | str, unit: str) -> str:
 
 def recording_of(job: Job, k: Knowledge, test: str, node: str = "") -> Entry | None:
     """Answer the latest recording of this time that holds what a test would record and is not judged yet."""
+    return next((x for x in to_judge(job) if _holds(k, x, test, node)), None)
+
+
+def to_judge(job: Job) -> list[Entry]:
+    """Answer the recordings of this time that are not judged yet, latest first."""
+    recorded = [x for x in reversed(job.times[-1]) if x.kind == "trace"]
+    if not recorded:
+        return []
+    judged = {x.data.source.trace for x in job.of(Reading, Outcome) if x.data.source}
+    return [x for x in recorded if x.id not in judged]
+
+
+def recorded_in(k: Knowledge, recordings: list[Entry], test: str, node: str = "") -> bool:
+    """Answer whether one of some recordings holds what a test would record."""
+    return any(_holds(k, x, test, node) for x in recordings)
+
+
+def _holds(k: Knowledge, recording: Entry, test: str, node: str) -> bool:
     shape, drive = k.tests[test], k.drive(node) if node else None
     swept = [(drive.command, drive.position)] if shape.sweeps and drive and drive.command else []
-    wanted = [set(channels) for channels in (*swept, *shape.recorded) if len(channels) > 1]
-    judged = {x.data.source.trace for x in job.of(Reading, Outcome) if x.data.source}
-    recorded = (x for x in reversed(job.times[-1]) if x.kind == "trace" and x.id not in judged)
-    return next((x for x in recorded if any(w <= set(x.data.channels) for w in wanted)), None)
+    wanted = (set(channels) for channels in (*swept, *shape.recorded) if len(channels) > 1)
+    return any(w <= set(recording.data.channels) for w in wanted)

@@ -26,7 +26,7 @@ from frosty_piston.knowledge.load import TestFinding
 from . import access as a
 from .evidence import Evidence, belongs
 from .experience import Experience
-from .measured import recording_of
+from .measured import recorded_in, to_judge
 from .result import Result
 from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 from .tape import Job
@@ -147,7 +147,7 @@ class Proposals:
             if (shape := self.k.symptoms[s]).told_whole
         }
         missing: dict[str, LeftOut] = {}
-        alive, anyway = self._alive(), self._asked_anyway()
+        alive, anyway, recordings = self._alive(), self._asked_anyway(), to_judge(self.job)
         for test, findings in self.k.findings.items():
             if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
                 continue
@@ -178,7 +178,7 @@ class Proposals:
                     if value
                 }
                 table = outcome_chances(self.suspicion.space, known.finding, self.rows)
-                recorded = recording_of(self.job, self.k, test, node or "") is not None
+                recorded = recorded_in(self.k, recordings, test, node or "")
                 # What is recorded already is only to be judged: that is free.
                 takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
                 choice = Test(known.finding.id, table, *takes, anyway.get(known.finding.id, 0.0))

@@ -1,5 +1,6 @@
 """Serves a workshop on this machine, with the demo data where asked."""
 
+import gc
 import logging
 import socket
 from contextlib import suppress
@@ -45,6 +46,7 @@ def serve(folder: Path, port: int, demo: bool = False, reset: bool = False) -> i
         config = uvicorn.Config(
             create_app(workshop), log_level="warning", access_log=False, timeout_graceful_shutdown=2
         )
+        gc.freeze()  # what stays for good is never looked through again while a page is made
         with suppress(KeyboardInterrupt):
             uvicorn.Server(config).run(sockets=[taken])
     return 0
