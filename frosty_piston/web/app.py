@@ -88,7 +88,7 @@ class Guard:
         if (
             scope["method"] not in ("GET", "HEAD")
             and origin
-            and urlsplit(origin.decode("latin-1")).netloc != headers.get(b"host", b"").decode("latin-1")
+            and _host_of(origin) != headers.get(b"host", b"").decode("latin-1")
         ):
             await HTMLResponse("This page was sent from another site and is refused.", 403)(
                 scope, receive, sending
@@ -107,6 +107,14 @@ class Guard:
                     }
                 )
             )
+
+
+def _host_of(origin: bytes) -> str | None:
+    """The host that an origin names; None when it is no address at all."""
+    try:
+        return urlsplit(origin.decode("latin-1")).netloc
+    except ValueError:
+        return None
 
 
 @asynccontextmanager

@@ -1,8 +1,11 @@
 """Entry cells of a bench: what stands in each, what it is worth, and how a typed value becomes an entry."""
 
+import re
 from dataclasses import dataclass, field, replace
 from typing import Any
 from uuid import uuid4
+
+from pydantic import ValidationError
 
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.core.quantity import exact
@@ -18,6 +21,7 @@ from frosty_piston.store.workshop import JobRecord
 from .forms import Form
 
 CONDITION_FIELDS = ("after_s", "part_c", "soaked_h", "loaded", "wires_off", "part_hot")
+CYLINDER, SECONDS = re.compile(r"[0-9]{1,3}"), re.compile(r"[0-9]{1,6}(\.[0-9]{1,3})?")
 TICKED = ("loaded", "wires_off", "part_hot")
 
 
@@ -103,11 +107,11 @@ def cell_of(form: Form) -> Cell:
     for key in ("point", "channel", "bank", "node", "pin"):
         if form.raw(key):
             where[key] = form.raw(key)
-    if form.raw("cylinder").isdigit():
-        where["cylinder"] = int(form.raw("cylinder"))
+    if cylinder := form.raw("cylinder"):
+        where["cylinder"] = int(cylinder) if CYLINDER.fullmatch(cylinder) else cylinder[:20]
     after = form.raw("after_s")
     conditions: dict[str, Any] = {"part_hot": True} if form.raw("part_hot") == "yes" else {}
-    if after.replace(".", "").isdigit():
+    if SECONDS.fullmatch(after):
         conditions["after_s"] = float(after)
     return Cell(form.raw("test"), "", form.raw("unit"), where, conditions=conditions)
 
@@ -182,12 +186,15 @@ def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Result | None:
     value, unit = read_value(form, cell, k)
     conditions = conditions_of(form)
     form.done()
-    reading = Reading(
-        test=cell.test,
-        where=Where(**cell.where),
-        value="OL" if value == "OL" else float(value),
-        unit=unit,
-        conditions=Conditions(**conditions) if conditions else None,
-    )
+    try:
+        reading = Reading(
+            test=cell.test,
+            where=Where(**cell.where),
+            value="OL" if value == "OL" else float(value),
+            unit=unit,
+            conditions=Conditions(**conditions) if conditions else None,
+        )
+    except ValidationError:
+        raise BadInput([Fault("value", "there is no such cell: take one of the page")], form.kept) from None
     draft = Entry(str(uuid4()), "reading", None, None, reading)
     return min(record.assessed.verdicts_on(draft), key=lambda v: len(v.entries), default=None)

@@ -106,7 +106,10 @@ def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
 def _cylinders(form: Form, record: JobRecord) -> list[int] | None:
     named = []
     for text in filter(None, _CYLINDERS.split(form.raw("cylinders"))):
-        if not text.isdigit() or not 1 <= int(text) <= record.job.cylinders:
+        if (
+            not (text.isascii() and text.isdigit() and len(text) < 4)
+            or not 1 <= int(text) <= record.job.cylinders
+        ):
             form.wrong(
                 "cylinders",
                 f"{text[:12]!r} is no cylinder of this engine; 1 to {record.job.cylinders}, as 2, 4",

@@ -10,6 +10,7 @@ from frosty_piston.core.words import inside, sentence, sign, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag, Moment
+from ..units import same_kind
 from .kind import (
     AXES,
     Against,
@@ -88,6 +89,19 @@ class Context(EntryData):
         return one_of("context", self.context, against.knowledge.contexts)
 
 
+# What the conditions that others read are measured in.
+CONDITION_UNITS = {
+    "ambient": "degC",
+    "coolant": "degC",
+    "odometer": "km",
+    "altitude": "m",
+    "altitude_m": "m",
+    "barometer": "kPa",
+    "countdown_km": "km",
+    "countdown_starts": "count",
+}
+
+
 class Condition(EntryData):
     name: Id
     value: Figure
@@ -98,7 +112,17 @@ class Condition(EntryData):
         return f"{sentence(spoken(self.name))} {exact(self.value)} {sign(self.unit)}"
 
     def wrong(self, against: Against) -> list[Wrong]:
-        return unit_fault(self.unit) or out_of_reach(against.knowledge, "value", self.value, self.unit)
+        return (
+            unit_fault(self.unit)
+            or self._of_another_kind()
+            or out_of_reach(against.knowledge, "value", self.value, self.unit)
+        )
+
+    def _of_another_kind(self) -> list[Wrong]:
+        wanted = CONDITION_UNITS.get(self.name)
+        if wanted is None or same_kind(self.unit, wanted):
+            return []
+        return [("unit", f"{sign(self.unit)} measures no {spoken(self.name)}; it is kept in {sign(wanted)}")]
 
 
 class State(EntryData):
