@@ -72,6 +72,27 @@ class Hands(BrowserTest):
         record = self.workshop.tapes.job("demo-patrol")
         self.assertEqual(len([x for x in record.job.of(Reading) if x.data.test == "cable_drop"]), 1)
 
+    def test_a_failure_says_so_in_view_keeps_what_was_typed_and_tries_again(self):
+        self.begin("Failing", ["Cranks slowly"])
+        self.at("tape")
+        broken = {"code": 500, "page": '<main><p class="lead">The disk is full.</p></main>'}
+
+        def answer(route):
+            if broken:
+                route.fulfill(status=broken["code"], body=broken["page"], content_type="text/html")
+            else:
+                route.continue_()
+
+        self.page.route("**/tape/note", answer)
+        self.page.get_by_label("Note").fill("rattles when cold")
+        self.press("Write", "#form-note")
+        self.sees("The disk is full. Nothing was written; what you typed is still here.", "#failed")
+        self.assertEqual(self.page.get_by_label("Note").input_value(), "rattles when cold")
+        broken.clear()
+        self.press("Try again", "#failed")
+        self.sees("rattles when cold", "#tape")
+        self.page.locator("#failed").wait_for(state="hidden")
+
     def test_what_is_typed_elsewhere_stays_when_a_form_is_written(self):
         self.go("/jobs/demo-groomer-2/arrive")
         self.page.get_by_label("Since when, after what").fill("since the first frost")

@@ -135,6 +135,27 @@
     show();
   });
 
+  /* What the server refused says so in view, keeps what was typed, and can be sent again. */
+  let again = null;
+  document.addEventListener("htmx:responseError", (event) => {
+    const answer = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html").querySelector(".lead, .notice");
+    const bar = document.getElementById("failed"), says = answer ? answer.textContent.trim() : "Something went wrong here.";
+    bar.querySelector("p").textContent = says + (event.detail.requestConfig.verb === "post" ? " Nothing was written; what you typed is still here." : "");
+    again = event.detail.requestConfig;
+    bar.hidden = false;
+  });
+  document.addEventListener("htmx:afterOnLoad", (event) => {
+    if (event.detail.successful && again && event.detail.requestConfig.path === again.path) document.getElementById("failed").hidden = true;
+  });
+  document.addEventListener("click", (event) => {
+    const bar = event.target.closest("#failed");
+    if (!bar || !event.target.closest("button")) return;
+    bar.hidden = true;
+    if (event.target.closest("[data-again]") && again) {
+      htmx.trigger(again.elt, again.elt.matches("form") ? "submit" : (again.triggeringEvent || { type: "change" }).type);
+    }
+  });
+
   let sending = false;
   async function send() {
     if (sending || !kept().some((x) => !x.refused)) return;
