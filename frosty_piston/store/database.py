@@ -2,8 +2,9 @@
 
 import fcntl
 import os
+import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager, suppress
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,7 @@ from frosty_piston.core.errors import CannotStart
 
 PRAGMAS = ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=10000")
 UNWRITABLE = "The data folder {} cannot be written: {}."
+DAMAGED = "{} is damaged: keep it, and bring a copy back into an empty folder with ./piston restore."
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -47,7 +49,8 @@ def remove_database(folder: Path) -> None:
 
 
 def open_database(folder: Path) -> Engine:
-    """Open (or make) the database in a folder and bring it to the newest layout."""
+    """Open (or make) the database in a folder and bring it to the newest layout. Raises CannotStart, in one
+    sentence with what to do, for one that is damaged, of another program or of a newer layout."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
         probe = folder / ".write"
@@ -55,6 +58,7 @@ def open_database(folder: Path) -> Engine:
         probe.unlink()
     except OSError as error:
         raise CannotStart(UNWRITABLE.format(folder, error.strerror or error)) from None
+    _looked_at(folder / "workshop.db")
     engine = create_engine(
         f"sqlite:///{folder / 'workshop.db'}",
         connect_args={"timeout": 10, "check_same_thread": False},
@@ -74,7 +78,35 @@ def open_database(folder: Path) -> Engine:
         connection.exec_driver_sql("BEGIN IMMEDIATE" if writing else "BEGIN")
 
     migrate(engine)
+    with suppress(OSError):  # a folder of somebody else's keeps what they gave it
+        folder.chmod(0o700)
+        (folder / "workshop.db").chmod(0o600)
     return engine
+
+
+def _looked_at(database: Path) -> None:
+    """Look at a database before anything is done with it."""
+    if not database.exists():
+        return
+    try:
+        with closing(sqlite3.connect(f"{database.resolve().as_uri()}?mode=ro", uri=True)) as connection:
+            tables = {
+                name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
+            }
+            if tables and "alembic_version" not in tables:
+                raise CannotStart(f"{database} is of another program: move it away, or name another folder.")
+            layout = (
+                connection.execute("SELECT version_num FROM alembic_version").fetchone() if tables else None
+            )
+            if layout and layout[0] > newest_layout():
+                raise CannotStart(
+                    f"{database} was written by a newer Frosty Piston (layout {layout[0]}, this one knows"
+                    f" {newest_layout()}): use that one."
+                )
+            if connection.execute("PRAGMA quick_check(1)").fetchone() != ("ok",):
+                raise CannotStart(DAMAGED.format(database))
+    except sqlite3.DatabaseError:
+        raise CannotStart(DAMAGED.format(database)) from None
 
 
 def migrate(engine: Engine) -> None:

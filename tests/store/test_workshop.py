@@ -1,9 +1,11 @@
 """The workshop: nothing lost, nothing twice, also from several sides at once."""
 
 import json
+import sqlite3
 import tempfile
 import threading
 import unittest
+from contextlib import closing
 from pathlib import Path
 from unittest import mock
 
@@ -215,6 +217,40 @@ class Folder(unittest.TestCase):
                         read_back = connection.exec_driver_sql(f"PRAGMA {pragma}").scalar()
                         self.assertEqual(read_back, value, pragma)
             engine.dispose()
+
+    def test_what_lies_there_already_is_looked_at_first(self):
+        def wrong(*acts):
+            with tempfile.TemporaryDirectory() as folder:
+                database = Path(folder) / "workshop.db"
+                Workshop(open_database(Path(folder))).close()
+                for act in acts:
+                    act(database)
+                with self.assertRaises(CannotStart) as caught:
+                    open_database(Path(folder))
+                self.assertEqual(len(str(caught.exception).splitlines()), 1)
+                return str(caught.exception)
+
+        def sql(*lines):
+            def run(database):
+                with closing(sqlite3.connect(database)) as connection:
+                    for line in lines:
+                        connection.execute(line)
+                    connection.commit()
+
+            return run
+
+        self.assertIn("damaged", wrong(lambda d: d.write_bytes(b"nothing of the kind" * 100)))
+        self.assertIn("damaged", wrong(lambda d: d.write_bytes(d.read_bytes()[:9000])))
+        self.assertIn("newer Frosty Piston", wrong(sql("UPDATE alembic_version SET version_num = '9999'")))
+        self.assertIn("another program", wrong(lambda d: d.unlink(), sql("CREATE TABLE other (x)")))
+
+    def test_only_its_owner_reads_the_data(self):
+        with tempfile.TemporaryDirectory() as folder:
+            Workshop(open_database(Path(folder) / "new")).close()
+            modes = [
+                p.stat().st_mode & 0o777 for p in (Path(folder) / "new", Path(folder) / "new" / "workshop.db")
+            ]
+            self.assertEqual(modes, [0o700, 0o600])
 
     def test_a_folder_that_cannot_be_made_is_one_sentence(self):
         with tempfile.NamedTemporaryFile() as file, self.assertRaises(CannotStart):
