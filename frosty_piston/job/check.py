@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Collection, Iterator
+from datetime import datetime
 from typing import Any
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
@@ -203,12 +204,21 @@ _MOMENT = TypeAdapter(Moment)
 
 
 def kept(raw: dict[str, Any]) -> e.Entry:
-    """Read back an entry that passed every check when it was written."""
-    at = raw.get("at")
-    return e.Entry(
-        raw["id"],
-        raw["kind"],
-        _MOMENT.validate_python(at) if at else None,
-        raw.get("by"),
-        e.KINDS[raw["kind"]].model_validate(raw["data"]),
-    )
+    """Read back an entry that passed every check when it was written. One that this program cannot read is
+    an entry all the same: it stands on the tape, and the rest of the job works."""
+    at, kind = raw.get("at"), str(raw.get("kind"))
+    try:
+        when = _MOMENT.validate_python(at) if at else None
+        data = e.KINDS[kind].model_validate(raw["data"])
+        if isinstance(data, e.Condition) and (wrong := data.of_another_kind()):
+            return _unreadable(raw, kind, when, wrong[0][1])
+        return e.Entry(raw["id"], kind, when, raw.get("by"), data)
+    except KeyError:
+        return _unreadable(raw, kind, None, "no kind of entry that is known here")
+    except ValidationError as error:
+        return _unreadable(raw, kind, None, said(error)[0].says)
+
+
+def _unreadable(raw: dict[str, Any], kind: str, at: datetime | None, why: str) -> e.Entry:
+    data = e.Unreadable(was=kind[:40], why=why[:200])
+    return e.Entry(str(raw["id"]), "unreadable", at, raw.get("by"), data)

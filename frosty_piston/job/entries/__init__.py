@@ -17,7 +17,7 @@ from .arrival import (
 from .kind import Against, Conditions, Data, Entry, EntryData, EntryEnvelope, Where
 from .measuring import Instrument, Outcome, Reading, Stretch, Trace
 from .proving import Drive, Handover, ProofStep, SootCause
-from .tape import CardChange, Correction, Note, Tick
+from .tape import CardChange, Correction, Note, Tick, Unreadable
 from .work import (
     Action,
     Circuit,
@@ -83,6 +83,7 @@ __all__ = [
     "TopUp",
     "Trace",
     "Trim",
+    "Unreadable",
     "Wait",
     "Warning_",
     "Where",

@@ -114,11 +114,12 @@ class Condition(EntryData):
     def wrong(self, against: Against) -> list[Wrong]:
         return (
             unit_fault(self.unit)
-            or self._of_another_kind()
+            or self.of_another_kind()
             or out_of_reach(against.knowledge, "value", self.value, self.unit)
         )
 
-    def _of_another_kind(self) -> list[Wrong]:
+    def of_another_kind(self) -> list[Wrong]:
+        """Whether it stands in a unit that cannot measure it."""
         wanted = CONDITION_UNITS.get(self.name)
         if wanted is None or same_kind(self.unit, wanted):
             return []

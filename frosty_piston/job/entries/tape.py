@@ -36,6 +36,17 @@ class Note(EntryData):
         return self.text
 
 
+class Unreadable(EntryData):
+    """What stands on a tape and cannot be read by this program: kept as it is and passed over. No file and no
+    form can bring one."""
+
+    was: str
+    why: str
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        return f"Unreadable here, kept as it is ({self.was}): {self.why}"
+
+
 class Correction(EntryData):
     corrects: EntryId
     reason: Text
