@@ -8,6 +8,7 @@ from uuid import uuid4
 from sqlalchemy import text
 
 from tests.cases import entry
+from tests.web import test_forms
 from tests.web.test_forms import WithJob
 
 HARD = (
@@ -29,16 +30,7 @@ HARD = (
     "½",
     "-0",
 )
-CELL = {
-    "test": "glow_resistance",
-    "point": "plug",
-    "cylinder": "1",
-    "unit": "ohm",
-    "bench": "glow",
-    "method": "ohm",
-    "at": "plug",
-    "value": "1.0",
-}
+CELL = test_forms.EveryField.FORMS["measure/cell"]
 PAGES = (
     *("arrive", "narrow", "plan", "measure", "decide", "fit", "prove", "report", "tape", "vehicle", "traces"),
     *(f"measure/{bench}" for bench in ("glow", "relay", "battery", "egr", "turbo", "boost", "flaps")),

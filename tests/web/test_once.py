@@ -6,7 +6,8 @@ from uuid import uuid4
 from sqlalchemy import text
 from sqlalchemy.exc import DatabaseError
 
-from tests.web.test_forms import EveryField, WithJob
+from tests.web import test_forms
+from tests.web.test_forms import WithJob
 
 
 class Once(WithJob):
@@ -21,21 +22,21 @@ class Once(WithJob):
         return self.tape()[before:]
 
     def test_every_form_sent_twice_writes_what_it_writes_once(self):
-        for path, fields in EveryField.FORMS.items():
+        for path, fields in test_forms.EveryField.FORMS.items():
             with self.subTest(path):
                 once = self.sent(path, 1, **fields)
                 again = self.sent(path, 3, **fields)
                 self.assertLessEqual(len(again), max(1, len(once)))
 
     def test_an_emptied_cell_sent_twice_takes_back_one_reading(self):
-        cell = EveryField.FORMS["measure/cell"]
+        cell = test_forms.EveryField.FORMS["measure/cell"]
         for value in ("1.0", "1.4"):
             self.sent("measure/cell", 1, **{**cell, "value": value})
         taken = self.sent("measure/cell", 3, **{**cell, "value": ""})
         self.assertEqual([kind for kind, _ in taken], ["correction"])
 
     def test_a_cell_typed_again_before_its_answer_is_a_reading_of_its_own(self):
-        cell, key = EveryField.FORMS["measure/cell"], str(uuid4())
+        cell, key = test_forms.EveryField.FORMS["measure/cell"], str(uuid4())
         before = len(self.tape())
         for value in ("1.0", "1.1", "1.1", "1.0"):
             self.post("measure/cell", **{**cell, "value": value, "entry_id": key})
