@@ -38,7 +38,8 @@ def serve(folder: Path, port: int, demo: bool = False, reset: bool = False) -> i
     """Serve until Ctrl-C. The port is taken first, so that a busy one costs nothing."""
     taken = free_port(port)
     logging.basicConfig(level=logging.INFO, format="%(message)s")
-    logging.getLogger("alembic").setLevel(logging.WARNING)
+    for chatty in ("alembic", "numexpr"):
+        logging.getLogger(chatty).setLevel(logging.WARNING)
     with open_workshop(folder, None, demo and reset, half_made if demo else never) as workshop:
         if demo:
             fill_demo(workshop)
