@@ -47,14 +47,19 @@ class Reader:
 
     def read(self, data: bytes) -> Recording:
         """Read one file. Raises BadInput; what ended the process as well."""
-        if not self.ready:
-            self.ours.settimeout(MOST_START_S)
-            self.ready = bool(self._line())
         with tempfile.TemporaryFile() as file, tempfile.TemporaryFile() as out:
-            file.write(data)
-            file.seek(0)
-            self.ours.settimeout(MOST_WALL_S)
             try:
+                file.write(data)
+                file.seek(0)
+            except OSError:
+                raise BadInput(
+                    "There is no room on this machine to read the file: make some, and send it again."
+                ) from None
+            try:
+                if not self.ready:
+                    self.ours.settimeout(MOST_START_S)
+                    self.ready = bool(self._line())
+                self.ours.settimeout(MOST_WALL_S)
                 socket.send_fds(self.ours, [b"read"], [file.fileno(), out.fileno()])
                 answer = json.loads(self._line())
             except TimeoutError:

@@ -12,7 +12,7 @@ from pathlib import Path
 from frosty_piston.core.errors import CannotStart
 from frosty_piston.job.jobfile import chain_of
 
-from .database import newest_layout, owned
+from .database import newest_layout, open_database, owned
 from .recordings import unpacked
 
 DATABASE = "workshop.db"
@@ -35,9 +35,10 @@ class Checked:
         return f"{seen}: {'all whole' if not self.faults else f'{len(self.faults)} faults'}"
 
 
-def check(database: Path) -> Checked:
+def check(database: Path, older: bool = False) -> Checked:
     """Look through everything in a database, without changing it: the file itself, the layout, the chain of
-    every tape, every file and recording by its hash. Raises CannotStart when it is no workshop at all."""
+    every tape, every file and recording by its hash. `older`: one of an older layout, which has no chain yet,
+    is looked through as far as it goes. Raises CannotStart when it is no workshop at all."""
     found = Checked()
     with closing(_opened(database)) as connection:
         try:
@@ -46,7 +47,10 @@ def check(database: Path) -> Checked:
                 for row in connection.execute("PRAGMA integrity_check(20)")
                 if row[0] != "ok"
             ]
-            found.faults += _layout(connection)
+            (layout,) = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+            if layout < newest_layout() and older:
+                return found
+            found.faults += _layout(layout)
             if found.faults:
                 return found
             _check_tapes(connection, found)
@@ -66,8 +70,7 @@ def _opened(database: Path) -> sqlite3.Connection:
     return connection
 
 
-def _layout(connection: sqlite3.Connection) -> Iterator[str]:
-    (layout,) = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+def _layout(layout: str) -> Iterator[str]:
     if layout > newest_layout():
         yield f"its layout {layout} is newer than this program, which knows {newest_layout()}"
     elif layout < newest_layout():
@@ -121,7 +124,7 @@ def back_up(folder: Path, target: Path) -> Checked:
         with closing(_opened(source)) as here, closing(sqlite3.connect(unfinished)) as there:
             here.backup(there)
             there.execute("PRAGMA journal_mode=DELETE")
-        found = check(unfinished)
+        found = check(unfinished, older=True)
         if not found.faults:
             unfinished.replace(target)
     except (OSError, sqlite3.Error) as error:
@@ -130,8 +133,9 @@ def back_up(folder: Path, target: Path) -> Checked:
 
 
 def restore(copy: Path, folder: Path) -> Checked:
-    """Bring a copy back into an empty folder: looked through before and after. Raises CannotStart."""
-    found = check(copy)
+    """Bring a copy back into an empty folder: looked through before, brought to the newest layout, looked
+    through after. Raises CannotStart."""
+    found = check(copy, older=True)
     if found.faults:
         return found
     with owned(folder):
@@ -139,4 +143,5 @@ def restore(copy: Path, folder: Path) -> Checked:
             raise CannotStart(f"The data folder {folder} holds a workshop already: name an empty one.")
         with closing(_opened(copy)) as there, closing(sqlite3.connect(folder / DATABASE)) as here:
             there.backup(here)
+        open_database(folder).dispose()
         return check(folder / DATABASE)

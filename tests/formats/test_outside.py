@@ -169,6 +169,13 @@ class Apart(unittest.TestCase):
                     self.failing(act).read(b"time,v\n0,1\n")
                 self.assertRegex(str(caught.exception), "^This file (cannot be read|takes longer)")
 
+    def test_a_reader_that_never_comes_up_is_one_sentence_too(self):
+        readers = Readers(lambda: Reader("piston_no_such_reader"))
+        self.addCleanup(readers.end)
+        with self.assertRaises(BadInput) as caught:
+            readers.read(b"time,v\n0,1\n")
+        self.assertIn("cannot be read", str(caught.exception))
+
     def test_the_next_file_is_read_by_a_new_reader(self):
         readers = Readers()
         self.addCleanup(readers.end)

@@ -142,6 +142,10 @@ class Looked(WithWorkshop):
             config.attributes["connection"] = connection
             command.downgrade(config, "0005")
         self.assertIn("older than this program", check(self.database).faults[0])
+        # a copy of the older program comes back into the newer one
+        back_up(self.database.parent, self.database.parent / "old.piston")
+        again = restore(self.database.parent / "old.piston", self.database.parent / "new")
+        self.assertEqual(again.says, "1 jobs, 3 entries, 1 files, 0 recordings: all whole")
         migrate(self.workshop.engine)
         self.assertEqual(check(self.database).says, "1 jobs, 3 entries, 1 files, 0 recordings: all whole")
 
