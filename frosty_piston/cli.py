@@ -1,4 +1,4 @@
-"""The command line: serve, demo, assess, import, export, backup, restore, check, bench."""
+"""The command line: serve, demo, assess, import, export, backup, restore, check, passphrase, bench."""
 
 import argparse
 import json
@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from frosty_piston import __version__
-from frosty_piston.core.errors import BadInput, FrostyPistonError
+from frosty_piston.core.errors import BadInput, CannotStart, FrostyPistonError
 
 DEFAULT_PORT = 8420
 DATA = Path(__file__).resolve().parent.parent / "data"
@@ -24,9 +24,10 @@ def build_parser() -> argparse.ArgumentParser:
         ("serve", "serve a workshop that starts empty"),
     ):
         one = commands.add_parser(name, help=says, description=says)
-        one.add_argument(
-            "--port", type=int, default=DEFAULT_PORT, help=f"port on 127.0.0.1 (default {DEFAULT_PORT})"
-        )
+        one.add_argument("--port", type=int, default=DEFAULT_PORT, help=f"port (default {DEFAULT_PORT})")
+        one.add_argument("--host", default="127.0.0.1", help="address to serve on (default 127.0.0.1)")
+        one.add_argument("--tls-cert", type=Path, metavar="FILE", help="certificate, for other addresses")
+        one.add_argument("--tls-key", type=Path, metavar="FILE", help="key of the certificate")
         one.add_argument(
             "--data", type=Path, default=DATA / name, help=f"folder of the database (default data/{name})"
         )
@@ -67,6 +68,10 @@ def build_parser() -> argparse.ArgumentParser:
         )
         one.add_argument("file", type=Path, metavar="FILE")
         one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
+    says = "give somebody a passphrase to sign in with; the first one leads"
+    one = commands.add_parser("passphrase", help=says, description=says.capitalize() + ".")
+    one.add_argument("name", metavar="NAME")
+    one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
     says = "look through everything that is kept, and name what is damaged or was changed"
     one = commands.add_parser("check", help=says, description=says.capitalize() + ".")
     one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
@@ -80,7 +85,9 @@ def build_parser() -> argparse.ArgumentParser:
         ),
     )
     one.add_argument(
-        "--only", choices=("reasoning", "recordings", "trust", "pages"), help="measure one of them"
+        "--only",
+        choices=("reasoning", "recordings", "trust", "vacuum", "load", "pages"),
+        help="measure one of them",
     )
     one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
     one.add_argument("--entries", type=int, default=300, help="entries on the measured job (default 300)")
@@ -137,9 +144,10 @@ def _assess(args: argparse.Namespace) -> int:
 
 
 def _serve(args: argparse.Namespace) -> int:
-    from frosty_piston.web.serving import serve
+    from frosty_piston.web.serving import Door, serve
 
-    return serve(args.data, args.port, demo=args.command == "demo", reset=getattr(args, "reset", False))
+    door = Door(args.host, args.port, args.tls_cert, args.tls_key)
+    return serve(args.data, door, demo=args.command == "demo", reset=getattr(args, "reset", False))
 
 
 def _import(args: argparse.Namespace) -> int:
@@ -181,12 +189,42 @@ def _keeping(args: argparse.Namespace) -> int:
     return 2 if found.faults else 0
 
 
+def _passphrase(args: argparse.Namespace) -> int:
+    """Works beside a running server too: who lost a passphrase does not stop the others."""
+    from getpass import getpass
+
+    from frosty_piston.store.database import open_database
+    from frosty_piston.store.people import People
+
+    if not (args.data / "workshop.db").exists():
+        raise CannotStart(f"{args.data} holds no workshop of Frosty Piston: serve it once before.")
+    if sys.stdin.isatty():
+        given = getpass(f"Passphrase of {args.name}: ")
+        if getpass("Once more: ") != given:
+            raise BadInput("the two are not the same; nothing was changed")
+    else:
+        given = sys.stdin.readline().rstrip("\n")
+    engine = open_database(args.data)
+    try:
+        right = People(engine).set_passphrase(args.name, given)
+    finally:
+        engine.dispose()
+    print(f"{args.name} can sign in, with the right to {right}.")
+    return 0
+
+
 def _bench(args: argparse.Namespace) -> int:
+    from frosty_piston.benchmarks.load import benchmark_load
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
     from frosty_piston.benchmarks.recordings import benchmark_recordings
     from frosty_piston.benchmarks.trust import benchmark_trust
+    from frosty_piston.benchmarks.vacuum import benchmark_vacuum
 
+    if args.only in (None, "load"):
+        benchmark_load()
+    if args.only in (None, "vacuum"):
+        benchmark_vacuum(200 if args.only else 40)
     if args.only == "trust":
         benchmark_trust(args.vehicles, args.seed)
     if args.only in (None, "reasoning"):
@@ -209,6 +247,7 @@ COMMANDS = {
     "backup": _keeping,
     "restore": _keeping,
     "check": _keeping,
+    "passphrase": _passphrase,
     "bench": _bench,
     "test": _in_the_folder,
     "quality": _in_the_folder,

@@ -21,9 +21,9 @@ def fill_demo(workshop: Workshop) -> None:
     if workshop.settings.get("demo"):
         return
     workshop.settings.save("demo", {"made": False})
-    cards = {card["name"]: workshop.garage.save_card(card) for card in CARDS}
+    cards = {card["name"]: workshop.garage.add_card(card) for card in CARDS}
     for data, card in VEHICLES:
-        workshop.garage.save_vehicle(data, cards[card])
+        workshop.garage.add_vehicle(data, cards[card])
     for name in PEOPLE:
         workshop.settings.add_person(name)
     workshop.settings.save("prices", {"rate": 95_000, "tax_percent": 25.0, "currency": "kr"})

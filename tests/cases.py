@@ -145,3 +145,49 @@ def figures(test: str, where: dict[str, Any] | None = None, **given: Any) -> dic
 
 def unplugged(what: str) -> dict[str, Any]:
     return entry("action", action="unplugged", what=what)
+
+
+def vacuum_circuit(**hoses: dict[str, Any]) -> dict[str, Any]:
+    """A circuit with booster, stop, reservoir, turbo and a tap between; `hoses` add to what is known of
+    each."""
+    parts = (
+        ("p", "pump", "Pump"),
+        ("t", "tee", "Tap"),
+        ("t2", "tee", "Tee"),
+        ("b", "booster", "Brake booster"),
+        ("k", "key_switch", "Switch at the key"),
+        ("s", "stop_actuator", "Stop actuator"),
+        ("v", "check_valve", "One-way valve"),
+        ("r", "reservoir", "Reservoir"),
+        ("z", "solenoid", "Boost solenoid"),
+        ("a", "turbo_actuator", "Turbo actuator"),
+    )
+    ends = (
+        ("h1", "p.out", "t.a"),
+        ("h2", "t.b", "t2.a"),
+        ("h3", "t.c", "k.supply"),
+        ("h4", "k.output", "s.in"),
+        ("h5", "t2.b", "b.in"),
+        ("h6", "t2.c", "v.pump_side"),
+        ("h7", "v.far_side", "r.a"),
+        ("h8", "r.b", "z.supply"),
+        ("h9", "z.output", "a.in"),
+    )
+    return entry(
+        "circuit",
+        parts=[{"id": i, "kind": kind, "title": title} for i, kind, title in parts],
+        hoses=[{"id": i, "from": a, "to": b, **hoses.get(i, {})} for i, a, b in ends],
+    )
+
+
+def held(
+    at: str, end: float, start: float = 60.0, test: str = "vacuum_section", s: float = 60, **more: Any
+) -> Any:
+    """A hold test at a place of a circuit."""
+    figures = {"start_kpa": start, "end_kpa": end, "seconds": s}
+    return entry("outcome", test=test, where={"node": at}, figures=figures, **more)
+
+
+TICKED = [
+    entry("tick", caution=c) for c in ("injector_voltage", "fuel_injection_pressure", "battery_ground_off")
+]

@@ -1,10 +1,12 @@
 """The command line as people and scripts use it."""
 
+import http.client
 import json
 import os
 import signal
 import socket
 import sqlite3
+import ssl
 import subprocess
 import sys
 import tempfile
@@ -13,10 +15,12 @@ import urllib.request
 from contextlib import closing
 from pathlib import Path
 
-from frosty_piston.job.jobfile import canonical
+from frosty_piston.benchmarks.load import benchmark_load
+from frosty_piston.job.jobfile import canonical, chain_of
 from tests.cases import job_file, meter, plugs, symptom
 
 ROOT = Path(__file__).parents[1]
+TLS = ROOT / "tests" / "tls"
 
 
 def run(*args, stdin=b""):
@@ -88,9 +92,10 @@ class Files(unittest.TestCase):
         data = self.folder / "w"
         self.assertIn("imported as case", run("import", path, "--data", data)[1])
         self.assertIn("already here", run("import", path, "--data", data)[1])
-        self.assertEqual(run("export", "case", "--data", data)[1], canonical(raw))
+        sealed = {**raw, "chain": chain_of(raw["entries"])}
+        self.assertEqual(run("export", "case", "--data", data)[1], canonical(sealed))
         run("export", "case", "--data", data, "--out", self.folder / "out.json")
-        self.assertEqual((self.folder / "out.json").read_text(), canonical(raw))
+        self.assertEqual((self.folder / "out.json").read_text(), canonical(sealed))
 
     def test_help_and_unknown_words(self):
         code, out, _ = run("--help")
@@ -116,8 +121,14 @@ class Benchmarks(unittest.TestCase):
             self.assertIn(line, out)
 
 
+class ManyWriters(unittest.TestCase):
+    def test_forty_writers_are_all_answered(self):
+        for load in benchmark_load(each=3):
+            self.assertEqual(dict(load.answers), {201: load.writers * 3})
+
+
 class WithServer(unittest.TestCase):
-    def start(self, *args):
+    def start(self, *args, scheme="http://127.0.0.1:"):
         server = subprocess.Popen(
             [sys.executable, "-m", "frosty_piston", *map(str, args)],
             stdout=subprocess.PIPE,
@@ -127,7 +138,7 @@ class WithServer(unittest.TestCase):
         )
         self.addCleanup(lambda: (server.kill(), server.wait(), server.stdout.close(), server.stderr.close()))
         line = server.stdout.readline().decode()
-        self.assertIn("http://127.0.0.1:", line, server.stderr.read() if not line else "")
+        self.assertIn(scheme, line, server.stderr.read() if not line else "")
         return server, line.split()[-1]
 
 
@@ -164,8 +175,79 @@ class Serving(WithServer):
             server.send_signal(signal.SIGINT)
             server.wait(10)
             _, address = self.start("demo", "--port", "0", "--data", folder, "--reset")
-            self.assertIn("11 open", urllib.request.urlopen(address).read().decode())
+            self.assertIn("15 open", urllib.request.urlopen(address).read().decode())
             self.assertEqual((Path(folder) / "mine.txt").read_text(), "mine")
+
+
+class OpenToOthers(WithServer):
+    """Where other machines reach it: encrypted, and everybody signs in."""
+
+    def ask(self, port, path, data=None):
+        trusting = ssl.create_default_context(cafile=str(TLS / "cert.pem"))
+        there = http.client.HTTPSConnection("localhost", port, timeout=20, context=trusting)
+        kind = {"Content-Type": "application/x-www-form-urlencoded"}
+        there.request("POST" if data else "GET", path, data, kind if data else {})
+        answer = there.getresponse()
+        answer.read()
+        there.close()
+        return answer
+
+    def test_without_a_certificate_it_does_not_start(self):
+        with tempfile.TemporaryDirectory() as folder:
+            wrong = Path(folder) / "wrong.pem"
+            wrong.write_text("no certificate")
+            for more, says in (
+                (("--host", "0.0.0.0"), "can be reached from other machines"),
+                (("--host", "::"), "can be reached from other machines"),
+                (("--host", "bench.test", "--tls-cert", TLS / "cert.pem"), "can be reached from other"),
+                (("--tls-cert", TLS / "cert.pem"), "go together"),
+                (("--tls-cert", wrong, "--tls-key", TLS / "key.pem"), "cannot be used"),
+                (("--tls-cert", Path(folder) / "none", "--tls-key", TLS / "key.pem"), "cannot be used"),
+            ):
+                code, _, err = run("serve", "--port", "0", "--data", folder, *more)
+                self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
+                self.assertIn(says, err)
+
+    def test_people_sign_in_over_an_encrypted_line(self):
+        with tempfile.TemporaryDirectory() as folder:
+            encrypted = ("--tls-cert", TLS / "cert.pem", "--tls-key", TLS / "key.pem")
+            server, address = self.start(
+                "serve",
+                "--port",
+                "0",
+                "--data",
+                folder,
+                "--host",
+                "0.0.0.0",
+                *encrypted,
+                scheme="https://0.0.0.0:",
+            )
+            self.assertIn("Nobody can sign in yet", server.stdout.readline().decode())
+            port = int(address.rsplit(":", 1)[1])
+            self.assertEqual(self.ask(port, "/").getheader("location"), "/enter?back=%2F")
+            code, _, err = run("passphrase", "Ylva", "--data", folder, stdin=b"short\n")
+            self.assertEqual(code, 2)
+            self.assertIn("10 to 200 signs", err)
+            words = b"four words of a lead"
+            code, out, _ = run("passphrase", "Ylva", "--data", folder, stdin=words + b"\n")
+            self.assertEqual((code, out), (0, "Ylva can sign in, with the right to lead.\n"))
+            self.assertIn(
+                "right to work", run("passphrase", "Odd", "--data", folder, stdin=b"other words too\n")[1]
+            )
+            answer = self.ask(port, "/enter", b"name=Ylva&passphrase=" + words.replace(b" ", b"+"))
+            self.assertEqual(answer.status, 303)
+            cookie = answer.getheader("set-cookie")
+            for said in ("Secure", "HttpOnly", "SameSite=lax"):
+                self.assertIn(said, cookie)
+            with socket.create_connection(("127.0.0.1", port), timeout=20) as plain:
+                plain.sendall(b"GET / HTTP/1.1\r\nHost: localhost\r\n\r\n")
+                self.assertNotIn(b"200", plain.recv(100))
+
+    def test_a_passphrase_for_a_workshop_that_is_not_there(self):
+        with tempfile.TemporaryDirectory() as folder:
+            code, _, err = run("passphrase", "Ylva", "--data", folder, stdin=b"four words of a lead\n")
+            self.assertEqual((code, len(err.strip().splitlines())), (2, 1))
+            self.assertIn("holds no workshop", err)
 
 
 class OneOwner(WithServer):
@@ -180,7 +262,7 @@ class OneOwner(WithServer):
                 code, _, err = run(*words, "--data", folder)
                 self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
                 self.assertIn(f"in use by process {server.pid}", err)
-            self.assertIn("11 open", urllib.request.urlopen(address).read().decode())
+            self.assertIn("15 open", urllib.request.urlopen(address).read().decode())
             server.send_signal(signal.SIGKILL)
             server.wait(10)
             self.assertEqual(run("export", "demo-van-5", "--data", folder)[0], 0)
@@ -197,7 +279,7 @@ class OneOwner(WithServer):
             first.wait(10)
             self.assertEqual(self.marks(database), ['{"made": false}'])
             _, address = self.start("demo", "--port", "0", "--data", folder)
-            self.assertIn("11 open", urllib.request.urlopen(address).read().decode())
+            self.assertIn("15 open", urllib.request.urlopen(address).read().decode())
             self.assertEqual(self.marks(database, "SELECT count(*) FROM patterns"), [1])
 
     def marks(self, database, asked="SELECT value FROM settings WHERE key = 'demo'"):
@@ -222,6 +304,14 @@ class Launcher(unittest.TestCase):
             )
         self.assertEqual(done.returncode, 2)
         self.assertIn(b"needs Python 3.11", done.stderr)
+
+    def test_every_package_is_pinned_by_its_hashes(self):
+        for name in ("requirements.lock", "requirements-test.lock", "requirements-quality.lock"):
+            lines = (ROOT / name).read_text().replace("\\\n", " ").splitlines()
+            pins = [line for line in lines if "==" in line]
+            self.assertGreater(len(pins), 4)
+            self.assertEqual([line for line in pins if "--hash=sha256:" not in line], [])
+        self.assertIn("--require-hashes", (ROOT / "piston").read_text())
 
     def test_the_continuous_check_calls_the_tests(self):
         self.assertIn("./piston test", (ROOT / ".ci" / "run").read_text())

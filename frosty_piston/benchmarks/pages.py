@@ -3,6 +3,7 @@
 import http.client
 import json
 import logging
+import random
 import resource
 import statistics
 import tempfile
@@ -11,6 +12,7 @@ import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlencode
 from uuid import uuid4
 
@@ -19,6 +21,7 @@ from fastapi import Request, Response
 from sqlalchemy import insert
 
 from frosty_piston.job import jobfile
+from frosty_piston.rig.circuits import made_up
 from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.tables import EntryRow, JobRow
 from frosty_piston.store.workshop import Workshop, open_workshop
@@ -26,7 +29,18 @@ from frosty_piston.web.app import create_app
 from frosty_piston.web.page import render
 from frosty_piston.web.serving import free_port
 
-MEASURED = "bench-job"
+MEASURED, CIRCUIT, PARTS = "bench-job", "bench-circuit", 25
+
+
+def _with_circuit(model: dict[str, Any]) -> dict[str, Any]:
+    """A job with a vacuum circuit of 25 parts."""
+    made = made_up(random.Random(7), PARTS)
+    circuit = {
+        "parts": [{"id": p.id, "kind": p.kind, "title": f"{p.title} {n}"} for n, p in enumerate(made.parts)],
+        "hoses": [{"id": h.id, "from": ".".join(h.start), "to": ".".join(h.end)} for h in made.hoses],
+    }
+    entries = [*model["entries"], {"id": "circuit", "kind": "circuit", "data": circuit}]
+    return {**model, "job": {**model["job"], "id": CIRCUIT}, "entries": entries}
 
 
 def _fill(workshop: Workshop, jobs: int, entries: int) -> None:
@@ -35,6 +49,7 @@ def _fill(workshop: Workshop, jobs: int, entries: int) -> None:
     models = demo_jobs(now)
     for model in models:
         workshop.tapes.add_file(jobfile.check(model, workshop.knowledge))
+    workshop.tapes.add_file(jobfile.check(_with_circuit(models[5]), workshop.knowledge))
     rows, tapes = [], []
     with workshop.engine.connect() as connection:
         kept = {row.id: row._asdict() for row in connection.execute(JobRow.__table__.select())}
@@ -165,6 +180,8 @@ def bench(jobs: int, entries: int, rounds: int) -> int:
             ("job page: narrow", lambda: ask("GET", f"/jobs/{MEASURED}/narrow")),
             ("job page: plan", lambda: ask("GET", f"/jobs/{MEASURED}/plan")),
             ("job page: why", lambda: ask("GET", f"/jobs/{MEASURED}/why/glow_plugs_open")),
+            ("vacuum bench, 25 parts", lambda: ask("GET", f"/jobs/{CIRCUIT}/measure/vacuum")),
+            ("list and drawing of 25 parts", lambda: ask("GET", f"/jobs/{CIRCUIT}/circuit")),
             ("search", lambda: ask("GET", "/search?q=egr")),
             ("shelf: all codes", lambda: ask("GET", "/shelf/codes")),
             ("job page, read anew from the file", forget_and_ask),

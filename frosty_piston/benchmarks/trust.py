@@ -11,10 +11,12 @@ from dataclasses import dataclass
 from itertools import islice
 
 from frosty_piston.job import access, jobfile
+from frosty_piston.job.answer import parts_of
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.next_step import next_step
 from frosty_piston.job.prove import prove
 from frosty_piston.knowledge import Knowledge, load_knowledge
+from frosty_piston.rig.plumbed import leaks_at, made_on, with_circuit
 from frosty_piston.rig.testing import Entry, perform
 from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
 
@@ -170,6 +172,7 @@ def benchmark_trust(count: int = 600, seed: int | None = None) -> None:
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         runs = list(pool.map(run, range(seed, seed + count), chunksize=5))
     _print_by_system([r for r in runs if len(r.faults) == 1])
+    benchmark_circuits(count, seed)
     single, double = ([r for r in runs if len(r.faults) == n] for n in (1, 2))
     sound = [r for r in runs if not r.faults]
     _share("right repair first, one fault", [r.right for r in single], "over 90 %")
@@ -217,3 +220,54 @@ def _print_reliability(runs: list[Run]) -> None:
             off += abs(stated - true) * len(here) / len(runs)
             print(f"  stated {stated:4.0%}, right {true:4.0%}   ({len(here)})")
     print(f"{'expected error of the odds':36} {off:8.1%}   (wanted: under 4 %)")
+
+
+@dataclass(frozen=True)
+class OnCircuit:
+    """One vehicle with a leak, its circuit written down: whether the place was found first, whether the right
+    repair was, the minutes of the tests, and those of the same vehicle without its circuit."""
+
+    placed: bool
+    right: bool
+    minutes: float
+    without: float
+
+
+def run_on_circuit(seed: int) -> OnCircuit | None:
+    """Send the vehicle of a seed through with its circuit; None where nothing of it leaks."""
+    k = load_knowledge()
+    plain_vehicle = simulated(seed, k)
+    vehicle, found = with_circuit(plain_vehicle, k)
+    leaks = leaks_at(vehicle, found, k)
+    if len(vehicle.faults) != 1 or not leaks:
+        return None
+    entries, minutes = [*vehicle.arrival, *vehicle.scan], 0.0
+    made: dict[str, int] = defaultdict(int)
+    assessed = _thought(vehicle, entries, k)
+    while sum(made.values()) < MOST_STEPS:
+        step = _proposed(assessed)
+        if step is None or made[str(step)] > 1:
+            break
+        made[str(step)] += 1
+        minutes += _minutes(assessed, k, *step)
+        entries = entries + made_on(vehicle, found, k, step)
+        assessed = _thought(vehicle, entries, k)
+    first = next(iter(assessed.suspicion.repairs_needed), "")
+    fault = assessed.suspicion.suspects[0].fault
+    places = parts_of(assessed, fault, 1.0)
+    _, _, without = _tested(simulated(seed, k), [*plain_vehicle.arrival, *plain_vehicle.scan], k, False)
+    return OnCircuit(
+        bool(places) and places[0][0] in leaks, first == k.repair_of[vehicle.faults[0]], minutes, without
+    )
+
+
+def benchmark_circuits(count: int, seed: int) -> None:
+    """Print how leaks are found on vehicles whose circuit is written down."""
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        runs = [r for r in pool.map(run_on_circuit, range(seed, seed + count), chunksize=5) if r]
+    print(f"with the vacuum circuit written down: {len(runs)} of {count} vehicles leak at one place of it")
+    if runs:
+        _share("  right repair first", [r.right for r in runs], "over 90 %")
+        _share("  right place first", [r.placed for r in runs], "no figure set")
+        ours, without = (statistics.mean(getattr(r, x) for r in runs) for x in ("minutes", "without"))
+        print(f"  minutes of tests {ours:.0f}, without the circuit {without:.0f}")

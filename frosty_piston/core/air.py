@@ -139,14 +139,17 @@ def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judg
     """Judge measured air per stroke against the expected; within 10 % fits (general).
 
     Parameters: `air_mg`: measured air in mg per stroke; `expected_mg`: expected air in mg per stroke, None
-    when not known; `limits`: the limits of the area. Raises ZeroDivisionError when nothing is expected.
-    Source: `expected_air_mg`, `figures/air.toml`.
+    when not known; `limits`: the limits of the area. Where no air is expected at all, the pressure was read
+    wrongly. Raises nothing. Source: `expected_air_mg`, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
     >>> judge_air_mass(300, 537, limits).cls, judge_air_mass(560, 537, limits).cls
     ('reads_low', 'fits')
     """
+    if expected_mg <= 0:
+        says = "No engine draws air from a manifold without any: repeat the pressure reading."
+        return Judgement("implausible", "implausible", None, None, None, says)
     off, fits = air_mg / expected_mg - 1, limits.fits_share
     u = fits * expected_mg
     says = (

@@ -35,6 +35,10 @@ class Busy(FrostyPistonError):
     """Too many write at once: nothing was kept, send it again."""
 
 
+class NotAllowed(FrostyPistonError):
+    """Something that takes another right, or another person."""
+
+
 class Conflict(FrostyPistonError):
     """The same name already stands for something else."""
 

@@ -1,5 +1,6 @@
 """Glow plug resistance: what a value in ohm says about a plug, a wire and the method itself."""
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from statistics import median
@@ -313,12 +314,25 @@ def _judge_one(
     return came_to("sound", "sound", f"{says}: {heat}.", share)
 
 
+def _more_ohm(one: Judgement, other: Judgement) -> int:
+    """1 when one of two readings is surely more than the other, -1 when surely less, 0 within both
+    uncertainties; open is more than any figure."""
+    a, b = (math.inf if j.cls == "open" else j.value for j in (one, other))
+    if a is None or b is None or a == b:
+        return 0
+    if math.isinf(a) or math.isinf(b):
+        return 1 if a > b else -1
+    apart = math.hypot(one.uncertainty or 0.0, other.uncertainty or 0.0)
+    return 0 if abs(a - b) <= apart else 1 if a > b else -1
+
+
 def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
     """Answer where the trouble lies when a plug was read at the connector and again at the plug itself.
 
     Parameters: `at_connector`: the judgement at the connector; `at_plug`: the judgement at the plug. Returns
-    `wire`, `plug`, `none` or `unclear`, for the page to put into words. Raises nothing. Source: what lies
-    between the two points.
+    `wire`, `plug` (the same at both), `both` (worse at the connector), `against` (better at the connector,
+    which one moment cannot show), `none` or `unclear`, for the page to put into words. Raises nothing.
+    Source: what lies between the two points stands in line with the plug.
 
     >>> bad, good = (
     ...     Judgement("failed", "open", None, "ohm", None, ""),
@@ -326,12 +340,15 @@ def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
     ... )
     >>> harness_or_plug(bad, good), harness_or_plug(bad, bad), harness_or_plug(good, good)
     ('wire', 'plug', 'none')
+    >>> harness_or_plug(good, bad)
+    'against'
     """
     poor = {"failed", "marginal"}
+    more = _more_ohm(at_connector, at_plug)
     if at_connector.verdict in poor and at_plug.verdict == "sound":
         return "wire"
-    if at_plug.verdict in poor:
-        return "plug"
+    if at_plug.verdict in poor and at_connector.verdict in poor | {"sound"}:
+        return "both" if more > 0 else "against" if more < 0 else "plug"
     if at_connector.verdict == at_plug.verdict == "sound":
         return "none"
     return "unclear"

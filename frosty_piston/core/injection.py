@@ -27,6 +27,9 @@ class InjectionLimits:
     """The figures that judge fuel and injectors, units in their names; shares and times are of the middle of
     the set, of the wanted pressure, or of the best cylinder."""
 
+    hot_part_c: Limit
+    cold_part_c: Limit
+    guess_part_c: Limit
     outlier_spreads: Limit
     open_times: Limit
     return_ml: Limit
@@ -60,6 +63,9 @@ class InjectionLimits:
         return self.kinds.get(injection or GENERAL_KIND, self.kinds[GENERAL_KIND])
 
 
+COPPER_PER_K = 0.00393
+
+
 def robust_distance(values: Sequence[float], value: float, u: float) -> float:
     """Answer how far a value stands from its set, in robust standard deviations.
 
@@ -75,19 +81,34 @@ def robust_distance(values: Sequence[float], value: float, u: float) -> float:
     return round(abs(value - middle) / max(spread, u, 1e-12), 2)
 
 
+def at_20_c(ohm: float, celsius: float, kind: str) -> float:
+    """Answer what an injector would read at 20 C, where its range stands: a coil is copper, 0.393 % a
+    kelvin; a piezo's resistor hardly changes.
+
+    Parameters: `ohm`: as read, ohm; `celsius`: the part then, C, above -230; `kind`: kind of injection.
+    Raises nothing. Source: temperature coefficient of copper, IEC 60028.
+
+    >>> round(at_20_c(0.527, 85, "rail_solenoid"), 3), at_20_c(185_000, 85, "rail_piezo")
+    (0.42, 185000)
+    """
+    return ohm if kind == "rail_piezo" else ohm / (1 + COPPER_PER_K * (celsius - 20))
+
+
 def judge_injector_resistance(
     ohms: Sequence[float | None],
     u_ohm: Sequence[float],
     kind: str,
     limits: InjectionLimits,
     hot: bool = False,
+    u_share: Sequence[float] | None = None,
 ) -> list[Judgement]:
     """Judge the resistances of a set of injectors, each against its range and against the others.
 
     Parameters: `ohms`: ohm per injector, None for an open reading; `u_ohm`: uncertainty of each in ohm;
-    `kind`: kind of injection; `limits`: the limits of the area; `hot`: whether the part was hot. In range and
-    in line means no electrical fault at this temperature, no more. Raises ValueError when the two rows differ
-    in length. Source: general, `figures/injection.toml`.
+    `kind`: kind of injection; `limits`: the limits of the area; `hot`: whether the part was hot; `u_share`:
+    what a guessed temperature adds against the range, as a share of each, none where it is not given: among
+    themselves they were equally warm. In range and in line means no electrical fault at this temperature, no
+    more. Raises ValueError when the rows differ in length. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> ohms, limits = [0.4, 0.42, None, 0.41], general(InjectionLimits)
@@ -99,7 +120,8 @@ def judge_injector_resistance(
     read = [v for v in ohms if v is not None and v <= open_ohm]
     state = "hot" if hot else "at this temperature"
     judgements = []
-    for value, u in zip(ohms, u_ohm, strict=True):
+    for value, one, share in zip(ohms, u_ohm, u_share or [0.0] * len(ohms), strict=True):
+        u = combined(one, share * (value or 0.0))
         says = (
             f"{_ohm(value)}; {_ohm(low)} to {_ohm(high)} is usual for this kind ({low.source})."
             if value is not None
@@ -133,7 +155,7 @@ def judge_injector_resistance(
             judgements.append(
                 Judgement("unclear", "unclear", value, "ohm", u, f"{says} Too near the limit for this meter.")
             )
-        elif len(read) >= 3 and robust_distance(read, value, u) > limits.outlier_spreads:
+        elif len(read) >= 3 and robust_distance(read, value, one) > limits.outlier_spreads:
             judgements.append(
                 Judgement(
                     "marginal",
@@ -141,7 +163,7 @@ def judge_injector_resistance(
                     value,
                     "ohm",
                     u,
-                    f"{says} In range, but {plain(robust_distance(read, value, u))} spreads away from the"
+                    f"{says} In range, but {plain(robust_distance(read, value, one))} spreads away from the"
                     f" others near {_ohm(median(read))}.",
                 )
             )

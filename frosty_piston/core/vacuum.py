@@ -35,6 +35,49 @@ class VacuumLimits:
     travel_full_share: Limit
 
 
+@dataclass(frozen=True, slots=True)
+class Ambient:
+    """The air outside in kPa, in words where that is from, and whether it is known."""
+
+    kpa: float
+    says: str
+    known: bool = True
+
+
+SEA_LEVEL_KPA = 101.3
+SEA_LEVEL = Ambient(SEA_LEVEL_KPA, "at 0 m")
+
+
+def ambient_of(
+    barometer_kpa_read: float | None = None,
+    altitude_m: float | None = None,
+    sea_level_kpa: float | None = None,
+) -> Ambient:
+    """Answer what air stands around a vehicle: a barometer first, else the altitude with the weather of the
+    day, else unknown, with sea level taken.
+
+    Parameters: `barometer_kpa_read`: kPa on the spot; `altitude_m`: altitude in m; `sea_level_kpa`: what the
+    weather report gives, kPa at sea level. Raises nothing. Source: ISO 2533; weather pressure is given for
+    sea level.
+
+    >>> ambient_of(84.0, 1500), ambient_of(None, None).known
+    (Ambient(kpa=84.0, says='by the barometer', known=True), False)
+    >>> (
+    ...     round(ambient_of(altitude_m=1500).kpa, 1),
+    ...     round(ambient_of(altitude_m=1500, sea_level_kpa=99.0).kpa, 1),
+    ... )
+    (84.5, 82.6)
+    """
+    if barometer_kpa_read is not None:
+        return Ambient(barometer_kpa_read, "by the barometer")
+    if altitude_m is not None:
+        kpa, weather = barometer_kpa(altitude_m), ""
+        if sea_level_kpa is not None:
+            kpa, weather = kpa * sea_level_kpa / SEA_LEVEL_KPA, " in this weather"
+        return Ambient(kpa, f"at {plain(altitude_m)} m{weather}")
+    return Ambient(SEA_LEVEL_KPA, "at sea level", False)
+
+
 def pump_limit_kpa(ambient_kpa: float, limits: VacuumLimits) -> float:
     """Answer what a healthy pump reaches below ambient: 93 % of it (general for a vane or diaphragm pump).
 
@@ -49,37 +92,47 @@ def pump_limit_kpa(ambient_kpa: float, limits: VacuumLimits) -> float:
     return limits.pump_share * ambient_kpa
 
 
-def judge_pump(kpa: float, seconds: float | None, limits: VacuumLimits, altitude_m: float = 0.0) -> Judgement:
+def judge_pump(
+    kpa: float, seconds: float | None, limits: VacuumLimits, ambient: Ambient = SEA_LEVEL
+) -> Judgement:
     """Judge the level straight at the pump: 90 % of its limit in under 20 s (general), as far as the gauge
     tells.
 
-    The limit hangs on the air: 71 kPa at 1 500 m is as good as 85 at the sea.
+    The limit hangs on the air: 71 kPa at 1 500 m is as good as 85 at the sea. Where the air is not known a
+    low reading is unclear.
 
     Parameters: `kpa`: kPa below ambient; `seconds`: seconds to get there, None when not noted; `limits`: the
-    limits of the area; `altitude_m`: altitude in m. Raises nothing. Source: general, `figures/vacuum.toml`.
+    limits of the area; `ambient`: the air around it. Raises nothing. Source: general, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
-    >>> [judge_pump(kpa, 12, limits, m).cls for kpa, m in ((71, 1500), (71, 0), (83.5, 0))]
+    >>> places = [ambient_of(altitude_m=m) for m in (1500, 0, None)]
+    >>> [judge_pump(71, 12, limits, place).cls for place in places]
     ['sound', 'low', 'unclear']
     """
-    ambient = barometer_kpa(altitude_m)
-    wanted = limits.reaches_share * pump_limit_kpa(ambient, limits)
+    wanted = limits.reaches_share * pump_limit_kpa(ambient.kpa, limits)
     u = limits.gauge_kpa
     says = (
-        f"{plain(kpa)} kPa; {plain(wanted)} is wanted at {plain(altitude_m)} m, where the air is"
-        f" {plain(ambient)} kPa ({limits.reaches_share.source})."
+        f"{plain(kpa)} kPa; {plain(wanted)} is wanted {ambient.says}, where the air is"
+        f" {plain(ambient.kpa)} kPa ({limits.reaches_share.source})."
     )
 
     def came_to(verdict: str, cls: str, because: str) -> Judgement:
         return Judgement(verdict, cls, kpa, "kPa", u, because)
 
-    if kpa > ambient:
+    if kpa > ambient.kpa:
         return came_to(
             "implausible",
             "implausible",
-            f"{plain(kpa)} kPa below ambient cannot be where the air is {plain(ambient)} kPa: check the"
+            f"{plain(kpa)} kPa below ambient cannot be where the air is {plain(ambient.kpa)} kPa: check the"
             " unit.",
+        )
+    if kpa < wanted and not ambient.known:
+        return came_to(
+            "unclear",
+            "unclear",
+            f"{says} That is low for the sea, and up a mountain it may be sound: write down the altitude or"
+            " what the barometer reads.",
         )
     if kpa + u < wanted:
         return came_to(
@@ -132,7 +185,7 @@ def judge_hold(
     seconds: float,
     limits: VacuumLimits,
     branch: bool = False,
-    altitude_m: float = 0.0,
+    ambient: Ambient = SEA_LEVEL,
 ) -> Judgement:
     """Judge a hold test: an actuator alone loses under 3 kPa in 60 s from 60, a whole branch under 7
     (general).
@@ -142,7 +195,7 @@ def judge_hold(
 
     Parameters: `start_kpa`: kPa below ambient at the start; `end_kpa`: kPa below ambient at the end;
     `seconds`: time in s; `limits`: the limits of the area; `branch`: whether it is a whole branch;
-    `altitude_m`: altitude in m. Raises nothing. Source: `leak_tau_s`, `figures/vacuum.toml`.
+    `ambient`: the air around it. Raises nothing. Source: `leak_tau_s`, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
@@ -151,16 +204,16 @@ def judge_hold(
     >>> judge_hold(60, 59, 5, limits).cls, judge_hold(600, 590, 60, limits).cls
     ('unclear', 'implausible')
     """
-    level, ambient = limits.hold_level_kpa, barometer_kpa(altitude_m)
-    if max(start_kpa, end_kpa) > ambient:
+    level = limits.hold_level_kpa
+    if max(start_kpa, end_kpa) > ambient.kpa:
         return Judgement(
             "implausible",
             "implausible",
             None,
             None,
             None,
-            f"{plain(max(start_kpa, end_kpa))} kPa below ambient cannot be where the air is {plain(ambient)}"
-            " kPa: check the unit.",
+            f"{plain(max(start_kpa, end_kpa))} kPa below ambient cannot be where the air is"
+            f" {plain(ambient.kpa)} kPa: check the unit.",
         )
     if start_kpa < limits.not_reached_share * level:
         return Judgement(
@@ -257,6 +310,64 @@ def judge_travel(points: Sequence[tuple[float, float]], limits: VacuumLimits) ->
     )
     late = starts > start_kpa + limits.travel_gauge_kpa or full > full_kpa + limits.travel_gauge_kpa
     return Judgement("failed" if late else "sound", "late" if late else "in_range", stroke, "mm", None, says)
+
+
+@dataclass(frozen=True, slots=True)
+class Travel:
+    """A stroke of an actuator: where it has started and where it is full, kPa, and how far it goes, mm."""
+
+    starts_kpa: float
+    full_kpa: float
+    stroke_mm: float
+
+
+def travel_of(points: Sequence[tuple[float, float]], limits: VacuumLimits) -> Travel | None:
+    """Answer where a stroke starts and where it is full, on straight lines between the points; None with
+    fewer than three points or hardly any travel.
+
+    Parameters: `points`: kPa below ambient and mm, of one way; `limits`: the limits of the area. Raises
+    nothing. Source: started at a tenth of the stroke, full at 95 % of it (general).
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> travel_of([(0, 0), (18, 0.4), (30, 3), (45, 9), (55, 10)], general(VacuumLimits))
+    Travel(starts_kpa=20.8, full_kpa=50.0, stroke_mm=10)
+    """
+    ordered = sorted(points)
+    stroke = max((mm for _, mm in ordered), default=0.0) - min((mm for _, mm in ordered), default=0.0)
+    if len(ordered) < 3 or stroke < limits.travel_least_mm:
+        return None
+    moved = [(kpa, abs(mm - ordered[0][1])) for kpa, mm in ordered]
+    return Travel(
+        _reached_kpa(moved, limits.travel_moved_share * stroke),
+        _reached_kpa(moved, limits.travel_full_share * stroke),
+        stroke,
+    )
+
+
+def friction_kpa(up: Sequence[tuple[float, float]], down: Sequence[tuple[float, float]]) -> float | None:
+    """Answer how much more vacuum half the stroke takes on the way up than on the way down: twice the
+    friction of rod and mechanism. None where the two ways do not both pass the middle.
+
+    Parameters: `up`, `down`: kPa below ambient and mm, of each way. Raises nothing. Source: friction works
+    against each way.
+
+    >>> friction_kpa([(0, 0), (30, 3), (50, 10)], [(0, 0), (22, 3), (42, 10), (50, 10)])
+    8.0
+    """
+    rows = sorted((*up, *down), key=lambda p: p[1])
+    if len(up) < 2 or len(down) < 2:
+        return None
+    middle = (rows[0][1] + rows[-1][1]) / 2
+    at = [_crossed_kpa(sorted(way), middle) for way in (up, down)]
+    return None if at[0] is None or at[1] is None else round(at[0] - at[1], 1)
+
+
+def _crossed_kpa(ordered: Sequence[tuple[float, float]], mm: float) -> float | None:
+    """At what vacuum a way passes a travel, kPa."""
+    for (k0, m0), (k1, m1) in pairwise(ordered):
+        if min(m0, m1) <= mm <= max(m0, m1) and m0 != m1:
+            return k0 + (k1 - k0) * (mm - m0) / (m1 - m0)
+    return None
 
 
 def _reached_kpa(moved: Sequence[tuple[float, float]], wanted_mm: float) -> float:

@@ -1,11 +1,15 @@
 """Supplies, grounds, network wires and dropouts: what a meter at a connector says."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from math import comb
 
 from .limits import Limit
-from .quantity import Judgement, percent, plain
+from .quantity import Judgement, plain
+from .words import sentence
+
+SELDOM = 0.35
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +24,8 @@ class WiringLimits:
     feed_missing_share: Limit
     ground_drop_v: Limit
     ground_open_v: Limit
+    joint_drop_v: Limit
+    stud_drop_v: Limit
     reference_low_v: Limit
     reference_high_v: Limit
     reference_lost_v: Limit
@@ -28,6 +34,9 @@ class WiringLimits:
     pair_low_ohm: Limit
     pair_high_ohm: Limit
     pair_one_missing_ohm: Limit
+    pair_one_missing_high_ohm: Limit
+    pair_too_many_low_ohm: Limit
+    pair_too_many_high_ohm: Limit
     high_low_v: Limit
     high_high_v: Limit
     low_low_v: Limit
@@ -37,6 +46,7 @@ class WiringLimits:
     network_asleep_v: Limit
     sum_low_v: Limit
     sum_high_v: Limit
+    wiggle_least_s: Limit
     wiggle_sure_share: Limit
     wiggle_maybe_share: Limit
 
@@ -131,8 +141,8 @@ def judge_network(
 ) -> Judgement:
     """Judge a wire of the two-wire network, or the resistance across the pair (battery off). None: open.
 
-    General: high 2.5 to 3.0 V, low 2.0 to 2.5 V, their sum 4.8 to 5.2 V; across the pair 60 Ω, 120 with one
-    terminator missing, 40 with one too many, under 5 a short.
+    General: high 2.5 to 3.0 V, low 2.0 to 2.5 V, their sum 4.8 to 5.2 V; across the pair 54 to 66 Ω, 108 to
+    132 with one terminator missing, 35 to 50 with one too many, 5 to 35 a partial short, under 5 a short.
 
     Parameters: `pin`: `high`, `low` or `pair`; `value`: the value, None for open; `unit`: `V` or `ohm`;
     `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24; `other_v`: the other wire in V,
@@ -190,14 +200,81 @@ def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
         return came_to("failed", "open_or_short", f"{shown}; 60 Ω is right: {says}.")
     if limits.pair_low_ohm <= ohm <= limits.pair_high_ohm:
         return came_to("sound", "sound", f"{shown}: both terminators are there.")
+    if limits.pair_too_many_high_ohm < ohm < limits.pair_low_ohm:
+        says = "between one terminator too many and right: read again with the battery off."
+        return came_to("unclear", "unclear", f"{shown}; 60 Ω is right: {says}")
     tail = (
-        "one terminator is missing"
-        if ohm > limits.pair_one_missing_ohm
-        else "one terminator too many"
-        if ohm < limits.pair_low_ohm
+        "one terminator is missing; unplug the modules at the ends one by one: the end that changes nothing"
+        " has none"
+        if limits.pair_one_missing_ohm <= ohm <= limits.pair_one_missing_high_ohm
         else "a poor joint, or something else on the pair"
+        if ohm > limits.pair_high_ohm
+        else "one terminator too many"
+        if ohm >= limits.pair_too_many_low_ohm
+        else "a partial short, or more loads than belong"
     )
     return came_to("failed", "off", f"{shown}; 60 Ω is right ({limits.pair_low_ohm.source}): {tail}.")
+
+
+def judge_unplugged(module: str, before_ohm: float | None, ohm: float, limits: WiringLimits) -> Judgement:
+    """Judge the pair with one module unplugged against the pair with all of them: is it the one that holds
+    a terminator, one too many, or the short?
+
+    Parameters: `module`: what was unplugged, as the technician calls it; `before_ohm`: the pair with all
+    plugged in, None when it was not read; `ohm`: now, ohm, infinite for OL; `limits`: the limits of the area.
+    Raises nothing. Source: terminators beside each other; what is unplugged takes its own along.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(WiringLimits)
+    >>> judge_unplugged("Dosing unit", 120.0, math.inf, limits).because
+    'Dosing unit holds the terminator that is left: the one at the other end is missing.'
+    >>> [judge_unplugged("A", b, a, limits).cls for b, a in ((120, 121), (40, 60), (3, 60), (3, 3))]
+    ['none_here', 'one_of_three', 'was_it', 'not_it']
+    """
+    module = sentence(module)
+    if before_ohm is None:
+        says = "Read the pair with everything plugged in first: only then does this compare."
+        return Judgement("unclear", "unclear", None, "ohm", None, says)
+    cls, says = _unplugged(module, before_ohm, ohm, limits)
+    return Judgement("unclear", cls, None if math.isinf(ohm) else ohm, "ohm", None, says)
+
+
+def _unplugged(module: str, before: float, ohm: float, limits: WiringLimits) -> tuple[str, str]:
+    one = (limits.pair_one_missing_ohm, limits.pair_one_missing_high_ohm)
+    both = (limits.pair_low_ohm, limits.pair_high_ohm)
+    if one[0] <= before <= one[1]:
+        if ohm > limits.pair_open_ohm:
+            return "holds_one", (
+                f"{module} holds the terminator that is left: the one at the other end is missing."
+            )
+        if one[0] <= ohm <= one[1]:
+            return "none_here", (
+                f"{module} changes nothing, so it holds no terminator: where it is an end of the pair, its"
+                " own is the missing one."
+            )
+    elif both[0] <= before <= both[1]:
+        if one[0] <= ohm <= one[1]:
+            return "holds_one", f"{module} holds one of the two terminators, as an end should."
+        if both[0] <= ohm <= both[1]:
+            return "none_here", f"{module} holds no terminator: it stands between the ends."
+    elif before < both[0]:
+        if both[0] <= ohm and before >= limits.pair_too_many_low_ohm:
+            return "one_of_three", (
+                f"{module} holds one of three terminators: where it is no end of the pair, it is the one too"
+                " many."
+            )
+        if ohm >= both[0]:
+            return "was_it", f"{module} or its stub pulls the pair down: it is right without it."
+        return "not_it", f"{module} is not it: the pair stays low. Plug it in and unplug the next."
+    elif before > both[1] and ohm >= both[1]:
+        return "joint", (
+            f"{module} unplugged, and it is still high: a joint. Read the pair at the next plug along; the"
+            " joint lies where it jumps."
+        )
+    return (
+        "unclear",
+        f"{module} unplugged: this fits no plain case. Read the pair again with the battery off.",
+    )
 
 
 def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) -> Judgement:
@@ -245,14 +322,39 @@ def wiggle_chance(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: fl
     )
 
 
+def one_in(chance: float) -> str:
+    """Write a chance as a person says it: about 1 in 64, 3 in 4.
+
+    Parameters: `chance`: from 0 to 1. Raises nothing. Source: how people say odds.
+
+    >>> [one_in(p) for p in (1 / 64, 1 / 16, 0.0268, 0.75)]
+    ['about 1 in 64', 'about 1 in 16', 'about 1 in 37', 'about 3 in 4']
+    >>> [one_in(p) for p in (1.0, 0.5, 0.00001)]
+    ['certain', 'about 1 in 2', 'under 1 in 1 000']
+    """
+    if chance < 0.001:
+        return "under 1 in 1 000"
+    if chance <= SELDOM:
+        return f"about 1 in {round(1 / chance)}"
+    over = min((2, 3, 4, 5, 10), key=lambda n: abs(round(chance * n) / n - chance) + 0.002 * n)
+    times = round(chance * over)
+    return "certain" if times == over else f"about {times} in {over}"
+
+
 def judge_wiggle(
-    dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: float, limits: WiringLimits
+    dropouts: int,
+    wiggle_s: float,
+    rest_dropouts: int,
+    rest_s: float,
+    limits: WiringLimits,
+    before_s: float = 0.0,
 ) -> Judgement:
     """Judge a wiggle test with its dropout log: is it the wiggling, or coincidence?
 
     Parameters: `dropouts`: dropouts while wiggling; `wiggle_s`: seconds of wiggling; `rest_dropouts`:
-    dropouts with hands off; `rest_s`: seconds with hands off; `limits`: the limits of the area. Raises
-    nothing. Source: `wiggle_chance`.
+    dropouts with hands off; `rest_s`: seconds with hands off; `limits`: the limits of the area; `before_s`:
+    how long it was wiggled when it dropped out before, s: quiet for less says nothing. Raises nothing.
+    Source: `wiggle_chance`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_wiggle(n, 60, 0, 60, general(WiringLimits)).cls for n in (6, 0, 2)]
@@ -272,6 +374,17 @@ def judge_wiggle(
         f"{dropouts} dropouts in {plain(wiggle_s)} s of wiggling, {rest_dropouts} in {plain(rest_s)} s"
         " without"
     )
+    wanted_s = max(limits.wiggle_least_s, before_s)
+    if dropouts + rest_dropouts == 0 and wiggle_s < wanted_s:
+        than = "as before" if before_s > limits.wiggle_least_s else "at least"
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            None,
+            None,
+            f"{says}: quiet until now. Wiggle it for {plain(wanted_s)} s, {than}.",
+        )
     if dropouts + rest_dropouts == 0:
         return Judgement(
             "sound",
@@ -288,7 +401,7 @@ def judge_wiggle(
             p,
             None,
             None,
-            f"{says}: coincidence is {percent(p)} likely. It is this connection.",
+            f"{says}: a coincidence is {one_in(p)}. It is this connection.",
         )
     if p <= limits.wiggle_maybe_share:
         return Judgement(
@@ -297,7 +410,7 @@ def judge_wiggle(
             p,
             None,
             None,
-            f"{says}: coincidence is {percent(p)} likely. Wiggle longer.",
+            f"{says}: a coincidence is {one_in(p)}. Wiggle longer.",
         )
     return Judgement(
         "unclear",
@@ -305,5 +418,5 @@ def judge_wiggle(
         p,
         None,
         None,
-        f"{says}: coincidence is {percent(p)} likely, so it says nothing yet. Wiggle longer.",
+        f"{says}: a coincidence is {one_in(p)}, so it says nothing yet. Wiggle longer.",
     )

@@ -94,7 +94,7 @@ def grouped(number: int) -> str:
 
 
 UNITS = "%|°C|kΩ|MΩ|Ω|mV|V|A|W|kPa|bar|mg|g|ml|l|mm³|m³/h|mm|km/h|km|ppm|rpm|min|s|h|N m"
-_BESIDE = re.compile(rf"(?<=\d) (?=(?:{UNITS})(?![\w³])|\d{{3}}(?!\d))")
+_BESIDE = re.compile(rf"(?<=\d) (?=(?:{UNITS})(?![\w³])|\d{{3}}(?!\d)|± )|(?<=\d ±) (?=\d)")
 
 
 def bound(text: str) -> str:
@@ -102,8 +102,8 @@ def bound(text: str) -> str:
 
     Parameters: `text`: the text. Raises nothing. Source: ISO 80000.
 
-    >>> bound("99 % at 12.4 V, 3 valves")
-    '99\\xa0% at 12.4\\xa0V, 3 valves'
+    >>> bound("99 % at 12.4 V, 3 valves"), bound("2 ± 0.1 V")
+    ('99\\xa0% at 12.4\\xa0V, 3 valves', '2\\xa0±\\xa00.1\\xa0V')
     """
     return _BESIDE.sub("\u00a0", text)
 
@@ -151,6 +151,13 @@ CALLED = {
     "volts_at_pump": "volts at the pump",
     "oil_c": "oil, °C",
     "coolant_c": "coolant, °C",
+    "stops_holds": "stops at once, gauge holds",
+    "slow_holds": "stops slowly, gauge holds",
+    "stops_leaks": "stops at once, gauge falls back",
+    "slow_leaks": "stops slowly, gauge falls back",
+    "no_stop": "does not stop, gauge holds",
+    "no_stop_leaks": "does not stop, gauge falls back",
+    "stroke_up": "on the way up",
     "passes_off": "passes with the key off",
     "seals_on": "seals with the key on",
 }

@@ -72,7 +72,7 @@ def _suspect(assessed: Assessed, x: Suspect) -> dict[str, Any]:
     earlier = [s.moved_by(x.fault) for s in assessed.suspicion.chain[:-1]]
     pro = [m for moved in earlier for m in moved[0]] + list(x.speaks_for)
     con = [m for moved in earlier for m in moved[1]] + list(x.speaks_against)
-    found = {
+    found: dict[str, Any] = {
         "fault": x.fault,
         "system": x.system or None,
         "probability": round(x.probability, 4),
@@ -80,8 +80,22 @@ def _suspect(assessed: Assessed, x: Suspect) -> dict[str, Any]:
         "against": _ids(con),
         "because": x.because,
     }
+    if places := parts_of(assessed, x.fault, x.probability):
+        found["parts"] = [{"node": node, "probability": round(p, 4)} for node, p in places]
     stood = assessed.suspicion.at_repair(x.fault)
     return found if stood is None else {**found, "at_repair": round(stood, 4)}
+
+
+def parts_of(assessed: Assessed, fault: str, probability: float) -> list[tuple[str, float]]:
+    """How likely a fault sits at each place of the circuit, the likeliest first; empty where it is on
+    none."""
+    leaks = assessed.leaks_of[-1]
+    if leaks is None or fault not in leaks.weights:
+        return []
+    places = [
+        (i, probability * float(w)) for i, w in zip(leaks.leaking.ids, leaks.weights[fault], strict=True)
+    ]
+    return sorted((row for row in places if row[1] > 0), key=lambda row: -row[1])
 
 
 def _proof(proof: Proof) -> dict[str, Any]:

@@ -15,8 +15,10 @@ from .evidence import Evidence, gather
 from .experience import NO_EXPERIENCE, Experience
 from .failed import failed_cylinders
 from .instruments import Instruments
+from .isolation import Isolation, isolation_of
 from .jobfile import JobFile
 from .judging.glow import reference
+from .leaks import Leaks, leaks_of, not_on_the_list, on_circuit
 from .proof_evidence import with_proof
 from .proposals import Proposals
 from .readings import Readings
@@ -59,10 +61,9 @@ class Assessed:
         """Everything read on the job, whenever it was, as judges ask for it."""
         return Verdicts(self.job, self.knowledge, self.job.live).readings
 
-    def verdicts_on(self, draft: Entry) -> list[Result]:
-        """The verdicts that rest on an entry which is not written yet, as if it stood on the tape."""
-        judged = Verdicts(self.job, self.knowledge, (*self.job.times[-1], draft)).of(draft.data.test)
-        return [v for v in judged if draft.id in v.entries]
+    def verdicts_with(self, draft: Entry) -> list[Result]:
+        """The verdicts of a test with an entry that is not written yet, as if it stood on the tape."""
+        return Verdicts(self.job, self.knowledge, (*self.job.times[-1], draft)).of(draft.data.test)
 
     @property
     def diagnosis(self) -> list[Result]:
@@ -106,12 +107,37 @@ class Assessed:
         return [c for codes in self.codes_of for c in codes]
 
     @cached_property
+    def leaks_of(self) -> list[Leaks | None]:
+        """What is known of the leaks of the vacuum circuit at each time; None without one."""
+        return [leaks_of(self.job, self.knowledge, verdicts) for verdicts in self.judged]
+
+    @cached_property
+    def isolation(self) -> Isolation | None:
+        """Where the search for a leak of the circuit stands now; None without one."""
+        leaks = self.leaks_of[-1]
+        return isolation_of(self.job, self.knowledge, leaks, self.suspicion) if leaks else None
+
+    @cached_property
     def course(self) -> list[Suspicion]:
         """What was believed at the end of each time, by all that was known until then."""
         suspicions: list[Suspicion] = []
         for number in range(len(self.job.times)):
+            circuit = self.leaks_of[number]
+            verdicts = [
+                v for v in self.judged[number] if not on_circuit(circuit.leaking if circuit else None, v)
+            ]
+            more = [
+                *(circuit.evidence if circuit else ()),
+                *(not_on_the_list(self.job, self.knowledge) if number == 0 else ()),
+            ]
             evidence = gather(
-                self.job, self.knowledge, number, self.judged[number], self.codes_of[number], self.experience
+                self.job,
+                self.knowledge,
+                number,
+                verdicts,
+                self.codes_of[number],
+                self.experience,
+                more,
             )
             before, done = (suspicions[-1], self.done(number - 1)) if suspicions else (None, None)
             if done:
@@ -166,7 +192,8 @@ class Assessed:
 
     @cached_property
     def proposals(self) -> Proposals:
-        return Proposals(self.job, self.knowledge, self.suspicion, self.experience, self.judged[-1])
+        circuit = self.leaks_of[-1]
+        return Proposals(self.job, self.knowledge, self.suspicion, self.experience, self.judged[-1], circuit)
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:

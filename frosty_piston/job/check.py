@@ -11,6 +11,7 @@ from frosty_piston.core.errors import Fault
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 
+from . import brakes, stopping
 from . import entries as e
 from .engine import Moment
 from .entries.kind import one_of, unit_fault
@@ -26,6 +27,7 @@ PLAIN = {
     "int_from_float": "must be a whole number",
     "bool_type": "must be true or false",
     "list_type": "must be a list",
+    "tuple_type": "must be a list",
     "dict_type": "must be an object",
     "model_type": "must be an object",
     "finite_number": "must be a usable figure",
@@ -97,7 +99,7 @@ def walk(value: Any, path: str = "") -> list[Fault]:
         if isinstance(node, dict):
             levels.append(((f".{key[:60]}", inner) for key, inner in node.items()))
             way.append(step)
-            if any(not _printable(key) for key in node):
+            if any(not printable(key) for key in node):
                 faults.append(Fault(_where(way, "") or "top", "a key holds signs that are no text"))
         elif isinstance(node, list):
             levels.append(((f"[{i}]", inner) for i, inner in enumerate(node)))
@@ -116,7 +118,7 @@ def _unusable(node: Any) -> str:
     if isinstance(node, str):
         if len(node) > MOST_TEXT:
             return f"{len(node)} signs long; at most {MOST_TEXT} are kept"
-        return "" if _printable(node) else "holds control signs or broken text"
+        return "" if printable(node) else "holds control signs or broken text"
     endless = isinstance(node, float) and (node != node or node in (float("inf"), float("-inf")))
     return "is no usable figure" if endless or isinstance(node, int) and abs(node) > 1e15 else ""
 
@@ -124,13 +126,19 @@ def _unusable(node: Any) -> str:
 _UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
 
 
-def _printable(text: str) -> bool:
+def printable(text: str) -> bool:
+    """Whether a text holds nothing but signs that can be written, read and sent on.
+
+    >>> printable("øre"), printable("a\\x00b")
+    (True, False)
+    """
     return not _UNPRINTABLE.search(text)
 
 
 class Checker:
     """Checks the entries of one job in order, remembering ids, so that corrections and repeats are seen.
-    `ticked`: the cautions ticked on the job so far; None where no ticks are asked for, as in files."""
+    `ticked`: the cautions ticked on the job so far; None where no ticks are asked for, as in files.
+    `stop_open`: whether nothing is known yet that stops the engine; `brakes_hard`: whether the pedal is."""
 
     def __init__(
         self,
@@ -138,8 +146,10 @@ class Checker:
         cylinders: int | None = None,
         known_ids: set[str] | None = None,
         ticked: set[str] | None = None,
+        stop_open: bool = False,
+        brakes_hard: bool = False,
     ):
-        self.against = e.Against(knowledge, cylinders, known_ids or set(), ticked)
+        self.against = e.Against(knowledge, cylinders, known_ids or set(), ticked, stop_open, brakes_hard)
         self.faults: list[Fault] = []
 
     def entry(self, raw: Any, path: str) -> e.Entry | None:
@@ -174,9 +184,12 @@ class Checker:
             self._remember(envelope.id, path)
         if len(self.faults) > before or envelope is None or data is None:
             return None
+        entry = e.Entry(envelope.id, envelope.kind, envelope.at, envelope.by, data)
         if isinstance(data, e.Tick) and self.against.ticked is not None:
             self.against.ticked.add(data.caution)
-        return e.Entry(envelope.id, envelope.kind, envelope.at, envelope.by, data)
+        self.against.brakes_hard = brakes.hard_after(self.against.brakes_hard, entry)
+        self.against.stop_open = stopping.open_after(self.against.stop_open, entry)
+        return entry
 
     def _remember(self, entry_id: str, path: str) -> None:
         if entry_id in self.against.known_ids:

@@ -1,6 +1,7 @@
 """The codes of a job sorted: what bears on the complaint, what is noise, what is parked, what follows from
 what."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from frosty_piston.core.codes import Decoded, decode
@@ -60,6 +61,13 @@ class CodeSeen:
     @property
     def code(self) -> str:
         return self.decoded.code
+
+
+def cylinders_named(k: Knowledge, seen: Iterable[CodeSeen], cylinders: int) -> tuple[int, ...]:
+    """The cylinders that codes name, those that bear on the complaint first."""
+    ordered = sorted(seen, key=lambda c: c.place != "bears")
+    named = [known.cylinder for c in ordered if (known := k.codes.get(c.code)) and known.cylinder]
+    return tuple(c for c in dict.fromkeys(named) if c <= cylinders)
 
 
 def group_of(k: Knowledge, parts: Decoded) -> str:

@@ -12,7 +12,7 @@ from frosty_piston.core import plug_life
 from frosty_piston.core.costing import Costed, cost_options, price_of
 from frosty_piston.core.costing import Option as CostOption
 from frosty_piston.core.quantity import percent
-from frosty_piston.core.words import grouped, inside
+from frosty_piston.core.words import counted, grouped, inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repairs import Option
 
@@ -429,13 +429,15 @@ def advice(assessed: Assessed) -> list[Advice]:
     top = assessed.suspicion.suspects[0]
     if buy and buy.test.minutes <= LOOK_MIN and not any(a.before for a in advised):
         says = (
-            f"{top.title} stands at {percent(top.probability)}. {buy.test.minutes:g} minutes would tell:"
+            f"{top.title} stands at {percent(top.probability)}."
+            f" {counted(round(buy.test.minutes), 'minute')} would tell:"
             f" {inside(buy.test.title)}."
         )
         advised.append(Advice(says, test_place(k, buy.test.test, buy.test.where), True))
     elif top.probability < 0.8 and (n := assessed.proposals.first):
         says = (
-            f"The leading suspect stands at {percent(top.probability)}. {n.minutes:g} minutes more would"
+            f"The leading suspect stands at {percent(top.probability)}."
+            f" {counted(round(n.minutes), 'minute')} more would"
             f" tell: {inside(n.title)}."
         )
         advised.append(Advice(says, test_place(k, n.test, n.where), False))

@@ -2,11 +2,11 @@
 
 import re
 from collections.abc import Collection, Mapping
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from difflib import get_close_matches
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter
 
 from frosty_piston.core.errors import Fault
 from frosty_piston.core.quantity import plain
@@ -34,6 +34,30 @@ def _in_our_time(value: datetime) -> datetime:
 
 
 Moment = Annotated[AwareDatetime, BeforeValidator(_written_time), AfterValidator(_in_our_time)]
+
+
+FAR = timedelta(days=366)
+
+
+def _happened(value: datetime) -> datetime:
+    if value > datetime.now(UTC) + FAR:
+        raise ValueError("lies more than a year ahead, and this is a time when something happened")
+    return value
+
+
+Happened = Annotated[Moment, AfterValidator(_happened)]
+
+
+_HAPPENED: TypeAdapter[datetime] = TypeAdapter(Happened)
+
+
+def parse_happened(text: str) -> datetime:
+    """Read a time when something happened. Raises ValueError.
+
+    >>> parse_happened("2026-01-14T06:40:00Z").hour
+    6
+    """
+    return _HAPPENED.validate_python(text)
 
 
 def _within(low: float, high: float) -> Any:
@@ -98,6 +122,14 @@ class EngineCard(BaseModel):
         if "vacuum" in drives:
             return True
         return None if None in drives else False
+
+    @property
+    def stop_unsure(self) -> bool:
+        """Whether it may run on when the key is off: by vacuum or cable, or nobody said, where no control
+        unit switches its fuel off anyway."""
+        if self.stop is None:
+            return self.injection in (None, "inline_pump", "rotary_pump")
+        return self.stop != "electric"
 
     def rules_out(self, needs: Mapping[str, Collection[Any]]) -> str | None:
         """The field by which this card rules something out that needs other fittings; None when it may be

@@ -1,6 +1,6 @@
 """From a job to evidence: what was seen, how fully, and what the knowledge files say it speaks for."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from threading import Lock
 
@@ -103,12 +103,20 @@ def _row(space: Space, key: object, made: Callable[[], np.ndarray]) -> np.ndarra
 
 
 def gather(
-    job: Job, k: Knowledge, number: int, verdicts: list[Result], codes: list[CodeSeen], experience: Experience
+    job: Job,
+    k: Knowledge,
+    number: int,
+    verdicts: list[Result],
+    codes: list[CodeSeen],
+    experience: Experience,
+    more: Sequence[Evidence] = (),
 ) -> list[Evidence]:
     """Gather the evidence of one time of a job in the order in which it came; `verdicts` and `codes` are
-    those of its entries. What is true of the visit as a whole speaks in the first."""
+    those of its entries, `more` what was gathered of its circuit. What is true of the visit as a whole speaks
+    in the first."""
     bearing = any(c.place == "bears" for c in codes)
     evidence = [
+        *more,
         *_symptoms(job, k, number, {v.test for v in verdicts if v.judgement.verdict in DECIDES}, bearing),
         *_codes(job, k, codes),
         *_tests(job, k, verdicts),
@@ -332,7 +340,7 @@ def belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:
     return (
         (not shape.points or v.where.get("point") in shape.points)
         and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))
-        and (not shape.nodes or part_of(job, k, v) in shape.nodes)
+        and (not shape.nodes or (part := part_of(job, k, v)) in shape.nodes or shape.unsaid and part is None)
         and (shape.hot is None or shape.hot == v.hot)
         and (shape.dosing is None or shape.dosing == v.dosing)
     )

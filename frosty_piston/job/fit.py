@@ -10,6 +10,7 @@ from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.knowledge.repairs import Repair
 
 from .entries import Entry, Hardware, Piece
+from .entries.work import Pin
 from .tape import Job
 
 TORQUE_TOLERANCE = 0.25
@@ -84,6 +85,12 @@ class PlanState:
     map: tuple[Fastener, ...]
     out: int
     back_in: int
+    pins: tuple[Pin, ...] = ()
+
+    @property
+    def thinner(self) -> tuple[Pin, ...]:
+        """The cavities whose new wire is thinner than the old one."""
+        return tuple(p for p in self.pins if p.mm2 and p.was_mm2 and p.mm2 < p.was_mm2)
 
     @property
     def finished(self) -> bool:
@@ -157,7 +164,10 @@ def plan_state(
     counted = {
         way: sum(x.data.pieces or 0 for x in entries if ways.get(x.data.step) == way) for way in ("out", "in")
     }
-    return PlanState(plan, repair, tuple(steps), fasteners, counted["out"], counted["in"])
+    pins = {p.cavity: p for x in entries for p in x.data.pins or []}
+    return PlanState(
+        plan, repair, tuple(steps), fasteners, counted["out"], counted["in"], tuple(pins.values())
+    )
 
 
 def pieces_of(job: Job) -> tuple[PieceState, ...]:
@@ -174,7 +184,7 @@ def barred(job: Job, k: Knowledge, test: str) -> str:
     """Why a test cannot be made while a piece is missing, in words; empty when it can: it turns or runs the
     engine."""
     missing, shape = missing_pieces(job), k.tests[test]
-    if not missing or not (shape.cranks or set(shape.access) & {"running", "engine_hot"}):
+    if not missing or not (shape.cranks or shape.runs):
         return ""
     return f"a piece is missing: {missing[0].name}. Nobody starts or cranks it until it is found"
 

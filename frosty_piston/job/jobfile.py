@@ -12,7 +12,7 @@ from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .check import Checker, said, walk
-from .engine import EngineCard, Moment, Vehicle, limit_faults
+from .engine import EngineCard, Happened, Vehicle, limit_faults
 from .entries import Entry
 
 MOST_BYTES = 64 * 1024 * 1024
@@ -32,7 +32,7 @@ class JobHead(BaseModel):
         None
     )
     title: Annotated[str, Field(min_length=1, max_length=200)]
-    opened_at: Moment | None = None
+    opened_at: Happened | None = None
 
 
 class _Top(BaseModel):

@@ -45,6 +45,9 @@ WAIT_WORDS = {
     "cold_soak": "let it stand cold",
     "burn": "let it burn clean",
     "drive": "wait for the drive",
+    "warm_up": "let it get hot",
+    "charge": "let the charge go",
+    "starter": "let the starter rest",
 }
 
 
@@ -101,7 +104,7 @@ def next_step(
             5,
         )
     if waiting and (running := _wait(job, now)) is not None:
-        return _waits(running, proof)
+        return _waits(assessed.knowledge, running, proof)
     if all_done(assessed) and proof.status not in ("none", "failed"):
         return _prove(assessed, proof)
     return _work(assessed) or _look(assessed)
@@ -127,8 +130,12 @@ def wait_says(kind: str, what: str) -> str:
     return f"Wait, {WAIT_WORDS[kind]}: {inside(what)}"
 
 
-def _waits(entry: Entry, proof: Proof) -> NextStep:
+def _waits(k: Knowledge, entry: Entry, proof: Proof) -> NextStep:
     d = entry.data
+    if d.test is not None:
+        here = test_place(k, d.test, d.where.model_dump(exclude_none=True) if d.where else {})
+        says = "When it is over, read it at once: it cools while you look."
+        return NextStep("measure", "wait", wait_says(d.wait, d.what), here, says, None, d.until)
     stage = (
         "prove"
         if d.wait in ("cold_soak", "drive")

@@ -24,10 +24,15 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
 from . import access as a
+from .brakes import brakes_hard
+from .circuit_tests import circuit_tests
 from .evidence import Evidence, belongs
 from .experience import Experience
+from .leaks import TESTS as CIRCUIT_TESTS
+from .leaks import Leaks
 from .measured import recorded_in, to_judge
 from .result import Result
+from .stopping import LEVER, lever_result, stop_open, stopped_by_hand
 from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 from .tape import Job
 
@@ -95,8 +100,9 @@ class Proposals:
         suspicion: Suspicion,
         experience: Experience,
         verdicts: Sequence[Result] = (),
+        leaks: Leaks | None = None,
     ):
-        self.verdicts = verdicts
+        self.verdicts, self.leaks = verdicts, leaks
         self.job, self.k, self.suspicion, self.experience = job, k, suspicion, experience
         self.evidence = _still_standing(suspicion)
         self.states = a.states(job, k)
@@ -149,7 +155,12 @@ class Proposals:
         missing: dict[str, LeftOut] = {}
         alive, anyway, recordings = self._alive(), self._asked_anyway(), to_judge(self.job)
         for test, findings in self.k.findings.items():
-            if test in told or self.job.engine.rules_out(self.k.tests[test].needs):
+            if (
+                test in told
+                or self.leaks
+                and test in CIRCUIT_TESTS
+                or self.job.engine.rules_out(self.k.tests[test].needs)
+            ):
                 continue
             for known in findings:
                 node = known.shape.nodes[0] if known.shape.nodes else None
@@ -184,6 +195,19 @@ class Proposals:
                 choice = Test(known.finding.id, table, *takes, anyway.get(known.finding.id, 0.0))
                 yield _Candidate(known, way, where, choice)
         self.left_out = list(missing.values())
+        yield from self._on_circuit(alive)
+
+    def _on_circuit(self, alive: set[str]) -> Iterator[_Candidate]:
+        """The tests at places of the circuit, with the chances that they have by now."""
+        if self.leaks is None or self.experience.lacking & set(self.k.tests[CIRCUIT_TESTS[0]].tools):
+            return
+        for one in circuit_tests(self.job, self.k, self.leaks, self.suspicion):
+            if alive.isdisjoint(one.finding.shows):
+                continue
+            known = replace(self.k.findings[one.test][0], finding=one.finding)
+            way, where = a.Way(None, one.minutes, ()), {"node": one.at}
+            table = outcome_chances(self.suspicion.space, one.finding, self.rows)
+            yield _Candidate(known, way, where, Test(one.finding.id, table, one.minutes, frozenset(), 0.0))
 
     @cached_property
     def _named_by_codes(self) -> set[str]:
@@ -265,9 +289,8 @@ class Proposals:
         return ""
 
     def _no_brakes(self) -> bool:
-        """Whether the brakes were complained of or felt hard, and nothing was mended since."""
-        felt = any(v.judgement.cls == "hard" for v in self.verdicts if v.test == "brake_pedal_feel")
-        return felt or not self.job.repairs and "hard_brake_pedal" in self.job.complaints
+        """Whether the brakes were complained of or felt hard, and not felt normal since."""
+        return brakes_hard(self.job)
 
     def _minutes(self, way: a.Way) -> float:
         """Work only: the wait for a cold engine is filled with other jobs."""
@@ -299,15 +322,40 @@ class Proposals:
         return information(belief, test.table)[0] >= LEAST_GAIN_BITS
 
     def _telling(self) -> Iterator[NextTest]:
-        """What would tell something, best first; what lies behind an hour of work only after every look."""
-        places = set()
+        """What would tell something, best first; what lies behind an hour of work only after every look.
+        Before the first one that runs the engine stands what stops it, where that is not known."""
+        places: set[tuple[str, tuple[tuple[str, str], ...]]] = set()
+        lever = stop_open(self.job) and lever_result(self.job) is None and not stopped_by_hand(self.job)
         long = [p for p in self.ranked if p.minutes >= LONG_MIN]
         for p in [*(p for p in self.ranked if p.minutes < LONG_MIN), *long]:
             c = self.candidates[p.test]
             key = (c.known.test, tuple(c.where.items()))
-            if key not in places and self._tells(p):
+            if key in places or not self._tells(p):
+                continue
+            if lever and self.k.tests[c.known.test].runs:
+                lever = False
+                places.add((LEVER, ()))
+                yield self._lever()
+            if key not in places:
                 places.add(key)
                 yield self._next(c, p)
+
+    def _lever(self) -> NextTest:
+        """The emergency lever, before anything runs."""
+        shape = self.k.tests[LEVER]
+        because = "Know what stops it before anything else runs it; stalling it in gear is no test."
+        return NextTest(
+            LEVER,
+            shape.title,
+            {},
+            shape.minutes,
+            tuple(shape.access),
+            0.0,
+            because,
+            tuple(shape.cautions),
+            tuple(shape.tools),
+            (),
+        )
 
     @cached_property
     def first(self) -> NextTest | None:
@@ -352,7 +400,7 @@ class Proposals:
             shape.at[c.way.point].title
             if c.way.point in shape.at
             else (
-                self.k.nodes[c.where["node"]].title
+                self._called(c.where["node"])
                 if "node" in c.where
                 else c.where.get("channel", "").replace("_", " ")
             )
@@ -362,9 +410,13 @@ class Proposals:
 
     def _short(self, c: _Candidate) -> str:
         title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
-        return inside(title) + (
-            f" ({inside(self.k.nodes[c.where['node']].title)})" if "node" in c.where else ""
-        )
+        return inside(title) + (f" ({inside(self._called(c.where['node']))})" if "node" in c.where else "")
+
+    def _called(self, node: str) -> str:
+        """What a part is called: on the circuit of the job, or anywhere."""
+        if self.leaks and node in self.leaks.leaking.named:
+            return self.leaks.leaking.named[node]
+        return self.k.nodes[node].title
 
     @cached_property
     def _members(self) -> np.ndarray:

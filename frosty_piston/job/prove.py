@@ -12,9 +12,12 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, ResetShape
 
 from .assessment import Assessed
+from .contacts import WIGGLE, doubts
 from .entries import Condition, Drive, Entry, ProofStep, Wait
 from .failed import BAD, tests_of
 from .fit import missing_pieces
+from .isolation import isolation
+from .leaks import SECTION
 from .proof_evidence import (
     CLEAN_DRIVE,
     COLD_HOURS,
@@ -33,7 +36,9 @@ from .proof_evidence import (
     witnesses_of,
 )
 from .result import Result, place, same_place
+from .stopping import LEVER, measures_on
 from .tape import Job
+from .trim import codings
 from .units import convert
 from .where import test_place
 
@@ -41,6 +46,7 @@ PROVEN_FROM, STOOD_HIGH, CLEARS, WORTH_A_TEST = 0.95, 0.2, 1 / 3, 0.05
 GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0
 WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
 PROVE, NO_CODES = "prove", ("inline_pump", "rotary_pump")
+CODED_BY = ("injector_trim", "trim_codes")
 
 
 @dataclass(frozen=True)
@@ -150,25 +156,24 @@ class _Prover:
                     pairs[key] = Pair(v, None)
         latest = {same_place(v): v for v in self.assessed.after}
         return tuple(
-            p if p.after else Pair(p.before, self._further_up(p.before, latest)) for p in pairs.values()
+            Pair(p.before, self._answered(p.before, latest) or p.after)
+            if p.after is None or p.after.judgement.verdict == "unclear"
+            else p
+            for p in pairs.values()
         )
 
-    def _further_up(self, v: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
-        for point in self.k.tests[v.test].taken_in_at.get(str(v.where.get("point", "")), []):
-            seen = latest.get(
-                same_place(
-                    Result(
-                        v.test,
-                        {**v.where, "point": point},
-                        v.judgement,
-                        v.entries,
-                        hot=v.hot,
-                        dosing=v.dosing,
-                    )
+    def _answered(self, v: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
+        """A sound reading since that takes in the place: the same test further up the wire, or one that
+        says more."""
+        shape, here = self.k.tests[v.test], str(v.where.get("point", ""))
+        points = ([here] if here else []) + shape.taken_in_at.get(here, [])
+        for test in (v.test, *shape.answered_by):
+            for where in [{**v.where, "point": point} for point in points] or [v.where]:
+                seen = latest.get(
+                    same_place(Result(test, where, v.judgement, v.entries, hot=v.hot, dosing=v.dosing))
                 )
-            )
-            if seen is not None and seen.judgement.verdict == "sound":
-                return seen
+                if seen is not None and seen.judgement.verdict == "sound":
+                    return seen
         return None
 
     # the steps
@@ -198,7 +203,25 @@ class _Prover:
                 shape = self.k.proofs.resets[key]
                 if key not in seen and (not shape.acts or acts[repair] in shape.acts):
                     seen.add(key)
-                    yield key, shape.always or self.job.engine.choice(shape.card) == "yes"
+                    on_card = self.job.engine.choice(shape.card) == "yes"
+                    yield key, shape.always or on_card or bool(self._coding(key))
+
+    def _coding(self, key: str) -> tuple[str, str] | None:
+        """What the trim codes on the tape say of the coding: its result and why; None while there are none of
+        what was fitted."""
+        changed = [x for x in self.job.repairs if key in self.k.repairs[x.data.repair].resets]
+        if key not in CODED_BY or not changed:
+            return None
+        cylinders = sorted({c for x in changed for c in x.data.cylinders or []})
+        at = self.job.position[changed[-1].id]
+        rows = codings(self.job, cylinders or range(1, self.job.cylinders + 1), at)
+        rows = rows if cylinders else [r for r in rows if r.code]
+        if not any(r.code for r in rows):
+            return None
+        if wrong := [r.open for r in rows if r.differs]:
+            return "fail", wrong[0]
+        left = [r.open for r in rows if r.open]
+        return ("open", left[0]) if left else ("pass", "read back, and the same")
 
     def _check(self, key: str, shape: CheckShape) -> ProofStepState:
         entry = self.said.get(key)
@@ -209,6 +232,9 @@ class _Prover:
             ]
             if against:
                 result, note = "denied", f"Its reading says otherwise: {against[-1].judgement.because}"
+        read = [v for v in self.assessed.after if v.test in shape.reading]
+        if result == "open" and read and all(v.judgement.verdict == "sound" for v in read):
+            result, note = "pass", read[-1].judgement.because
         if result == "open" and not shape.what:
             result = "optional"
         return ProofStepState(key, "check", shape, entry, result, note)
@@ -244,9 +270,11 @@ class _Prover:
             result = {"done": "pass", "refused": "fail", "skipped": "could_not"}[done.data.result]
             return ProofStepState(key, "reset", shape, done, result, done.data.because or "", needed)
         result = entry.data.result if entry else "open" if needed else "optional"
-        return ProofStepState(
-            key, "reset", shape, entry, result, (entry.data.reason or "") if entry else "", needed
-        )
+        note = (entry.data.reason or "") if entry else ""
+        if (read := self._coding(key)) and (result != "could_not" or read[0] != "open"):
+            result, note = read
+        link: dict[str, object] | None = {"page": "trim"} if key in CODED_BY else None
+        return ProofStepState(key, "reset", shape, entry, result, note, needed, link)
 
     def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
         shape = self.k.proofs.conditions[key]
@@ -278,8 +306,9 @@ class _Prover:
     ) -> Iterator[Missing]:
         yield from self._failed(pairs, steps)
         yield from self._pieces_and_temporary()
+        yield from self._whole_circuit()
         yield from self._rereads(pairs, steps)
-        yield from self._suspects()
+        yield from self._suspects(list(self._disturbed()))
         yield from self._open_steps(steps)
         yield from self._certainty(steps, sure)
 
@@ -317,6 +346,16 @@ class _Prover:
     def _since_repair(self, v: Result) -> bool:
         return any(i in self.since for i in v.entries)
 
+    def _whole_circuit(self) -> Iterator[Missing]:
+        """After a mend on the circuit the whole is tested again: one leak may have hidden another."""
+        found = isolation(self.assessed)
+        mended = self.k.repairs[self.job.repairs[-1].data.repair].cures if self.job.repairs else ()
+        if found is None or found.whole_holds or not set(mended) & set(found.leaks.weights):
+            return
+        root = found.leaking.roots()[0]
+        says = "The whole circuit was not tested again since the mend: one leak may have hidden another."
+        yield Missing("reread", SECTION, test_place(self.k, SECTION, {"node": root}), says)
+
     def _pieces_and_temporary(self) -> Iterator[Missing]:
         for piece in missing_pieces(self.job):
             yield Missing(
@@ -332,6 +371,10 @@ class _Prover:
                 yield Missing(
                     "temporary", x.data.repair, {"page": "decide"}, f"Temporary repair ({x.data.what}){back}."
                 )
+        for x in measures_on(self.job):
+            back = f", come back {x.data.come_back}" if x.data.come_back else ""
+            says = f"Temporary measure still on ({x.data.what}){back}."
+            yield Missing("temporary", x.data.what, test_place(self.k, LEVER), says)
 
     def _rereads(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
         excused = next((s for s in steps if s.id == "remeasure"), None)
@@ -363,18 +406,30 @@ class _Prover:
             v.test in tests_of(self.k, r) for r in replaced if r in self.k.repairs
         )
 
-    def _suspects(self) -> Iterator[Missing]:
+    def _suspects(self, disturbed: list[Missing]) -> Iterator[Missing]:
+        yield from disturbed
         suspicion, reasons = self.assessed.suspicion, self._reasons()
         cured = {f for s in suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
         for fault in suspicion.space.faults:
             stood = suspicion.at_repair(fault) or 0.0
-            if stood <= STOOD_HIGH or fault in cured or fault in reasons or self._cleared(fault):
+            settled = fault in cured or fault in reasons or fault in {m.id for m in disturbed}
+            if stood <= STOOD_HIGH or settled or self._cleared(fault):
                 continue
             says = (
                 f"{self.k.faults[fault].title} stood at {percent(stood)} at the repair, and nothing was done"
                 " about it: repair it, clear it by a test, or say why not."
             )
             yield Missing("suspect", fault, {"page": f"why/{fault}"}, says)
+
+    def _disturbed(self) -> Iterator[Missing]:
+        """What was opened keeps it on trial by itself: a poor contact rests for a while after that."""
+        reasons = self._reasons()
+        for d in doubts(self.assessed):
+            if d.fault not in reasons and not self._cleared(d.fault):
+                where = {"node": d.opened.node} | (
+                    {"cylinder": d.opened.cylinder} if d.opened.cylinder else {}
+                )
+                yield Missing("suspect", d.fault, test_place(self.k, WIGGLE, where), d.because)
 
     def _reasons(self) -> set[str]:
         steps = [x for x in self.job.of(ProofStep) if x.id in self.since and x.data.step == "suspect"]
@@ -403,7 +458,7 @@ class _Prover:
                     "reset",
                     s.id,
                     self._at(s.id),
-                    f"{s.shape.does}: {'still to do' if s.result == 'open' else s.note or 'not done'}.",
+                    f"{s.shape.does}: {s.note or ('still to do' if s.result == 'open' else 'not done')}.",
                 )
             elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "could_not"):
                 yield Missing("condition", s.id, s.link or self._at(s.id), self._condition_says(s))
@@ -418,6 +473,9 @@ class _Prover:
             )
         elif s.shape.what == "codes" and s.result == "open" and not self._codes_read():
             yield Missing("codes", s.id, self._at(s.id), "The codes of all modules were not read since.")
+        elif s.shape.what == "reread" and s.shape.reading and s.result == "open":
+            place = test_place(self.k, s.shape.reading[0])
+            yield Missing("reread", s.id, place, f"{s.shape.does}: still to do.")
         elif s.shape.what == "fluid" and s.result == "open":
             yield Missing("fluid", s.id, self._at(s.id), f"{s.shape.does}: still to do.")
 

@@ -109,6 +109,12 @@ class Readings:
         judged = Judgement("implausible", "implausible", figure, unit, None, because)
         return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
 
+    def unworkable(self, entry: e.Entry) -> Result:
+        """The verdict on figures that nothing can be worked out from."""
+        because = "Nothing can be worked out from these figures together: look at each, and read again."
+        judged = Judgement("implausible", "implausible", None, None, None, because)
+        return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
+
     def as_recorded(self, entry: e.Entry) -> Result:
         """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
         shape, d = self.k.tests[entry.data.test], entry.data

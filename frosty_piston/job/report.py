@@ -1,9 +1,10 @@
 """The report: one page for the owner, and behind it the record for the next technician."""
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.words import sentence, sign, spoken
+from frosty_piston.core.words import called, sentence, sign, spoken
 
 from .assessment import Assessed
 from .entries import Complaint, Entry, ProofStep, Warning_
@@ -12,8 +13,11 @@ from .measured import measured_says
 from .prove import Pair, Proof, owner_words, prove
 from .result import Result, place
 from .soot import soot_says
+from .stopping import measures_on
 
 MOST_FIGURES, WORTH_A_LINE, WATCH_FROM = 3, 0.03, 0.05
+MOST_LINES, LONGEST_LINE = 4, 240
+URGENCY = {"stop": "Stop: do not drive", "soon": "Soon", "watch": "Watch"}
 
 
 @dataclass(frozen=True)
@@ -53,6 +57,110 @@ class Report:
     parked: tuple[tuple[str, str], ...]
 
 
+@dataclass(frozen=True)
+class Part:
+    """A part of the owner's page: what fits on one page, and whole what did not, for the record."""
+
+    title: str
+    lines: tuple[str, ...]
+    rest: tuple[str, ...] = ()
+    wide: bool = False
+
+
+def shortened(line: str, longest: int = LONGEST_LINE) -> str:
+    """A line as long as the owner's page bears, cut between words."""
+    if len(line) <= longest:
+        return line
+    return f"{line[: longest - 1].rsplit(' ', 1)[0][: longest - 1].rstrip(' .,;:')}…"
+
+
+def _part(
+    title: str, lines: Iterable[str], empty: str = "", most: int = MOST_LINES, wide: bool = False
+) -> Part:
+    every = tuple(lines) or ((empty,) if empty else ())
+    shown = tuple(shortened(x) for x in every[:most])
+    rest = tuple(x for n, x in enumerate(every) if n >= most or len(x) > LONGEST_LINE)
+    left = len(every) - len(shown)
+    more = (f"And {left} more; they stand in the record.",) if left > 0 else ()
+    return Part(title, shown + more, rest, wide)
+
+
+def owner_parts(report: Report, money: Callable[[int], str]) -> tuple[Part, ...]:
+    """The owner's page part by part, bounded so that it stays one page; `money` says an amount."""
+    cost = ["No price yet."]
+    if report.price is not None:
+        cost = [
+            money(report.price)
+            + (f" of at most {money(report.ceiling)}" if report.ceiling is not None else "")
+            + (
+                ": above what was agreed"
+                if report.ceiling is not None and report.price > report.ceiling
+                else ""
+            )
+        ]
+    pieces = (
+        f"{x.name}: {x.entry.data.now}"
+        + (
+            f", {plain(x.entry.data.length_mm)} of"
+            f" {plain(x.entry.data.whole_mm) if x.entry.data.whole_mm else '?'} mm"
+            if x.entry.data.length_mm
+            else ""
+        )
+        + "."
+        for x in report.pieces
+    )
+    proven = [report.proven, *(f"Not done: {c.rstrip('. ')}." for c in report.reasons)]
+    parts = (
+        _part("Done", (f"{d.rstrip('. ')}." for d in report.done), "Nothing yet."),
+        _part("Proven", proven, most=MOST_LINES + 1),
+        _part("Still open", report.open, wide=True),
+        _part("Watch for", report.watch, wide=True),
+        _part("Pieces", pieces, wide=True),
+        _part("Other codes found, left alone", (f"{code} {says}" for code, says in report.parked), wide=True),
+        _part("Do differently", report.advice, "Nothing to change."),
+        _part("Cost", [*cost, *([f"Agreed: {report.who_agreed}"] if report.who_agreed else [])]),
+    )
+    return tuple(p for p in parts if p.lines)
+
+
+def lines_of(parts: Iterable[Part], wide: int = 96, narrow: int = 46) -> int:
+    """About how many printed lines some parts take: two narrow parts stand beside each other."""
+
+    def of(p: Part) -> int:
+        return 2 + sum(-(-len(x) // (wide if p.wide else narrow)) for x in p.lines)
+
+    row = [p for p in parts if not p.wide]
+    pairs = [max(of(p) for p in row[n : n + 2]) for n in range(0, len(row), 2)]
+    return sum(of(p) for p in parts if p.wide) + sum(pairs)
+
+
+def head_parts(report: Report) -> tuple[Part, ...]:
+    """What stands above the figures: complaint and what was found."""
+    return (
+        _part("Complaint", [report.complaint] if report.complaint else [], "Not written down."),
+        _part("Found", report.found),
+    )
+
+
+def warned(report: Report) -> tuple[tuple[str, str], ...]:
+    """What the owner must know first, the gravest first: how urgent, and what."""
+    order = list(URGENCY)
+    said = [
+        (
+            x.data.urgency,
+            shortened(
+                f"{URGENCY[x.data.urgency]}: {x.data.text.rstrip('. ')}"
+                f"{f' ({x.data.place})' if x.data.place else ''}."
+                f" Owner: {called(x.data.owner)}."
+            ),
+        )
+        for x in sorted(report.warnings, key=lambda x: order.index(x.data.urgency))
+    ]
+    left = len(said) - MOST_LINES
+    more = (("watch", f"And {left} more; they stand on the tape."),) if left > 0 else ()
+    return (*said[:MOST_LINES], *more)
+
+
 def build_report(assessed: Assessed) -> Report:
     """Put the report of a job together from its tape alone."""
     job, k, proof = assessed.job, assessed.knowledge, prove(assessed)
@@ -64,7 +172,7 @@ def build_report(assessed: Assessed) -> Report:
         + (f"({'; '.join(symptoms)})" if symptoms else ""),
         found=_found(assessed),
         figures=_figures(assessed, proof),
-        done=tuple(_act_says(x) for x in job.repairs),
+        done=tuple(_act_says(x) for x in (*job.repairs, *measures_on(job))),
         proof=proof,
         proven=owner_words(proof, k),
         open=tuple(m.because for m in proof.missing),
@@ -127,7 +235,7 @@ def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
             f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}",
             measured_says(assessed.job, p.before),
             measured_says(assessed.job, p.after) if p.after else "",
-            p.before.judgement.because,
+            shortened(p.before.judgement.because),
         )
         for p in pairs[:MOST_FIGURES]
     )

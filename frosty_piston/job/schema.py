@@ -42,6 +42,10 @@ def job_file_schema() -> dict[str, Any]:
             "vehicle": {"$ref": "#/$defs/Vehicle"},
             "engine": {"$ref": "#/$defs/EngineCard"},
             "entries": {"type": "array", "items": entry},
+            "chain": {
+                "type": "object",
+                "additionalProperties": {"type": "string", "pattern": "^[0-9a-f]{64}$"},
+            },
         },
         "$defs": defs,
     }

@@ -136,14 +136,19 @@ def number(text: str) -> float:
     return float(_GROUPS.sub("", text.strip()).replace(",", "."))
 
 
+def _as_on_the_meter(rest: str, unit: str) -> str | None:
+    """The unit behind a figure as an ohmmeter shows it, `k` or `M` alone."""
+    return {"k": "kohm", "K": "kohm", "M": "Mohm"}.get(rest) if unit in ("ohm", "kohm", "Mohm") else None
+
+
 def typed(text: str, unit: str, overload: bool = False) -> tuple[float | str, str]:
     """Read a figure as typed: decimal comma or point, a unit behind it or not, `OL` where the meter can show
     it.
 
     Raises ValueError with a sentence that names what is allowed.
 
-    >>> typed("12,6V", "V"), typed("450 mbar", "kPa"), typed("ol", "ohm", True)
-    ((12.6, 'V'), (450.0, 'mbar'), ('OL', 'ohm'))
+    >>> typed("12,6V", "V"), typed("450 mbar", "kPa"), typed("ol", "ohm", True), typed("185k", "ohm")
+    ((12.6, 'V'), (450.0, 'mbar'), ('OL', 'ohm'), (185.0, 'kohm'))
     """
     text = text.replace(" ", " ").replace("−", "-").strip()
     if text.lower() in OVERLOAD:
@@ -158,7 +163,7 @@ def typed(text: str, unit: str, overload: bool = False) -> tuple[float | str, st
             + (" or OL" if overload else "")
         )
     rest = match.group(2).strip()
-    got = unit if not rest else unit_named(rest)
+    got = unit if not rest else _as_on_the_meter(rest, unit) or unit_named(rest)
     if got is None:
         raise ValueError(f"{rest[:12]!r} is no unit known here; allowed: {sign(unit)} and its like")
     if not same_kind(got, unit):

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
-from .judging import JUDGES
+from .judging import JUDGES, Judge
 from .judging.recorded import recorded
 from .judging.wiring import drives
 from .readings import Readings
@@ -28,11 +28,18 @@ class Verdicts:
             barred = {v.entries[0] for v in impossible}
             possible = [x for x in latest if x.id not in barred]
             if possible and judge:
-                judged = judge(self.readings, possible)
+                judged = self._judged(judge, possible)
             else:
                 judged = [self.readings.as_recorded(x) for x in possible]
             self._by_test[test] = impossible + judged
         return self._by_test[test]
+
+    def _judged(self, judge: Judge, latest: list[e.Entry]) -> list[Result]:
+        """The verdicts of a judge; figures that nothing can be worked out from are implausible together."""
+        try:
+            return judge(self.readings, latest)
+        except (ArithmeticError, ValueError):
+            return [self.readings.unworkable(x) for x in latest]
 
     def all(self) -> list[Result]:
         """Every verdict, recordings and drives with them, in the order of the entries."""

@@ -13,6 +13,7 @@ from frosty_piston.core.limits import Limit
 from frosty_piston.core.suspects.space import BLUR, Finding
 
 from . import shapes as s
+from .circuit_shapes import CircuitShape, read_circuit
 from .completeness import check_complete
 from .figures import Figures
 from .parts import DriveShape, Node, Part, joined, nodes_of, read_parts
@@ -32,13 +33,15 @@ L = TypeVar("L")
 
 @dataclass(frozen=True)
 class CodeEntry:
-    """A known code in our own words. `group` is empty for a code that only this workshop has described."""
+    """A known code in our own words. `group` is empty for a code that only this workshop has described.
+    `cylinder`: the one it names."""
 
     code: str
     title: str
     system: str
     kind: str
     group: str
+    cylinder: int | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,6 +92,7 @@ class Knowledge:
     tools: dict[str, str]
     cleaning: dict[str, s.CleaningShape]
     soot: s.SootShape
+    circuit: CircuitShape
     cautions: dict[str, s.CautionShape]
     faults: dict[str, s.FaultShape]
     upstream: dict[str, dict[str, float]]
@@ -175,6 +179,21 @@ class Knowledge:
     def drive(self, node: str) -> DriveShape | None:
         """What drives the part that a reading names."""
         return self.parts[self.nodes[node].part].drive
+
+    def cautions_at(self, test: str, said: str | None = None) -> list[str]:
+        """The cautions of a test at a part: some hold at one kind of part only. Nothing said of the part: all
+        of them."""
+        return self._holding(self.tests[test].cautions, said)
+
+    def ticks_at(self, test: str, said: str | None = None, pin: str | None = None) -> list[str]:
+        """The cautions that must be ticked before a test is written down at a part and a pin."""
+        shape = self.tests[test]
+        return self._holding([*shape.ticks, *shape.pin_ticks.get(pin or "", [])], said)
+
+    def _holding(self, cautions: list[str], said: str | None) -> list[str]:
+        node = self.node(said)
+        part = self.nodes[node].part if node else None
+        return [c for c in cautions if not said or not (at := self.cautions[c].parts) or part in at]
 
     def node(self, said: str | None) -> str | None:
         """The part that a word on the tape names: the longest known word in it decides; None when none
@@ -302,6 +321,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         tools,
         cleaning,
         soot,
+        read_circuit(r, faults, tests),
         cautions,
         faults,
         {
@@ -367,11 +387,16 @@ def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape]
 def _tests(r: Reader, allowed: dict[str, Any]) -> dict[str, s.TestShape]:
     tests: dict[str, s.TestShape] = r.read("tests.toml", dict[str, s.TestShape])
     for key, test in tests.items():
+        for other in test.answered_by:
+            r.known("tests.toml", [key, "answered_by"], other, list(tests))
         r.known("tests.toml", [key, "system"], test.system, allowed["system"])
         r.all_known("tests.toml", [key, "access"], test.access, allowed["access"])
         r.all_known("tests.toml", [key, "tools"], test.tools, allowed["tools"])
         for what in ("cautions", "if_failed", "ticks"):
             r.all_known("tests.toml", [key, what], getattr(test, what), allowed["cautions"])
+        for pin, cautions in test.pin_ticks.items():
+            r.known("tests.toml", [key, "pin_ticks"], pin, test.pins)
+            r.all_known("tests.toml", [key, "pin_ticks", pin], cautions, allowed["cautions"])
         for point, shape in test.at.items():
             r.known("tests.toml", [f"{key}.at.{point}"], point, test.points)
             r.all_known("tests.toml", [f"{key}.at.{point}", "access"], shape.access, allowed["access"])
@@ -544,6 +569,7 @@ def _family(family: s.CodeFamilyShape) -> list[CodeEntry]:
             family.system,
             family.kind,
             family.group,
+            family.starts_at + i if "cylinder {n}" in family.title.lower() else None,
         )
         for i, n in enumerate(range(first, last + 1, family.step))
     ]

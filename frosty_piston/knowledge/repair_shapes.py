@@ -9,6 +9,20 @@ from .shapes import Shape
 Share = Annotated[float, Field(ge=0, le=100)]
 Odds = Annotated[float, Field(ge=0, le=1)]
 Takes = Annotated[float, Field(ge=0.05, le=0.97)]
+WaitKind = Literal[
+    "cool_down",
+    "soak",
+    "bath",
+    "cure",
+    "parts",
+    "consent",
+    "cold_soak",
+    "burn",
+    "drive",
+    "warm_up",
+    "charge",
+    "starter",
+]
 Act = Literal["replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in"]
 
 
@@ -32,7 +46,7 @@ class CompareShape(Shape):
 
 class StepShape(Shape):
     """One step of a work plan. `acts`: only when the repair is done that way. `asks`: what makes the work
-    grow."""
+    grow. `seen`: what must be seen before it is done. `pins`: its pin map is noted there."""
 
     id: str
     does: str
@@ -50,11 +64,11 @@ class StepShape(Shape):
     refits: list[str] = []
     compare: bool = False
     acts: list[Act] = []
-    wait: (
-        Literal["cool_down", "soak", "bath", "cure", "parts", "consent", "cold_soak", "burn", "drive"] | None
-    ) = None
+    wait: WaitKind | None = None
     hours: Annotated[float, Field(ge=0, le=240)] = 0
     asks: str = ""
+    seen: list[str] = []
+    pins: bool = False
 
 
 class TroubleShape(Shape):
@@ -135,7 +149,7 @@ class KindShape(Shape):
     """What the kind of part gives a repair whose own table is silent."""
 
     title: str
-    steps: list[str]
+    steps: list[str | StepShape]
     compare: list[str] = []
     checks: list[str] = []
     resets: list[str] = []
@@ -162,6 +176,8 @@ class PieceStep(Shape):
     wait: str | None = None
     hours: float = 0
     asks: str = ""
+    seen: list[str] = []
+    pins: bool = False
 
 
 class CheckShape(Shape):

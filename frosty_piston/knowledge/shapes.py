@@ -20,9 +20,12 @@ class AccessShape(Shape):
 
 
 class CautionShape(Shape):
+    """`parts`: the only parts at which it holds; empty: wherever a test or a step names it."""
+
     title: str
     tick: bool
     says: str
+    parts: list[str] = []
 
 
 class FaultShape(Shape):
@@ -132,10 +135,24 @@ class TestShape(Shape):
     sweeps: bool = False
     recorded: list[list[str]] = []
     unplugs: bool = False
+    opens_plug: bool = False
     ticks: list[str] = []
+    pin_ticks: dict[str, list[str]] = {}
+    stops_it: bool = False
+    asks_why: list[str] = []
+    clock: tuple[str, str] | None = None
+    timed: bool = False
+    grid: dict[str, list[str]] = {}
+    grid_columns: list[str] = []
     plain: bool = True
     at: dict[str, PointShape] = {}
     taken_in_at: dict[str, list[str]] = {}
+    answered_by: list[str] = []
+
+    @property
+    def runs(self) -> bool:
+        """Whether the engine runs while it is made."""
+        return bool({"running", "engine_hot"} & set(self.access))
 
     @property
     def short_title(self) -> str:
@@ -168,6 +185,7 @@ class FindingShape(Shape):
     well: dict[str, Chance] = {}
     points: list[str] = []
     nodes: list[str] = []
+    unsaid: bool = False
     channels: list[str] = []
     hot: bool | None = None
     dosing: bool | None = None
@@ -180,13 +198,14 @@ class FindingShape(Shape):
 class BenchShape(Shape):
     """What stands on a bench. `steps`: its tests, each with its part where it has one. `cleans`: what is
     cleaned there, as part, words and the repair it is. `asks_turbo`: whether it asks if it is the part or the
-    turbo."""
+    turbo. `needs`: what the engine card must have."""
 
     title: str
     says: str
     steps: Annotated[list[tuple[str, str]], Field(min_length=1)]
     cleans: list[tuple[str, str, str]] = []
     asks_turbo: bool = False
+    needs: dict[str, list[CardValue]] = {}
 
 
 class CodeGroupShape(Shape):

@@ -11,6 +11,8 @@ import numpy as np
 
 from frosty_piston.job.engine import EngineCard
 
+from .electrics import network_pair
+
 Rng = np.random.Generator
 
 
@@ -268,7 +270,17 @@ def _module_supply(c: Condition, s: float, rng: Rng) -> None:
 
 
 def _network(c: Condition, s: float, rng: Rng) -> None:
-    c.network_ohm = float(rng.choice([120.0, 2.0, 41.0, 1e6]))
+    pair = network_pair(("control_module", "gateway", "nox_sensor", "dosing_unit"))
+    what = str(rng.choice(["terminator", "short", "too_many", "open"]))
+    if what == "terminator":
+        pair.modules[-1].terminates = False
+    elif what == "short":
+        pair.modules[1].across_ohm = 2.0
+    elif what == "too_many":
+        pair.modules[1].terminates = True
+    for m in pair.modules if what == "open" else ():
+        m.plugged = False
+    c.network_ohm = pair.across_ohm("control_module")
 
 
 def _sensor(c: Condition, s: float, rng: Rng) -> None:

@@ -1,5 +1,6 @@
 """Every test of the vocabulary made on a simulated vehicle: what a technician writes down, noise included."""
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -10,6 +11,7 @@ from frosty_piston.knowledge.figures import general
 
 from . import physics as p
 from .condition import Condition, Rng
+from .electrics import BODY_MOHM, COIL_OHM, SOUND_CONTACT, Contact, InjectorSet
 
 Entry = dict[str, Any]
 Maker = Callable[[Condition, dict[str, str], Rng], list[Entry]]
@@ -17,6 +19,7 @@ AIR = general(AirLimits)
 BAROMETER = barometer_kpa(300)
 ROD_TIMES = ((-20, -10, 0, 20, 70), (18.0, 11.5, 7.5, 3.0, 0.5))
 MAKERS: dict[str, Maker] = {}
+COLD_C, HOT_C, HOT_OPENS_C = 20.0, 85.0, 60.0
 
 
 def made(test: str) -> Callable[[Maker], Maker]:
@@ -252,8 +255,12 @@ def rail_hold(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 # injectors and base engine
 
 
-def _coil_ohm(c: Condition) -> float:
-    return {"rail_piezo": 190_000.0, "hydraulic_unit": 3.0}.get(c.card.injection or "", 0.42)
+def _injectors(c: Condition) -> InjectorSet:
+    """The set of the vehicle as it is: nominal coils, some open, some that open with heat."""
+    kind = c.card.injection or "rail_solenoid"
+    ohm = COIL_OHM.get(kind, COIL_OHM["rail_solenoid"])
+    opens = {i + 1: -273.0 for i in c.coil_open} | {i + 1: HOT_OPENS_C for i in c.hot_open}
+    return InjectorSet(kind, [ohm] * c.cylinders, [BODY_MOHM] * c.cylinders, opens)
 
 
 @made("injector_resistance")
@@ -261,11 +268,12 @@ def injector_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[E
     return [
         read(
             "injector_resistance",
-            "OL" if i in c.coil_open else shown(rng, _coil_ohm(c), 0.015, 3),
+            "OL" if math.isinf(ohm) else shown(rng, ohm, 0.015, 3),
             "ohm",
             cylinder=i + 1,
         )
         for i in range(c.cylinders)
+        for ohm in [_injectors(c).resistance_ohm(i + 1, COLD_C)]
     ]
 
 
@@ -346,7 +354,12 @@ def oil_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("hot_retest")
 def hot_retest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("hot_retest", "fails_hot" if c.hot_open else "same", {"part_hot": True}, node="injector")]
+    hot = _injectors(c)
+    fails = any(
+        math.isinf(hot.resistance_ohm(i, HOT_C)) and not math.isinf(hot.resistance_ohm(i, COLD_C))
+        for i in range(1, c.cylinders + 1)
+    )
+    return [saw("hot_retest", "fails_hot" if fails else "same", {"part_hot": True}, node="injector")]
 
 
 @made("rail_valve_return")
@@ -689,6 +702,14 @@ def coil(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [read("solenoid_coil", "OL" if dead else shown(rng, 28.0, 0.03, 1), "ohm", node="vacuum_solenoid")]
 
 
+@made("solenoid_duty")
+def duty(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    works = c.boost_solenoid
+    seen = "stays" if works < 0.3 else "lags" if works < 0.75 else "follows"
+    vent = works < 0.75 and rng.random() < 0.2
+    return [saw("solenoid_duty", "vent_blocked" if vent else seen, node="vacuum_solenoid")]
+
+
 # exhaust, DEF and NOx
 
 
@@ -831,11 +852,12 @@ def connector_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]
 def wiggle(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "injector")
     live = _loose(c, node) and not (node == "egr_valve" and rng.random() < 0.5)
+    contact = Contact() if live else SOUND_CONTACT
     said: Entry = {
         "wiggle_s": 60,
-        "dropouts": int(rng.poisson(7 if live else 0.02)),
+        "dropouts": len(contact.dropouts(60, True, rng)),
         "rest_s": 60,
-        "rest_dropouts": int(rng.poisson(0.4 if live else 0.02)),
+        "rest_dropouts": len(contact.dropouts(60, False, rng)),
     }
     return [figures("wiggle", None, {"node": node}, **said)]
 

@@ -165,9 +165,16 @@ VEHICLES: list[tuple[dict[str, Any], str]] = [
         {"name": "Avalanche patrol car", "odometer_km": 58400, "plate": "AP 2", "owner": "Avalanche patrol"},
         "Tind T3-15",
     ),
+    ({"name": "Harbour plough", "odometer_km": 288400, "plate": "HP 1", "owner": "Harbour"}, "Gamla P6-30"),
+    ({"name": "Ridge runner", "odometer_km": 73900, "plate": "RR 3", "owner": "Hut wardens"}, "Tind T3-15"),
+    ({"name": "Ferry pier van", "odometer_km": 151930, "plate": "FP 1", "owner": "Harbour"}, "Norra D4-22"),
+    (
+        {"name": "Night patrol car", "odometer_km": 64700, "plate": "NP 1", "owner": "Island rescue"},
+        "Tind T3-15",
+    ),
 ]
 
-CARRIER, SCHOOL_BUS, SHUTTLE, MAST_VAN, PATROL = range(6, 11)
+CARRIER, SCHOOL_BUS, SHUTTLE, MAST_VAN, PATROL, HARBOUR, RIDGE, PIER_VAN, NIGHT_CAR = range(6, 15)
 
 
 @dataclass

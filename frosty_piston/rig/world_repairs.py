@@ -6,6 +6,8 @@ from typing import Any
 
 from . import world
 from .world import Tape
+from .world_injectors import connector_that_came_back, hot_piezo, injector_that_was_not_it
+from .world_vacuum import hose_at_the_filter, turbo_up_the_mountain
 
 
 def two_faults(now: datetime) -> dict[str, Any]:
@@ -274,6 +276,7 @@ def demo_jobs(now: datetime) -> list[dict[str, Any]]:
         world.will_not_stop,
         world.soot_in_the_egr,
     )
-    return [
-        make(now) for make in (*first, two_faults, actuator_in_pieces, cooler_soaking, connector_on_trial)
-    ]
+    vacuum = (hose_at_the_filter, turbo_up_the_mountain)
+    injectors = (injector_that_was_not_it, connector_that_came_back, hot_piezo)
+    more = (two_faults, actuator_in_pieces, cooler_soaking, connector_on_trial, *vacuum, *injectors)
+    return [make(now) for make in (*first, *more)]

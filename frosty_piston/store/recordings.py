@@ -7,7 +7,7 @@ import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from threading import Lock
 from typing import Any, TypeVar
 from uuid import uuid4
@@ -19,6 +19,7 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.traces import Signal
 
+from .moments import now, utc
 from .tables import AttachmentRow, SettingRow, TraceRow
 
 KEPT_IN_MEMORY, ANSWERS_IN_MEMORY = 6, 96
@@ -105,7 +106,7 @@ class Recordings:
                     data=packed_file,
                     hash=hashlib.sha256(packed_file).hexdigest(),
                     by=by,
-                    at=datetime.now(UTC),
+                    at=now(),
                 )
             )
         return attachment_id
@@ -154,7 +155,7 @@ class Recordings:
                         channels=info,
                         data=block,
                         hash=hashlib.sha256(block).hexdigest(),
-                        at=datetime.now(UTC),
+                        at=now(),
                     )
                 )
 
@@ -237,5 +238,5 @@ def _info(row: Any) -> TraceInfo:
         row.job_id,
         row.name,
         tuple(ChannelInfo(**c) for c in row.channels),
-        row.at if row.at.tzinfo else row.at.replace(tzinfo=UTC),
+        utc(row.at),
     )

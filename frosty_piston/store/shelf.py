@@ -1,7 +1,7 @@
 """The workshop's own part of the shelf: patterns, texts for a maker's own codes, tools it lacks."""
 
 from collections.abc import Callable, Iterable
-from datetime import UTC, datetime
+from datetime import datetime
 
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
@@ -10,17 +10,14 @@ from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.job.experience import LEAST_TIMES, MOST_TIMES, Experience, OwnCode, Pattern
 from frosty_piston.knowledge import Knowledge
 
+from .moments import now, utc
 from .tables import OwnCodeRow, PatternRow, SettingRow
 
 LACKING = "lacking_tools"
 
 
-def _utc(at: datetime) -> datetime:
-    return at if at.tzinfo else at.replace(tzinfo=UTC)
-
-
 def _pattern(row: PatternRow) -> Pattern:
-    return Pattern(row.id, row.engine, row.fault, row.times, row.by, _utc(row.at), row.why)
+    return Pattern(row.id, row.engine, row.fault, row.times, row.by, utc(row.at), row.why)
 
 
 class Shelf:
@@ -63,7 +60,7 @@ class Shelf:
                 .order_by(PatternRow.ended_at.desc())
                 .limit(40)
             )
-            return [(_pattern(r), r.ended_by or "", _utc(r.ended_at)) for r in rows if r.ended_at]
+            return [(_pattern(r), r.ended_by or "", utc(r.ended_at)) for r in rows if r.ended_at]
 
     def check_pattern(self, engine: str, fault: str, by: str, why: str, found: list[Fault]) -> None:
         """Raise BadInput for what is wrong with a pattern, together with what was `found` already."""
@@ -80,9 +77,16 @@ class Shelf:
             raise BadInput(faults)
 
     def add_pattern(
-        self, engine: str, fault: str, times: float, by: str, why: str, at: datetime | None = None
+        self,
+        engine: str,
+        fault: str,
+        times: float,
+        by: str,
+        why: str,
+        at: datetime | None = None,
+        key: str | None = None,
     ) -> int:
-        """Write a pattern down. Raises BadInput with every fault of it."""
+        """Write a pattern down, once for each key. Raises BadInput with every fault of it."""
         out = (
             []
             if LEAST_TIMES <= times <= MOST_TIMES
@@ -96,12 +100,16 @@ class Shelf:
         )
         self.check_pattern(engine, fault, by, why, out)
         with Session(self._writing) as session, session.begin():
+            known = select(PatternRow.id).where(PatternRow.key == key)
+            if key and (number := session.scalar(known)) is not None:
+                return number
             row = PatternRow(
+                key=key,
                 engine=engine.strip(),
                 fault=fault,
                 times=times,
                 by=by.strip()[:80],
-                at=at or datetime.now(UTC),
+                at=at or now(),
                 why=why.strip()[:400],
             )
             session.add(row)
@@ -117,7 +125,7 @@ class Shelf:
             if row is None:
                 raise NotHere("There is no such pattern.")
             if row.ended_at is None:
-                row.ended_by, row.ended_at = by[:80], datetime.now(UTC)
+                row.ended_by, row.ended_at = by[:80], now()
             engine = row.engine
         self._touched(engine)
 
@@ -131,7 +139,7 @@ class Shelf:
                     system=code.system,
                     kind=code.kind,
                     by=code.by,
-                    at=datetime.now(UTC),
+                    at=now(),
                 )
             )
         self._touched(None)

@@ -28,6 +28,7 @@ class EngineCardRow(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(120), unique=True)
     data: Mapped[dict[str, Any]] = mapped_column(JSON)
+    version: Mapped[int] = mapped_column(Integer, default=1, server_default="1")
 
 
 class VehicleRow(Table):
@@ -37,6 +38,31 @@ class VehicleRow(Table):
     name: Mapped[str] = mapped_column(String(120), unique=True)
     data: Mapped[dict[str, Any]] = mapped_column(JSON)
     engine_card_id: Mapped[int | None] = mapped_column(ForeignKey("engine_cards.id"))
+    version: Mapped[int] = mapped_column(Integer, default=1, server_default="1")
+
+
+class CardVersionRow(Table):
+    """Every version of a vehicle or engine card that ever stood."""
+
+    __tablename__ = "card_versions"
+
+    kind: Mapped[str] = mapped_column(String(20), primary_key=True)
+    card_id: Mapped[int] = mapped_column(primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True)
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class CardCircuitRow(Table):
+    """The vacuum circuit that was copied to an engine card."""
+
+    __tablename__ = "card_circuits"
+
+    card_name: Mapped[str] = mapped_column(String(120), primary_key=True)
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)
+    by: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
 class JobRow(Table):
@@ -64,6 +90,7 @@ class JobRow(Table):
     waiting_until: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     deadline: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     closed: Mapped[bool] = mapped_column(default=False)
+    imported_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
     chain_head: Mapped[str] = mapped_column(String(64), default="", server_default="")
 
 
@@ -136,6 +163,7 @@ class PatternRow(Table):
     by: Mapped[str] = mapped_column(String(80))
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     why: Mapped[str] = mapped_column(String(400))
+    key: Mapped[str | None] = mapped_column(String(64), unique=True)
     ended_by: Mapped[str | None] = mapped_column(String(80))
     ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
 
@@ -156,6 +184,31 @@ class PersonRow(Table):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80), unique=True)
+    passphrase: Mapped[str | None] = mapped_column(String(200))
+    right: Mapped[str] = mapped_column(String(10), default="work", server_default="work")
+
+
+class SessionRow(Table):
+    """Somebody who is signed in; the secret itself is with the browser alone."""
+
+    __tablename__ = "sessions"
+
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    seen_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class TokenRow(Table):
+    """A program of somebody; the token itself is with the program alone."""
+
+    __tablename__ = "tokens"
+
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    seen_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    name: Mapped[str] = mapped_column(String(80))
 
 
 class SettingRow(Table):

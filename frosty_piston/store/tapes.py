@@ -15,9 +15,9 @@ from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Busy, Conflict, NotHere
 from frosty_piston.core.quantity import percent
-from frosty_piston.job import jobfile
+from frosty_piston.job import brakes, jobfile, stopping
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.check import Checker, kept
+from frosty_piston.job.check import Checker, kept, walk
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Entry, Tick
 from frosty_piston.job.experience import Experience
@@ -28,8 +28,10 @@ from frosty_piston.job.stages import Standing, standing
 from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge
 
+from .garage import NewCards
 from .moments import now, stamp, utc
 from .tables import ActRow, ChainRow, EntryRow, JobRow, VehicleRow
+from .turns import Turns
 
 CACHED_JOBS, MOST_THOUGHT_AGAIN, MOST_WAIT_S, MOST_TRIES = 64, 60, 20.0, 50
 BUSY = "Too many are writing on this job just now. What you sent was not kept: send it again."
@@ -84,7 +86,8 @@ class Tapes:
         self.engine, self.knowledge, self._experience = engine, knowledge, experience
         self._writing = engine.execution_options(writing=True)
         self._cache: OrderedDict[str, JobRecord] = OrderedDict()
-        self._lock, self._turns = Lock(), dict[str, Lock]()
+        self._one = Turns()
+        self._lock, self._turns = Lock(), dict[str, Turns]()
 
     def forget(self) -> None:
         """Drop what is held in memory; the next look reads the file again."""
@@ -136,21 +139,18 @@ class Tapes:
                 )
         return job_id
 
-    def import_file(self, data: bytes) -> tuple[str, bool]:
-        return self.add_file(jobfile.read(data, self.knowledge))
+    def import_file(self, data: bytes, by: str = "") -> tuple[str, bool]:
+        return self.add_file(jobfile.read(data, self.knowledge), by)
 
-    def add_file(self, file: jobfile.JobFile) -> tuple[str, bool]:
+    def add_file(self, file: jobfile.JobFile, by: str = "") -> tuple[str, bool]:
         """Keep a job file. The same file again is the same job; another tape under the same id is a
-        Conflict."""
+        Conflict. `by`: who brought it in, where people sign in."""
         job_id = file.head.id or str(uuid4())
         raw = file.raw
         head = {**raw["job"], "id": job_id}
         with Session(self._writing) as session, session.begin():
             if session.get(JobRow, job_id) is not None:
-                given = {key: part for key, part in raw.items() if key != "chain"}
-                if jobfile.canonical(self._export(session, job_id)) == jobfile.canonical(
-                    {**given, "job": head}
-                ):
+                if _tape_of(self._export(session, job_id)) == _tape_of({**raw, "job": head}):
                     return job_id, False
                 raise Conflict(
                     f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its"
@@ -166,6 +166,7 @@ class Tapes:
                 title=file.head.title,
                 vehicle_name=file.vehicle.name,
                 revision=1,
+                imported_by=by,
             )
             row.vehicle_id = session.scalar(select(VehicleRow.id).where(VehicleRow.name == file.vehicle.name))
             session.add(row)
@@ -186,7 +187,9 @@ class Tapes:
         if row is None:
             raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
         raws = session.scalars(select(EntryRow.raw).where(EntryRow.job_id == job_id).order_by(EntryRow.seq))
+        chain = session.execute(select(ChainRow.id, ChainRow.hash).where(ChainRow.job_id == job_id)).all()
         return {
+            **({"chain": {key: link for key, link in chain}} if chain else {}),
             "format": jobfile.FORMAT,
             "version": jobfile.VERSION,
             "job": row.head,
@@ -194,6 +197,16 @@ class Tapes:
             "engine": row.engine,
             "entries": [json.loads(r) for r in raws],
         }
+
+    def imported_by(self, job_id: str) -> str:
+        """Who brought a job in from a file, where people sign in."""
+        with Session(self.engine) as session:
+            return session.scalar(select(JobRow.imported_by).where(JobRow.id == job_id)) or ""
+
+    def chain_head(self, job_id: str) -> str:
+        """The hash that stands for the whole tape of a job as it is now; empty for an empty one."""
+        with Session(self.engine) as session:
+            return session.scalar(select(JobRow.chain_head).where(JobRow.id == job_id)) or ""
 
     def job(self, job_id: str) -> JobRecord:
         """The job as it stands now. Raises NotHere."""
@@ -261,10 +274,12 @@ class Tapes:
         by: str | None = None,
         asks_ticks: bool = False,
         act: Act | None = None,
+        cards: NewCards | None = None,
     ) -> Written:
         """Write entries on a job's tape, all or none. An id that is known with the same content is passed
         over. `asks_ticks`: whether what can hurt somebody wants its caution ticked. `act`: the press they
-        come from; one that was done writes nothing.
+        come from; one that was done writes nothing. `cards`: the vehicle and engine card that the job has
+        from now on, written with the entries or not at all.
 
         Raises BadInput with every fault, Conflict for a known id or act with other content, NotHere.
         """
@@ -274,12 +289,15 @@ class Tapes:
                     return Written((), wrote)
                 before = self.job(job_id)
                 fresh, old = self._checked(before, raws, by, asks_ticks)
-                if not fresh:
+                if not fresh and cards is None:
                     return Written((), old)
+                if cards is not None:
+                    cards.look(before.job)
                 # Thought through before the transaction: other writers wait for a write, never for a thought.
-                after = self._gone_on(before, [entry for entry, _ in fresh])
-                if self._written(before, after, fresh, old, act):
-                    self._keep(job_id, after)
+                after = self._gone_on(before, [entry for entry, _ in fresh], cards)
+                if self._written(before, after, fresh, old, act, cards):
+                    if cards is None:  # else which vehicle it is was found out while it was written
+                        self._keep(job_id, after)
                     return Written(tuple(e.id for e, _ in fresh), old)
             raise Busy(BUSY)
 
@@ -287,13 +305,9 @@ class Tapes:
     def _turn(self, job_id: str) -> Iterator[None]:
         """Writers of one job take turns in the order in which they came. Raises Busy past a bound."""
         with self._lock:
-            turn = self._turns.setdefault(job_id, Lock())
-        if not turn.acquire(timeout=MOST_WAIT_S):
-            raise Busy(BUSY)
-        try:
+            turns = self._turns.setdefault(job_id, Turns())
+        with turns.turn(MOST_WAIT_S, BUSY):
             yield
-        finally:
-            turn.release()
 
     def _checked(
         self, record: JobRecord, raws: list[Any], by: str | None, asks_ticks: bool
@@ -302,7 +316,9 @@ class Tapes:
         BadInput with every fault, Conflict for a known id with other content."""
         known, at = {e.id for e in record.job.tape}, stamp(now())
         ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
-        checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked)
+        stop_open = asks_ticks and stopping.stop_open(record.job)
+        hard = asks_ticks and brakes.brakes_hard(record.job)
+        checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked, stop_open, hard)
         fresh: list[tuple[Entry, dict[str, Any]]] = []
         old: list[str] = []
         for index, raw in enumerate(raws):
@@ -315,7 +331,9 @@ class Tapes:
                 old.append(raw["id"])
                 continue
             whole = {"at": at, **({"by": by} if by else {}), **raw} if isinstance(raw, dict) else raw
-            if entry := checker.entry(whole, path):
+            if broken := walk(whole, path):
+                checker.faults += broken
+            elif entry := checker.entry(whole, path):
                 fresh.append((entry, whole))
         if checker.faults:
             raise BadInput(checker.faults)
@@ -327,16 +345,21 @@ class Tapes:
             raw: dict[str, Any] = json.loads(session.scalar(asked) or "{}")
             return raw
 
-    def _gone_on(self, before: JobRecord, fresh: list[Entry]) -> JobRecord:
+    def _gone_on(self, before: JobRecord, fresh: list[Entry], cards: NewCards | None = None) -> JobRecord:
         """The job with entries added, thought through."""
         job, at = before.job, now()
-        grown = Job(job.id, job.title, job.vehicle, job.engine, (*job.tape, *fresh), job.opened_at)
+        title, vehicle, engine = job.title, job.vehicle, job.engine
+        if cards is not None:
+            title = cards.title(job)
+            vehicle, engine = Vehicle.model_validate(cards.vehicle), EngineCard.model_validate(cards.engine)
+        grown = Job(job.id, title, vehicle, engine, (*job.tape, *fresh), job.opened_at)
         assessed = Assessed(grown, self.knowledge, self._experience())
-        assessed.go_on_from(before.assessed)
+        if cards is None:
+            assessed.go_on_from(before.assessed)
         written = {**before.written, **{e.id: at for e in fresh}}
-        return JobRecord(
-            before.revision + 1, assessed, standing(assessed), before.head, before.vehicle_id, written
-        )
+        head = {**before.head, "title": title}
+        vehicle_id = before.vehicle_id if cards is None else cards.vehicle_id
+        return JobRecord(before.revision + 1, assessed, standing(assessed), head, vehicle_id, written)
 
     def _written(
         self,
@@ -345,47 +368,29 @@ class Tapes:
         fresh: list[tuple[Entry, dict[str, Any]]],
         old: tuple[str, ...],
         act: Act | None,
+        cards: NewCards | None,
     ) -> bool:
         """Write what was thought through, unless the job was changed by another process meanwhile."""
         job_id, shown = before.job.id, _columns(after)
-        with Session(self._writing) as session, session.begin():
+        with (
+            self._one.turn(MOST_WAIT_S, BUSY),  # the database has no order among those who wait for it
+            Session(self._writing) as session,
+            session.begin(),
+        ):
             row = session.get(JobRow, job_id)
             if row is None or row.revision != before.revision:
                 return False
-            _add_entries(session, row, [raw for _, raw in fresh], after.written[fresh[0][0].id])
+            _add_entries(session, row, [raw for _, raw in fresh], now())
             if act is not None:
                 ids = [*old, *(e.id for e, _ in fresh)]
                 session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=now()))
+            if cards is not None:
+                cards.keep(session, row)
+                row.title, row.head = after.job.title, after.head
+                row.vehicle, row.engine, row.vehicle_name = cards.vehicle, cards.engine, cards.vehicle["name"]
             row.revision += 1
             _show(row, shown)
         return True
-
-    def change_head(
-        self,
-        job_id: str,
-        title: str | None = None,
-        vehicle: dict[str, Any] | None = None,
-        engine: dict[str, Any] | None = None,
-        vehicle_id: int | None = None,
-    ) -> None:
-        """Change a job's title, vehicle or engine card, as checked by the caller; the yard follows."""
-        with Session(self._writing) as session, session.begin():
-            row = session.get(JobRow, job_id)
-            if row is None:
-                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-            record = self._load(session, row)
-            if title:
-                row.title, row.head = title, {**row.head, "title": title}
-            if vehicle is not None:
-                row.vehicle, row.vehicle_name = vehicle, vehicle["name"]
-            if engine is not None:
-                row.engine = engine
-            if vehicle_id is not None:
-                row.vehicle_id = vehicle_id
-            row.revision += 1
-            record = self._record(row, record.job.tape, record.written)
-            _show(row, _columns(record))
-        self._keep(job_id, record)
 
 
 def _add_entries(session: Session, row: JobRow, raws: list[dict[str, Any]], at: datetime) -> None:
@@ -436,6 +441,11 @@ def _done(session: Session, job_id: str, act: Act) -> tuple[str, ...] | None:
     if row.content != act.content:
         raise Conflict("This was sent before with other content: look at what stands, and send it again.")
     return tuple(row.entries)
+
+
+def _tape_of(file: dict[str, Any]) -> str:
+    """A job file without its chain, to compare."""
+    return jobfile.canonical({key: part for key, part in file.items() if key != "chain"})
 
 
 def _same(kept: dict[str, Any], sent: dict[str, Any]) -> bool:

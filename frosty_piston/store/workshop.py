@@ -3,7 +3,9 @@
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import datetime
+from functools import cached_property
 from pathlib import Path
+from uuid import uuid4
 
 from sqlalchemy import Engine
 
@@ -14,6 +16,7 @@ from frosty_piston.knowledge import Knowledge, load_knowledge
 from .database import open_database, owned, remove_database
 from .garage import Garage
 from .moments import stamp
+from .people import People
 from .recordings import Recordings
 from .settings import Settings
 from .shelf import Shelf
@@ -31,7 +34,16 @@ class Workshop:
         self.shelf = Shelf(engine, self.knowledge, self._experience_changed)
         self.tapes = Tapes(engine, self.knowledge, lambda: self.shelf.experience)
         self.garage, self.settings, self.yard = Garage(engine), Settings(engine), Yard(engine)
-        self.recordings = Recordings(engine)
+        self.recordings, self.people = Recordings(engine), People(engine)
+        self.folder = Path(engine.url.database or "").parent
+
+    @cached_property
+    def id(self) -> str:
+        """The id of this workshop: what a browser keeps for it is kept under this name."""
+        if not (known := self.settings.get("workshop").get("id")):
+            known = uuid4().hex[:16]
+            self.settings.save("workshop", {"id": known})
+        return str(known)
 
     def _experience_changed(self, engine: str | None) -> None:
         self.tapes.think_again(engine)

@@ -7,21 +7,37 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from frosty_piston.core.errors import BadInput
+from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.job import jobfile
 from frosty_piston.job.answer import answer
 from frosty_piston.job.schema import job_file_schema
 
 from .dependencies import GivenWorkshop, read_body
+from .signed_in import person_of
 
 router = APIRouter(prefix="/api/v1")
 MOST_ENTRIES = 5000
 
 
+def name_of(request: Request) -> str:
+    """Who signed in; empty where nobody has to."""
+    me = person_of(request)
+    return me.name if me else ""
+
+
+def other_names(raws: list[Any], name: str) -> list[Fault]:
+    """The entries that are sent under another name than that of who sends them."""
+    return [
+        Fault(f"entries[{n}].by", f"you write as {name}: leave it out, or send your own")
+        for n, raw in enumerate(raws)
+        if isinstance(raw, dict) and raw.get("by", name) != name
+    ]
+
+
 @router.post("/jobs", status_code=201)
 async def add_job(request: Request, workshop: GivenWorkshop) -> JSONResponse:
     body = await read_body(request)
-    job_id, new = await run_in_threadpool(workshop.tapes.import_file, body)
+    job_id, new = await run_in_threadpool(workshop.tapes.import_file, body, name_of(request))
     return JSONResponse({"id": job_id}, 201 if new else 200, headers={"Location": f"/api/v1/jobs/{job_id}"})
 
 
@@ -45,7 +61,10 @@ async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) ->
             raise BadInput("no entry was sent; send one entry or a list of entries")
         if len(raws) > MOST_ENTRIES:
             raise BadInput(f"{len(raws)} entries at once; at most {MOST_ENTRIES}")
-        written = workshop.tapes.write(job_id, raws, asks_ticks=True)
+        me = person_of(request)
+        if me is not None and (faults := other_names(raws, me.name)):
+            raise BadInput(faults)
+        written = workshop.tapes.write(job_id, raws, me.name if me else None, asks_ticks=True)
         return JSONResponse(
             {"written": list(written.new), "known": list(written.known)}, 201 if written.new else 200
         )

@@ -4,44 +4,52 @@ import json
 import logging
 import time
 from collections.abc import AsyncIterator, MutableMapping
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 from threading import Thread
 from typing import Any
 from urllib.parse import urlsplit
 from uuid import uuid4
 
-from fastapi import FastAPI, Request
+from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import HTMLResponse, JSONResponse, Response
+from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.requests import ClientDisconnect
 
 from frosty_piston import __version__
-from frosty_piston.core.errors import BadInput, Busy, Conflict, FrostyPistonError, NotHere
+from frosty_piston.core.errors import BadInput, FrostyPistonError
 from frosty_piston.formats.outside import Readers
 from frosty_piston.store.workshop import Workshop
 
 from . import (
     api,
     arrive,
+    circuit,
     decide,
     did,
     fit,
+    label,
     measure,
     narrow,
+    people,
     plan,
+    pocket,
     prove,
     report,
     search,
     shelf,
     tape,
     traces,
+    trim,
     why,
     yard,
 )
-from .page import render
+from .gate import Gate, Tries, sealed
+from .page import refused, status_of
 
 HERE = Path(__file__).parent
 log = logging.getLogger("frosty_piston.web")
@@ -56,7 +64,9 @@ HEADERS = [
     (b"x-frame-options", b"DENY"),
 ]
 
-STATUS = {NotHere: 404, Conflict: 409, Busy: 503}
+
+FOR_GOOD = b"public, max-age=31536000, immutable"  # their addresses change with what is in them
+HOSTS = ["127.0.0.1", "localhost", "testserver"]
 
 
 class Guard:
@@ -79,22 +89,17 @@ class Guard:
             if message["type"] == "http.response.start":
                 status = message["status"]
                 extra = [*HEADERS, (b"x-request-id", request_id.encode())]
-                if not scope["path"].startswith("/static/"):
-                    extra.append((b"cache-control", b"no-store"))
+                still = scope["path"].startswith("/static/") and status == 200
+                extra.append((b"cache-control", FOR_GOOD if still else b"no-store"))
                 message = {**message, "headers": [*message.get("headers", []), *extra]}
             await send(message)
 
-        origin = headers.get(b"origin")
-        if (
-            scope["method"] not in ("GET", "HEAD")
-            and origin
-            and _host_of(origin) != headers.get(b"host", b"").decode("latin-1")
-        ):
+        if scope["method"] not in ("GET", "HEAD") and _from_elsewhere(headers):
             await HTMLResponse("This page was sent from another site and is refused.", 403)(
                 scope, receive, sending
             )
         else:
-            await self.app(scope, receive, sending)
+            await self._answered(scope, receive, sending)
         if not scope["path"].startswith("/static/"):
             log.info(
                 json.dumps(
@@ -107,6 +112,32 @@ class Guard:
                     }
                 )
             )
+
+    async def _answered(self, scope: dict[str, Any], receive: Any, send: Any) -> None:
+        """The answer of the application; what breaks in it is answered here, with the headers of the rest."""
+        begun = False
+
+        async def sending(message: MutableMapping[str, Any]) -> None:
+            nonlocal begun
+            begun = True
+            await send(message)
+
+        try:
+            await self.app(scope, receive, sending)
+        except ClientDisconnect:
+            return
+        except Exception as error:
+            log.error("request %s failed", scope["state"]["request_id"], exc_info=error)
+            if not begun:
+                await _broken(Request(scope, receive))(scope, receive, send)
+
+
+def _from_elsewhere(headers: dict[bytes, bytes]) -> bool:
+    """Whether another site sends this, by what the browser says of it."""
+    origin = headers.get(b"origin")
+    if origin and _host_of(origin) != headers.get(b"host", b"").decode("latin-1"):
+        return True
+    return headers.get(b"sec-fetch-site", b"same-origin") not in (b"same-origin", b"none")
 
 
 def _host_of(origin: bytes) -> str | None:
@@ -127,9 +158,11 @@ async def _with_readers(app: FastAPI) -> AsyncIterator[None]:
     app.state.readers.end()
 
 
-def create_app(workshop: Workshop) -> FastAPI:
-    """Make the application for one workshop."""
+def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
+    """Make the application for one workshop. `signing_in`: whether people sign in, as they must where other
+    machines reach it."""
     app = FastAPI(
+        dependencies=[Depends(sealed)] if signing_in else [],
         lifespan=_with_readers,
         title="Frosty Piston",
         version=__version__,
@@ -138,8 +171,12 @@ def create_app(workshop: Workshop) -> FastAPI:
         openapi_url="/api/v1/openapi.json",
     )
     app.state.workshop = workshop
-    app.state.readers = Readers()
-    app.add_middleware(TrustedHostMiddleware, allowed_hosts=["127.0.0.1", "localhost", "testserver"])
+    app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=5)
+    app.state.readers, app.state.tries = Readers(), Tries()
+    if signing_in:
+        app.add_middleware(Gate, workshop=workshop)
+    else:
+        app.add_middleware(TrustedHostMiddleware, allowed_hosts=HOSTS)
     app.add_middleware(Guard)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for screen in (
@@ -148,6 +185,8 @@ def create_app(workshop: Workshop) -> FastAPI:
         narrow,
         why,
         plan,
+        circuit,
+        trim,
         traces,
         measure,
         decide,
@@ -155,31 +194,37 @@ def create_app(workshop: Workshop) -> FastAPI:
         did,
         prove,
         report,
+        label,
         tape,
         shelf,
+        pocket,
         search,
+        people,
         api,
     ):
         app.include_router(screen.router)
     app.add_exception_handler(FrostyPistonError, _refused)
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(RequestValidationError, _bad_address)
-    app.add_exception_handler(Exception, _broken)
     return app
 
 
 def _answer(request: Request, status: int, says: str, faults: list[dict[str, str]] | None = None) -> Response:
-    if request.url.path.startswith("/api/"):
-        return JSONResponse({"error": says, "faults": faults or []}, status)
-    return render(
-        request,
-        "refused.html",
-        status,
-        code=status,
-        says=says,
-        faults=faults or [],
-        request_id=request.state.request_id,
-    )
+    return refused(request, status, says, _ways(request), faults)
+
+
+def _ways(request: Request) -> list[tuple[str, str]]:
+    """Where to go from a page that is not there: the job it would belong to, what is like it, the yard."""
+    parts = [part for part in request.url.path.split("/") if part]
+    ways = []
+    if parts[:1] == ["jobs"] and len(parts) > 1:
+        workshop: Workshop = request.app.state.workshop
+        with suppress(FrostyPistonError):
+            ways.append((f"/jobs/{parts[1]}/narrow", f"Back to {workshop.tapes.job(parts[1]).job.title}"))
+        if parts[2:3] == ["why"] and len(parts) > 3 and parts[3] in workshop.knowledge.faults:
+            title = workshop.knowledge.faults[parts[3]].title
+            ways.append((f"/shelf/faults/{parts[3]}", f"{title}, on the Shelf"))
+    return [*ways, ("/search", "Search"), ("/", "To the yard")]
 
 
 async def _refused(request: Request, error: Exception) -> Response:
@@ -191,7 +236,7 @@ async def _refused(request: Request, error: Exception) -> Response:
             str(error) if len(faults) == 1 else f"{len(faults)} faults; nothing was kept.",
             faults,
         )
-    status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 500)
+    status = status_of(error)
     answer = _answer(request, status, str(error))
     if status == 503:
         answer.headers["Retry-After"] = "5"
@@ -203,6 +248,7 @@ async def _http(request: Request, error: Exception) -> Response:
     says = {
         404: "There is no such page.",
         405: "That cannot be done here.",
+        411: "Say how long it is: the length is missing.",
         413: "That is larger than what is taken here.",
     }.get(error.status_code, str(error.detail))
     return _answer(request, error.status_code, says)
@@ -212,11 +258,6 @@ async def _bad_address(request: Request, error: Exception) -> Response:
     return _answer(request, 422, "The address holds something that cannot be used.")
 
 
-async def _broken(request: Request, error: Exception) -> Response:
-    log.error("request %s failed", getattr(request.state, "request_id", "?"), exc_info=error)
-    return _answer(
-        request,
-        500,
-        "Something went wrong here. Nothing was lost that was on the tape. Request"
-        f" {getattr(request.state, 'request_id', '?')}.",
-    )
+def _broken(request: Request) -> Response:
+    says = "Something went wrong here. Nothing was lost that was on the tape. Request"
+    return _answer(request, 500, f"{says} {request.state.request_id}.")

@@ -1,7 +1,7 @@
 """Arrive: complaint, symptoms, what went on before, codes, temperatures, deadline; all before anything is
 touched."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
@@ -9,12 +9,15 @@ from fastapi.responses import Response
 
 from frosty_piston.core.codes import STATUSES, decode, read_block
 from frosty_piston.core.errors import NotHere
-from frosty_piston.core.quantity import exact
-from frosty_piston.core.words import sign
+from frosty_piston.core.quantity import exact, plain
+from frosty_piston.core.words import inside, sign, spoken
+from frosty_piston.job.again import visit_before
 from frosty_piston.job.entries import Before, Code, CodeClear, CodeScan, Complaint, Entry, Lamp
-from frosty_piston.job.proof_evidence import returns_of
-from frosty_piston.job.units import typed
-from frosty_piston.store.moments import stamp
+from frosty_piston.job.proof_evidence import Returns, returns_of
+from frosty_piston.job.tape import Job
+from frosty_piston.job.units import convert, typed
+from frosty_piston.store.moments import now, stamp, utc
+from frosty_piston.store.tapes import UNNAMED_VEHICLE
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import vehicle
@@ -37,13 +40,22 @@ LAMPS = (
     "Oil pressure",
     "Reduced power",
 )
-MOST_BLOCK = 20_000
+MOST_BLOCK, CODES_SAID = 20_000, 3
+SOON = timedelta(days=120)
 CONDITIONS = (
     ("ambient", "degC", -60, 60),
     ("coolant", "degC", -60, 150),
     ("odometer", "km", 0, 5_000_000),
     ("countdown_km", "km", 0, 10_000),
     ("countdown_starts", "count", 0, 1000),
+    ("altitude_m", "m", -500, 6000),
+    ("barometer", "kPa", 45, 110),
+    ("sea_level", "kPa", 90, 110),
+)
+AIR = (
+    ("altitude_m", "Altitude", "m"),
+    ("barometer", "Barometer here", "kPa"),
+    ("sea_level", "Weather, at the sea", "kPa"),
 )
 
 
@@ -84,16 +96,78 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         },
         "returns": returns_of(job),
         "return_axes": RETURN_AXES,
-        "complaints": [(s, k.symptoms[s].title) for s in job.complaints],
+        "returns_by": {s: returns_said(x, returns_of(job)) for s, x in job.symptoms.items()},
+        "holds": {"codes": _codes_held(job, codes), "conditions": _conditions_held(job)},
+        "unnamed": job.vehicle.name == UNNAMED_VEHICLE,
+        "vehicles": workshop.garage.vehicles() if job.vehicle.name == UNNAMED_VEHICLE else [],
+        "seen": str(workshop.garage.seen(job, record.vehicle_id)),
         "dosing": job.engine.scr is not False,
+        "air": [(name, label, unit, _as_typed(job.condition(name), unit)) for name, label, unit in AIR],
         "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES},
         "before": job.last(Before),
         "deadline": job.deadline,
         "scanned": job.last(CodeScan),
         "cleared": job.last(CodeClear),
-        "visits": workshop.yard.visits(record.vehicle_id, job.id),
+        **_visits(record, workshop),
         "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
     }
+
+
+def _visits(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
+    """The earlier visits of the vehicle, and the last one held against this one where it was not long ago."""
+    visits = workshop.yard.visits(record.vehicle_id, record.job.id)
+    opened = record.job.opened_at or now()
+    before = next((v for v in visits if utc(v.opened_at) <= utc(opened)), None)
+    if before is None or utc(opened) - utc(before.opened_at) > SOON:
+        return {"visits": visits, "again": None}
+    old = workshop.tapes.job(before.id)
+    then, here = old.job.condition("odometer"), record.job.condition("odometer")
+    driven = _in_km(here) - _in_km(then) if then and here else None
+    return {
+        "visits": [v for v in visits if v.id != before.id],
+        "again": visit_before(old.assessed, old.standing.proof, record.assessed),
+        "again_visit": before,
+        "again_days": (utc(opened) - utc(before.opened_at)).days,
+        "again_km": plain(round(driven)) if driven is not None and driven >= 0 else "",
+    }
+
+
+def _in_km(entry: Entry) -> float:
+    return convert(float(entry.data.value), entry.data.unit, "km")
+
+
+def returns_said(x: Entry, known: Returns | None) -> str:
+    """After how much a symptom came back, as it was written down, on the axis of the job."""
+    if known is None or not (x.data.returns or x.data.returns_about):
+        return ""
+    timed = [v for r in x.data.returns if (v := getattr(r, known.axis)) is not None]
+    if timed:
+        return f"{', '.join(plain(v) for v in timed)} {known.unit}"
+    about = getattr(x.data.returns_about, known.axis) if x.data.returns_about else None
+    return f"about every {plain(about)} {known.unit}" if about is not None else ""
+
+
+def _codes_held(job: Job, codes: list[dict[str, Any]]) -> str:
+    """What the codes fold to: what the few say, each of many with its status, or that none was found."""
+    if 0 < len(codes) <= CODES_SAID:
+        return ", ".join(f"{c['entry'].data.code} {inside(c['says'])}" for c in codes)
+    if codes:
+        return ", ".join(f"{c['entry'].data.code} {spoken(c['entry'].data.status)}" for c in codes)
+    return "read, none found" if job.last(CodeScan) else ""
+
+
+def _conditions_held(job: Job) -> str:
+    """What temperatures and distance fold to, once the outside temperature is known."""
+    if job.condition("ambient") is None:
+        return ""
+    named = [("ambient", "outside"), ("coolant", "coolant"), ("odometer", "")]
+    named += [("countdown_km", "countdown"), ("countdown_starts", "starts left"), ("altitude_m", "altitude")]
+    held = [(name, job.condition(key)) for key, name in named]
+    return ", ".join(
+        f"{name} {plain(x.data.value)} {sign(x.data.unit) if x.data.unit != 'count' else ''}".strip()
+        for name, x in held
+        if x
+    )
 
 
 class ComplaintForm(Fields):
@@ -112,9 +186,15 @@ class SymptomForm(Fields):
 
 
 def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A symptom, or that it is not so; `goes`: whether it comes and goes, with the returns it had kept."""
     fields = form.read(SymptomForm, record, workshop)
     form.done()
-    return [form.entry("symptom", {"symptom": fields.symptom, "present": form.raw("present") != "no"})]
+    data: dict[str, Any] = {"symptom": fields.symptom, "present": form.raw("present") != "no"}
+    had = record.job.symptoms.get(str(fields.symptom))
+    if form.raw("goes") and had:
+        kept = had.data.model_dump(exclude_none=True) if form.raw("goes") == "yes" else {"present": True}
+        data = {**kept, "symptom": fields.symptom, "comes_and_goes": form.raw("goes") == "yes"}
+    return [form.entry("symptom", data)]
 
 
 class ReturnsForm(Fields):
@@ -151,10 +231,19 @@ def returns(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
         "symptom": fields.symptom,
         "present": True,
         "comes_and_goes": True,
-        "returns": [{unit: t * factor} for t in timed],
+        "returns": [
+            _noted(record.job, str(fields.symptom), unit, t * factor, i) for i, t in enumerate(timed)
+        ],
         "returns_about": {unit: fields.about * factor} if fields.about else None,
     }
     return [form.entry("symptom", data)]
+
+
+def _noted(job: Job, symptom: str, axis: str, span: float, at: int) -> dict[str, Any]:
+    """A return with what had been noted of it, where it was in the list already."""
+    had = job.symptoms[symptom].data.returns
+    same = at < len(had) and getattr(had[at], axis) == span
+    return {**(had[at].model_dump(exclude_none=True) if same else {}), axis: span}
 
 
 class ContextForm(Fields):
@@ -336,6 +425,7 @@ def arrive_form(
 ) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
+    shown = f"returns-{form.raw('symptom')}" if name == "returns" else name
     return submit(
-        request, workshop, job_id, form, name, FORMS[name], "arrive", WORK, show, f"/jobs/{job_id}/arrive"
+        request, workshop, job_id, form, shown, FORMS[name], "arrive", WORK, show, f"/jobs/{job_id}/arrive"
     )

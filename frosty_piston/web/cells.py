@@ -9,19 +9,22 @@ from pydantic import ValidationError
 
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.core.quantity import exact
-from frosty_piston.core.words import sign
-from frosty_piston.job.entries import Conditions, Entry, Reading, Where
+from frosty_piston.core.words import inside, sign
+from frosty_piston.job.entries import Conditions, Entry, Outcome, Reading, Where
 from frosty_piston.job.entries.kind import out_of_reach
 from frosty_piston.job.fit import barred
 from frosty_piston.job.result import Result, where_of
+from frosty_piston.job.stopping import stop_bar
 from frosty_piston.job.units import typed
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
 from .forms import Form
 
-CONDITION_FIELDS = ("after_s", "part_c", "soaked_h", "loaded", "wires_off", "part_hot")
+CONDITION_FIELDS = ("after_s", "part_c", "soaked_h", "loaded", "wires_off", "part_hot", "battery_v")
 CYLINDER, SECONDS = re.compile(r"[0-9]{1,3}"), re.compile(r"[0-9]{1,6}(\.[0-9]{1,3})?")
+FIGURE = re.compile(r"-?[0-9]{1,9}([.][0-9]{1,6})?")
+IN_SET, NOT_READ = "read, judged with the others", "not tested"
 TICKED = ("loaded", "wires_off", "part_hot")
 
 
@@ -49,13 +52,15 @@ class Cell:
 
 @dataclass(frozen=True)
 class Filled:
-    """A cell with what was read last, and its verdict."""
+    """A cell with what was read last, and its own verdict; `says`: what stands in its place when the value is
+    judged with others."""
 
     cell: Cell
     text: str
     verdict: Result | None
     entry: Entry | None
     earlier: int
+    says: str = NOT_READ
 
 
 def _same_conditions(entry: Entry, cell: Cell) -> bool:
@@ -70,7 +75,9 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     """Put the latest readings and their verdicts into the cells. After a repair they are empty again, with
     what was read before beside them."""
     filled = []
-    verdicts = {i: v for v in record.assessed.judged[-1] for i in (v.entries if len(v.entries) == 1 else ())}
+    judged = record.assessed.judged[-1]
+    verdicts = {i: v for v in judged for i in (v.entries if len(v.entries) == 1 else ())}
+    in_sets = {i for v in judged for i in (v.entries if len(v.entries) > 1 else ())}
     tests, now = {c.test for c in cells}, len(record.job.times) - 1
     readings = [(x, where_of(x.data.where)) for x in record.job.of(Reading) if x.data.test in tests]
     for cell in cells:
@@ -90,6 +97,7 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
                 verdicts.get(last.id) if last else None,
                 last,
                 len(mine),
+                IN_SET if last and last.id in in_sets else "read" if last else NOT_READ,
             )
         )
     return filled
@@ -140,11 +148,22 @@ def conditions_of(form: Form) -> dict[str, Any] | None:
             if text == "yes":
                 shown[name] = True
             continue
-        low, high = {"after_s": (0, 600), "part_c": (-60, 150), "soaked_h": (0, 1000)}[name]
+        low, high = {"after_s": (0, 600), "part_c": (-60, 150), "soaked_h": (0, 1000), "battery_v": (0, 60)}[
+            name
+        ]
         value = form.figure(name, "degC" if name == "part_c" else "", low, high)
         if value is not None:
             shown[name] = value
     return shown or None
+
+
+def bar_to(record: JobRecord, k: Knowledge, test: str, node: str = "", pin: str = "") -> str:
+    """Why a test cannot be written down yet, in words: a piece is missing, nothing is known that stops the
+    engine, or a caution was not ticked. Empty when it can."""
+    if bar := barred(record.job, k, test) or stop_bar(record.job, k, [test]):
+        return bar
+    unticked = record.job.unticked(k.ticks_at(test, node, pin))
+    return f"Tick the caution above first: {inside(k.cautions[unticked[0]].title)}" if unticked else ""
 
 
 def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, Any]]:
@@ -155,7 +174,8 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
         if filled.entry is None:
             raise BadInput([Fault("value", f"type a figure in {sign(cell.unit)}")], form.kept)
         return [form.entry("correction", {"corrects": filled.entry.id, "reason": "emptied in the cell"})]
-    if cell.test in k.tests and (bar := barred(record.job, k, cell.test)):
+    node, pin = str(cell.where.get("node", "")), str(cell.where.get("pin", ""))
+    if cell.test in k.tests and (bar := bar_to(record, k, cell.test, node, pin)):
         raise BadInput([Fault("value", bar)], form.kept)
     value, unit = read_value(form, cell, k)
     conditions = conditions_of(form)
@@ -180,8 +200,28 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
     ]
 
 
-def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Result | None:
-    """Judge what is being typed as if it stood on the tape already; nothing is written."""
+def judge_figures(form: Form, record: JobRecord, k: Knowledge) -> list[Result]:
+    """Judge the figures of one act as if they stood on the tape already; nothing is written. What is no
+    figure is left out."""
+    test = form.raw("test")
+    names = [n for n in (k.tests[test].figures if test in k.tests else ()) if FIGURE.fullmatch(form.raw(n))]
+    given = {name: float(form.raw(name)) for name in names}
+    if not given:
+        return []
+    where = {key: form.raw(key) for key in ("node", "pin") if form.raw(key)}
+    if CYLINDER.fullmatch(form.raw("cylinder")):
+        where["cylinder"] = int(form.raw("cylinder"))  # type: ignore[assignment]
+    try:
+        seen = Outcome(test=test, where=Where(**where), figures=given)  # type: ignore[arg-type]
+    except ValidationError:
+        return []
+    draft = Entry(str(uuid4()), "outcome", None, None, seen)
+    return [v for v in record.assessed.verdicts_with(draft) if v.entries == (draft.id,)]
+
+
+def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> tuple[Result | None, list[Result]]:
+    """Judge what is being typed as if it stood on the tape already; nothing is written. The verdict on it
+    alone, and those of its test that rest on several values."""
     cell = cell_of(form)
     value, unit = read_value(form, cell, k)
     conditions = conditions_of(form)
@@ -197,4 +237,6 @@ def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> Result | None:
     except ValidationError:
         raise BadInput([Fault("value", "there is no such cell: take one of the page")], form.kept) from None
     draft = Entry(str(uuid4()), "reading", None, None, reading)
-    return min(record.assessed.verdicts_on(draft), key=lambda v: len(v.entries), default=None)
+    judged = record.assessed.verdicts_with(draft)
+    alone = next((v for v in judged if v.entries == (draft.id,)), None)
+    return alone, [v for v in judged if len(v.entries) > 1]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import Depends, Request
-from starlette.datastructures import UploadFile
+from starlette.datastructures import FormData, UploadFile
 from starlette.exceptions import HTTPException
 
 from frosty_piston.formats.outside import Readers
@@ -29,10 +29,18 @@ async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
     return b"".join(parts)
 
 
-async def read_form(request: Request) -> Form:
-    if int(request.headers.get("content-length") or 0) > MOST_FORM_BYTES:
+async def posted(request: Request) -> FormData:
+    """The fields and the file of a post, read once, within the limits of its kind."""
+    upload = request.headers.get("content-type", "").startswith("multipart/")
+    if int(request.headers.get("content-length") or 0) > (MOST_UPLOAD_BYTES if upload else MOST_FORM_BYTES):
         raise HTTPException(413)
-    given = await request.form(max_fields=500)
+    if "content-length" not in request.headers and request.headers.get("transfer-encoding"):
+        raise HTTPException(411)
+    return await request.form(max_files=1, max_fields=500)
+
+
+async def read_form(request: Request) -> Form:
+    given = await posted(request)
     values: dict[str, list[str]] = {}
     for key, value in given.multi_items():
         if isinstance(value, str):
@@ -50,9 +58,7 @@ class Upload:
 
 async def read_upload(request: Request) -> Upload | None:
     """Read the file of a form, and stop at the limit."""
-    if int(request.headers.get("content-length") or 0) > MOST_UPLOAD_BYTES:
-        raise HTTPException(413)
-    given = await request.form(max_files=1, max_fields=20)
+    given = await posted(request)
     file = given.get("file")
     if not isinstance(file, UploadFile):
         return None

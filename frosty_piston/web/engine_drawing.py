@@ -1,9 +1,11 @@
 """The drawing of an engine from its card: where each part stands, the pipes between, cylinder by cylinder."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from frosty_piston.job.engine import EngineCard
 
+from .name_places import placed
 from .part_symbols import half, inside, outline, whole
 
 WIDTH, HEIGHT = 1120, 630
@@ -11,6 +13,13 @@ BLOCK_LEFT, BLOCK_WIDTH, ROW_MID = 400, 350, 300
 BORE_SHARE, MOST_BORE = 0.40, 31.0
 BANK_OFF, BANK_HALF = {"vee": 62, "flat": 80}, 34
 PUMP_INJECTION = ("inline_pump", "rotary_pump")
+
+
+THUMB = 46.0
+
+
+def _box(cx: float, cy: float, w: float, h: float) -> str:
+    return f"M{cx - w / 2:g} {cy - h / 2:g}h{w:g}v{h:g}h{-w:g}z"
 
 
 @dataclass(frozen=True)
@@ -43,6 +52,11 @@ class PartDrawing:
     @property
     def inside(self) -> str:
         return inside(self.symbol.split()[0], self.x, self.y, self.w, self.h)
+
+    @property
+    def reach(self) -> str:
+        """What a thumb may press: the part, and never less than a thumb."""
+        return _box(self.cx, self.cy, max(self.w, THUMB), max(self.h, THUMB))
 
     @property
     def spot(self) -> tuple[float, float]:
@@ -91,6 +105,11 @@ class Bore:
         """The half of the bore that a part takes; the whole of it where there are no plugs."""
         return half(self.r, part == "injectors") if plugs else whole(self.r)
 
+    def reach(self, part: str) -> str:
+        """What a thumb may press of a half: outward of the middle of the bore."""
+        side = -1 if part == "injectors" else 1
+        return _box(0, side * THUMB / 2, max(2 * self.r, THUMB), THUMB)
+
     def spot(self, part: str) -> tuple[float, float, float]:
         """Where the mark of a half sits, and its size."""
         size = 18.0 if self.r > 20 else 13.0
@@ -128,9 +147,15 @@ def bores(engine: EngineCard) -> list[Bore]:
     return row_of_bores
 
 
-def draw(engine: EngineCard) -> Drawing:
+def draw(engine: EngineCard, circuit: frozenset[str] | None = None) -> Drawing:
     """Draw what the card says is fitted; what it does not say is drawn too, and marked by the page as not on
-    the card."""
+    the card. `circuit`: the kinds of parts on the list of the vacuum circuit, where one is written down."""
+    return _drawn(engine.model_dump_json(), circuit)
+
+
+@lru_cache(maxsize=64)
+def _drawn(card: str, circuit: frozenset[str] | None) -> Drawing:
+    engine = EngineCard.model_validate_json(card)
     cylinders = bores(engine)
     two = engine.arrangement in ("vee", "flat") and len(cylinders) > 1
     pipes: list[Pipe] = []
@@ -161,7 +186,7 @@ def draw(engine: EngineCard) -> Drawing:
     _egr(engine, shapes, pipes, log_y, exhaust_logs)
     _fuel(engine, shapes, pipes, cylinders, top, bottom, two)
     _start(engine, shapes, pipes, cylinders, two)
-    _vacuum(engine, shapes, pipes)
+    _vacuum(engine, shapes, pipes, circuit)
     for b in cylinders:
         inlet, outlet = (
             (log_y + 14 if b.turned else log_y, exhaust_logs[1] if b.turned else exhaust_logs[0] + 14)
@@ -176,6 +201,7 @@ def draw(engine: EngineCard) -> Drawing:
         for b in cylinders:
             y = (log_y + 14 + b.y - b.r) / 2 if b.turned or not two else (log_y + b.y + b.r) / 2
             shapes.append(PartDrawing("swirl_flaps", "flap", b.x - 15, y - 4, 16, 8))
+    shapes = placed(shapes, pipes, WIDTH, HEIGHT)
     return Drawing(tuple(shapes), tuple(pipes), tuple(cylinders), engine.glow != "none", in_words(engine))
 
 
@@ -282,12 +308,12 @@ def _exhaust(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], l
         pipes.append(Pipe("thin", f"M370 {line - 58}V{line - 45}H414V{line - 32}"))
         x = 424
     if engine.scr is not False:
-        shapes.append(PartDrawing("nox_up", "probe", 472, line - 34, 22, 34, "NOx before", "below", 0, 10))
+        shapes.append(PartDrawing("nox_up", "probe", 472, line - 34, 22, 34, "NOx in", "below", 0, 10))
         shapes.append(
             PartDrawing("def_injector", "nozzle", 518, line - 44, 30, 44, "DEF injector", "above", 22)
         )
         shapes.append(PartDrawing("scr", "brick", 584, line - 34, 146, 68, "SCR catalyst", "below", 0, -6))
-        shapes.append(PartDrawing("nox_down", "probe", 770, line - 34, 22, 34, "NOx after", "below", 0, 10))
+        shapes.append(PartDrawing("nox_down", "probe", 770, line - 34, 22, 34, "NOx out", "below", 0, 10))
         shapes.append(PartDrawing("nox_wires", "plug", 640, line - 76, 36, 26, "NOx wires", "right"))
         pipes.append(Pipe("wire", f"M483 {line - 34}V{line - 63}H640M676 {line - 63}H781V{line - 34}"))
         shapes.append(PartDrawing("def_pump", "pump", 872, line - 48, 48, 48, "DEF pump"))
@@ -319,10 +345,10 @@ def _egr(
                 "egr_cooler",
                 "cooler",
                 90,
-                424,
+                436,
                 44,
-                70,
-                "Low-pressure cooler" if "high_pressure" in fitted else "EGR cooler",
+                62,
+                "LP cooler" if "high_pressure" in fitted else "EGR cooler",
                 "right",
                 0,
                 16,
@@ -336,7 +362,7 @@ def _egr(
                 166,
                 48,
                 48,
-                "Low-pressure EGR" if "high_pressure" in fitted else "EGR valve",
+                "LP EGR" if "high_pressure" in fitted else "EGR valve",
             )
         )
 
@@ -423,22 +449,38 @@ def _start(
         )
 
 
-def _vacuum(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe]) -> None:
+def _vacuum(
+    engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], circuit: frozenset[str] | None
+) -> None:
+    """Pump, trunk and what hangs on it. The stop is tapped off the line to the booster; what the list of the
+    circuit does not have is not drawn."""
     if engine.vacuum_pump is False:
         return
+
+    def there(*kinds: str) -> bool:
+        return circuit is None or not circuit.isdisjoint(kinds)
+
+    stop = engine.stop == "vacuum" if circuit is None else there("stop_actuator")
     shapes.append(PartDrawing("vacuum_pump", "pump", 934, 212, 46, 46, "Vacuum pump", "above", 10))
-    shapes.append(PartDrawing("check_valve", "check", 996, 226, 24, 18))
-    shapes.append(PartDrawing("reservoir", "tank", 1042, 212, 56, 46, "Reservoir"))
-    pipes.append(Pipe("vacuum", "M980 235H996M1020 235H1042M1030 235V324", "vacuum_hoses"))
+    pipes.append(Pipe("vacuum", "M980 235H1030V411H1056", "vacuum_hoses"))
     shapes.append(PartDrawing("vacuum_hoses", "joint", 1018, 280, 24, 24, "Hoses", "left"))
-    shapes.append(PartDrawing("vacuum_solenoid", "solenoid", 962, 322, 44, 26, "Solenoids"))
-    shapes.append(PartDrawing("engine_mount", "mount", 1056, 318, 42, 30, "Mount"))
-    pipes.append(Pipe("vacuum", "M1006 330H1056", "vacuum_hoses"))
-    if engine.stop == "vacuum":
+    if there("reservoir", "check_valve"):
+        shapes.append(PartDrawing("check_valve", "check", 996, 226, 24, 18))
+        pipes.append(Pipe("vacuum", "M1030 235H1042", "vacuum_hoses"))
+        shapes.append(PartDrawing("reservoir", "tank", 1042, 212, 56, 46, "Reservoir"))
+    if there("solenoid"):
+        pipes.append(Pipe("vacuum", "M1030 335H1006", "vacuum_hoses"))
+        shapes.append(PartDrawing("vacuum_solenoid", "solenoid", 962, 322, 44, 26, "Solenoids"))
+    if there("mount"):
+        pipes.append(Pipe("vacuum", "M1030 333H1056", "vacuum_hoses"))
+        shapes.append(PartDrawing("engine_mount", "mount", 1056, 318, 42, 30, "Mount"))
+    if there("booster"):
+        shapes.append(PartDrawing("vacuum_hoses", "can", 1056, 392, 46, 38, "Booster"))
+    if stop:
         shapes.append(PartDrawing("stop_actuator", "can", 700, 490, 36, 30, "Stop actuator", "left"))
         shapes.append(PartDrawing("stop_line", "joint", 780, 492, 24, 24, "Stop line"))
-        shapes.append(PartDrawing("key_switch", "solenoid", 862, 490, 40, 26, "Key switch"))
-        pipes.append(Pipe("vacuum", "M736 504H780M804 504H862M902 504H916V372H984V348", "stop_line"))
+        shapes.append(PartDrawing("key_switch", "solenoid", 920, 490, 40, 26, "Key switch"))
+        pipes.append(Pipe("vacuum", "M736 504H780M804 504H920M960 504H1043V411", "stop_line"))
 
 
 def in_words(engine: EngineCard) -> str:

@@ -9,6 +9,7 @@ from fastapi.responses import Response
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import called, inside
+from frosty_piston.job.ahead import ahead
 from frosty_piston.job.entries import Tick
 from frosty_piston.job.failed import condemned
 from frosty_piston.job.fit import (
@@ -46,6 +47,7 @@ WENT = (
 )
 NOW = (("missing", "missing"), ("recovered", "found, on the bench"), ("left", "left where it is"))
 OFFERED = 6
+BARBS = ("up", "down", "left", "right")
 
 
 def plan_asked(record: JobRecord, workshop: Workshop, asked: str) -> tuple[PlanState | None, ToDo | None]:
@@ -89,8 +91,10 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
         "missing": missing_pieces(job),
         "went": WENT,
         "piece_now": NOW,
+        "barbs": BARBS,
         "wait_for": lambda shape: waits.as_typed(_wait_hours(record, shape)),
         "plans": [(r, k.repairs[r].title) for r in needed],
+        "ahead": ahead(record.assessed) if not plan else None,
         "ticked": {x.data.caution for x in job.of(Tick)},
         "temporary": bool(work and work.temporary),
         **waits.wait_view(record),
@@ -145,6 +149,16 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         form.wrong(
             "reason", f"still off: {'; '.join(still)}. It came off later, so it goes on first; or say why not"
         )
+    seen = [s for s in state.shape.seen if s in form.all("seen")]
+    unseen = [s for s in state.shape.seen if s not in seen]
+    if unseen and not reason and not skipped:
+        form.wrong("seen", f"not seen yet: {inside('; '.join(unseen))}. Look, or say why not")
+    if state.shape.pins and not plan.pins and not reason and not skipped:
+        form.wrong("seen", "note each cavity first, or say why there is no pin map")
+    if state.shape.pins and plan.thinner and not reason and not skipped:
+        form.wrong(
+            "seen", f"cavity {plan.thinner[0].cavity} has a thinner wire than before: say why it carries"
+        )
     torque = _torque(form, workshop, state, bool(reason)) if state.torque and not skipped else None
     pieces = form.whole("pieces", 0, 200) if state.shape.parts else None
     by_cylinder = state.shape.per_piece and form.raw("cylinder") not in ("", "all")
@@ -163,6 +177,7 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
                 "torque_nm": torque,
                 "pieces": pieces,
                 "ticks": ticks or None,
+                "seen": seen or None,
                 "compared": compared,
             },
         )
@@ -195,6 +210,33 @@ def hardware(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
         if value
     }
     return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "part", "hardware": [line]})]
+
+
+class PinForm(Fields):
+    cavity: Annotated[str | None, line(12, "say which cavity")]
+    from_colour: Annotated[str | None, line(30, "say which colour the wire had")]
+    to_colour: Annotated[str | None, line(30, "say which colour it has now")]
+    was_mm2: Annotated[float | None, figure("", 0.05, 240)]
+    mm2: Annotated[float | None, figure("", 0.05, 240)]
+
+
+def pin(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """One line of the pin map: cavity, colour from and to, cross-sections, how the barb points."""
+    fields = form.read(PinForm, record, workshop)
+    plan = _plan_of(form, record, workshop)
+    step_id = form.choice("step", [s.shape.id for s in plan.steps if s.shape.pins])
+    barb = form.choice("barb", BARBS, needed=False)
+    form.done()
+    row = {
+        "cavity": fields.cavity,
+        "from": fields.from_colour,
+        "to": fields.to_colour,
+        "was_mm2": fields.was_mm2,
+        "mm2": fields.mm2,
+        "barb": barb,
+    }
+    noted = {key: value for key, value in row.items() if value is not None}
+    return [form.entry("fit_step", {"plan": plan.id, "step": step_id, "state": "part", "pins": [noted]})]
 
 
 class BackOnForm(Fields):
@@ -327,7 +369,15 @@ def fitted(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, 
     ]
 
 
-FORMS = {"step": step, "hardware": hardware, "back": back_on, "piece": piece, "fitted": fitted, **waits.FORMS}
+FORMS = {
+    "step": step,
+    "hardware": hardware,
+    "pin": pin,
+    "back": back_on,
+    "piece": piece,
+    "fitted": fitted,
+    **waits.FORMS,
+}
 
 
 @router.get("/jobs/{job_id}/fit")
@@ -343,7 +393,7 @@ def fit_form(request: Request, job_id: str, name: str, form: GivenForm, workshop
     if name not in FORMS:
         raise NotHere("There is no such form.")
     plan = form.raw("plan")
-    key = f"{name}-{form.raw('step')}" if name in ("step", "hardware", "wait") else name
+    key = f"{name}-{form.raw('step')}" if name in ("step", "hardware", "pin", "wait") else name
     back = f"/jobs/{job_id}/fit" + (f"?plan={plan}" if plan in workshop.knowledge.repairs else "")
     return submit(
         request, workshop, job_id, form, key, FORMS[name], "fit", WORK, lambda r, w: show(r, w, plan), back

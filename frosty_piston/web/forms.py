@@ -14,11 +14,14 @@ from pydantic_core import PydanticCustomError
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sign
-from frosty_piston.job.check import MOST_TEXT
+from frosty_piston.job.check import MOST_TEXT, printable
+from frosty_piston.job.engine import parse_happened
 from frosty_piston.job.units import convert, number, typed
+from frosty_piston.store.moments import stamp
 from frosty_piston.store.workshop import Act, JobRecord, Workshop
 
 MOST_KEY = 40
+OF_THE_PRESS = ("entry_id", "pressed_at", "pressed_by", "seal")
 M = TypeVar("M", bound="Fields")
 T = TypeVar("T")
 
@@ -100,7 +103,7 @@ def read_text(text: str, most: int, needed: str = "") -> str | None:
         return None
     if len(text) > min(most, MOST_TEXT):
         raise ValueError(f"{len(text)} signs; at most {most} are kept")
-    if any(c < " " and c not in "\r\n\t" or "\ud800" <= c <= "\udfff" for c in text):
+    if not printable(text):
         raise ValueError("holds control signs; type it again")
     return text
 
@@ -239,15 +242,27 @@ class Form:
         base = self.raw("entry_id")
         return base if len(base) <= MOST_KEY and base.isascii() and base.replace("-", "").isalnum() else ""
 
+    @property
+    def pressed_at(self) -> datetime | None:
+        """When it was pressed, where that was kept until it could be sent. Raises BadInput."""
+        text = self.raw("pressed_at")
+        if not text:
+            return None
+        try:
+            return parse_happened(text).astimezone(UTC)
+        except ValueError:
+            raise BadInput([Fault("pressed_at", f"{text[:30]!r} is no time of a press")], self.kept) from None
+
     def act(self, where: str) -> Act | None:
         """This press: its key, and all that came with it."""
         if not self.key:
             return None
-        given = sorted((key, values) for key, values in self.values.items() if key != "entry_id")
+        given = sorted((key, values) for key, values in self.values.items() if key not in OF_THE_PRESS)
         content = hashlib.sha256(json.dumps([where, given]).encode()).hexdigest()
         return Act(self.key, content[:40])
 
     def entry(self, kind: str, data: dict[str, Any], part: str = "") -> dict[str, Any]:
         """Make an entry; its id comes from the page, so that sending twice writes once."""
         entry_id = f"{self.key}{'-' + part if part else ''}" if self.key else str(uuid4())
-        return {"id": entry_id, "kind": kind, "data": {k: v for k, v in data.items() if v is not None}}
+        at = {"at": stamp(pressed)} if (pressed := self.pressed_at) else {}
+        return {"id": entry_id, "kind": kind, **at, "data": {k: v for k, v in data.items() if v is not None}}

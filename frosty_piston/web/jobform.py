@@ -10,7 +10,7 @@ from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
-from .page import Kept, is_htmx, job_page, person
+from .page import Kept, is_htmx, job_page, status_of, writer
 
 Maker = Callable[[Form, JobRecord, Workshop], list[dict[str, Any]]]
 Show = Callable[[JobRecord, Workshop], dict[str, Any]]
@@ -41,12 +41,11 @@ def submit(
             raws = maker(form, record, workshop)
             form.done()
             if raws:
-                workshop.tapes.write(job_id, raws, person(request) or None, act=act)
+                workshop.tapes.write(job_id, raws, writer(request, form), act=act)
     except (Conflict, Busy) as error:
         refused = BadInput([Fault(form.first, str(error))], form.kept)
-        status = 409 if isinstance(error, Conflict) else 503
         kept = Kept.of(name, refused, form.kept)
-        return job_page(request, record, stage, work, show(record, workshop), kept, status)
+        return job_page(request, record, stage, work, show(record, workshop), kept, status_of(error))
     except BadInput as error:
         if error.faults and all(f.path.startswith("entries[") for f in error.faults):
             error = BadInput([type(f)(f.path.rsplit(".", 1)[-1], f.says) for f in error.faults], form.kept)

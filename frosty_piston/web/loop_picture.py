@@ -9,7 +9,9 @@ from frosty_piston.core.actuators import DriveReport, sweeps, upright
 from frosty_piston.core.traces import Signal, beside
 from frosty_piston.knowledge.parts import DriveShape
 
-SIZE, EDGE, MOST, MOST_WAYS = 260, 30, 3000, 12
+from .lines import path
+
+SIZE, EDGE, MOST, MOST_WAYS = 260, 30, 1500, 7
 LOW, HIGH = -5.0, 105.0
 
 
@@ -34,12 +36,7 @@ def _any_way(c: np.ndarray) -> list[tuple[int, slice]]:
 
 def _path(c: np.ndarray, a: np.ndarray, most: int) -> str:
     every = max(1, -(-len(c) // most))
-    xs, ys = np.round(_x(c[::every]), 1), np.round(_y(a[::every]), 1)
-    return (
-        "M" + "L".join(f"{x:g} {y:g}" for x, y in zip(xs.tolist(), ys.tolist(), strict=True))
-        if len(c)
-        else ""
-    )
+    return path(np.asarray(_x(c[::every]), float), np.asarray(_y(a[::every]), float), 1.5)
 
 
 def _some(ways: list[tuple[int, slice]], wanted: int) -> list[slice]:

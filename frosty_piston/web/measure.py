@@ -7,21 +7,26 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.core.errors import BadInput, Conflict, NotHere
+from frosty_piston.job.plan import plan
+from frosty_piston.job.result import Result
 from frosty_piston.job.where import page_of
+from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import test_card
-from .benches import BENCHES, Bench, fitting, sections
-from .cells import cell_entries, cell_of, judge_typed
+from .benches import BENCHES, Bench, fitting, injectors, intermittent, pins, sections, stop, vacuum
+from .cells import IN_SET, NOT_READ, cell_entries, cell_of, judge_figures, judge_typed
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import MOST_KEY, Fields, Form, figure, one_of
 from .jobform import submit
-from .page import Kept, is_htmx, job_page, person, render, zones
+from .links import bench_link, test_link
+from .page import Kept, is_htmx, job_page, render, writer, zones
 from .test_card import card_view
 
 router = APIRouter()
 CARD, OVERVIEW = "measure/_test.html", "measure/_work.html"
-OWN_KEY = 24
+OWN_KEY, SHOWN_NEXT, MOST_ORDERED = 24, 4, 24
+WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")
 
 
 def _part(form: Form) -> str:
@@ -31,17 +36,46 @@ def _part(form: Form) -> str:
 
 
 def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    k, engine = workshop.knowledge, record.job.engine
-    measured: dict[str, list[Any]] = {}
+    """What is next, what is done, what is cleared, and below it every bench and card of this engine."""
+    k, proposed = workshop.knowledge, record.assessed.proposals.top(MOST_ORDERED)
+    done: dict[str, list[Result]] = {}
     for v in record.assessed.now:
-        measured.setdefault(v.test, []).append(v)
-    benches = [(key, k.benches[key].title, k.benches[key].says) for key in fitting(record, workshop)]
-    others = [
-        (key, t)
-        for key, t in k.tests.items()
-        if not engine.rules_out(t.needs) and page_of(k, key).startswith("measure/test/")
-    ]
-    return {"measured": measured, "benches": benches, "others": others, "bench": ""}
+        done.setdefault(v.test, []).append(v)
+    return {
+        "upcoming": [(test_link(k, record.job.id, n), n) for n in proposed[:SHOWN_NEXT]],
+        "done": [_done(record, k, test, verdicts) for test, verdicts in done.items()],
+        "cleared": [p for p in plan(record.assessed) if p.cleared],
+        "places": _places(record, workshop, [n.test for n in proposed]),
+        "bench": "",
+    }
+
+
+def _done(record: JobRecord, k: Knowledge, test: str, verdicts: list[Result]) -> dict[str, Any]:
+    """A test that was made: the worst it says, and how many places it says that of."""
+    worst = min(verdicts, key=lambda v: WORST_FIRST.index(v.judgement.verdict))
+    at = {key: str(value) for key, value in worst.where.items()}
+    return {
+        "title": k.tests[test].title,
+        "link": bench_link(k, record.job.id, test, at.get("point"), at.get("node")),
+        "worst": worst,
+        "alike": sum(v.judgement.verdict == worst.judgement.verdict for v in verdicts),
+        "of": len(verdicts),
+    }
+
+
+def _places(record: JobRecord, workshop: Workshop, ordered: list[str]) -> list[dict[str, str]]:
+    """Every bench and card that this engine can use: those of the next tests first, in their order."""
+    k, base = workshop.knowledge, f"/jobs/{record.job.id}/measure/"
+    rows = {
+        f"measure/{key}": {"link": base + key, "title": k.benches[key].title, "says": k.benches[key].says}
+        for key in fitting(record, workshop)
+    }
+    for key, t in k.tests.items():
+        if not record.job.engine.rules_out(t.needs) and (page := page_of(k, key)) not in rows:
+            rows[page] = {"link": f"{base}test/{key}", "title": t.title, "says": k.systems[t.system]}
+    first = [page_of(k, test) for test in ordered]
+    order = [page for page in dict.fromkeys(first) if page in rows]
+    return [rows[page] for page in (*order, *(p for p in rows if p not in order))]
 
 
 @router.get("/jobs/{job_id}/measure")
@@ -54,16 +88,20 @@ def measure(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     """Judge a value while it is typed; nothing is written."""
     form, record = _asked(request), workshop.tapes.job(job_id)
-    fault, verdict = "", None
+    fault, verdict, others = "", None, list[Result]()
     if form.raw("value"):
         try:
-            verdict = judge_typed(form, record, workshop.knowledge)
+            verdict, others = judge_typed(form, record, workshop.knowledge)
         except BadInput as error:
             fault = error.faults[0].says
+    says = IN_SET if others and not verdict else "read" if form.raw("value") else NOT_READ
     return render(
         request,
-        "measure/_verdict.html",
+        "measure/_typed.html",
         cell=cell_of(form),
+        key="-".join(filter(None, (form.raw("test"), form.raw("node")))),
+        verdicts=others,
+        says=says,
         judgement=verdict.judgement if verdict else None,
         fault=fault,
         typing=True,
@@ -71,6 +109,15 @@ def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
         oob=True,
         share=verdict.share if verdict else None,
     )
+
+
+@router.get("/jobs/{job_id}/measure/figures")
+def judge_of_figures(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
+    """Judge the figures of one act while they come in; nothing is written."""
+    form, record = _asked(request), workshop.tapes.job(job_id)
+    verdicts = judge_figures(form, record, workshop.knowledge)
+    key = f"{form.raw('test')}-typed"
+    return render(request, "measure/_set.html", key=key, verdicts=verdicts, typing=True, oob=False)
 
 
 @router.get("/jobs/{job_id}/measure/test/{test}")
@@ -114,6 +161,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
                 entry_id="",
                 oob=True,
                 share=None,
+                says="",
             )
         return job_page(
             request,
@@ -155,7 +203,7 @@ def _write_cell(request: Request, job_id: str, form: Form, record: JobRecord, wo
         if act is not None and workshop.tapes.done(job_id, act) is not None:
             return
     if entries := cell_entries(form, record, workshop.knowledge):
-        workshop.tapes.write(job_id, entries, person(request) or None, act=act)
+        workshop.tapes.write(job_id, entries, writer(request, form), act=act)
 
 
 def _shown(bench: Bench | None, record: JobRecord, workshop: Workshop, form: Form) -> dict[str, Any]:
@@ -209,7 +257,16 @@ def instrument(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     return entries
 
 
-FORMS = {**test_card.FORMS, **sections.FORMS, "instrument": instrument}
+FORMS = {
+    **test_card.FORMS,
+    **sections.FORMS,
+    **stop.FORMS,
+    **vacuum.FORMS,
+    **intermittent.FORMS,
+    **pins.FORMS,
+    **injectors.FORMS,
+    "instrument": instrument,
+}
 
 
 @router.post("/jobs/{job_id}/measure/{name}")

@@ -1,8 +1,10 @@
 """How a page is made: fetch, shape, render. The frame of a job, its side zones, and what forms keep."""
 
+import hashlib
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -10,33 +12,37 @@ from urllib.parse import unquote
 from uuid import uuid4
 
 from fastapi import Request
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, Response
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 
 from frosty_piston import __version__
-from frosty_piston.core.errors import BadInput
+from frosty_piston.core.errors import BadInput, Busy, Conflict, NotAllowed, NotHere
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
 from frosty_piston.core.words import called, counted, grouped, inside, sentence, sign
+from frosty_piston.job.brakes import road_bar
 from frosty_piston.job.result import place
 from frosty_piston.job.stages import STAGES, TITLES
+from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.moments import now
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .forms import Form
 from .heat import heat_view
 from .links import next_view
+from .marks import MARKS
+from .signed_in import person_of
 from .tape_rows import tape_view
 from .tying import Tying, tied, untied
 
 HERE = Path(__file__).parent
-MARKS = {
-    "sound": "crystal",
-    "marginal": "drop",
-    "failed": "flame",
-    "unclear": "broken",
-    "implausible": "struck",
-}
+
+
+def assets_version() -> str:
+    """The version of what ships beside the pages: another one as soon as one sign of it is another."""
+    files = sorted(path for path in (HERE / "static").rglob("*") if path.is_file())
+    return hashlib.sha256(b"".join(path.read_bytes() for path in files)).hexdigest()[:10]
 
 
 @lru_cache(maxsize=1)
@@ -56,6 +62,7 @@ def templates() -> Environment:
         "percent": percent,
         "exact": exact,
         "pm": plus_minus,
+        "in_unit": in_unit,
         "when": when,
         "dated": dated,
         "ago": ago,
@@ -70,7 +77,8 @@ def templates() -> Environment:
         "untied": untied,
     }
     env.globals |= {
-        "version": __version__,
+        "version": f"{__version__}-{assets_version()}",
+        "sprite": f"/static/marks.svg?{__version__}-{assets_version()}",
         "stages": STAGES,
         "stage_titles": TITLES,
         "marks": MARKS,
@@ -80,13 +88,18 @@ def templates() -> Environment:
     return env
 
 
+def in_unit(value: float, unit: str, other: str) -> str:
+    """A figure as it stands in another unit of its kind."""
+    return plain(round(convert(value, unit, other), 1))
+
+
 def local(at: datetime) -> datetime:
     return at.astimezone()
 
 
 def when(at: datetime | None) -> str:
     """A moment as a workshop says it: today 14:05, yesterday 07:10, Tue 3 Nov 09:00."""
-    return _said_on(at, local(datetime.now(UTC)).date()) if at else ""
+    return _said_on(at, local(now()).date()) if at else ""
 
 
 @lru_cache(maxsize=1024)
@@ -106,7 +119,7 @@ def dated(at: datetime | None) -> str:
 
 def ago(until: datetime) -> str:
     """How long until a moment, in hours and minutes."""
-    minutes = max(0, round((until - datetime.now(UTC)).total_seconds() / 60))
+    minutes = max(0, round((until - now()).total_seconds() / 60))
     return f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
 
 
@@ -143,8 +156,27 @@ class Kept:
         ]
 
 
+STATUS: dict[type[Exception], int] = {BadInput: 422, NotHere: 404, NotAllowed: 403, Conflict: 409, Busy: 503}
+
+
+def status_of(error: Exception) -> int:
+    """The status that an error answers with."""
+    return next((code for kind, code in STATUS.items() if isinstance(error, kind)), 500)
+
+
 def person(request: Request) -> str:
+    """Who is at work: who signed in, or who said so on this device."""
+    if (me := person_of(request)) is not None:
+        return me.name
     return unquote(request.cookies.get("piston_who", ""))[:80]
+
+
+def writer(request: Request, form: Form) -> str | None:
+    """Whose name an entry carries: who pressed, where that was kept until it could be sent."""
+    pressed_by, me = form.text("pressed_by", 80), person_of(request)
+    if me is not None and pressed_by not in (None, me.name):
+        raise NotAllowed(f"This was pressed by {pressed_by}, and you are signed in as {me.name}.")
+    return pressed_by or person(request) or None
 
 
 def coins(amount: int | None) -> str:
@@ -156,21 +188,52 @@ def is_htmx(request: Request) -> bool:
     return request.headers.get("HX-Request") == "true"
 
 
+POSTS = re.compile(r'<form\b[^>]{0,2000}\bmethod="post"[^>]{0,2000}>')
+
+
 def render(request: Request, template: str, status: int = 200, **context: Any) -> HTMLResponse:
     workshop: Workshop = request.app.state.workshop
-    page = (
+    me = person_of(request)
+    page: str = (
         templates()
         .get_template(template)
         .render(
             request=request,
             who=person(request),
+            me=me,
+            workshop_id=workshop.id,
+            here=request.url.path + (f"?{request.url.query}" if request.url.query else ""),
             people=workshop.settings.people()[:8],
             k=workshop.knowledge,
             htmx=is_htmx(request),
             **context,
         )
     )
+    if me is not None and me.seal:
+        page = POSTS.sub(rf'\g<0><input type="hidden" name="seal" value="{me.seal}">', page)
     return HTMLResponse(page, status)
+
+
+def refused(
+    request: Request,
+    status: int,
+    says: str,
+    ways: list[tuple[str, str]],
+    faults: list[dict[str, str]] | None = None,
+) -> Response:
+    """What is answered in place of what was asked for: why, and where to go."""
+    if request.url.path.startswith("/api/"):
+        return JSONResponse({"error": says, "faults": faults or []}, status)
+    return render(
+        request,
+        "refused.html",
+        status,
+        code=status,
+        says=says,
+        faults=faults or [],
+        request_id=request.state.request_id,
+        ways=ways,
+    )
 
 
 def piece(record: JobRecord, template: str, key: str, view: Callable[[], dict[str, Any]]) -> Markup:
@@ -193,6 +256,7 @@ def zones(record: JobRecord, k: Knowledge) -> dict[str, Any]:
         "job": record.job,
         "standing": record.standing,
         "next": next_view(record),
+        "road_bar": road_bar(record.job),
         "heat_list": piece(record, "job/_heat_list.html", "", lambda: {"heat": heat_view(record)}),
         "tape": tape,
         "tape_rows": piece(record, "job/_tape_rows.html", f"{local(now()):%d}", lambda: {"shown": tape}),

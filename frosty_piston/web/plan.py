@@ -9,12 +9,14 @@ from fastapi.responses import Response
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.words import inside
 from frosty_piston.job.plan import PartState, plan
+from frosty_piston.job.vacuum_circuit import circuit_on
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenWorkshop
-from .engine_drawing import HEIGHT, WIDTH, draw
+from .engine_drawing import HEIGHT, WIDTH, Drawing, draw
 from .links import bench_link
-from .page import MARKS, job_page, piece
+from .marks import MARKS
+from .page import job_page, piece
 
 router = APIRouter()
 WORK = "plan/_work.html"
@@ -52,9 +54,15 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
     }
 
 
+def _drawing(record: JobRecord) -> Drawing:
+    """The engine from its card, its vacuum from the list of the circuit where one is written down."""
+    circuit = circuit_on(record.job)
+    return draw(record.job.engine, frozenset(p.kind for p in circuit.parts) if circuit else None)
+
+
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     return {
-        "drawing": draw(record.job.engine),
+        "drawing": _drawing(record),
         "engine_name": record.job.engine.name,
         "drawn": piece(record, "plan/_drawn.html", "", lambda: _shown(record, workshop)),
     }
@@ -63,7 +71,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 def _shown(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     parts = [part_row(record, workshop, p) for p in plan(record.assessed)]
     by_id = {row["p"].id: row for row in parts}
-    drawing = draw(record.job.engine)
+    drawing = _drawing(record)
     halves: dict[int, list[dict[str, Any]]] = {}
     for key in ("injectors", "glow_plugs"):
         for c in by_id[key]["p"].cylinders if key in by_id else ():

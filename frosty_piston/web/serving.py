@@ -3,28 +3,69 @@
 import gc
 import logging
 import socket
+import ssl
+from asyncio import constants
 from contextlib import suppress
+from dataclasses import dataclass
+from ipaddress import ip_address
 from pathlib import Path
 
 import uvicorn
 
 from frosty_piston.core.errors import CannotStart
 from frosty_piston.demo import fill_demo, half_made
+from frosty_piston.store.daily import copied_daily
 from frosty_piston.store.workshop import never, open_workshop
 
 from .app import create_app
+from .patience import SILENCE_S, Impatient, most_connections
 
 
-def free_port(port: int) -> socket.socket:
+@dataclass(frozen=True)
+class Door:
+    """Where a workshop is served: the address, and the certificate and key where others can reach it."""
+
+    host: str = "127.0.0.1"
+    port: int = 0
+    cert: Path | None = None
+    key: Path | None = None
+
+    @property
+    def open_to_others(self) -> bool:
+        try:
+            return not ip_address(self.host).is_loopback
+        except ValueError:
+            return self.host != "localhost"
+
+    def check(self) -> None:
+        """Raises CannotStart when it is open to others without what that takes."""
+        if self.open_to_others and not (self.cert and self.key):
+            raise CannotStart(
+                f"{self.host} can be reached from other machines: name a certificate with --tls-cert and its"
+                " key with --tls-key, or leave --host out."
+            )
+        if bool(self.cert) != bool(self.key):
+            raise CannotStart("--tls-cert and --tls-key go together: name both.")
+        if self.cert and self.key:
+            try:
+                ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(self.cert, self.key)
+            except OSError as error:
+                says = error.strerror or getattr(error, "reason", None) or error
+                raise CannotStart(
+                    f"The certificate {self.cert} with the key {self.key} cannot be used: {says}."
+                ) from None
+
+
+def free_port(port: int, host: str = "127.0.0.1") -> socket.socket:
     """Take the port, or say in one sentence that it is busy."""
     if not 0 <= port <= 65535:
         raise CannotStart(f"Port {port} does not exist; choose one from 1024 to 65535.")
     taken = socket.socket(
-        socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
+        socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP
     )  # with proto 0 asyncio leaves Nagle on: 40 ms a page
     taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        taken.bind(("127.0.0.1", port))
+        taken.bind((host, port))
         taken.listen(128)
     except OSError as error:
         taken.close()
@@ -34,20 +75,32 @@ def free_port(port: int) -> socket.socket:
     return taken
 
 
-def serve(folder: Path, port: int, demo: bool = False, reset: bool = False) -> int:
+def serve(folder: Path, door: Door, demo: bool = False, reset: bool = False) -> int:
     """Serve until Ctrl-C. The port is taken first, so that a busy one costs nothing."""
-    taken = free_port(port)
+    door.check()
+    taken = free_port(door.port, door.host)
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     for chatty in ("alembic", "numexpr"):
         logging.getLogger(chatty).setLevel(logging.WARNING)
     with open_workshop(folder, None, demo and reset, half_made if demo else never) as workshop:
         if demo:
             fill_demo(workshop)
-        print(f"Frosty Piston is at http://127.0.0.1:{taken.getsockname()[1]}", flush=True)
+        scheme, port = "https" if door.cert else "http", taken.getsockname()[1]
+        print(f"Frosty Piston is at {scheme}://{door.host}:{port}", flush=True)
+        if door.open_to_others and not workshop.people.anybody():
+            print(f"Nobody can sign in yet: ./piston passphrase YOUR-NAME --data {folder}", flush=True)
         config = uvicorn.Config(
-            create_app(workshop), log_level="warning", access_log=False, timeout_graceful_shutdown=2
+            create_app(workshop, door.open_to_others),
+            ssl_certfile=door.cert,
+            ssl_keyfile=door.key,
+            http=Impatient,
+            limit_concurrency=most_connections(),
+            log_level="warning",
+            access_log=False,
+            timeout_graceful_shutdown=2,
         )
+        constants.SSL_HANDSHAKE_TIMEOUT = SILENCE_S  # the server has no setting of its own for it
         gc.freeze()  # what stays for good is never looked through again while a page is made
-        with suppress(KeyboardInterrupt):
+        with suppress(KeyboardInterrupt), copied_daily(folder):
             uvicorn.Server(config).run(sockets=[taken])
     return 0

@@ -1,5 +1,6 @@
 """The shelf: faults, tests, codes, cautions and the workshop's own patterns, to search, read and print."""
 
+from datetime import date
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -13,11 +14,14 @@ from frosty_piston.job.experience import LEAST_TIMES, MOST_TIMES, OwnCode
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.completeness import proving_tests
 from frosty_piston.knowledge.load import TestFinding
+from frosty_piston.store.daily import copies
 from frosty_piston.store.workshop import Workshop
 
 from .dependencies import GivenForm, GivenWorkshop
+from .forms import Form
 from .narrow import KINDS
 from .page import Kept, person, render
+from .signed_in import person_of
 
 router = APIRouter()
 CLEARS_RATIO, SPEAKS_CHANCE, SPEAKS_RATIO = 0.34, 0.1, 1.5
@@ -217,6 +221,21 @@ def patterns_view(workshop: Workshop) -> dict[str, Any]:
     }
 
 
+def copies_view(workshop: Workshop) -> dict[str, Any]:
+    """The daily copies, and whether the newest is older than it may be."""
+    there, today = copies(workshop.folder), date.today()
+    return {
+        "copies": [(c, _age(c.day, today), f"{c.size / 1e6:.1f} MB") for c in there],
+        "overdue": not there or (today - there[0].day).days > 1,
+        "folder": workshop.folder,
+    }
+
+
+def _age(day: date, today: date) -> str:
+    days = (today - day).days
+    return {0: "today", 1: "yesterday"}.get(days) or f"{days} days ago"
+
+
 def _page(
     request: Request, name: str, title: str, view: dict[str, Any], kept: Kept | None = None, status: int = 200
 ) -> Response:
@@ -235,7 +254,8 @@ def shelf(request: Request, workshop: GivenWorkshop) -> Response:
         "figures": len(k.figures),
         "patterns": len(experience.patterns),
     }
-    return _page(request, "start", "Shelf", {"counts": counts})
+    systems = by_system(k, [(k.fault_system[f], f, s.title) for f, s in k.faults.items()])
+    return _page(request, "start", "Shelf", {"counts": counts, "systems": systems, **copies_view(workshop)})
 
 
 @router.get("/shelf/faults")
@@ -298,6 +318,7 @@ def save_code(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Res
         form.choice("kind", [key for key in KINDS if key and key != "unit"]),
         form.text("by", 80, "say who writes it"),
     )
+    _own_name(request, form)
     try:
         form.done()
     except BadInput as error:
@@ -318,6 +339,13 @@ def save_code(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Res
 def drop_code(code: str, workshop: GivenWorkshop) -> Response:
     workshop.shelf.drop_code(code)
     return RedirectResponse("/shelf/codes", 303)
+
+
+def _own_name(request: Request, form: Form) -> None:
+    """Where people sign in, nobody writes under another name."""
+    me = person_of(request)
+    if me is not None and form.raw("by") not in ("", me.name):
+        form.wrong("by", f"you are signed in as {me.name}")
 
 
 @router.get("/shelf/cautions")
@@ -352,6 +380,7 @@ def patterns(request: Request, workshop: GivenWorkshop, fault: str = "", engine:
 @router.post("/shelf/patterns")
 def add_pattern(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Write a pattern of the workshop's own down; all that is wrong shows at once."""
+    _own_name(request, form)
     times = form.figure("times", "", LEAST_TIMES, MOST_TIMES, needed=True)
     try:
         if form.faults:
@@ -360,7 +389,12 @@ def add_pattern(request: Request, form: GivenForm, workshop: GivenWorkshop) -> R
             )
         assert times is not None
         workshop.shelf.add_pattern(
-            form.raw("engine"), form.raw("fault"), times, form.raw("by"), form.raw("why")
+            form.raw("engine"),
+            form.raw("fault"),
+            times,
+            form.raw("by"),
+            form.raw("why"),
+            key=form.key or None,
         )
     except BadInput as error:
         return _page(

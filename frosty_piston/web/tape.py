@@ -10,7 +10,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import Fields, Form, known, line
 from .jobform import submit
-from .page import job_page, person
+from .page import job_page, writer
 from .tape_rows import tape_view
 
 router = APIRouter()
@@ -95,6 +95,6 @@ def tick_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
     """Acknowledge a caution, then go back to where it stood."""
     record, act = workshop.tapes.job(job_id), form.act(request.url.path)
     if act is None or workshop.tapes.done(job_id, act) is None:
-        workshop.tapes.write(job_id, tick(form, record, workshop), person(request) or None, act=act)
+        workshop.tapes.write(job_id, tick(form, record, workshop), writer(request, form), act=act)
     back = form.raw("back")
     return RedirectResponse(back if back.startswith(f"/jobs/{job_id}/") else f"/jobs/{job_id}", 303)

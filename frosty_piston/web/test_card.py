@@ -1,22 +1,29 @@
 """The card of a test without a bench of its own: what to do, what it would settle, how its result is written
 down."""
 
+import math
 from typing import Annotated, Any
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
-from frosty_piston.core.words import inside, sentence
+from frosty_piston.core.holding import least_wait_s
+from frosty_piston.core.quantity import plain
+from frosty_piston.core.vacuum import VacuumLimits
+from frosty_piston.core.words import sentence
 from frosty_piston.job.entries import Code, Tick
 from frosty_piston.job.evidence import part_of
-from frosty_piston.job.fit import barred
 from frosty_piston.job.result import Result
+from frosty_piston.job.stopping import CAUTION, LEVER, stop_bar
+from frosty_piston.job.where import page_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .cells import Cell, fill
+from . import gauge
+from .cells import Cell, Filled, bar_to, fill
 from .forms import Fields, Form, figure, known, line
 
+USUAL_ML = 55.0
 SPEAKS_SHOWN, SPEAKS_RATIO, NOT_SO_RATIO = 4, 1.6, 0.5
 
 
@@ -54,7 +61,8 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         ),
         None,
     )
-    cells = cells_of(record, k, test, node, hot)
+    filled = fill(record, cells_of(record, k, test, node, hot))
+    mine, key = beside_cells(record, k, test, node, filled), f"{test}-{node}" if node else test
     return {
         "bench": "test",
         "test": test,
@@ -63,20 +71,59 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         "node": node,
         "hot": hot,
         "can_be_hot": any(f.shape.hot is not None for f in k.findings[test]),
-        "cells": fill(record, cells),
+        "cells": filled,
         "cylinders": (
             [(str(c), str(c)) for c in range(1, record.job.cylinders + 1)]
             if "cylinder" in shape.where
             else []
         ),
+        "possible": record.assessed.suspicion.space.place,
         "settles": [s for f in findings for s in _settles(k, f)],
         "proposal": proposal,
-        "cautions": shape.cautions,
+        "gauge": gauge_view(record, workshop, test) if by_gauge(k, test) else None,
+        "cautions": k.cautions_at(test, node),
+        **stop_view(record, k, [test]),
         "ticked": {x.data.caution for x in record.job.of(Tick)},
         "back": f"/jobs/{record.job.id}/measure/test/{test}",
-        "mine": [v for v in record.assessed.now if v.test == test and of_node(record, k, v, node)],
+        "mine": mine,
+        "key": key,
+        "sections": [{"key": key, "cells": filled, "mine": mine}],
         "codes_before": codes_before(record),
     }
+
+
+def stop_view(record: JobRecord, k: Knowledge, tests: list[str]) -> dict[str, Any]:
+    """What must be known before the engine runs for some tests, and where that is found out."""
+    here = LEVER in tests
+    lever = "" if here else f"/jobs/{record.job.id}/{page_of(k, LEVER)}#step-{LEVER}"
+    return {"stop_bar": stop_bar(record.job, k, tests), "lever_link": lever}
+
+
+def gauge_view(record: JobRecord, workshop: Workshop, test: str) -> dict[str, Any]:
+    """What the vacuum gauge is read in, what else it could be, and how long a hold test must last."""
+    limits = record.assessed.readings.limits(VacuumLimits)
+    holds = "start_kpa" in workshop.knowledge.tests[test].figures
+    branch = workshop.knowledge.tests[test].blocks
+    wait = least_wait_s(limits, limits.hold_level_kpa, limits.hold_gauge_kpa, USUAL_ML, USUAL_ML, branch)
+    return {
+        "least_wait": plain(math.ceil(wait)) if holds else "",
+        "step": plain(limits.hold_gauge_kpa),
+        "unit": gauge.gauge_said(record.job, workshop),
+        "units": gauge.UNITS,
+        "names": gauge.READ_BY_GAUGE,
+    }
+
+
+def beside_cells(record: JobRecord, k: Knowledge, test: str, node: str, filled: list[Filled]) -> list[Result]:
+    """The verdicts of a test that stand in none of its cells: those of sets, and of what was seen."""
+    in_cells = {x.entry.id for x in filled if x.entry and x.verdict}
+    return [
+        v
+        for v in record.assessed.now
+        if v.test == test
+        and of_node(record, k, v, node)
+        and not (len(v.entries) == 1 and v.entries[0] in in_cells)
+    ]
 
 
 def of_node(record: JobRecord, k: Knowledge, v: Result, node: str) -> bool:
@@ -170,10 +217,10 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     form.done()
     assert fields.test is not None
     result = form.choice("outcome", k.tests[fields.test].outcomes)
-    if bar := barred(record.job, k, fields.test):
+    if bar := bar_to(record, k, fields.test, form.raw("node"), form.raw("pin")):
         form.wrong("outcome", bar)
-    for caution in record.job.unticked(k.tests[fields.test].ticks):
-        form.wrong("outcome", f"Tick the caution above first: {inside(k.cautions[caution].title)}")
+    if result in k.tests[fields.test].asks_why and not fields.note:
+        form.wrong("note", "say why, as: its cable is gone")
     after, where, note = (
         fields.after_s,
         where_of_form(form, record),
@@ -198,8 +245,26 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     ]
 
 
+class WayForm(Fields):
+    how: Annotated[str | None, line(400, "write how the air will be closed, and who stands at it")]
+
+
+def way(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """How the engine will be stopped, written down with the tick."""
+    fields = form.read(WayForm, record, workshop)
+    form.done()
+    return [form.entry("tick", {"caution": CAUTION, "how": fields.how})]
+
+
 class FiguresForm(Fields):
     test: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.tests)]
+
+
+def by_gauge(k: Knowledge, test: str) -> bool:
+    """Whether the figures of a test are read on a vacuum gauge."""
+    return bool({"vacuum_gauge", "vacuum_pump"} & set(k.tests[test].tools)) and bool(
+        set(gauge.READ_BY_GAUGE) & set(k.tests[test].figures)
+    )
 
 
 def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -209,7 +274,7 @@ def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     form.done()
     assert fields.test is not None
     shown: dict[str, Any] = {}
-    if bar := barred(record.job, k, fields.test):
+    if bar := bar_to(record, k, fields.test, form.raw("node"), form.raw("pin")):
         form.wrong(k.tests[fields.test].figures[0], bar)
     for name in k.tests[fields.test].figures:
         if name == "dosing":
@@ -217,16 +282,21 @@ def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
         elif name in k.tests[fields.test].flags:
             if answer := form.choice(name, ("yes", "no"), needed=False):
                 shown[name] = answer == "yes"
+        elif by_gauge(k, fields.test) and name in gauge.READ_BY_GAUGE:
+            if (kpa := gauge.read_vacuum(form, name, record, workshop)) is not None:
+                shown[name] = round(kpa, 3)
         elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
             shown[name] = value
-    if not any(key != "dosing" for key in shown):
+    if not form.faults and not any(key != "dosing" for key in shown):
         form.wrong(
             k.tests[fields.test].figures[0] if k.tests[fields.test].figures else "test",
             "type at least one figure",
         )
-    where = where_of_form(form, record)
+    where, note = where_of_form(form, record), form.text("note", 400)
+    read_in = gauge.gauge_entry(form, record, workshop) if by_gauge(k, fields.test) else []
     form.done()
-    return [form.entry("outcome", {"test": fields.test, "where": where, "figures": shown})]
+    seen = {"test": fields.test, "where": where, "figures": shown, "note": note}
+    return [*read_in, form.entry("outcome", seen)]
 
 
 class ReturnedForm(Fields):
@@ -257,4 +327,4 @@ def returned(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     ]
 
 
-FORMS = {"outcome": outcome, "figures": figures, "returned": returned}
+FORMS = {"way": way, "outcome": outcome, "figures": figures, "returned": returned}

@@ -15,7 +15,7 @@ from frosty_piston.core.boost import BoostLimits, boost_table
 from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.traces import Signal, cut, event_s, figures_of, signal, spaced, thin
-from frosty_piston.core.words import counted
+from frosty_piston.core.words import counted, sign
 from frosty_piston.formats.channel_map import converted, guess, mapped, shape_of
 from frosty_piston.formats.mdf_recording import write_mdf
 from frosty_piston.formats.outside import Readers
@@ -33,6 +33,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.recordings import TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from .chart_picture import chart_picture
 from .dependencies import GivenForm, GivenReaders, GivenUpload, GivenWorkshop
 from .forms import Fields, Form, figure, line
 from .jobform import submit
@@ -235,7 +236,7 @@ def in_words(title: str, unit: str, s: Signal) -> str:
     """A channel in one plain sentence, for those who cannot see the chart."""
     f = figures_of(s)
     sentence = (
-        f"{title} goes from {plain(f.low)} to {plain(f.high)} {unit}".rstrip()
+        f"{title} goes from {plain(f.low)} to {plain(f.high)} {sign(unit)}".rstrip()
         + f", {plain(f.mean)} on average; it begins at {plain(f.first)} and ends at {plain(f.last)}"
     )
     return sentence + (f", with {counted(f.gaps, 'gap')}." if f.gaps else ".")
@@ -274,6 +275,9 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
         if waits
         else judged_parts(record, workshop, signals, start, end, other)
     )
+    shift = _shift(workshop, record, trace, other, asked) if other else None
+    stretches = [x for x in record.job.of(Stretch) if x.data.trace == trace_id]
+    spans = _spans(judged, stretches)
     asks = urlencode({"start": start, "end": end, **({"with": other.id} if other else {})}) + "".join(
         f"&channel={c}" for c in picked
     )
@@ -288,18 +292,57 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
         "rows": rows,
         "others": others,
         "other": other,
-        "shift": _shift(workshop, record, trace, other, asked) if other else None,
+        "shift": shift,
+        "shared": [c for c in picked if other and c in {o.channel for o in other.channels}],
+        "chart": chart_picture(
+            _titled(workshop, trace, parts),
+            start,
+            end,
+            _moved(record, workshop, other, shift, picked, (start, end)) if other else (),
+            spans,
+        ),
+        "spans": spans,
+        "others_titles": [_title(workshop, c.channel) for c in other.channels] if other else [],
         "sentences": [
             in_words(_title(workshop, c), next(i.unit for i in trace.channels if i.channel == c), s)
             for c, s in parts.items()
             if len(s)
         ],
-        "stretches": [x for x in record.job.of(Stretch) if x.data.trace == trace_id],
+        "stretches": stretches,
         "asked_event": asked.raw("event") if asked.raw("event") in signals else "",
         "asked_level": asked.raw("level"),
         "scripts": ["/static/vendor/uplot-1.6.32.iife.min.js", "/static/js/trace.js"],
         "styles": ["/static/vendor/uplot-1.6.32.min.css"],
     }
+
+
+def _titled(workshop: Workshop, trace: TraceInfo, parts: dict[str, Signal]) -> list[tuple[str, str, Signal]]:
+    units = {c.channel: c.unit for c in trace.channels}
+    return [(_title(workshop, c), units[c], s) for c, s in parts.items()]
+
+
+def _moved(
+    record: JobRecord,
+    workshop: Workshop,
+    other: TraceInfo,
+    shift: float | None,
+    picked: list[str],
+    within: tuple[float, float],
+) -> list[tuple[str, str, Signal]]:
+    """What the other recording has of the channels shown, moved so that both fall together."""
+    if shift is None:
+        return []
+    signals = workshop.recordings.signals(record.job.id, other.id)
+    moved = {c: Signal(signals[c].times_s + shift, signals[c].values) for c in picked if c in signals}
+    return _titled(workshop, other, {c: cut(s, *within) for c, s in moved.items()})
+
+
+def _spans(judged: dict[str, Any], stretches: list[Any]) -> list[tuple[float, float, str]]:
+    return [
+        *((s[0], s[1], "dead spot") for d in judged["drives"] for s in d["stretches"]),
+        *((s[0], s[1], s[2]) for x in judged["found"] for s in x["a"].stretches),
+        *((x.data.start_s, x.data.end_s, x.data.name) for x in stretches),
+    ]
 
 
 def _judged_part(signals: dict[str, Signal], start: float, end: float) -> dict[str, Signal]:
@@ -434,12 +477,12 @@ def points(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop
     trace, signals = workshop.recordings.info(job_id, trace_id), workshop.recordings.signals(job_id, trace_id)
     start, end = _range(asked, trace)
     most = int(asked.figure("most", "", 8, MOST_POINTS) or 2000)
-    drawn = {}
+    drawn, places = {}, max(1, 5 - int(np.floor(np.log10(max(end - start, 1e-6)) + 1)))
     for c in asked.all("channel") or list(signals):
         if c not in signals:
             raise NotHere(f"There is no channel {c[:40]!r} in this recording.")
         s = thin(cut(signals[c], start, end), most)
-        drawn[c] = {"t": np.round(s.times_s, 4).tolist(), "v": [float(f"{v:.6g}") for v in s.values]}
+        drawn[c] = {"t": np.round(s.times_s, places).tolist(), "v": [float(f"{v:.5g}") for v in s.values]}
     return JSONResponse({"start": start, "end": end, "channels": drawn})
 
 

@@ -5,9 +5,11 @@ from typing import Any
 
 from jinja2.ext import Extension
 
-from frosty_piston.core.words import bound
+from frosty_piston.core.words import UNITS, bound
 
 EXPRESSION = re.compile(r"(\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\})", re.S)
+TAGS = re.compile(r"(<[^>]*>?)")
+BEGINS = re.compile(rf"^ (?=(?:{UNITS})(?![\w³]))")
 PLACE = re.compile(r"<(/?)([a-zA-Z][a-z0-9]*)?|>|[\"']")
 
 
@@ -22,6 +24,13 @@ def untied(value: Any) -> Any:
 def tied(value: Any) -> Any:
     """What every expression of a page goes through."""
     return bound(value) if type(value) is str and " " in value else value
+
+
+def _tied_words(part: str, within: bool) -> str:
+    """What a template says itself: a unit that follows an expression, and figures in its sentences."""
+    head, sign, part = part.partition(">") if within else ("", "", part)
+    words = TAGS.split(part if within else BEGINS.sub("\u00a0", part))
+    return head + sign + "".join(bound(x) if n % 2 == 0 else x for n, x in enumerate(words))
 
 
 class _Place:
@@ -49,8 +58,10 @@ class Tying(Extension):
 
     def preprocess(self, source: str, name: str | None, filename: str | None = None) -> str:
         place, parts = _Place(), EXPRESSION.split(source)
+        page = not (name or "").endswith(".js")
         for n, part in enumerate(parts):
             if n % 2 == 0:
+                parts[n] = _tied_words(part, place.tag) if page and not place.field else part
                 place.read(part)
             elif part.startswith("{{") and (place.tag or place.field):
                 opens, closes = (3 if part[2] in "-+" else 2), (3 if part[-3] in "-+" else 2)

@@ -1,21 +1,26 @@
 """The vehicle and engine card of a job: known, new or copied."""
 
+from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, get_args
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
-from frosty_piston.core.errors import BadInput, Fault, NotHere
+from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault, NotHere
+from frosty_piston.core.words import spoken
 from frosty_piston.job.check import said
 from frosty_piston.job.engine import EngineCard, limit_faults
+from frosty_piston.job.tape import Job
 from frosty_piston.job.units import convertible
+from frosty_piston.store.garage import CardsChanged, NewCards, Seen, cards_of
 from frosty_piston.store.tapes import UNNAMED_ENGINE, UNNAMED_VEHICLE
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import Form
-from .page import Kept, job_page, person
+from .page import Kept, job_page, status_of, writer
 
 router = APIRouter()
 WORK = "arrive/_vehicle.html"
@@ -118,6 +123,7 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
     ]
     name = "" if shown.name == UNNAMED_ENGINE else f"{shown.name} copy" if copy else shown.name
     return {
+        "seen": str(workshop.garage.seen(record.job, record.vehicle_id)),
         "cards": cards,
         "vehicles": workshop.garage.vehicles(),
         "fields": fields(shown),
@@ -188,8 +194,14 @@ def read_card(form: Form, k: Any) -> dict[str, Any]:
     return data
 
 
-def _changes(old: dict[str, Any], new: dict[str, Any]) -> dict[str, list[Any]]:
-    return {key: [old.get(key), new.get(key)] for key in {**old, **new} if old.get(key) != new.get(key)}
+def _changes(job: Job, vehicle: dict[str, Any], engine: dict[str, Any]) -> dict[str, list[Any]]:
+    old_vehicle, old_engine = cards_of(job)
+    pairs = [(key, old_vehicle.get(key), vehicle.get(key)) for key in {**old_vehicle, **vehicle}]
+    pairs += [
+        ("card" if key == "name" else key, old_engine.get(key), engine.get(key))
+        for key in {**old_engine, **engine}
+    ]
+    return {key: [old, new] for key, old, new in pairs if old != new}
 
 
 @router.get("/jobs/{job_id}/vehicle")
@@ -198,110 +210,89 @@ def vehicle_page(request: Request, job_id: str, workshop: GivenWorkshop, copy: i
     return job_page(request, record, "arrive", WORK, show(record, workshop, copy))
 
 
+def _known(form: Form, record: JobRecord, workshop: Workshop) -> NewCards:
+    """A vehicle from the list, and its engine card along with it."""
+    picked = next((v for v in workshop.garage.vehicles() if str(v.id) == form.raw("vehicle_id")), None)
+    if picked is None:
+        raise BadInput([Fault("vehicle_id", "choose a vehicle from the list")], form.kept)
+    cards = {i: c.model_dump(exclude_unset=True) for i, c in workshop.garage.cards()}
+    engine = cards.get(picked.engine_card_id or 0, cards_of(record.job)[1])
+    return NewCards(dict(picked.data), engine, picked.id, Seen.read(form.raw("seen")))
+
+
+def _named(form: Form, record: JobRecord, workshop: Workshop) -> NewCards:
+    """The vehicle of this job, as it is typed."""
+    given = {
+        "name": form.text("name", 120, "give the vehicle a name, as the driver calls it"),
+        "plate": form.text("plate", 40),
+        "owner": form.text("owner", 120),
+        "odometer_km": form.figure("odometer_km", "km", 0, 5_000_000),
+    }
+    form.done()
+    vehicle, engine = cards_of(record.job)
+    vehicle = {k: v for k, v in vehicle.items() if k not in given} | {
+        k: v for k, v in given.items() if v is not None
+    }
+    return NewCards(vehicle, engine, record.vehicle_id, Seen.read(form.raw("seen")), "vehicle")
+
+
+def _used(form: Form, record: JobRecord, workshop: Workshop) -> NewCards:
+    """A known engine card."""
+    cards = {str(i): c.model_dump(exclude_unset=True) for i, c in workshop.garage.cards()}
+    if form.raw("card_id") not in cards:
+        raise BadInput([Fault("card_id", "choose an engine card from the list")], form.kept)
+    vehicle, engine = cards_of(record.job)[0], cards[form.raw("card_id")]
+    return NewCards(vehicle, engine, record.vehicle_id, Seen.read(form.raw("seen")))
+
+
+def _typed(form: Form, record: JobRecord, workshop: Workshop) -> NewCards:
+    """The engine card, as it is typed."""
+    vehicle, engine = cards_of(record.job)[0], read_card(form, workshop.knowledge)
+    return NewCards(vehicle, engine, record.vehicle_id, Seen.read(form.raw("seen")), "card")
+
+
+FORMS: dict[str, Callable[[Form, JobRecord, Workshop], NewCards]] = {
+    "known": _known,
+    "new": _named,
+    "use_card": _used,
+    "card": _typed,
+}
+
+
 @router.post("/jobs/{job_id}/vehicle/{name}")
 def vehicle_form(
     request: Request, job_id: str, name: str, form: GivenForm, workshop: GivenWorkshop
 ) -> Response:
-    record = workshop.tapes.job(job_id)
-    old_vehicle, old_engine = (
-        record.job.vehicle.model_dump(exclude_unset=True),
-        record.job.engine.model_dump(exclude_unset=True),
-    )
-    vehicle, engine, vehicle_id = dict(old_vehicle), dict(old_engine), record.vehicle_id
+    if name not in FORMS:
+        raise NotHere("There is no such form.")
+    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    by = writer(request, form) or ""
     try:
-        if name == "known":
-            picked = next(
-                (v for v in workshop.garage.vehicles() if str(v.id) == form.raw("vehicle_id")), None
-            )
-            if picked is None:
-                raise BadInput([Fault("vehicle_id", "choose a vehicle from the list")], form.kept)
-            vehicle, vehicle_id = dict(picked.data), picked.id
-            engine = next(
-                (
-                    c.model_dump(exclude_unset=True)
-                    for i, c in workshop.garage.cards()
-                    if i == picked.engine_card_id
-                ),
-                engine,
-            )
-        elif name == "new":
-            given = {
-                "name": form.text("name", 120, "give the vehicle a name, as the driver calls it"),
-                "plate": form.text("plate", 40),
-                "owner": form.text("owner", 120),
-                "odometer_km": form.figure("odometer_km", "km", 0, 5_000_000),
-            }
-            if any(v.name == given["name"] and v.id != record.vehicle_id for v in workshop.garage.vehicles()):
-                form.wrong(
-                    "name",
-                    "a vehicle of this name is known already: take it from the list, or give this one another"
-                    " name",
-                )
-            form.done()
-            vehicle = {
-                **{k: v for k, v in old_vehicle.items() if k not in given},
-                **{k: v for k, v in given.items() if v is not None},
-            }
-            vehicle_id = workshop.garage.save_vehicle(vehicle, None)
-        elif name == "use_card":
-            card = next(
-                (
-                    c.model_dump(exclude_unset=True)
-                    for i, c in workshop.garage.cards()
-                    if str(i) == form.raw("card_id")
-                ),
-                None,
-            )
-            if card is None:
-                raise BadInput([Fault("card_id", "choose an engine card from the list")], form.kept)
-            engine = card
-        elif name == "card":
-            engine = read_card(form, workshop.knowledge)
-            if engine["name"] != record.job.engine.name and any(
-                c.name == engine["name"] for _, c in workshop.garage.cards()
-            ):
-                raise BadInput(
-                    [
-                        Fault(
-                            "name",
-                            "a card of this name is known already: use that one, or give this one another"
-                            " name",
-                        )
-                    ],
-                    form.kept,
-                )
-            workshop.garage.save_card(engine)
-        else:
-            raise NotHere("There is no such form.")
-    except BadInput as error:
-        return job_page(
-            request, record, "arrive", WORK, show(record, workshop), Kept.of(name, error, form.kept), 422
-        )
-    _apply(workshop, record, vehicle, engine, vehicle_id, person(request), form)
-    return RedirectResponse(f"/jobs/{job_id}/vehicle" if name == "new" else f"/jobs/{job_id}/arrive", 303)
+        if act is None or workshop.tapes.done(job_id, act) is None:
+            cards = replace(FORMS[name](form, record, workshop), by=by)
+            changes = _changes(record.job, cards.vehicle, cards.engine)
+            raws = [form.entry("card_change", {"changes": changes}, "card")] if changes else []
+            workshop.tapes.write(job_id, raws, by or None, act=act, cards=cards)
+    except (BadInput, Conflict, Busy) as error:
+        kept = _refused(form, name, error)
+        record = workshop.tapes.job(job_id)
+        return job_page(request, record, "arrive", WORK, show(record, workshop), kept, status_of(error))
+    return RedirectResponse(f"/jobs/{job_id}/{'vehicle' if name == 'new' else 'arrive'}", 303)
 
 
-def _apply(
-    workshop: Workshop,
-    record: JobRecord,
-    vehicle: dict[str, Any],
-    engine: dict[str, Any],
-    vehicle_id: int | None,
-    by: str,
-    form: Form,
-) -> None:
-    """Change the head of the job, keep card and vehicle together, and leave a line on the tape."""
-    job = record.job
-    changes = _changes(job.vehicle.model_dump(exclude_unset=True), vehicle) | _changes(
-        job.engine.model_dump(exclude_unset=True), engine
-    )
-    if not changes:
-        return
-    title = vehicle["name"] if job.title in ("New job", job.vehicle.name) else None
-    workshop.tapes.change_head(job.id, title, vehicle, engine, vehicle_id)
-    if vehicle_id is not None and engine.get("name") not in (None, UNNAMED_ENGINE):
-        card_id = next(
-            (i for i, c in workshop.garage.cards() if c.name == engine["name"]), None
-        ) or workshop.garage.save_card(engine)
-        workshop.garage.save_vehicle(vehicle, card_id)
-    workshop.tapes.write(job.id, [form.entry("card_change", {"changes": changes}, "card")], by or None)
+def _refused(form: Form, name: str, error: BadInput | Conflict | Busy) -> Kept:
+    """What a refused form says: at each field that somebody else changed, both values."""
+    if isinstance(error, BadInput):
+        return Kept.of(name, error, form.kept)
+    faults = [Fault("", str(error))]
+    if isinstance(error, CardsChanged):
+        faults += [
+            Fault(key, f"stands as {_shown(value)} now; you sent {form.raw(key) or 'nothing'}")
+            for key, value in error.now.items()
+        ]
+    return Kept.of(name, BadInput(faults), form.kept)
+
+
+def _shown(value: Any) -> str:
+    words = value if isinstance(value, list) else [value]
+    return " and ".join(spoken(str(word)) for word in words) if value not in (None, "") else "nothing"

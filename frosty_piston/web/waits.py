@@ -79,7 +79,7 @@ def start(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         form.wrong("hours", str(error))
     what = form.text("what", 120) or (sentence(WAIT_WORDS[fields.wait]) if fields.wait else "")
     form.done()
-    until = stamp(now() + timedelta(hours=hours))
+    until = stamp((form.pressed_at or now()) + timedelta(hours=hours))
     return [form.entry("wait", {"wait": fields.wait, "what": what, "until": until, "step": fields.step})]
 
 

@@ -12,6 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 from sqlalchemy import Row
 
+from frosty_piston.core.errors import NotAllowed
 from frosty_piston.core.words import inside
 from frosty_piston.job.stages import STAGES
 from frosty_piston.knowledge import Knowledge
@@ -20,6 +21,7 @@ from frosty_piston.store.moments import now, utc
 from .dependencies import GivenForm, GivenWorkshop
 from .links import place_link
 from .page import ago, render, templates, when
+from .signed_in import person_of
 
 router = APIRouter()
 SHOWN, DONE_SHOWN, SOON_H = 60, 6, 24
@@ -115,6 +117,18 @@ def yard(request: Request, workshop: GivenWorkshop) -> Response:
     )
 
 
+@router.get("/worker.js")
+def worker(workshop: GivenWorkshop) -> Response:
+    """What answers in the browser while the server does not; its cache is named by workshop and version."""
+    script = templates().get_template("worker.js").render(workshop_id=workshop.id)
+    return Response(script, media_type="text/javascript")
+
+
+@router.get("/alive")
+def alive() -> Response:
+    return Response("yes", media_type="text/plain")
+
+
 @router.post("/jobs")
 def new_job(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Open a job. The page carries the id, so that a double press opens one."""
@@ -122,12 +136,15 @@ def new_job(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Respo
         job_id = str(UUID(form.raw("job_id")))
     except ValueError:
         job_id = None
-    return RedirectResponse(f"/jobs/{workshop.tapes.new_job(job_id=job_id)}/arrive", 303)
+    opened = workshop.tapes.new_job(job_id=job_id, opened_at=form.pressed_at)
+    return RedirectResponse(f"/jobs/{opened}/arrive", 303)
 
 
 @router.post("/who")
 def who(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Say who is working: every entry carries the name."""
+    if person_of(request) is not None:
+        raise NotAllowed("Here everybody signs in: sign out, and the other one signs in.")
     name = form.text("who", 80)
     back = form.raw("back")
     answer = RedirectResponse(back if back.startswith("/") and not back.startswith("//") else "/", 303)

@@ -4,11 +4,12 @@ import atexit
 import shutil
 import tempfile
 import threading
+import time
 import unittest
 from pathlib import Path
 
 import uvicorn
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Error, sync_playwright
 
 from frosty_piston.demo import fill_demo
 from frosty_piston.store.database import open_database
@@ -65,7 +66,7 @@ class BrowserTest(unittest.TestCase):
         self.base, self.workshop = shared()["base"], shared()["workshop"]
         self.context = shared()["browser"].new_context(viewport=self.size)
         self.addCleanup(self.context.close)
-        self.context.set_default_timeout(10_000)
+        self.context.set_default_timeout(20_000)
         self.complaints: list[str] = []
         self.page = self.new_page()
 
@@ -92,6 +93,20 @@ class BrowserTest(unittest.TestCase):
     def sees(self, text, inside="body"):
         self.page.locator(inside).get_by_text(text).first.wait_for()
 
+    def until(self, says, arg=None, seconds=30):
+        """Wait until something that takes its time to answer says yes. Asked again each time from outside: a
+        condition that is polled inside the page may not be evaluated there under its content policy."""
+        last = time.monotonic() + seconds
+        while not self._answers(says, arg):
+            self.assertLess(time.monotonic(), last, says)
+
+    def _answers(self, says, arg):
+        try:
+            return self.page.evaluate(says, arg)
+        except Error:  # the page was left while it was asked
+            self.page.wait_for_load_state()
+            return None
+
     def odds(self, fault):
         return self.page.locator("#heat li", has_text=fault).locator(".odds").inner_text()
 
@@ -105,15 +120,26 @@ class BrowserTest(unittest.TestCase):
         self.press("Write down", "#form-complaint")
         self.sees(name, "#tape")
         for title in symptoms:
-            self.page.get_by_role("button", name=title, exact=True).click()
-            self.sees(title, ".picked")
+            self.picks(title)
         if codes:
             self.page.get_by_label("Paste the whole read-out").fill(codes)
             self.press("Find the codes")
-            self.page.locator(".codes tbody tr").first.wait_for()
+            self.sees(codes.split()[0], "#part-codes .holds")
         else:
             self.press("That is all, no more codes")
             self.sees("Codes read", "#tape")
+
+    def unfold(self, part):
+        """Open a part of Arrive that has folded to a line."""
+        fold = self.page.locator(f"#part-{part}")
+        if fold.get_attribute("open") is None:
+            fold.locator("summary").first.click()
+
+    def picks(self, title, letters=""):
+        """A symptom by a few letters."""
+        self.page.get_by_label("Symptoms").fill(letters or title)
+        self.page.get_by_role("button", name=title, exact=True).click()
+        self.sees(title, ".picked")
 
     def at(self, page):
         self.go(f"/jobs/{self.job}/{page}")

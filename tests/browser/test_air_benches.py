@@ -16,7 +16,7 @@ class AirBenches(BrowserTest):
             "#tape .says", has_text="EGR position with the engine off, engine off: 38"
         ).wait_for()
         self.page.locator("#drawing .pointer.failed").wait_for(state="attached")
-        self.assertIn("38 %", self.page.locator("#drawing").text_content())
+        self.assertIn("38\xa0%", self.page.locator("#drawing").text_content())
 
     def test_a_turn_is_logged_with_what_it_brought_and_a_wrong_one_keeps_what_was_typed(self):
         self.go(BUS + "/measure/egr")
@@ -31,7 +31,7 @@ class AirBenches(BrowserTest):
         log.get_by_label("After").fill("25,5")
         self.press("Write the turn down", "#cleaning")
         self.page.locator("#tape .says", has_text="20 min, free width 25 to 25.5").wait_for()
-        self.assertEqual(self.page.locator("#cleaning meter").count(), 4)
+        self.assertEqual(self.page.locator("#cleaning .brought").count(), 4)
 
     def test_before_and_after_stand_in_one_picture(self):
         self.go(BUS + "/measure/egr")

@@ -1,23 +1,40 @@
 """Any test of the list can be made from its card: outcome, figures, cells, part, and nothing lost when it is
 wrong."""
 
+import re
+
 from tests.browser.pages import BrowserTest
 
 CARD = "/jobs/demo-wagon/measure/test/"
 
 
 class Card(BrowserTest):
+    def can_be_stopped(self):
+        """It is written how the air will be closed."""
+        self.go("/jobs/demo-wagon/measure/stop")
+        way = self.page.get_by_label("How it will be stopped")
+        if way.count():
+            way.fill("board over the intake")
+            self.press("Read and understood, written down", "#work")
+        self.sees("How it will be stopped: board over the intake", "#work")
+
     def test_an_outcome_is_written_and_moves_the_heat(self):
         self.go(CARD + "stop_hand_pump")
         self.sees("Check the lever on the engine first", "#work")
+        self.press("Read and understood: emergency stop first", "#work")
+        self.press("Stops at once, gauge falls back", "#work")
+        self.sees("try the emergency lever first", "#work .fault")
+        self.can_be_stopped()
+        self.go(CARD + "stop_hand_pump")
         before = self.odds("Vacuum stop actuator")
         self.page.get_by_label("What was seen").fill("falls back in ten seconds")
-        self.press("Stops leaks", "#work")
-        self.page.locator("#tape .says", has_text="stops leaks").wait_for()
+        self.press("Stops at once, gauge falls back", "#work")
+        self.page.locator("#tape .says", has_text="stops at once, gauge falls back").wait_for()
         self.page.locator("#work .verdict.failed").wait_for()
         self.assertNotEqual(self.odds("Vacuum stop actuator"), before)
 
     def test_figures_that_cannot_be_stay_where_they_were_typed(self):
+        self.can_be_stopped()
         self.go(CARD + "vacuum_at_pump")
         self.page.get_by_label("Vacuum, kPa").fill("eighty")
         self.page.get_by_label("Seconds").fill("14")
@@ -28,6 +45,24 @@ class Card(BrowserTest):
         self.page.get_by_label("Vacuum, kPa").fill("88,5")
         self.press("Write down", "#work")
         self.page.locator("#work .verdict.sound").wait_for()
+
+    def test_the_clock_writes_the_seconds_and_the_gauge_is_said_once(self):
+        self.addCleanup(self.workshop.settings.save, "vacuum_gauge", {})
+        self.go(CARD + "vacuum_hold")
+        self.sees("Wait 40 s at least", "#work")
+        clock = self.page.locator("[data-into='#figures-seconds'] button")
+        clock.click()
+        running = re.compile(r"Stop, (0\.[2-9]|[1-9])")
+        self.page.locator("[data-into='#figures-seconds'] button", has_text=running).wait_for()
+        clock.click()
+        self.assertGreaterEqual(float(self.page.locator("#figures-seconds").input_value()), 0.2)
+        self.page.get_by_label("Gauge reads in").select_option("inHg")
+        for name, figure in (("start_kpa", "18"), ("end_kpa", "17.5"), ("seconds", "60")):
+            self.page.locator(f"#figures-{name}").fill(figure)
+        self.press("Write down", "#work")
+        self.page.locator("#tape .says", has_text="reads in inHg").wait_for()
+        self.page.locator("#work .setverdict .verdict").first.wait_for()
+        self.sees("Start, inHg", "#work")
 
     def test_cells_for_each_channel_and_enter_goes_on(self):
         self.go("/jobs/demo-van-5/measure/test/exhaust_temps")

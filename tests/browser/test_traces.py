@@ -13,9 +13,9 @@ VAN = "/jobs/demo-van-5/traces"
 class Traces(BrowserTest):
     def view(self, name="vanes warm.csv"):
         self.go(VAN)
-        self.page.get_by_role("link", name=name).click()
+        self.page.locator("#work").get_by_role("link", name=name).click()
         self.page.locator("#trace .uplot canvas").wait_for()
-        self.page.wait_for_function("document.getElementById('trace').dataset.view")
+        self.until("document.getElementById('trace').dataset.view")
 
     def shown(self):
         return [float(x) for x in self.page.locator("#trace").get_attribute("data-view").split()]
@@ -47,7 +47,7 @@ class Traces(BrowserTest):
             self.page.locator("#trace").get_attribute("data-first"),
             self.page.locator("#trace").get_attribute("data-last"),
         )
-        self.page.wait_for_function(
+        self.until(
             "w => { const [a, b] = document.getElementById('trace').dataset.view.split(' '); return b - a <"
             " 0.6 * (w[1] - w[0]); }",
             arg=[float(w) for w in whole],
@@ -57,7 +57,7 @@ class Traces(BrowserTest):
         self.page.keyboard.down("Shift")
         self.page.mouse.wheel(0, 120)
         self.page.keyboard.up("Shift")
-        self.page.wait_for_function("s => document.getElementById('trace').dataset.view !== s", arg=seen)
+        self.until("s => document.getElementById('trace').dataset.view !== s", arg=seen)
         self.assertGreater(self.shown()[0], float(seen.split()[0]))
         self.page.route("**/points?**", lambda route: route.abort())
         self.page.get_by_role("button", name="Whole").click()
@@ -70,7 +70,7 @@ class Traces(BrowserTest):
         self.view()
         whole = self.shown()
         self.page.get_by_role("button", name="Zoom in").click()
-        self.page.wait_for_function(
+        self.until(
             "s => document.getElementById('trace').dataset.view !== s", arg=f"{whole[0]:.3f} {whole[1]:.3f}"
         )
         closer = self.shown()
@@ -80,12 +80,12 @@ class Traces(BrowserTest):
         )
         self.page.locator("#trace").focus()
         self.page.keyboard.press("ArrowRight")
-        self.page.wait_for_function(
+        self.until(
             "s => document.getElementById('trace').dataset.view !== s", arg=f"{closer[0]:.3f} {closer[1]:.3f}"
         )
         self.assertGreater(self.shown()[0], closer[0])
         self.page.keyboard.press("0")
-        self.page.wait_for_function(
+        self.until(
             "s => document.getElementById('trace').dataset.view === s", arg=f"{whole[0]:.3f} {whole[1]:.3f}"
         )
         over = self.page.locator("#trace .u-over").bounding_box()
@@ -93,7 +93,7 @@ class Traces(BrowserTest):
         self.page.mouse.down()
         self.page.mouse.move(over["x"] + over["width"] * 0.5, over["y"] + 80, steps=4)
         self.page.mouse.up()
-        self.page.wait_for_function(
+        self.until(
             "s => document.getElementById('trace').dataset.view !== s", arg=f"{whole[0]:.3f} {whole[1]:.3f}"
         )
         low, high = self.shown()
@@ -108,7 +108,7 @@ class Traces(BrowserTest):
         self.page.locator("#tape .says", has_text="first way up, 4 to 30 s").wait_for()
         self.page.get_by_role("link", name="first way up").click()
         self.page.locator("#trace .uplot canvas").wait_for()
-        self.page.wait_for_function("document.getElementById('trace').dataset.view === '4.000 30.000'")
+        self.until("document.getElementById('trace').dataset.view === '4.000 30.000'")
 
     def test_two_are_compared_at_an_event_and_the_table_says_it_too(self):
         self.view()

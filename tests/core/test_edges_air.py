@@ -78,6 +78,7 @@ class AtHand(Edges, unittest.TestCase):
             ((462, "fits"), (460, "reads_low"), (563, "fits"), (564, "reads_high")),
         )
         self.assertAlmostEqual(judge_air_mass(512, 512.0, AIR).uncertainty, 51.2)
+        self.assertEqual([judge_air_mass(9, x, AIR).verdict for x in (0.0, -1.0)], ["implausible"] * 2)
 
     def test_egr_at_rest(self):
         self.held(

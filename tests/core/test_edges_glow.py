@@ -160,11 +160,29 @@ class Resistance(Edges, unittest.TestCase):
         self.assertEqual(corrected(PlugReading(1, 1000.0), EXACT, LIMITS).value, 1000.0)
 
     def test_wire_or_plug(self):
-        def at(verdict):
+        def at(verdict, ohm=None, u=0.05):
+            return Judgement(verdict, "x" if ohm else "open", ohm, "ohm", u, "")
+
+        self.held(
+            lambda a, b: harness_or_plug(at(*a), at(*b)),
+            (
+                (("failed", 2.0), ("failed", 1.99), "plug"),
+                (("failed", 2.07), ("failed", 2.0), "plug"),
+                (("failed", 2.08), ("failed", 2.0), "both"),
+                (("failed",), ("failed", 2.0), "both"),
+                (("failed",), ("failed",), "plug"),
+                (("sound", 0.7), ("failed",), "against"),
+                (("sound", 0.7), ("failed", 2.0), "against"),
+                (("sound", 1.45), ("marginal", 1.5), "plug"),
+                (("failed", 2.0), ("failed",), "against"),
+            ),
+        )
+
+        def alone(verdict):
             return Judgement(verdict, "x", None, None, None, "")
 
         self.held(
-            lambda a, b: harness_or_plug(at(a), at(b)),
+            lambda a, b: harness_or_plug(alone(a), alone(b)),
             (
                 ("failed", "sound", "wire"),
                 ("marginal", "sound", "wire"),

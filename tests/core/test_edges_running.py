@@ -29,8 +29,10 @@ from frosty_piston.core.starting import (
     margin_curves,
     start_chance,
 )
+from frosty_piston.core.stretches import budget_of, staircase
 from frosty_piston.core.vacuum import (
     VacuumLimits,
+    ambient_of,
     judge_flicker,
     judge_hold,
     judge_pump,
@@ -50,6 +52,7 @@ from frosty_piston.core.wiring import (
     judge_circuit_drop,
     judge_network,
     judge_supply,
+    judge_unplugged,
     judge_wiggle,
     wiggle_chance,
 )
@@ -302,16 +305,24 @@ class Wiring(Edges, unittest.TestCase):
                 (66.1, "off"),
                 (66.0, "sound"),
                 (54.0, "sound"),
-                (53.9, "off"),
+                (53.9, "unclear"),
+                (50.1, "unclear"),
+                (50.0, "off"),
                 (5.0, "off"),
                 (4.9, "open_or_short"),
             ),
         )
         for ohm, says in (
-            (100.1, "is missing"),
-            (100.0, "a poor joint"),
-            (53.9, "too many"),
-            (47.9, "one too many"),
+            (132.1, "a poor joint"),
+            (132.0, "is missing"),
+            (108.0, "is missing"),
+            (107.9, "a poor joint"),
+            (66.1, "a poor joint"),
+            (53.9, "read again"),
+            (50.0, "one too many"),
+            (35.0, "one too many"),
+            (34.9, "partial short"),
+            (5.0, "partial short"),
             (4.9, "shorted"),
             (2000.0, "a wire is open"),
         ):
@@ -354,6 +365,52 @@ class Wiring(Edges, unittest.TestCase):
         self.assertIn("0.05 Ω", judge_circuit_drop(0.25, 5.0, Limit(0.25, "V")).because)
         self.assertNotIn("Ω", judge_circuit_drop(0.25, 0.0, Limit(0.25, "V")).because)
 
+    def test_each_stretch_has_its_budget(self):
+        for stretch, most in (("feed", 0.2), ("ground", 0.1), ("relay", 0.05), ("stud", 0.3), ("else", 0.2)):
+            budget = budget_of(stretch, WIRING)
+            self.assertEqual(judge_circuit_drop(most, None, budget).cls, "sound")
+            self.assertEqual(judge_circuit_drop(most + 0.01, None, budget).cls, "drops")
+        # 0.1 and 0.1 is the whole budget of the feed, a tenth more is too much; the ground has its own
+        for drops, words in (
+            ({"feed": 0.1, "wire": 0.1}, "within its budget: 0.2 V in all"),
+            ({"feed": 0.1, "wire": 0.11}, "together the feed loses 0.21 V"),
+            ({"feed": 0.1, "wire": 0.1, "ground": 0.1}, "within its budget: 0.3 V in all"),
+            ({"ground": 0.11, "fuse": 0.3}, "Then ground, back to the post, 0.11 V."),
+            ({}, "Measure stretch by stretch"),
+        ):
+            self.assertIn(words, staircase(drops, WIRING).says)
+        self.assertEqual(
+            [s.before_v for s in staircase({"wire": 0.5, "stud": 0.2}, WIRING).stairs], [0.0, 0.2]
+        )
+
+    def test_which_module_by_unplugging(self):
+        # two of 120 in parallel are 60, three are 40, one is 120; without any nothing answers
+        ol = math.inf
+        for before, now, cls in (
+            (108, ol, "holds_one"),
+            (132, 1001, "holds_one"),
+            (120, 108, "none_here"),
+            (120, 132.1, "unclear"),
+            (120, 60, "unclear"),
+            (54, 120, "holds_one"),
+            (66, 60, "none_here"),
+            (40, 60, "one_of_three"),
+            (53.9, 54, "one_of_three"),
+            (35, 54, "one_of_three"),
+            (34.9, 54, "was_it"),
+            (40, 53.9, "not_it"),
+            (2, 120, "was_it"),
+            (2, 2, "not_it"),
+            (80, 80, "joint"),
+            (66.1, 66, "joint"),
+            (80, 65, "unclear"),
+            (None, 60, "unclear"),
+        ):
+            with self.subTest(before=before, now=now):
+                self.assertEqual(judge_unplugged("A", before, now, WIRING).cls, cls)
+        self.assertIn("one too many", judge_unplugged("A", 35, 60, WIRING).because)
+        self.assertIn("pulls the pair down", judge_unplugged("A", 34.9, 60, WIRING).because)
+
     def test_wiggle_by_hand(self):
         # all of n dropouts in one of two equal halves: one in 2^n
         self.assertEqual(wiggle_chance(3, 60, 0, 60), 0.125)
@@ -366,6 +423,13 @@ class Wiring(Edges, unittest.TestCase):
         self.assertEqual(judge_wiggle(0, 60, 1, 60, WIRING).cls, "unclear")
         for wiggled, rested in ((0, 60), (60, 0)):
             self.assertEqual(judge_wiggle(6, wiggled, 0, rested, WIRING).cls, "unclear")
+        # quiet says something from 20 s on, and from as long as it took before
+        self.held(
+            lambda t, before=0: judge_wiggle(0, t, 0, 60, WIRING, before),
+            ((19.9, "unclear"), (20, "steady")),
+        )
+        for seconds, cls in ((59, "unclear"), (60, "steady")):
+            self.assertEqual(judge_wiggle(0, seconds, 0, 60, WIRING, 60).cls, cls)
         # two hundredths and fifteen hundredths are the marks: of n dropouts all in a share of the time
         self.held(
             lambda share, n=1: judge_wiggle(n, share, 0, 100 - share, WIRING),
@@ -378,7 +442,7 @@ class Vacuum(Edges, unittest.TestCase):
         # 93 % of 101.3 kPa is 94.2; nine tenths of that is 84.79
         self.assertAlmostEqual(pump_limit_kpa(100.0, VACUUM), 93.0)
         self.held(
-            lambda kpa, s=None, altitude=0.0: judge_pump(kpa, s, VACUUM, altitude),
+            lambda kpa, s=None, altitude=0.0: judge_pump(kpa, s, VACUUM, ambient_of(altitude_m=altitude)),
             (
                 (84.8, "sound"),
                 # a gauge good to 2 kPa cannot tell up to there

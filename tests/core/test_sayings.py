@@ -174,7 +174,7 @@ SAYS = (
     ("vacuum.judge_pump(92, 10, VACUUM)", "sound", 92.0, "kPa", 2.0, "92 84.79 0 101.3"),
     ("vacuum.judge_pump(60, 10, VACUUM)", "low", 60.0, "kPa", 2.0, "60 84.79 0 101.3"),
     (
-        "vacuum.judge_pump(80, 10, VACUUM, altitude_m=1500)",
+        "vacuum.judge_pump(80, 10, VACUUM, vacuum.ambient_of(altitude_m=1500))",
         "sound",
         80.0,
         "kPa",
@@ -205,7 +205,7 @@ SAYS = (
     ('wiring.judge_network("pair", 50, "ohm", WIRING)', "off", 50.0, "ohm", None, "50 60"),
     ('wiring.judge_network("high", 2.7, "V", WIRING)', "sound", 2.7, "V", None, "2.7"),
     ('wiring.judge_circuit_drop(0.9, 6.0, Limit(0.2, "V"))', "drops", 0.9, "V", None, "0.9 6 0.15 0.2"),
-    ("wiring.judge_wiggle(8, 60, 1, 600, WIRING)", "drops_out", 0.0, None, None, "8 60 1 600 1"),
+    ("wiring.judge_wiggle(8, 60, 1, 600, WIRING)", "drops_out", 0.0, None, None, "8 60 1 600 1 1 000"),
 )
 
 

@@ -387,6 +387,11 @@ class Stages(unittest.TestCase):
                 "demo-bus-turbo": ("fit", "none", False),
                 "demo-shuttle-cooler": ("fit", "none", False),
                 "demo-mast-van": ("prove", "on_trial", False),
+                "demo-harbour": ("decide", "none", False),
+                "demo-ridge": ("measure", "none", False),
+                "demo-pier-van-1": ("prove", "on_trial", True),
+                "demo-pier-van": ("decide", "none", False),
+                "demo-night-car": ("measure", "none", False),
             },
         )
 

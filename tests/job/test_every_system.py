@@ -188,10 +188,10 @@ class Cases(unittest.TestCase):
         )
 
     def test_will_not_stop_after_an_oil_service_is_a_hose_knocked_off(self):
-        # The last hands were at the filter; brakes first, then the line.
+        # The last hands were at the filter; what stops it is known before anything runs, then the brakes.
         result = assessed(symptom("wont_stop"), context("recent_oil_service"), engine=VACUUM)
         self.assertEqual({s["fault"] for s in result["suspects"][:2]}, {"vacuum_hose_off", "stop_line_leak"})
-        self.assertEqual(first_tests(result, 1), ["brake_pedal_feel"])
+        self.assertEqual(first_tests(result, 2), ["stop_lever", "brake_pedal_feel"])
         self.assertIn("emergency_stop_first", result["cautions"])
 
     def test_a_hand_pump_that_falls_back_is_the_stop_actuator(self):

@@ -431,3 +431,50 @@ class Times(unittest.TestCase):
         both = [at(*turbo, act).suspicion for act in (whole, cleaned)]
         self.assertLess(both[0].odds("turbo_actuator_motor"), 0.1)
         self.assertGreater(both[1].odds("turbo_actuator_motor"), 0.3)
+
+
+class Coding(unittest.TestCase):
+    """New injector, new code: what stands on the tape of it opens and closes the step of the proof."""
+
+    NEW = entry("action", action="replaced", what="injector", repair="injector_nozzle_worn", cylinders=[2])
+
+    def step(self, *entries, engine=MODERN):
+        state = proof(symptom("rough_idle"), *entries, engine=engine).steps
+        return next((s.result, s.needed, s.note) for s in state if s.id == "injector_trim")
+
+    @staticmethod
+    def trim(code, where, cylinder=2):
+        return entry("trim", cylinder=cylinder, code=code, **{"from": where})
+
+    def test_what_the_codes_on_the_tape_say(self):
+        part, unit = self.trim("7B0A", "part"), self.trim("7B0A", "unit")
+        for name, entries, result, needed in (
+            ("nothing written, the card silent", [self.NEW], "optional", False),
+            ("written, not read back", [self.NEW, part], "open", True),
+            ("read back, the same", [self.NEW, part, unit], "pass", True),
+            ("read back before it was changed", [unit, self.NEW, part], "open", True),
+            ("another sign", [self.NEW, part, self.trim("780A", "unit")], "fail", True),
+            ("a tick does not make it so", [self.NEW, part, self.trim("780A", "unit"), CODED], "fail", True),
+            ("another cylinder's", [self.NEW, self.trim("7B0A", "part", 3)], "optional", False),
+            ("left, with a reason", [self.NEW, part, NOT_CODED], "could_not", True),
+        ):
+            with self.subTest(name):
+                self.assertEqual(self.step(*entries)[:2], (result, needed))
+        self.assertIn("B and 8, which look alike", self.step(self.NEW, part, self.trim("780A", "unit"))[2])
+
+    def test_a_skipped_coding_is_an_open_point(self):
+        part = self.trim("7B0A", "part")
+        for entries in ([self.NEW, part], [self.NEW, part, NOT_CODED]):
+            self.assertIn(("reset", "injector_trim"), missing(symptom("rough_idle"), *entries))
+        done = [self.NEW, part, self.trim("7B0A", "unit")]
+        self.assertNotIn(("reset", "injector_trim"), missing(symptom("rough_idle"), *done))
+
+
+CODED = step("injector_nozzle_worn", "injector_trim")
+NOT_CODED = entry(
+    "proof_step",
+    repair="injector_nozzle_worn",
+    step="injector_trim",
+    result="could_not",
+    reason="the tool is away",
+)

@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 
 import frosty_piston.rig
+from frosty_piston.benchmarks.trust import run_on_circuit
 from frosty_piston.job import jobfile
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.engine import EngineCard
@@ -58,6 +59,12 @@ class Rig(unittest.TestCase):
         self.assertGreater(len(judged), 300)
         bad = [j for j in judged if j.verdict == "failed"]
         self.assertLess(len(bad) / len(judged), 0.03, [j.because for j in bad])
+
+    def test_a_leak_on_the_list_of_the_circuit_is_found_at_its_place(self):
+        runs = [r for seed in range(4711, 4751) if (r := run_on_circuit(seed))]
+        self.assertGreater(len(runs), 1)
+        self.assertTrue(all(r.right for r in runs))
+        self.assertGreaterEqual(sum(r.placed for r in runs), len(runs) - 1)
 
     def test_faults_show_where_they_must(self):
         for fault, card, test, where, cls in (

@@ -21,6 +21,15 @@ def job(*entries, **card):
 
 
 class Judged(unittest.TestCase):
+    def test_figures_that_nothing_can_be_worked_out_from_are_implausible_and_the_rest_is_judged(self):
+        broken = mock.Mock(side_effect=ZeroDivisionError)
+        tape = job(reading("crank_speed", 210, "rpm"), *plugs([1.0, 1.1, 1.0, 1.0]))
+        with mock.patch.dict(JUDGES, {"crank_speed": broken}):
+            verdicts = {v.test: v.judgement for v in Verdicts(tape, K, tape.live).all()}
+        self.assertEqual(verdicts["crank_speed"].verdict, "implausible")
+        self.assertIn("Nothing can be worked out", verdicts["crank_speed"].because)
+        self.assertNotEqual(verdicts["glow_resistance"].verdict, "implausible")
+
     def test_a_set_is_judged_once_whoever_asks_for_it(self):
         all_of_glow = [
             *plugs([1.0, 1.1, "OL", 1.0]),

@@ -54,6 +54,7 @@ class Whole(unittest.TestCase):
     def test_ticks_of_the_safety_page(self):
         asked = {
             "fuel_injection_pressure",
+            "injector_voltage",
             "battery_ground_off",
             "no_start_spray",
             "plug_voltage",

@@ -11,8 +11,9 @@ from unittest import mock
 
 from frosty_piston.core.errors import BadInput, Busy, CannotStart, Conflict, NotHere
 from frosty_piston.demo import fill_demo
-from frosty_piston.job.jobfile import canonical
+from frosty_piston.job.jobfile import canonical, chain_of
 from frosty_piston.store.database import open_database
+from frosty_piston.store.turns import Turns
 from frosty_piston.store.workshop import Workshop
 from tests.cases import entry, job_file, reading, symptom
 
@@ -46,7 +47,9 @@ class Files(WithWorkshop):
             },
         )
         self.workshop.tapes.import_file(json.dumps(raw).encode())
-        self.assertEqual(canonical(self.reopened().tapes.export("case")), canonical(raw))
+        exported = self.reopened().tapes.export("case")
+        self.assertEqual(exported.pop("chain"), chain_of(raw["entries"]))
+        self.assertEqual(canonical(exported), canonical(raw))
 
     def test_the_same_file_twice_is_one_job_and_another_tape_is_a_conflict(self):
         self.assertEqual(self.add(symptom("no_start")), ("case", True))
@@ -109,11 +112,11 @@ class Writing(WithWorkshop):
         for name in ("slow", "quick"):
             self.add(symptom("no_start"), job_id=name)
 
-        def slowly(before, fresh):
+        def slowly(before, fresh, cards):
             if before.job.id == "slow":
                 thinking.set()
                 self.assertTrue(go_on.wait(20))
-            return thought(before, fresh)
+            return thought(before, fresh, cards)
 
         with mock.patch.object(tapes, "_gone_on", slowly):
             one = threading.Thread(
@@ -133,9 +136,9 @@ class Writing(WithWorkshop):
         other = self.reopened()
         meanwhile = iter([lambda: other.tapes.write("case", [{"id": "o", **entry("note", text="o")}])])
 
-        def overtaken(before, fresh):
+        def overtaken(before, fresh, cards):
             next(meanwhile, lambda: None)()
-            return thought(before, fresh)
+            return thought(before, fresh, cards)
 
         with mock.patch.object(tapes, "_gone_on", overtaken):
             tapes.write("case", [{"id": "m", **entry("note", text="m")}])
@@ -198,7 +201,7 @@ class Yard(WithWorkshop):
                 len(self.workshop.garage.vehicles()),
                 len(self.workshop.garage.cards()),
             ),
-            (11, 1, 11, 4),
+            (15, 2, 15, 4),
         )
         self.assertEqual(
             {c.glow_control for _, c in self.workshop.garage.cards()},
@@ -255,3 +258,26 @@ class Folder(unittest.TestCase):
     def test_a_folder_that_cannot_be_made_is_one_sentence(self):
         with tempfile.NamedTemporaryFile() as file, self.assertRaises(CannotStart):
             open_database(Path(file.name) / "inside")
+
+
+class InTurn(unittest.TestCase):
+    def test_who_came_first_goes_first_and_past_a_bound_one_is_told(self):
+        turns, order, threads = Turns(), [], []
+
+        def wait(number):
+            with turns.turn(20, "busy"):
+                order.append(number)
+
+        with turns.turn(1, "busy"):
+            for number in range(12):
+                threads.append(threading.Thread(target=wait, args=(number,)))
+                threads[-1].start()
+                while len(turns._waiting) <= number:
+                    pass
+            with self.assertRaisesRegex(Busy, "too many"), turns.turn(0.05, "too many"):
+                pass
+        for thread in threads:
+            thread.join(20)
+        self.assertEqual(order, list(range(12)))
+        with turns.turn(0.05, "free again"):
+            pass

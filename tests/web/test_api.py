@@ -4,11 +4,13 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
+from urllib.parse import quote
 from uuid import uuid4
 
 from fastapi.testclient import TestClient
 
-from frosty_piston.job.jobfile import canonical
+from frosty_piston.job.jobfile import canonical, chain_of
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.app import create_app
@@ -22,6 +24,11 @@ class Reader(TestClient):
         answer = super().request(*args, **kwargs)
         answer._text = answer.text.replace("\u00a0", " ")
         return answer
+
+
+def quoted(text):
+    """A text as one part of an address."""
+    return quote(text.encode("utf-8", "replace"), safe="")
 
 
 class WithClient(unittest.TestCase):
@@ -40,7 +47,8 @@ class Api(WithClient):
     def test_a_job_goes_in_and_comes_out(self):
         answer = self.add(symptom("no_start"))
         self.assertEqual((answer.status_code, answer.json()), (201, {"id": "case"}))
-        self.assertEqual(self.client.get("/api/v1/jobs/case").text, canonical(job_file(symptom("no_start"))))
+        given, written = job_file(symptom("no_start")), self.client.get("/api/v1/jobs/case")
+        self.assertEqual(written.text, canonical({**given, "chain": chain_of(given["entries"])}))
         self.assertEqual(self.add(symptom("no_start")).status_code, 200)
         self.assertEqual(self.add(symptom("slow_crank")).status_code, 409)
 
@@ -197,3 +205,26 @@ class Guarded(WithClient):
             self.assertNotRegex(text, r'(src|href|action)="https?:', path)
             self.assertNotRegex(text, r"<script(?![^>]*src=)", path)
             self.assertNotRegex(text, r'\sstyle="', path)
+
+
+class Failing(WithClient):
+    """Every answer, whatever went wrong, carries the same headers and leaves a line in the log."""
+
+    def test_every_error_page(self):
+        wanted = ("content-security-policy", "x-content-type-options", "x-frame-options", "x-request-id")
+        yard, elsewhere = "frosty_piston.web.yard.render", {"origin": "http://elsewhere.test"}
+        for status, ask in (
+            (500, lambda: self.client.get("/")),
+            (404, lambda: self.client.get("/nothing")),
+            (404, lambda: self.client.get("/jobs/nope/arrive")),
+            (405, lambda: self.client.delete("/shelf")),
+            (403, lambda: self.client.post("/look", headers=elsewhere)),
+            (413, lambda: self.client.post("/look", headers={"content-length": "9000000"})),
+        ):
+            with mock.patch(yard, side_effect=RuntimeError), self.assertLogs("frosty_piston.web") as log:
+                answer = ask()
+            self.assertEqual(answer.status_code, status)
+            for name in wanted:
+                self.assertIn(name, answer.headers, status)
+            self.assertIn(answer.headers["x-request-id"], log.output[-1])
+            self.assertIn(f'"status": {status}', log.output[-1])

@@ -8,6 +8,7 @@ from frosty_piston.job.suspicion import Step
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.world import CARDS
 from frosty_piston.web.engine_drawing import HEIGHT, WIDTH, bores, draw
+from frosty_piston.web.name_places import name_box, runs
 from frosty_piston.web.part_symbols import inside, outline
 from frosty_piston.web.trail import BIG_HEIGHT, EDGE, sparkline, trail_view
 
@@ -68,6 +69,37 @@ class Drawn(unittest.TestCase):
         }
         self.assertEqual(set(K.parts) - drawn, set())
         self.assertEqual(drawn - set(K.parts), set())
+
+    def test_no_name_lies_over_a_pipe_a_part_or_another_name(self):
+        def over(a, b):
+            return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+
+        for engine in EVERY:
+            drawing = draw(engine)
+            lines = [run for p in drawing.pipes for run in runs(p.d)]
+            named = [s for s in drawing.shapes if s.label and s.symbol != "block"]
+            boxes = {s: name_box(s) for s in named}
+            crossed = [s.label for s in named if any(over(boxes[s], line) for line in lines)]
+            covered = [
+                (s.label, o.part)
+                for s in named
+                for o in drawing.shapes
+                if o is not s and over(boxes[s], (o.x, o.y, o.x + o.w, o.y + o.h))
+            ]
+            twice = [
+                (a.label, b.label) for a in named for b in named if a is not b and over(boxes[a], boxes[b])
+            ]
+            with self.subTest(engine.name):
+                self.assertLessEqual(
+                    len(crossed) + len(covered), 0 if engine in DEMO else 3, (crossed, covered)
+                )
+                self.assertEqual(twice, [])
+
+    def test_runs_of_a_path(self):
+        self.assertEqual(
+            [tuple(v for v in r) for r in runs("M10 20H30v-10M0 0h5")],
+            [(5, 15, 35, 25), (25, 5, 35, 25), (-5, -5, 10, 5)],
+        )
 
     def test_different_cards_give_different_plans(self):
         plans = [{s.part for s in draw(e).shapes} for e in DEMO]

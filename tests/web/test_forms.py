@@ -3,6 +3,7 @@
 import json
 import re
 import unittest
+from unittest import mock
 from uuid import uuid4
 
 from tests.cases import NORRA, entry, job_file, meter, plugs, symptom
@@ -40,7 +41,13 @@ class WithJob(WithClient):
         self.workshop.tapes.import_file(json.dumps(job_file(*found, engine=NORRA)).encode())
 
     def post(self, path, **fields):
+        if path.startswith("vehicle/"):
+            fields = {"seen": self.seen(), **fields}
         return self.client.post(f"/jobs/case/{path}", data={"entry_id": str(uuid4()), **fields})
+
+    def seen(self, job_id="case"):
+        record = self.workshop.tapes.job(job_id)
+        return str(self.workshop.garage.seen(record.job, record.vehicle_id))
 
     def tape(self):
         return [(x.kind, x.data) for x in self.workshop.tapes.job("case").job.tape]
@@ -250,6 +257,20 @@ class Rules(WithJob):
         )
         self.assertTrue(self.workshop.tapes.job("fresh").job.codes_lost)
 
+    def test_a_symptom_that_comes_and_goes_keeps_its_returns(self):
+        self.post("arrive/symptom", symptom="no_start")
+        self.post("arrive/returns", symptom="no_start", after="60 100", axis="distance_km")
+        for goes, kept in (("no", 0), ("yes", 0)):
+            self.post("arrive/symptom", symptom="no_start", goes=goes)
+            data = self.tape()[-1][1]
+            self.assertEqual((data.comes_and_goes, len(data.returns)), (goes == "yes", kept))
+        self.post("arrive/returns", symptom="no_start", after="60 100", axis="distance_km")
+        self.post("arrive/symptom", symptom="no_start", goes="yes")
+        self.assertEqual([r.distance_km for r in self.tape()[-1][1].returns], [60, 100])
+        self.assertIn("Comes back after 60, 100", self.client.get("/jobs/case/arrive").text)
+        self.post("arrive/symptom", symptom="no_start", present="no")
+        self.assertFalse(self.tape()[-1][1].comes_and_goes)
+
     def test_a_pasted_block_keeps_what_was_not_understood(self):
         self.post("arrive/block", block="P0671 pending\nFreeze frame: 3 rows\nPO672")
         kinds = [k for k, _ in self.tape()]
@@ -426,6 +447,78 @@ class Cards(WithJob):
         self.client.post("/jobs/second/vehicle/known", data={"vehicle_id": str(vehicle_id)})
         self.assertEqual(self.workshop.tapes.job("second").job.engine.name, "Tind X")
         self.assertEqual([v.id for v in self.workshop.yard.visits(vehicle_id, "second")], ["case"])
+
+
+class TwoAtOnce(WithJob):
+    """Vehicle and engine card, changed from two pages that were open at the same time."""
+
+    def setUp(self):
+        super().setUp()
+        self.post("vehicle/new", name="Van 9")
+        self.post("vehicle/card", name="Tind X", cylinders="4", displacement_l="2")
+
+    def card(self):
+        return next(c for _, c in self.workshop.garage.cards() if c.name == "Tind X")
+
+    def test_the_second_writer_sees_what_changed_and_both_values(self):
+        seen = self.seen()
+        first = self.post("vehicle/card", seen=seen, name="Tind X", cylinders="6", displacement_l="2")
+        second = self.post("vehicle/card", seen=seen, name="Tind X", cylinders="5", displacement_l="2")
+        self.assertEqual((first.status_code, second.status_code), (303, 409))
+        self.assertIn("stands as 6 now; you sent 5", second.text)
+        self.assertNotIn("stands as 2 now", second.text)
+        self.assertIn('value="5"', second.text)
+        self.assertEqual(self.card().cylinders, 6)
+        again = self.post("vehicle/card", name="Tind X", cylinders="5", displacement_l="2")
+        self.assertEqual((again.status_code, self.card().cylinders), (303, 5))
+
+    def test_two_jobs_of_one_card(self):
+        self.workshop.tapes.import_file(json.dumps(job_file(job_id="second")).encode())
+        card_id = next(i for i, c in self.workshop.garage.cards() if c.name == "Tind X")
+        self.client.post(
+            "/jobs/second/vehicle/use_card", data={"card_id": card_id, "seen": self.seen("second")}
+        )
+        sent = {"seen": self.seen("second"), "name": "Tind X", "cylinders": "4", "displacement_l": "3"}
+        self.post(
+            "vehicle/card", name="Tind X", cylinders="4", displacement_l="2", limit_glow_plug_thread="M8"
+        )
+        late = self.client.post("/jobs/second/vehicle/card", data=sent)
+        self.assertEqual(late.status_code, 409)
+        self.assertIn("stands as M8 now; you sent nothing", late.text)
+        taken = self.client.post("/jobs/second/vehicle/card", data={**sent, "seen": self.seen("second")})
+        self.assertEqual(taken.status_code, 303)
+        self.assertEqual((self.card().displacement_l, self.card().limits), (3, {"glow_plug_thread": "M8"}))
+
+    def test_a_new_card_of_the_same_name_from_two_pages(self):
+        seen = self.seen()
+        first = self.post("vehicle/card", seen=seen, name="Tind Y", cylinders="3")
+        second = self.post("vehicle/card", seen=seen, name="Tind Y", cylinders="6")
+        self.assertEqual((first.status_code, second.status_code), (303, 409))
+        self.workshop.tapes.import_file(json.dumps(job_file(job_id="second")).encode())
+        other = self.client.post("/jobs/second/vehicle/card", data={"name": "Tind Y", "cylinders": "8"})
+        self.assertIn("is known already", other.text)
+        self.assertEqual([c.cylinders for _, c in self.workshop.garage.cards() if c.name == "Tind Y"], [3])
+
+    def test_the_vehicle_too_and_a_pick_after_a_pick(self):
+        seen = self.seen()
+        self.post("vehicle/new", seen=seen, name="Van 9", owner="Hamna rescue")
+        late = self.post("vehicle/new", seen=seen, name="Van 9", plate="XY 1")
+        self.assertEqual(late.status_code, 409)
+        self.assertIn("stands as Hamna rescue now; you sent nothing", late.text)
+        card_id = next(i for i, c in self.workshop.garage.cards() if c.name == "Tind X")
+        self.assertEqual(self.post("vehicle/use_card", seen=seen, card_id=str(card_id)).status_code, 409)
+
+    def test_one_press_one_change_and_nothing_half_written(self):
+        key, seen = str(uuid4()), self.seen()
+        sent = {"entry_id": key, "seen": seen, "name": "Tind X", "cylinders": "6"}
+        self.assertEqual([self.post("vehicle/card", **sent).status_code for _ in range(2)], [303, 303])
+        self.assertEqual(self.post("vehicle/card", **sent | {"cylinders": "8"}).status_code, 409)
+        changes = [kind for kind, _ in self.tape()].count("card_change")
+        with mock.patch("frosty_piston.store.tapes._show", side_effect=RuntimeError):
+            self.assertEqual(self.post("vehicle/card", name="Tind X", cylinders="3").status_code, 500)
+        self.workshop.tapes.forget()
+        self.assertEqual(self.card().cylinders, 6)
+        self.assertEqual([kind for kind, _ in self.tape()].count("card_change"), changes)
 
 
 if __name__ == "__main__":

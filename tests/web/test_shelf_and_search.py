@@ -31,6 +31,16 @@ class Pages(WithClient):
         self.assertEqual(answer.status_code, status, path)
         return answer.text
 
+    def test_a_pattern_sent_twice_stands_once(self):
+        fault = next(iter(self.workshop.knowledge.faults))
+        good = {"engine": "Norra", "fault": fault, "times": "3", "by": "Ylva", "why": "four of five"}
+        for key in ("one-press", "one-press", "another"):
+            answer = self.client.post(
+                "/shelf/patterns", data={**good, "entry_id": key}, follow_redirects=False
+            )
+            self.assertEqual(answer.status_code, 303)
+        self.assertEqual(len(self.workshop.shelf.experience.patterns), 2)
+
     def test_a_page_for_every_fault_and_every_test(self):
         for fault, shape in K.faults.items():
             page = self.see(f"/shelf/faults/{fault}")
@@ -120,7 +130,7 @@ class Pages(WithClient):
         self.assertNotIn("Winch lock", self.see("/shelf/codes"))
 
     def test_search_finds_codes_faults_tests_vehicles_and_jobs(self):
-        self.workshop.garage.save_vehicle({"name": "Rescue van 8"}, None)
+        self.workshop.garage.add_vehicle({"name": "Rescue van 8"}, None)
         for asked, found in (
             ("p0299", "/shelf/codes#P0299"),
             ("dead spot", "/shelf/faults/turbo_actuator_motor"),

@@ -1,5 +1,7 @@
 """Every test of the vocabulary can be written down from its page, and what was typed stays."""
 
+import json
+import re
 from uuid import uuid4
 
 from frosty_piston.knowledge import load_knowledge
@@ -13,8 +15,6 @@ K = load_knowledge()
 class Cards(WithClient):
     def setUp(self):
         super().setUp()
-        import json
-
         for name, engine in (("modern", MODERN), ("vacuum", {**VACUUM, "batteries": 2})):
             self.workshop.tapes.import_file(
                 json.dumps(job_file(symptom("limp_mode"), code("P0299"), engine=engine, job_id=name)).encode()
@@ -45,13 +45,20 @@ class Cards(WithClient):
             page = self.client.get(f"/jobs/{job}/measure/test/{test}")
             self.assertEqual(page.status_code, 200, test)
             self.assertIn("Write down", page.text, test)
-            for caution in shape.cautions:
+            shown = re.search(r'name="node" value="(\w+)"', page.text)
+            for caution in K.cautions_at(test, shown[1] if shown else None):
                 self.assertIn(K.cautions[caution].says[:30].split("'")[0], page.text, (test, caution))
             before = len(self.tape(job))
+            for caution in K.ticks_at(test):
+                self.client.post(f"/jobs/{job}/tick", data={"caution": caution})
+            if job == "vacuum":
+                self.client.post(
+                    f"/jobs/{job}/measure/way", data={"how": "board over the intake", "test": test}
+                )
+                before = len(self.tape(job))
             if test == "code_return":
                 answer = self.post(job, "returned", test=test, distance_km="12", codes_back="P0299")
             elif test == "glow_bench_heat":
-                self.client.post(f"/jobs/{job}/tick", data={"caution": "plug_voltage"})
                 answer = self.post(job, "outcome", test=test, outcome="red_tip", cylinder="1")
             elif shape.units:
                 where = (
@@ -106,6 +113,7 @@ class Cards(WithClient):
         )
 
     def test_hot_and_cold_readings_stand_apart(self):
+        self.client.post("/jobs/modern/tick", data={"caution": "injector_voltage"})
         for hot, value in (("", "0.5"), ("yes", "1.9")):
             self.post(
                 "modern",

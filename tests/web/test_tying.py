@@ -22,6 +22,22 @@ class Tied(unittest.TestCase):
         self.assertEqual(said, "<p>12.4\u00a0V at 2\u00a0000\u00a0rpm</p>")
         self.assertEqual(shown('<p title="a > b">{{ x }}</p>', x="3 km"), '<p title="a > b">3\u00a0km</p>')
 
+    def test_units_that_the_template_says_are_tied(self):
+        for template, says in (
+            ("<p>{{ x }} min</p>", "<p>5\u00a0min</p>"),
+            ("<p>{{ x }} % of it</p>", "<p>5\u00a0% of it</p>"),
+            ("<p>{{ x }} sets</p>", "<p>5 sets</p>"),
+            ("<b>{{ x }}</b> 3 V, 3 valves", "<b>5</b> 3\u00a0V, 3 valves"),
+            (
+                '<svg viewBox="0 0 100 200" d="{{ x }} 100 200">{{ x }}</svg>',
+                '<svg viewBox="0 0 100 200" d="5 100 200">5</svg>',
+            ),
+            ('<i a="{{ x }}" b="3 V">3 V</i>', '<i a="5" b="3 V">3\u00a0V</i>'),
+            ("<textarea>{{ x }} V</textarea>", "<textarea>5 V</textarea>"),
+        ):
+            with self.subTest(template):
+                self.assertEqual(shown(template, x="5"), says)
+
     def test_attributes_and_fields_are_not(self):
         for template in (
             '<path d="{{ x }}"/>',

@@ -55,6 +55,16 @@ class Drawings(unittest.TestCase):
         shares = plug_shares(record(meter(), *plugs(["OL"]), *plugs([1.0], "plug")).assessed.now)
         self.assertAlmostEqual(shares[1][0], 1.0)
 
+    def test_a_connector_read_later_and_better_outweighs_the_plug(self):
+        first, later = plugs(["OL"], "plug"), plugs([1.0])
+        for entries, share in (([*first, *later], 1.0), ([*later, *first], 0.0)):
+            with self.subTest(share):
+                r = record(meter(), *entries)
+                shares = plug_shares(r.assessed.now, [x.id for x in r.job.tape])
+                self.assertAlmostEqual(shares[1][0], share)
+                said = next(v for v in r.assessed.now if v.where.get("point") == "harness_connector")
+                self.assertIn("read both again", said.judgement.because)
+
     def test_the_margin_has_a_curve_for_each_number_of_plugs_and_marks_tonight(self):
         view = margin_view(
             record(
@@ -222,8 +232,9 @@ class Zones(unittest.TestCase):
         )
         self.assertEqual(bench_link(K, "j", "crank_speed"), "/jobs/j/measure/battery")
         self.assertEqual(
-            bench_link(K, "j", "rail_pressure_crank"), "/jobs/j/measure/test/rail_pressure_crank"
+            bench_link(K, "j", "rail_pressure_crank"), "/jobs/j/measure/fuel#step-rail_pressure_crank"
         )
+        self.assertEqual(bench_link(K, "j", "oil_condition"), "/jobs/j/measure/test/oil_condition")
 
 
 class Words(unittest.TestCase):

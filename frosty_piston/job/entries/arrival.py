@@ -46,11 +46,14 @@ class Complaint(EntryData):
 
 
 class Return(Data):
-    """When the complaint came back once, counted since the last clear or repair: on one axis."""
+    """When the complaint came back once, counted since the last clear or repair: on one axis. `cleared`: when
+    the codes had been cleared; `first`: which code came first."""
 
     distance_km: Span | None = None
     starts: Span | None = None
     hours: Span | None = None
+    cleared: Short | None = None
+    first: Short | None = None
 
     @model_validator(mode="after")
     def _one_axis(self) -> "Return":
@@ -74,7 +77,13 @@ class Symptom(EntryData):
         return k.symptoms[self.symptom].title + ("" if self.present else ": no")
 
     def wrong(self, against: Against) -> list[Wrong]:
-        return one_of("symptom", self.symptom, against.knowledge.symptoms)
+        codes = [
+            fault
+            for i, r in enumerate(self.returns)
+            if r.first
+            for fault in code_fault(f"returns[{i}].first", r.first)
+        ]
+        return one_of("symptom", self.symptom, against.knowledge.symptoms) + codes
 
 
 class Context(EntryData):
@@ -97,6 +106,7 @@ CONDITION_UNITS = {
     "altitude": "m",
     "altitude_m": "m",
     "barometer": "kPa",
+    "sea_level": "kPa",
     "countdown_km": "km",
     "countdown_starts": "count",
 }

@@ -13,7 +13,7 @@ from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sign, spoken
 from frosty_piston.knowledge import Knowledge
 
-from ..engine import Figure, Flag, Moment
+from ..engine import Figure, Flag, Happened
 from ..units import UNITS, allowed, convert, same_kind
 
 Text = Annotated[str, Field(min_length=1, max_length=4000)]
@@ -67,6 +67,14 @@ class EntryData(Data):
         """The cautions that must be read and ticked before this is done."""
         return []
 
+    def on_the_road(self) -> bool:
+        """Whether the vehicle is driven for it."""
+        return False
+
+    def runs(self, k: Knowledge) -> bool:
+        """Whether the engine runs while this is done, other than to find out what stops it."""
+        return False
+
 
 D = TypeVar("D", bound=EntryData, default=Any)
 
@@ -83,6 +91,11 @@ class Entry(Generic[D]):
     data: D
 
 
+STOP_OPEN = (
+    "nothing is known yet that stops this engine: try the emergency lever first, or write down how the air"
+    " will be closed"
+)
+NO_BRAKES = "the brake pedal is hard: nobody drives it until the pedal was felt normal again"
 OnTape = Mapping[str, Entry[Any]]
 
 
@@ -93,7 +106,7 @@ class EntryEnvelope(BaseModel):
 
     id: EntryId
     kind: str
-    at: Moment | None = None
+    at: Happened | None = None
     by: Annotated[str, Field(min_length=1, max_length=80)] | None = None
     data: dict[str, Any]
 
@@ -101,12 +114,15 @@ class EntryEnvelope(BaseModel):
 @dataclass
 class Against:
     """What an entry is held against: the knowledge, the engine's cylinders, the ids that stand before it.
-    `ticked`: the cautions ticked so far; None where no ticks are asked for, as in files."""
+    `ticked`: the cautions ticked so far; None where no ticks are asked for, as in files. `stop_open`: whether
+    nothing is known yet that stops this engine; `brakes_hard`: whether the pedal is."""
 
     knowledge: Knowledge
     cylinders: int | None = None
     known_ids: set[str] = field(default_factory=set)
     ticked: set[str] | None = None
+    stop_open: bool = False
+    brakes_hard: bool = False
 
     def beyond(self, cylinder: int) -> bool:
         return bool(self.cylinders) and cylinder > (self.cylinders or 0)
@@ -124,7 +140,12 @@ class Against:
             return []
         cautions = self.knowledge.cautions
         titles = [cautions[c].title for c in data.asks(self.knowledge) if c not in self.ticked]
-        return [("ticks", f"read and tick the caution first: {title}") for title in titles]
+        faults = [("ticks", f"read and tick the caution first: {title}") for title in titles]
+        if self.stop_open and data.runs(self.knowledge):
+            faults.append(("test", STOP_OPEN))
+        if self.brakes_hard and data.on_the_road():
+            faults.append(("distance_km", NO_BRAKES))
+        return faults
 
 
 class Where(Data):

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from frosty_piston.core.quantity import exact, plain
-from frosty_piston.core.words import sentence, sign, spoken
+from frosty_piston.core.words import called, sentence, sign, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag
@@ -53,7 +53,8 @@ class Instrument(EntryData):
             f"step {plain(self.resolution)}" if self.resolution is not None else "",
             f"{plain(self.rated_w)} W" if self.rated_w is not None else "",
         ]
-        return f"{sentence(self.instrument)}: {', '.join(p for p in known if p)}"
+        said = [p for p in known if p] or ([f"reads in {sign(self.unit)}"] if self.unit else [])
+        return f"{sentence(spoken(self.instrument))}: {', '.join(said)}"
 
     def wrong(self, against: Against) -> list[Wrong]:
         return unit_fault(self.unit) if self.unit else []
@@ -98,6 +99,12 @@ class Reading(EntryData):
             faults += out_of_reach(k, "value", self.value, self.unit)
         return faults + where_faults(against, self.test, self.where)
 
+    def asks(self, k: Knowledge) -> list[str]:
+        return k.ticks_at(self.test, self.where.node, self.where.pin)
+
+    def runs(self, k: Knowledge) -> bool:
+        return k.tests[self.test].runs
+
 
 class Outcome(EntryData):
     test: Id
@@ -111,12 +118,9 @@ class Outcome(EntryData):
     source: Source | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        figures = ", ".join(
-            f"{spoken(key)} {value if isinstance(value, bool) else exact(value)}"
-            for key, value in (self.figures or {}).items()
-        )
-        came_to = " ".join(filter(None, ((self.outcome or "").replace("_", " "), figures)))
-        return f"{at_test(k, self.test, self.where)}: {came_to}"
+        figures = ", ".join(figure_says(key, value) for key, value in (self.figures or {}).items())
+        came_to = " ".join(filter(None, (called(self.outcome) if self.outcome else "", figures)))
+        return f"{at_test(k, self.test, named_on(on_tape, self.where))}: {came_to}"
 
     def wrong(self, against: Against) -> list[Wrong]:
         k = against.knowledge
@@ -141,7 +145,33 @@ class Outcome(EntryData):
         return faults + where_faults(against, self.test, self.where)
 
     def asks(self, k: Knowledge) -> list[str]:
-        return k.tests[self.test].ticks
+        return k.ticks_at(self.test, self.where.node, self.where.pin)
+
+    def runs(self, k: Knowledge) -> bool:
+        return k.tests[self.test].runs and not k.tests[self.test].stops_it
+
+
+def figure_says(key: str, value: float | bool) -> str:
+    """One figure of an act as a line of the tape says it: `start 60 kPa`, `stroke up: yes`."""
+    if isinstance(value, bool):
+        return f"{called(key)}: {'yes' if value else 'no'}"
+    unit, name = unit_in(key), key.rpartition("_")[0]
+    if key == "seconds" or unit is None:
+        return f"{exact(value)} s" if key == "seconds" else f"{called(key)} {exact(value)}"
+    return f"{spoken(name)} {exact(value)} {sign(unit)}".lstrip()
+
+
+def named_on(on_tape: OnTape, where: Where) -> Where:
+    """A place by its title, where it is one of the circuit on the tape."""
+    node = where.node
+    if not node:
+        return where
+    circuit = next((x.data for x in reversed(list(on_tape.values())) if x.kind == "circuit"), None)
+    titles = {p.id: p.title for p in circuit.parts} if circuit else {}
+    for hose in circuit.hoses if circuit else ():
+        ends = [titles.get(end.partition(".")[0], end) for end in (hose.from_, hose.to)]
+        titles.setdefault(hose.id, " to ".join(ends))
+    return where.model_copy(update={"node": titles[node]}) if node in titles else where
 
 
 class Trace(EntryData):

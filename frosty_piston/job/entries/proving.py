@@ -74,7 +74,9 @@ class Drive(EntryData):
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         spans = [
             f"{plain(self.distance_km)} km" if self.distance_km is not None else "",
-            f"{plain(self.starts)} starts" if self.starts is not None else "",
+            f"{plain(self.starts)} {'start' if self.starts == 1 else 'starts'}"
+            if self.starts is not None
+            else "",
             f"{plain(self.hours)} h" if self.hours is not None else "",
         ]
         codes = "no code back" if self.read else "codes not read"
@@ -86,6 +88,9 @@ class Drive(EntryData):
 
     def wrong(self, against: Against) -> list[Wrong]:
         return [f for i, code in enumerate(self.codes_back) for f in code_fault(f"codes_back[{i}]", code)]
+
+    def on_the_road(self) -> bool:
+        return bool(self.distance_km)
 
     def asks(self, k: Knowledge) -> list[str]:
         return ["road_test"]

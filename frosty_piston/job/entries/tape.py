@@ -9,12 +9,16 @@ from .kind import Against, EntryData, EntryId, Id, OnTape, Short, Text, Wrong, o
 
 
 class Tick(EntryData):
-    """A caution read and acknowledged."""
+    """A caution read and acknowledged. `how`: what was written down with it, as how the engine will be
+    stopped."""
 
     caution: Id
+    how: Text | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Read and understood: {k.cautions[self.caution].title}"
+        return f"Read and understood: {k.cautions[self.caution].title}" + (
+            f". {self.how}" if self.how else ""
+        )
 
     def wrong(self, against: Against) -> list[Wrong]:
         return one_of("caution", self.caution, against.knowledge.cautions)

@@ -5,8 +5,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from frosty_piston.core.quantity import exact, plain
-from frosty_piston.core.words import listed, sentence, spoken
+from frosty_piston.core.words import counted, listed, sentence, spoken
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.repair_shapes import WaitKind
 
 from ..engine import Figure, Flag, Moment
 from .kind import (
@@ -159,6 +160,23 @@ class Hardware(Data):
         return ", ".join(filter(None, (self.what, self.where, self.mark)))
 
 
+class Pin(Data):
+    """One cavity of a pin map: its number, the colour it had and the one it has, cross-sections, and how the
+    barb of the terminal points."""
+
+    cavity: Annotated[str, Field(min_length=1, max_length=12)]
+    from_: Annotated[str, Field(min_length=1, max_length=30, alias="from")]
+    to: Annotated[str, Field(min_length=1, max_length=30)]
+    was_mm2: Annotated[float, Field(strict=True, gt=0, le=240)] | None = None
+    mm2: Annotated[float, Field(strict=True, gt=0, le=240)] | None = None
+    barb: Literal["up", "down", "left", "right"] | None = None
+
+    def says(self) -> str:
+        size = f", {plain(self.mm2)} mm²" if self.mm2 else ""
+        barb = f", barb {self.barb}" if self.barb else ""
+        return f"cavity {self.cavity}: {self.from_} to {self.to}{size}{barb}"
+
+
 class FitStep(EntryData):
     """`part`: something was noted at the step, which goes on. `back`: what is no longer on the bench, by the
     entry that took it off."""
@@ -173,11 +191,15 @@ class FitStep(EntryData):
     hardware: Annotated[list[Hardware], Field(max_length=60)] | None = None
     back: Annotated[list[Short], Field(max_length=60)] | None = None
     ticks: list[Id] | None = None
+    seen: Annotated[list[Short], Field(max_length=40)] | None = None
+    pins: Annotated[list[Pin], Field(max_length=200)] | None = None
     compared: (
         dict[Id, tuple[Annotated[str, Field(max_length=80)], Annotated[str, Field(max_length=80)]]] | None
     ) = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        if self.pins:
+            return f"Pin map: {'; '.join(p.says() for p in self.pins)}"
         if self.state == "part":
             lines = ["; ".join([h.says() for h in self.hardware])] if self.hardware else []
             back = "Back on" + (f" ({self.reason})" if self.reason else "")
@@ -187,7 +209,7 @@ class FitStep(EntryData):
             step.does if step else spoken(self.step),
             f"cylinder {self.cylinder}" if self.cylinder else "",
             f"{exact(self.torque_nm)} N m" if self.torque_nm is not None else "",
-            f"{self.pieces} parts" if self.pieces is not None else "",
+            counted(self.pieces, "part") if self.pieces is not None else "",
         ]
         return f"{'Done' if self.state == 'done' else 'Skipped'}: {', '.join(n for n in noted if n)}"
 
@@ -208,13 +230,18 @@ class FitStep(EntryData):
 
 
 class Wait(EntryData):
-    wait: Literal["cool_down", "soak", "bath", "cure", "parts", "consent", "cold_soak", "burn", "drive"]
+    """`test`, `where`, `wanted_c`: what is measured when it is over, and how hot the part should be then."""
+
+    wait: WaitKind
     what: Short
     state: Literal["started", "ended"] = "started"
     until: Moment | None = None
     ends: EntryId | None = None
     seen: Text | None = None
     step: Short | None = None
+    test: Id | None = None
+    where: Where | None = None
+    wanted_c: Annotated[float, Field(strict=True, ge=-60, le=1000)] | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         if self.state == "ended":
@@ -222,7 +249,8 @@ class Wait(EntryData):
         return f"Waiting: {self.what}"
 
     def wrong(self, against: Against) -> list[Wrong]:
-        return against.stands_before("ends", self.ends) if self.ends else []
+        ends = against.stands_before("ends", self.ends) if self.ends else []
+        return ends + (one_of("test", self.test, against.knowledge.tests) if self.test else [])
 
 
 class Piece(EntryData):
@@ -267,7 +295,7 @@ class Circuit(EntryData):
     hoses: Annotated[list[CircuitHose], Field(max_length=400)]
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Vacuum circuit: {len(self.parts)} parts, {len(self.hoses)} hoses"
+        return f"Vacuum circuit: {counted(len(self.parts), 'part')}, {counted(len(self.hoses), 'hose')}"
 
     def wrong(self, against: Against) -> list[Wrong]:
         """Ids stand once, and every hose runs between ports of parts that are there."""

@@ -7,7 +7,8 @@ from ..readings import Readings
 from ..result import Result
 from . import aftertreatment, air, glow, injection, relay, running, start, vacuum, wiring
 
-JUDGES: dict[str, Callable[[Readings, list[Entry]], list[Result]]] = {
+Judge = Callable[[Readings, list[Entry]], list[Result]]
+JUDGES: dict[str, Judge] = {
     **glow.JUDGES,
     **relay.JUDGES,
     **start.JUDGES,

@@ -65,11 +65,22 @@ def _beside(afar: Result, at_plug: Result) -> Result:
     which, extra = glow.harness_or_plug(afar.judgement, at_plug.judgement), ""
     if which == "plug":
         extra = " The same at the plug itself: it is the plug."
+    elif which == "both":
+        extra = f" At the plug itself {_read(at_plug)}: the plug is poor, and the wire between adds to it."
+    elif which == "against":
+        extra = (
+            f" At the plug itself {_read(at_plug)}, which is worse; in line it cannot be better than alone,"
+            " so the two are not of one moment: read both again."
+        )
     elif which == "wire":
         a, b = afar.judgement.value, at_plug.judgement.value
         between = f" ({plain(a - b)} Ω in between)." if a is not None and b is not None else "."
         extra = " Sound at the plug itself: the wire or connector between is at fault" + between
     return replace(afar, judgement=replace(afar.judgement, because=afar.judgement.because + extra))
+
+
+def _read(v: Result) -> str:
+    return "it is open" if v.judgement.value is None else f"it is {plain(v.judgement.value)} Ω"
 
 
 def reference(readings: Readings) -> glow.Reference:

@@ -1,6 +1,9 @@
 """Fuel and injector tests."""
 
+from dataclasses import replace
+
 from frosty_piston.core import injection
+from frosty_piston.core.quantity import Judgement, plain
 
 from .. import entries as e
 from ..readings import Readings
@@ -26,13 +29,35 @@ def resistance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
             injection.injector_u_ohm(v or 0.0, meter.accuracy_percent, limits.kind(kind).floor_ohm)
             for v in shown
         ]
+        heat = [_part_c(x, warm, limits) for x in of_set]
+        cold = [
+            None if v is None else injection.at_20_c(v, c, kind) for v, (c, _) in zip(ohms, heat, strict=True)
+        ]
+        # A cold range has room for a workshop's temperatures; how hot a hot part was is another matter.
+        sure = kind == "rail_piezo" or not warm
+        guess = 0.0 if sure else injection.COPPER_PER_K * limits.guess_part_c
+        shares = [0.0 if said else guess for _, said in heat]
+        judged = injection.judge_injector_resistance(cold, u, kind, limits, warm, shares)
         results += [
-            result(x, j)
-            for x, j in zip(
-                of_set, injection.judge_injector_resistance(ohms, u, kind, limits, warm), strict=True
-            )
+            result(x, _as_read(j, v, c, said, kind))
+            for x, j, v, (c, said) in zip(of_set, judged, ohms, heat, strict=True)
         ]
     return results
+
+
+def _part_c(x: e.Entry, warm: bool, limits: injection.InjectionLimits) -> tuple[float, bool]:
+    """How warm the part was, and whether somebody measured it."""
+    said = x.data.conditions.part_c if x.data.conditions else None
+    return (float(limits.hot_part_c if warm else limits.cold_part_c), False) if said is None else (said, True)
+
+
+def _as_read(j: Judgement, shown: float | None, celsius: float, said: bool, kind: str) -> Judgement:
+    """A judgement with the figure as it was read, and the temperature it was judged at."""
+    if shown is None or kind == "rail_piezo" or celsius == 20:
+        return j
+    how = "" if said else ", guessed"
+    says = f"{j.because} Read as {plain(shown)} Ω at {plain(celsius)} °C{how}; that is it at 20 °C."
+    return replace(j, value=shown, because=says)
 
 
 def insulation(readings: Readings, latest: list[e.Entry]) -> list[Result]:

@@ -1,6 +1,7 @@
 """Gauges on a running engine, and the vacuum engine stop."""
 
 from frosty_piston.core import running
+from frosty_piston.core.quantity import Judgement, plain
 
 from .. import entries as e
 from ..readings import Readings
@@ -49,6 +50,22 @@ def stop_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, running.judge_stop_time(readings.value(x, "s") or 0.0, limits)) for x in latest]
 
 
+def stop_hand_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    """What was seen; where the time was taken too, it says whether that was at once."""
+    results, most = [], readings.limits(running.RunningLimits).stops_s
+    for x in latest:
+        seen, conditions = x.data.outcome or "", x.data.conditions
+        took = conditions.after_s if conditions else None
+        if took is None or took < most or not seen.startswith(AT_ONCE):
+            results.append(readings.as_recorded(x))
+            continue
+        slow = seen.replace(AT_ONCE, "slow_", 1)
+        verdict = readings.k.tests[x.data.test].outcomes[slow]
+        because = f"It took {plain(took)} s; at once is under {plain(most)} s ({most.source})."
+        results.append(result(x, Judgement(verdict, slow, took, "s", None, because)))
+    return results
+
+
 def key_switch(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     results = []
     for x in latest:
@@ -65,7 +82,9 @@ def solenoid_coil(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, running.judge_coil(readings.value(x, "ohm"), limits)) for x in latest]
 
 
+AT_ONCE = "stops_"
 JUDGES = {
+    "stop_hand_pump": stop_hand_pump,
     "oil_pressure": oil_pressure,
     "warm_up": warm_up,
     "fuel_filter_drop": filter_drop,

@@ -1,20 +1,21 @@
 """Vacuum tests that record figures."""
 
+import math
+from dataclasses import replace
+
 from frosty_piston.core import vacuum
+from frosty_piston.core.holding import hold_fit, without_pump
+from frosty_piston.core.quantity import plain, plus_minus
 
 from .. import entries as e
 from ..readings import Readings
 from ..result import Result, where_of
-from ..units import convert
+from ..vacuum_circuit import leaking_on
+from .ambient import ambient_air
 from .sets import figures, result, unfinished
 
-NEEDLE = "needle"
-
-
-def _altitude_m(readings: Readings) -> float:
-    said = readings.job.condition("altitude_m") or readings.job.condition("altitude")
-    known = said is not None and said.data.unit in ("km", "mm", "m")
-    return convert(said.data.value, said.data.unit, "km") * 1000 if said and known else 0.0
+NEEDLE, HAND_PUMP = "needle", "hand_pump"
+PART_ML, LEAST_TAKEN_OFF, MOST_ENDS = 55.0, 0.05, 2
 
 
 def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
@@ -26,8 +27,8 @@ def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         if kpa is None and flicker is None:
             results.append(unfinished(x, "kpa"))
         if kpa is not None:
-            height = _altitude_m(readings) if altitude is None else altitude
-            results.append(result(x, vacuum.judge_pump(abs(kpa), seconds, limits, height)))
+            around = ambient_air(readings, altitude)
+            results.append(result(x, vacuum.judge_pump(abs(kpa), seconds, limits, around)))
         if flicker is not None:
             needle = where_of(x.data.where) | {"channel": NEEDLE}
             results.append(Result(x.data.test, needle, vacuum.judge_flicker(flicker, limits), (x.id,)))
@@ -35,15 +36,68 @@ def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 def hold(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    results, limits, height = [], readings.limits(vacuum.VacuumLimits), _altitude_m(readings)
+    """Each hold test, without what the hand pump loses by itself; the time constant of all that was read on
+    the way."""
+    results, limits, around = [], readings.limits(vacuum.VacuumLimits), ambient_air(readings)
+    capped = _capped(readings)
     for x in latest:
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
         if start is None or end is None or seconds is None:
             results.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
             continue
         branch = x.data.test == "vacuum_section"
-        results.append(result(x, vacuum.judge_hold(abs(start), abs(end), seconds, limits, branch, height)))
+        start, end, own = abs(start), abs(end), ""
+        if capped is not None and x.data.where.node != HAND_PUMP and seconds > 0:
+            read, volume = end, _volume_ml(readings, x, branch)
+            end = without_pump(start, read, seconds, capped, volume)
+            if end - read > LEAST_TAKEN_OFF:
+                own = f" The hand pump's own loss is taken off: {plain(round(end - read, 1))} kPa."
+        judged = vacuum.judge_hold(start, end, seconds, limits, branch, around)
+        more = own + _tau_says(readings, x, limits, around)
+        results.append(result(x, replace(judged, because=judged.because + more) if more else judged))
     return results
+
+
+def _capped(readings: Readings) -> float | None:
+    """The time constant of the hand pump capped, s; None while it was not tried."""
+    for x in reversed(readings.all_of("vacuum_hold")):
+        start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
+        if x.data.where.node == HAND_PUMP and start and end is not None and seconds:
+            return vacuum.leak_tau_s(abs(start), abs(end), seconds)
+    return None
+
+
+def _volume_ml(readings: Readings, x: e.Entry, branch: bool) -> float:
+    """What was pumped: by the circuit, else what is usual."""
+    leaking = leaking_on(readings.job, readings.k)
+    node = str(x.data.where.node or "")
+    if leaking is None or node not in leaking.place:
+        return readings.k.circuit.leaks.usual_ml if branch else PART_ML
+    tested = leaking.section(node, tuple(x.data.blocked or ())) if branch else 1 << leaking.place[node]
+    return leaking.volume_ml(tested)
+
+
+def held_points(readings: Readings, x: e.Entry) -> list[tuple[float, float]]:
+    """Seconds and kPa of a hold test: all that was read on the way, else its start and end."""
+    trace = x.data.source.trace if x.data.source else None
+    entry = next((t for t in readings.job.of(e.Trace) if t.id == trace), None)
+    columns = (entry.data.columns or {}) if entry else {}
+    times, kpas = columns.get("time", []), columns.get("vacuum", [])
+    points = [(t, abs(p)) for t, p in zip(times, kpas, strict=False) if t is not None and p is not None]
+    if len(points) > 2:
+        return points
+    start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
+    return [(0.0, abs(start or 0.0)), (seconds or 0.0, abs(end or 0.0))]
+
+
+def _tau_says(readings: Readings, x: e.Entry, limits: vacuum.VacuumLimits, around: vacuum.Ambient) -> str:
+    points = held_points(readings, x)
+    if len(points) < MOST_ENDS + 1:
+        return ""
+    held = hold_fit(points, limits.hold_gauge_kpa, around)
+    if math.isinf(held.tau_s):
+        return f" {len(points)} readings: nothing is lost that the gauge can show."
+    return f" {len(points)} readings: time constant {plus_minus(held.tau_s, held.u_s)} s."
 
 
 def travel(readings: Readings, latest: list[e.Entry]) -> list[Result]:
@@ -65,6 +119,10 @@ def travel(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         worst = next((j for j in judged.values() if j.verdict == "failed"), judged.get(True) or judged[False])
         if worst.verdict == "unclear" and len(judged) > 1:
             worst = next((j for j in judged.values() if j.verdict != "unclear"), worst)
+        rubs = vacuum.friction_kpa(ways.get(True, []), ways.get(False, []))
+        if rubs is not None:
+            more = f" Half the stroke takes {plain(rubs)} kPa more up than down: friction of the mechanism."
+            worst = replace(worst, because=worst.because + more)
         results.append(Result("vacuum_travel", where_of(last.data.where), worst, tuple(x.id for x in same)))
     return results
 

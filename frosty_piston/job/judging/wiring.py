@@ -1,8 +1,11 @@
 """Tests at connectors: supplies, network, voltage drop, wiggle; and which codes come back."""
 
+import math
+
 from frosty_piston.core import wiring
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import Judgement
+from frosty_piston.core.stretches import budget_of
 
 from .. import entries as e
 from ..entries import Code
@@ -13,6 +16,7 @@ from .sets import figures, result, unfinished
 # What a battery may give with the key on when nobody measured it, V, and how far it moves from its rest.
 KEY_ON_V, SINCE_REST_V = {12: (11.8, 12.8), 24: (23.6, 25.6)}, (0.3, 0.1)
 CLEARS_UNLOADED = 0.5
+UNPLUGGED = "unplugged"
 
 
 def _battery_v(readings: Readings, entry: e.Entry) -> tuple[float, float]:
@@ -44,6 +48,9 @@ def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     results = []
     for x in latest:
         pin, ohms = x.data.where.pin or "pair", x.data.unit in ("ohm", "kohm", "Mohm")
+        if x.data.where.point == UNPLUGGED:
+            results.append(_unplugged(readings, x, latest))
+            continue
         pair = [
             y
             for y in latest
@@ -69,11 +76,26 @@ def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
+def _unplugged(readings: Readings, x: e.Entry, latest: list[e.Entry]) -> Result:
+    """The pair with one module unplugged, against the pair with all of them at the same plug."""
+    whole = [
+        y
+        for y in latest
+        if y.data.where.pin == "pair" and not y.data.where.point and y.data.where.node == x.data.where.node
+    ]
+    before = readings.value(whole[-1], "ohm") if whole else None
+    ohm = math.inf if x.data.value == "OL" else readings.value(x, "ohm") or 0.0
+    if before is None and whole:
+        before = math.inf
+    limits = readings.limits(wiring.WiringLimits)
+    return result(x, wiring.judge_unplugged(x.data.where.channel or "It", before, ohm, limits))
+
+
 def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     results = []
     for x in latest:
         drop, amps = figures(x, "drop_v", "current_a")
-        budget = readings.limits(wiring.WiringLimits).feed_drop_v
+        budget = budget_of(x.data.where.point or "", readings.limits(wiring.WiringLimits))
         results.append(
             unfinished(x, "drop_v")
             if drop is None
@@ -93,9 +115,20 @@ def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         results.append(
             unfinished(x, *missing)
             if missing
-            else result(x, wiring.judge_wiggle(int(k), t, int(k0), t0, limits))
+            else result(x, wiring.judge_wiggle(int(k), t, int(k0), t0, limits, _before_s(readings, x)))
         )
     return results
+
+
+def _before_s(readings: Readings, x: e.Entry) -> float:
+    """How long the same place was wiggled before when it dropped out: the same time is wanted again."""
+    at, earlier = readings.job.position, []
+    for y in readings.job.of(e.Outcome):
+        alike = y.data.test == x.data.test and y.data.where == x.data.where
+        if alike and at[y.id] < at.get(x.id, len(at)):
+            seconds, dropped = figures(y, "wiggle_s", "dropouts")
+            earlier.append(seconds if seconds and dropped else 0.0)
+    return max(earlier, default=0.0)
 
 
 def code_return(readings: Readings, latest: list[e.Entry]) -> list[Result]:

@@ -2,12 +2,44 @@
 
 from frosty_piston.store.workshop import JobRecord, Workshop
 
-from . import battery, boost, bypass, egr, glow, inlet_flap, relay, swirl, turbo
+from . import (
+    battery,
+    boost,
+    bypass,
+    egr,
+    fuel,
+    glow,
+    injectors,
+    inlet_flap,
+    intermittent,
+    pins,
+    relay,
+    stop,
+    swirl,
+    turbo,
+    vacuum,
+)
 from .bench import Bench, steps_of
 
 BENCHES: dict[str, Bench] = {
     m.__name__.rpartition(".")[2]: m.BENCH
-    for m in (glow, relay, battery, egr, bypass, inlet_flap, swirl, turbo, boost)
+    for m in (
+        glow,
+        relay,
+        battery,
+        egr,
+        bypass,
+        inlet_flap,
+        swirl,
+        turbo,
+        boost,
+        stop,
+        vacuum,
+        intermittent,
+        pins,
+        injectors,
+        fuel,
+    )
 }
 
 

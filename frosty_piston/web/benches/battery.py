@@ -96,7 +96,9 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         "ambient": job.condition("ambient"),
         "cautions": ["no_start_spray", "rotating"],
         "ticked": {x.data.caution for x in job.of(Tick)},
-        "margin": margin.margin_view(record, plug_shares(record.assessed.now)),
+        "margin": margin.margin_view(
+            record, plug_shares(record.assessed.now, [x.id for x in record.job.tape])
+        ),
     }
 
 

@@ -16,6 +16,8 @@ Step = tuple[str, str]
 def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
     """The tests of a bench that this engine card has, each with its part."""
     k, engine = workshop.knowledge, record.job.engine
+    if engine.rules_out(k.benches[bench].needs):
+        return []
     steps = []
     for test, node in k.benches[bench].steps:
         if engine.rules_out(k.tests[test].needs) or node and engine.rules_out(k.nodes[node].needs):
@@ -31,7 +33,8 @@ def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
 class Bench:
     """`template`: its page. `drawings`: the templates that a written value draws anew. `keeps`: what its
     address carries, and the form field that brings it along. `query`: what the link to one of its tests says
-    beside the page. `sections`: whether each test on it is a form of its own."""
+    beside the page. `sections`: whether each test on it is a form of its own. `by_node`: how its address
+    names the part that is tested."""
 
     template: str
     shows: Shows
@@ -39,6 +42,7 @@ class Bench:
     keeps: tuple[tuple[str, str], ...] = ()
     query: Callable[[str, str], str] = lambda test, point: ""
     sections: bool = False
+    by_node: str = ""
 
     def asked(self, form: Form) -> Form:
         """What a form on this bench brings along for showing it again."""

@@ -71,7 +71,7 @@ def view(
             Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "inrush", {"after_s": 1.0})
             for c in order
         ]
-    shares = plug_shares(record.assessed.now)
+    shares = plug_shares(record.assessed.now, [x.id for x in job.tape])
     meter = instruments.ohmmeter()
     lamp_w = instruments.lamp_w() or GENERAL_LAMP_W
     ticked = {x.data.caution for x in job.of(Tick)}
@@ -103,8 +103,26 @@ def view(
         "wires_off": job.unplugged_glow,
         "margin": margin.margin_view(record, shares),
         "cautions": k.tests[TESTS[method]].cautions,
+        "wanted": _wanted(record, TESTS[method], point),
         "other_points": _other_points(record, point) if method == "ohm" else {},
     }
+
+
+def _wanted(record: JobRecord, test: str, point: str) -> set[int]:
+    """The cylinders that read poorly somewhere and were not tried here yet: those come first."""
+    poor = {
+        int(str(v.where["cylinder"]))
+        for v in record.assessed.now
+        if v.test in ("glow_resistance", "glow_current")
+        and "cylinder" in v.where
+        and v.judgement.verdict in ("failed", "marginal")
+    }
+    tried = {
+        int(str(v.where["cylinder"]))
+        for v in record.assessed.now
+        if v.test == test and "cylinder" in v.where and v.where.get("point") in (None, point)
+    }
+    return poor - tried
 
 
 def _other_points(record: JobRecord, point: str) -> dict[int, list[str]]:

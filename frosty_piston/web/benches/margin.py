@@ -15,6 +15,7 @@ from .plugs import Shares
 TEMPLATE = "measure/_margin.html"
 COLDEST, WARMEST = -30.0, 25.0
 AMBIENT_C = np.arange(COLDEST, WARMEST + 0.5, 1.0)
+BUNDLE_PX, LABEL_OFF, LABEL_WIDE = 44, 16, 26
 CHART = {"left": 46, "top": 26, "width": 560, "height": 210, "bottom": 236}
 
 
@@ -25,12 +26,12 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
         return None
     engine = StartEngine(job.cylinders, job.engine.combustion or DIRECT, job.engine.compression_ratio)
     limits = record.assessed.readings.limits(StartLimits)
-    measured = [
+    cranked = [
         v.judgement.value
         for v in record.assessed.now
         if v.test == "crank_speed" and v.judgement.verdict != "implausible" and v.judgement.value is not None
     ]
-    rpm = measured[-1] if measured else limits.crank_rpm
+    rpm = cranked[-1] if cranked else limits.crank_rpm
     known = [shares.get(c, (None, ""))[0] for c in range(1, job.cylinders + 1)]
     heat = [min(1.2, s) if s is not None else 1.0 for s in known]
 
@@ -50,13 +51,11 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
             "heated": percent(float(start_chance(t, engine, heat, limits, rpm, limits.block_heater_k))),
             "lift": plain(limits.block_heater_k),
         }
-    measured_path = (
-        " ".join(
-            f"{_chart_x(float(t))},{_chart_y(float(p))}"
-            for t, p in zip(AMBIENT_C, start_chance(AMBIENT_C, engine, heat, limits, rpm), strict=True)
-        )
-        if any(s is not None for s in known)
-        else ""
+    measured = any(s is not None for s in known)
+    chances = start_chance(AMBIENT_C, engine, heat, limits, rpm) if measured else np.empty(0)
+    half = AMBIENT_C[np.flatnonzero(chances >= 0.5)[:1]] if measured else np.empty(0)
+    measured_path = " ".join(
+        f"{_chart_x(float(t))},{_chart_y(float(p))}" for t, p in zip(AMBIENT_C, chances, strict=False)
     )
     return {
         "curves": curves,
@@ -67,11 +66,11 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
         "ticks_y": [(p, _chart_y(p / 100)) for p in (0, 25, 50, 75, 100)],
         "chart": CHART,
         "rpm": plain(rpm),
-        "rpm_measured": bool(measured),
+        "rpm_measured": bool(cranked),
         "ratio": plain(engine.compression_ratio or limits.combustion[engine.combustion].ratio),
         "ratio_known": job.engine.compression_ratio is not None,
         "combustion": engine.combustion,
-        "labels": _labels(curves),
+        "labels": _labels(curves, _chart_x(float(half[0])) if len(half) else None),
     }
 
 
@@ -97,7 +96,7 @@ def _drawn_curves(engine: StartEngine, limits: StartLimits, rpm: float) -> tuple
                 "path": " ".join(
                     f"{_chart_x(t)},{_chart_y(p)}" for t, p in zip(curve.ambient_c, curve.chance, strict=True)
                 ),
-                "label_x": max(_chart_x(half), CHART["left"] + 20) if half is not None else None,
+                "label_x": _chart_x(half) if half is not None else None,
             }
         )
     return tuple(drawn)
@@ -114,13 +113,28 @@ def _plug_state(shares: list[float | None]) -> str:
     return ", ".join(f"{n} {word}" for word, n in counts if n)
 
 
-def _labels(curves: tuple[dict[str, Any], ...]) -> list[dict[str, Any]]:
-    """One label for each bundle of curves that cross one half within a few pixels."""
+def _labels(curves: tuple[dict[str, Any], ...], measured_x: float | None) -> list[dict[str, Any]]:
+    """One label for each bundle of curves that cross one half near each other, beside them and on none;
+    for what always starts, under its line."""
     bundles: list[dict[str, Any]] = []
     for curve in sorted((c for c in curves if c["label_x"] is not None), key=lambda c: c["label_x"]):
-        if bundles and abs(bundles[-1]["x"] - curve["label_x"]) < 26:
+        if bundles and abs(bundles[-1]["x"] - curve["label_x"]) < BUNDLE_PX:
             bundles[-1]["low"] = min(bundles[-1]["low"], curve["working"])
             bundles[-1]["high"] = max(bundles[-1]["high"], curve["working"])
+            bundles[-1]["last"] = curve["label_x"]
         else:
-            bundles.append({"x": curve["label_x"], "low": curve["working"], "high": curve["working"]})
-    return bundles
+            x, n = curve["label_x"], curve["working"]
+            bundles.append({"x": x, "last": x, "low": n, "high": n, "always": x <= CHART["left"]})
+    return [_beside(b, measured_x) for b in bundles]
+
+
+def _beside(bundle: dict[str, Any], measured_x: float | None) -> dict[str, Any]:
+    says = str(bundle["low"]) if bundle["low"] == bundle["high"] else f"{bundle['low']}–{bundle['high']}"
+    if bundle["always"]:
+        return {"x": CHART["left"] + 8, "y": CHART["top"] + 18, "says": says, "anchor": "start"}
+    left = bundle["x"] - LABEL_OFF
+    crowded = left - LABEL_WIDE < CHART["left"] or (
+        measured_x is not None and left - LABEL_WIDE < measured_x < bundle["x"]
+    )
+    x, anchor = (bundle["last"] + LABEL_OFF, "start") if crowded else (left, "end")
+    return {"x": round(x, 1), "y": _chart_y(0.5) + 5, "says": says, "anchor": anchor}

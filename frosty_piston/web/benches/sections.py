@@ -5,6 +5,7 @@ from collections.abc import Callable
 from typing import Annotated, Any
 
 from frosty_piston.core.quantity import plain
+from frosty_piston.core.vacuum import VacuumLimits, friction_kpa, travel_of
 from frosty_piston.job.cleaning import cleaning_log
 from frosty_piston.job.entries import Outcome, Tick
 from frosty_piston.job.turbo_question import part_or_turbo
@@ -17,6 +18,7 @@ from .bench import Bench, steps_of
 from .recorded import Drawn, loop_of, recordings_of
 
 DRAWING = "measure/_air_drawing.html"
+TRAVEL_KPA = 80.0
 Draws = Callable[[JobRecord, Workshop], Drawn]
 
 
@@ -24,19 +26,24 @@ def sectioned(bench: str, draws: Draws) -> Bench:
     """A bench of sections with its drawing."""
 
     def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-        return _view(record, workshop, bench, draws)
+        return section_view(record, workshop, bench, draws)
 
     return Bench("measure/_air.html", shows, (DRAWING,), query=lambda test, point: "", sections=True)
 
 
-def _view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws) -> dict[str, Any]:
+def section_view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws) -> dict[str, Any]:
+    """What a bench of sections prints."""
     k = workshop.knowledge
     shape = k.benches[bench]
     ticked = {x.data.caution for x in record.job.of(Tick)}
     sections = [
-        _section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)
+        one_section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)
     ]
-    cautions = list(dict.fromkeys(c for s in sections for c in s["shape"].cautions))
+    cautions = list(dict.fromkeys(c for s in sections for c in s["cautions"]))
+    asked: set[str] = set()
+    for section in sections:
+        section["asks"] = [c for c in section["cautions"] if c not in asked]
+        asked |= set(section["cautions"])
     nodes = tuple(node for node, _, _ in shape.cleans)
     return {
         "bench": bench,
@@ -44,6 +51,7 @@ def _view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws) -> di
         "sections": sections,
         "cells": [x for s in sections for x in s["cells"]],
         "cautions": cautions,
+        **test_card.stop_view(record, k, [s["test"] for s in sections]),
         "ticked": ticked,
         "drawn": draws(record, workshop),
         "traces": recordings_of(record, workshop, bench),
@@ -55,60 +63,71 @@ def _view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws) -> di
     }
 
 
-def _section(record: JobRecord, workshop: Workshop, bench: str, test: str, node: str) -> dict[str, Any]:
+def one_section(record: JobRecord, workshop: Workshop, bench: str, test: str, node: str) -> dict[str, Any]:
     """A test of the bench: its cells, and the verdicts that stand in none of them."""
     k = workshop.knowledge
     cells = fill(record, test_card.cells_of(record, k, test, node, False))
-    in_cells = {x.entry.id for x in cells if x.entry and x.verdict}
-    mine = [
-        v
-        for v in record.assessed.now
-        if v.test == test
-        and test_card.of_node(record, k, v, node)
-        and not (len(v.entries) == 1 and v.entries[0] in in_cells)
-    ]
     return {
         "test": test,
         "node": node,
         "shape": k.tests[test],
+        "asks": k.cautions_at(test, node),
+        "cautions": k.cautions_at(test, node),
         "cells": cells,
-        "mine": mine,
+        "mine": test_card.beside_cells(record, k, test, node, cells),
         "travel": travel(record, node) if k.tests[test].by_vacuum else None,
         "loop": loop_of(record, workshop, bench, node) if k.tests[test].sweeps else None,
         "key": f"{test}-{node}" if node else test,
+        "number": 0,
+        "at": "",
+        "shut": "",
+        "gauge": test_card.gauge_view(record, workshop, test) if test_card.by_gauge(k, test) else None,
     }
 
 
 def travel(record: JobRecord, node: str) -> Drawn | None:
-    """Travel of a vacuum actuator against vacuum, the way up and the way down, in the order it was noted."""
-    noted = [
-        (abs(float(f["kpa"])), float(f["mm"]))
-        for x in record.job.of(Outcome)
-        if x.data.test == "vacuum_travel"
-        and x.data.where.node == node
-        and (f := x.data.figures or {})
-        and "kpa" in f
-        and "mm" in f
-    ]
+    """Travel of a vacuum actuator against vacuum, the way up and the way down apart, with the marks by which
+    it must start and be full."""
+    ways: dict[bool, list[tuple[float, float]]] = {True: [], False: []}
+    for x in record.job.of(Outcome):
+        f = x.data.figures or {}
+        if x.data.test == "vacuum_travel" and x.data.where.node == node and "kpa" in f and "mm" in f:
+            ways[bool(f.get("stroke_up", True))].append((abs(float(f["kpa"])), float(f["mm"])))
+    top = max(range(len(ways[True])), key=lambda n: ways[True][n][0], default=0)
+    if not ways[False] and top < len(ways[True]) - 1:  # noted in one go: down again after the highest
+        ways = {True: ways[True][: top + 1], False: ways[True][top:]}
+    noted = [*ways[True], *ways[False]]
     if len(noted) < 2:
         return None
-    top = max(range(len(noted)), key=lambda n: noted[n][0])
+    limits = record.assessed.readings.limits(VacuumLimits)
     most = max(mm for _, mm in noted) or 1.0
+    found = travel_of(ways[True], limits) or travel_of(ways[False], limits)
+    rubs = friction_kpa(ways[True], ways[False])
+
+    def at(kpa: float, mm: float) -> tuple[float, float]:
+        return round(kpa / TRAVEL_KPA * 240, 1), round(120 - mm / most * 105, 1)
 
     def path(points: list[tuple[float, float]]) -> str:
-        return (
-            "M"
-            + "L".join(f"{round(kpa / 80 * 240, 1)} {round(120 - mm / most * 105, 1)}" for kpa, mm in points)
-            if len(points) > 1
-            else ""
-        )
+        rows = [at(*p) for p in sorted(points)]
+        return "M" + "L".join(f"{x} {y}" for x, y in rows) if len(rows) > 1 else ""
 
     return {
-        "up": path(noted[: top + 1]),
-        "down": path(noted[top:]),
-        "dots": [(round(kpa / 80 * 240, 1), round(120 - mm / most * 105, 1)) for kpa, mm in noted],
+        "up": path(ways[True]),
+        "down": path(ways[False]),
+        "dots": [at(*p) for p in dict.fromkeys(noted)],
         "most": plain(most),
-        "ticks": [(p, round(p / 80 * 240)) for p in (0, 20, 40, 60, 80)],
+        "ticks": [(p, round(p / TRAVEL_KPA * 240)) for p in (0, 20, 40, 60, 80)],
+        "bands": [
+            {"x": 0, "width": at(limits.travel_starts_kpa, 0)[0], "y": 109, "name": "starts by"},
+            {"x": 0, "width": at(limits.travel_full_kpa, 0)[0], "y": 9, "name": "full by"},
+        ],
+        "says": (
+            f"Starts at {plain(found.starts_kpa)} kPa, full at {plain(found.full_kpa)},"
+            f" {plain(found.stroke_mm)} mm."
+            if found
+            else "Three points of one way at least: before it moves, half way, at the end."
+        )
+        + (f" {plain(rubs)} kPa more up than down at half the stroke." if rubs is not None else ""),
     }
 
 

@@ -1,40 +1,223 @@
-/* Small local state only: shortcuts, pickers, count-downs, and entries kept while the connection is gone. */
+/* Small local state only: shortcuts, pickers, count-downs, and what a failed request says. */
 (function () {
   "use strict";
 
   const typing = (el) => el && (el.matches("input, textarea, select") || el.isContentEditable);
 
+  const seen = (el) => el && el.checkVisibility() && !el.disabled;
+
+  /* What comes first on a page: what it marks, the first empty reading or field, else its first button. */
+  function firstHere() {
+    const work = document.getElementById("work"), all = (signs) => [...work.querySelectorAll(signs)].filter(seen);
+    const empty = (signs) => all(signs).find((field) => !field.value);
+    return work && (all("[data-next]")[0] || empty(".value") || empty("input:not([type=hidden], [type=checkbox], .find), textarea") || all(".value, button")[0]);
+  }
+
+  /* A link to a place in a page leads to its first field or button. */
+  function goToPlace() {
+    const place = location.hash.length > 1 && document.getElementById(decodeURIComponent(location.hash.slice(1)));
+    if (!place) return;
+    const folded = place.closest(".folded");
+    if (folded) folded.querySelector(".foldbutton").click();
+    const fields = "input:not([type=hidden]), textarea, select, button", field = place.matches(fields) ? place : [...place.querySelectorAll(fields)].find(seen);
+    if (field) field.focus();
+  }
+  /* After the browser has gone there itself, which takes focus away. */
+  for (const when of ["load", "hashchange"]) window.addEventListener(when, () => setTimeout(goToPlace, 0));
+
+  /* Escape closes the panel that is open, and goes back to what opened it. */
+  function closePanel() {
+    const panel = [...document.querySelectorAll("details.panel[open]")].pop();
+    if (!panel) return;
+    panel.open = false;
+    panel.querySelector("summary").focus();
+  }
+
   document.addEventListener("alpine:init", () => {
     Alpine.data("shortcuts", () => ({
       before: "",
+      on: localStorage.getItem("piston-keys") !== "off",
+      get shown() { return this.on ? "on" : ""; },
+      get pressed() { return this.on ? "true" : "false"; },
+      turn() {
+        this.on = !this.on;
+        localStorage.setItem("piston-keys", this.on ? "on" : "off");
+      },
       toggle() {
         const keys = document.getElementById("keys");
         keys.open ? keys.close() : keys.showModal();
       },
       press(event) {
+        if (event.key === "Escape") return closePanel();
+        if (!this.on || document.querySelector("dialog[open]")) return;
         if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
         const key = event.key;
         if (key === "?") { event.preventDefault(); return this.toggle(); }
         if (this.before === "g" && key === "y") { window.location.assign("/"); return; }
         this.before = key;
         if (key === "r") {
-          const cells = [...document.querySelectorAll(".value")];
-          const cell = cells.find((c) => !c.value) || cells[0];
-          if (cell) { event.preventDefault(); cell.focus(); }
+          const first = firstHere();
+          if (first) { event.preventDefault(); first.focus(); }
           return;
         }
         const link = document.querySelector('[data-key="' + CSS.escape(key) + '"]');
-        if (link && /^[1-6tups/]$/.test(key)) { event.preventDefault(); link.click(); }
+        if (link && /^[1-6tupsn/]$/.test(key)) { event.preventDefault(); link.click(); }
       },
     }));
 
     Alpine.data("picker", () => ({
       find(event) {
         const words = event.target.value.toLowerCase().split(/\s+/).filter(Boolean);
-        for (const item of this.$refs.list.children) {
+        for (const item of this.$refs.list.querySelectorAll("[data-words]")) {
           item.hidden = !words.every((w) => item.dataset.words.includes(w));
         }
+        for (const group of this.$refs.list.querySelectorAll(".foldable")) {
+          group.hidden = !group.querySelector("[data-words]:not([hidden])");
+          group.classList.toggle("folded", !words.length && group.classList.contains("folded"));
+        }
+        this.$refs.list.classList.toggle("open", words.length > 0);
       },
+      /* Enter takes the first that fits, and goes on when nothing is typed; the arrow goes into the list, Escape puts it away. */
+      steer(event) {
+        const list = this.$refs.list, first = [...list.querySelectorAll("[data-words]:not([hidden])")].map((i) => i.querySelector("button, a"))[0];
+        if (event.key === "Enter") {
+          event.preventDefault();
+          const go = document.querySelector(event.target.dataset.go || "#none");
+          if (!event.target.value.trim()) { if (seen(go)) go.focus(); } else if (first) { first.click(); }
+        }
+        if (event.key === "ArrowDown" && first) { event.preventDefault(); list.classList.add("open"); first.focus(); }
+        if (event.key === "Escape") { event.target.value = ""; list.classList.remove("open"); }
+      },
+      all() { this.$refs.list.classList.toggle("open"); },
+    }));
+
+    /* A clock beside a field: pressed once it runs, pressed again it writes the seconds into the field. */
+    Alpine.data("stopwatch", () => ({
+      from: 0,
+      says: "Start the clock",
+      init() { this.says = this.$root.dataset.start || this.says; },
+      press() {
+        const field = document.querySelector(this.$root.dataset.into);
+        if (!this.from) { this.from = performance.now(); this.run(); return; }
+        field.value = ((performance.now() - this.from) / 1000).toFixed(1);
+        this.from = 0;
+        clearTimeout(this.timer);
+        this.says = "Again. " + (this.$root.dataset.start || "Start the clock");
+        for (const kind of ["input", "change"]) field.dispatchEvent(new Event(kind, { bubbles: true }));
+      },
+      run() {
+        this.says = (this.$root.dataset.stop || "Stop") + ", " + ((performance.now() - this.from) / 1000).toFixed(1) + " s";
+        this.timer = setTimeout(() => this.run(), 100);
+      },
+    }));
+
+    /* A module drops its feed some time after the key: counts down from key on, and says when it is over. */
+    Alpine.data("keyon", () => ({
+      until: 0,
+      says: "Key on now",
+      left: "",
+      told: "",
+      state: {},
+      init() { this.left = this.$root.dataset.seconds + " s"; },
+      press() {
+        this.until = performance.now() + 1000 * Number(this.$root.dataset.seconds);
+        this.says = "Read now";
+        this.told = "";
+        clearTimeout(this.timer);
+        this.run();
+      },
+      run() {
+        const left = (this.until - performance.now()) / 1000;
+        this.left = Math.max(0, Math.ceil(left)) + " s";
+        this.state = { running: left > 0 };
+        if (left > 0) { this.timer = setTimeout(() => this.run(), 200); return; }
+        this.says = "Key off, and on again";
+        this.left = this.$root.dataset.seconds + " s";
+        this.told = "Time is over: what is read now may only be a module that went to sleep.";
+        chime();
+      },
+    }));
+
+    /* A hold test: readings as often as they come, each stamped by Enter; first and last are start and end. */
+    Alpine.data("holdtimer", () => ({
+      from: 0,
+      says: "Start the clock",
+      wait: "",
+      read: [],
+      get stamped() { return this.read.map(([t, v]) => t.toFixed(0) + " s: " + v).join(", "); },
+      least() {
+        const waits = JSON.parse(this.$root.dataset.waits)[this.$root.dataset.at] || {}, test = this.$root.querySelector("[name=test]");
+        return waits[test.value] || 0;
+      },
+      press() {
+        if (!this.from) { this.from = performance.now(); this.read = []; this.run(); this.stamp(); this.$refs.now.focus(); return; }
+        this.stamp();
+        this.from = 0;
+        clearTimeout(this.timer);
+        this.says = "Start again";
+      },
+      stamp() {
+        const text = this.$refs.now.value.trim().replace(",", "."), t = this.from ? (performance.now() - this.from) / 1000 : 0;
+        if (!text || !isFinite(Number(text))) return;
+        if (!this.from) { this.$root.querySelector("[name=start_kpa]").value = text; this.press(); return; }
+        this.read = [...this.read, [t, text]];
+        const fields = { start_kpa: this.read[0][1], end_kpa: text, seconds: (t - this.read[0][0]).toFixed(1) };
+        if (this.read.length > 1) for (const name in fields) this.$root.querySelector("[name=" + name + "]").value = fields[name];
+        this.$refs.points.value = this.read.map(([at, v]) => (at - this.read[0][0]).toFixed(1) + ":" + v).join(" ");
+        this.$refs.now.value = "";
+      },
+      run() {
+        const t = (performance.now() - this.from) / 1000, left = Math.ceil(this.least() - t);
+        this.says = "Stop, " + t.toFixed(0) + " s";
+        this.wait = left > 0 ? left + " s more: before that this gauge cannot tell tight from leaking here." : "Long enough to tell.";
+        this.timer = setTimeout(() => this.run(), 200);
+      },
+      destroy() { clearTimeout(this.timer); },
+    }));
+
+    /* A wiggle test: two clocks, wiggling and hands off, and a count that belongs to the one that runs. */
+    Alpine.data("wiggle", () => ({
+      phase: "", from: 0, spent: { wiggle: 0, rest: 0 }, log: [], tick: 0,
+      get nowWiggle() { return this.phase === "wiggle" ? "running" : ""; },
+      get nowRest() { return this.phase === "rest" ? "running" : ""; },
+      get wiggleSays() { return "Wiggle: " + this.count("wiggle"); },
+      get restSays() { return "Hands off: " + this.count("rest"); },
+      get wiggleTime() { return this.time("wiggle") + " s"; },
+      get restTime() { return this.time("rest") + " s"; },
+      get drops() { return this.phase ? this.count(this.phase) : this.log.length; },
+      count(phase) { return this.log.filter((p) => p === phase).length; },
+      time(phase) {
+        const on = this.tick >= 0 && this.phase === phase ? (performance.now() - this.from) / 1000 : 0;
+        return Math.round(this.spent[phase] + on);
+      },
+      turn(phase) {
+        if (this.phase) this.spent = { ...this.spent, [this.phase]: this.spent[this.phase] + (performance.now() - this.from) / 1000 };
+        this.phase = this.phase === phase ? "" : phase;
+        if (this.phase) this.$root.querySelector(".wigglepad").scrollIntoView({ block: "nearest" });
+        this.from = performance.now();
+        clearInterval(this.timer);
+        if (this.phase) this.timer = setInterval(() => { this.tick += 1; }, 250);
+        this.fill();
+      },
+      wiggling() { this.turn("wiggle"); },
+      resting() { this.turn("rest"); },
+      stop() { if (this.phase) this.turn(this.phase); },
+      dropout() { if (this.phase) { this.log = [...this.log, this.phase]; this.fill(); } },
+      undo() { this.log = this.log.slice(0, -1); this.fill(); },
+      key(event) {
+        if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+        const act = { w: "wiggling", h: "resting", d: "dropout", z: "undo", x: "stop" }[event.key];
+        if (act) { event.preventDefault(); this[act](); }
+      },
+      fill() {
+        const form = document.getElementById("form-wiggle"), set = (name, value) => { form.elements[name].value = value; };
+        set("wiggle_s", this.time("wiggle") || "");
+        set("dropouts", this.count("wiggle"));
+        set("rest_s", this.time("rest") || "");
+        set("rest_dropouts", this.count("rest"));
+        form.dispatchEvent(new Event("counted", { bubbles: true }));
+      },
+      destroy() { clearInterval(this.timer); },
     }));
 
     Alpine.data("countdown", () => ({
@@ -70,19 +253,87 @@
     } catch (error) { /* no sound on this device: the words say it too */ }
   }
 
-  /* Enter goes to the next cell; leaving a cell writes it. */
+  /* Enter goes to the next cell, Escape to what is next on the job; leaving a cell writes it. */
   document.addEventListener("keydown", (event) => {
-    if (event.key !== "Enter" || !event.target.matches(".value")) return;
+    if (!event.target.matches(".value") || !["Enter", "Escape"].includes(event.key)) return;
     event.preventDefault();
     const cells = [...document.querySelectorAll(".value")];
-    const next = cells[cells.indexOf(event.target) + 1];
-    if (next) { next.focus(); next.select(); } else { event.target.blur(); }
+    const next = event.key === "Enter" && cells[cells.indexOf(event.target) + 1];
+    if (next) { next.focus(); next.select(); return; }
+    event.target.blur();
+    const on = document.getElementById("next-link");
+    if (seen(on)) on.focus({ preventScroll: true });
   });
 
   /* A judgement of what is being typed is of no use once the cell was left: the written one stands. */
   const late = (event) => event.detail.requestConfig.elt.matches(".value") && event.detail.requestConfig.verb === "get" && document.activeElement !== event.detail.requestConfig.elt;
   document.addEventListener("htmx:beforeRequest", (event) => { if (late(event)) event.preventDefault(); });
   document.addEventListener("htmx:beforeSwap", (event) => { if (late(event)) event.detail.shouldSwap = false; });
+
+  /* After an answer focus is where it was, on what was wrong, or on the next thing to do: never on the page. */
+  const SIGNS = "a[href], button:not(:disabled), input:not([type=hidden], :disabled), select, textarea, summary";
+  const signOf = (el) => [el.tagName, el.name || "", el.type === "checkbox" || el.tagName === "BUTTON" ? el.value : "", el.tagName === "BUTTON" ? el.textContent.trim() : ""].join("|");
+  let left = null;
+  function remember() {
+    const el = document.activeElement;
+    if (!el || el === document.body) return;
+    const form = el.closest("form");
+    left = { el, id: el.id, form: form && form.id, sign: signOf(el), then: form && form.dataset.then };
+  }
+  document.addEventListener("htmx:confirm", remember);
+  document.addEventListener("htmx:beforeSwap", remember);
+  function focusAgain(sent) {
+    const now = document.activeElement;
+    if (!left) return;
+    /* The library puts focus back on a field of the same name; a form that says what comes then goes on. */
+    const restored = sent && left.then && left.id && now.id === left.id;
+    if (now && now !== document.body && now.isConnected && !restored) return;
+    const work = document.getElementById("work") || document.body, form = left.form && document.getElementById(left.form);
+    const next = [
+      sent && work.querySelector("[aria-invalid=true]"), sent && left.then && [...document.querySelectorAll(left.then)].find(seen), left.id && document.getElementById(left.id),
+      form && [...form.querySelectorAll(SIGNS)].find((el) => signOf(el) === left.sign), work.querySelector("[data-next]"),
+      form && [...form.querySelectorAll(SIGNS)].find(seen), document.querySelector(".nextstep a"), work.querySelector("h1"),
+    ].find(seen);
+    if (!next) return;
+    if (next.matches("h1")) next.tabIndex = -1;
+    next.focus({ preventScroll: true });
+  }
+  document.addEventListener("htmx:afterSettle", (event) => {
+    if (event.detail.requestConfig && (event.detail.target || event.detail.elt)) setTimeout(() => focusAgain(event.detail.requestConfig.verb === "post"), 0);
+  });
+
+  /* One place says what an answer was, for those who do not see it. */
+  function say(text) {
+    const said = document.getElementById("said");
+    if (said && text) said.textContent = text.replace(/\s+/g, " ").trim();
+  }
+  document.addEventListener("htmx:afterSettle", (event) => {
+    const config = event.detail.requestConfig;
+    if (!config || config.verb !== "post") return;
+    const cell = config.elt.closest && config.elt.closest("form.cell"), verdict = cell && document.querySelector("#" + CSS.escape(cell.id) + " .verdict");
+    const fault = document.querySelector("#work .fault"), row = document.querySelector("#tape li:not(.gone) .says");
+    say(verdict ? verdict.textContent : fault ? "Not taken: " + fault.textContent : row ? "Written: " + row.textContent : "");
+  });
+
+  /* Something moves when an answer takes its time, and the buttons of what is being sent rest. */
+  let sending = 0, slow = null;
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    if (event.defaultPrevented) return;
+    sending += 1;
+    slow = slow || setTimeout(() => document.body.classList.add("busy"), 150);
+    const form = event.detail.requestConfig.verb === "post" && event.detail.elt.closest("form");
+    if (!form || form.classList.contains("cell")) return;
+    form.sentValues = new Map([...form.elements].map((field) => [field, field.value]));
+    form.resting = [...form.querySelectorAll("button:not(:disabled)")];
+    for (const button of form.resting) button.disabled = true;
+  });
+  document.addEventListener("htmx:afterRequest", (event) => {
+    sending = Math.max(0, sending - 1);
+    if (!sending) { clearTimeout(slow); slow = null; document.body.classList.remove("busy"); }
+    const form = event.detail.elt.closest && event.detail.elt.closest("form");
+    for (const button of (form && form.resting) || []) button.disabled = false;
+    if (form) form.resting = null;
+  });
 
   /* What is typed but not yet written stays when another form of the page is written. */
   let unwritten = [];
@@ -91,7 +342,8 @@
     if (event.detail.target.id !== "work") return;
     const sent = event.detail.requestConfig.elt.closest("form");
     for (const field of document.querySelectorAll("#work input[id]:not(.find), #work textarea[id]")) {
-      if (field.value !== field.defaultValue && field.closest("form") !== sent) unwritten.push([field.id, field.value]);
+      const since = sent && sent.sentValues && sent.sentValues.has(field) && sent.sentValues.get(field) !== field.value;
+      if (field.value !== field.defaultValue && (since || field.closest("form") !== sent)) unwritten.push([field.id, field.value]);
     }
   });
   document.addEventListener("htmx:afterSwap", () => {
@@ -101,38 +353,41 @@
     }
   });
 
-  document.addEventListener("click", (event) => {
-    if (event.target.closest("[data-print]")) window.print();
-  });
-
-  /* Entries that could not be sent are kept here and sent once, each with its own id. */
-  const STORE = "piston-outbox";
-  const kept = () => JSON.parse(localStorage.getItem(STORE) || "[]");
-  const keep = (list) => localStorage.setItem(STORE, JSON.stringify(list));
-
-  function show() {
-    const box = document.getElementById("outbox"), list = kept(), refused = list.filter((x) => x.refused), waiting = list.length - refused.length;
-    box.hidden = list.length === 0;
-    box.textContent = waiting ? "Kept here, will send: " + waiting + (waiting === 1 ? " entry" : " entries") : "";
-    for (const entry of refused) {
-      const value = (entry.pairs.find(([k]) => k === "value" || k === "text") || ["", "?"])[1];
-      const button = document.createElement("button");
-      button.className = "button";
-      button.textContent = "Not taken: " + value.slice(0, 40) + ". Enter it again, then press here";
-      button.addEventListener("click", () => { keep(kept().filter((x) => x.id !== entry.id)); show(); });
-      box.append(button);
+  /* On a phone a page is at most four screens: sections fold from the last one up, and open at a press. */
+  const FOLDS = "#tape, #heat .foldable, #work .leaf, #work .step, #work .foldable, .record-sheet, #work .cards > *";
+  const HEADS = ":scope > h2, :scope > h3, :scope > .tape-head > h2, :scope > .airstep-head > h2, :scope > .step-head h2";
+  const opened = new Set(), SCREENS = 4;
+  function foldForPhone() {
+    if (!window.matchMedia("screen and (max-width: 760px)").matches) return;
+    const most = SCREENS * window.innerHeight, sections = [...document.querySelectorAll(FOLDS)].filter((s) => s.querySelector(HEADS) && s.checkVisibility());
+    let height = document.documentElement.scrollHeight;
+    for (const section of sections.reverse()) {
+      if (height <= most) return;
+      const head = section.querySelector(HEADS), name = section.id || head.textContent.trim();
+      if (section.classList.contains("folded") || opened.has(name) || section.querySelector(".folded, [aria-invalid=true], :target") || section.matches(":target") || section.contains(document.activeElement)) continue;
+      const before = section.offsetHeight;
+      if (!head.querySelector("button")) {
+        const button = document.createElement("button");
+        button.type = "button";
+        button.className = "foldbutton";
+        button.append(...head.childNodes);
+        head.append(button);
+        button.addEventListener("click", () => {
+          const folded = section.classList.toggle("folded");
+          button.setAttribute("aria-expanded", String(!folded));
+          folded ? opened.delete(name) : opened.add(name);
+        });
+      }
+      head.querySelector("button").setAttribute("aria-expanded", "false");
+      section.classList.add("folded");
+      height -= before - section.offsetHeight;
     }
   }
+  document.addEventListener("DOMContentLoaded", foldForPhone);
+  document.addEventListener("htmx:afterSettle", foldForPhone);
 
-  document.addEventListener("htmx:sendError", (event) => {
-    const form = event.detail.elt.closest ? event.detail.elt.closest("form[data-entry]") : null;
-    if (!form || event.detail.requestConfig.verb !== "post") return;
-    const pairs = [...event.detail.requestConfig.formData.entries()].map(([k, v]) => [k, String(v)]);
-    const id = (pairs.find(([k]) => k === "entry_id") || [])[1];
-    keep([...kept().filter((x) => x.id !== id), { id, url: event.detail.requestConfig.path, pairs }]);
-    const verdict = form.querySelector(".verdict-head");
-    if (verdict) verdict.textContent = "Kept here, will send";
-    show();
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("[data-print]")) window.print();
   });
 
   /* What the server refused says so in view, keeps what was typed, and can be sent again. */
@@ -155,30 +410,4 @@
       htmx.trigger(again.elt, again.elt.matches("form") ? "submit" : (again.triggeringEvent || { type: "change" }).type);
     }
   });
-
-  let sending = false;
-  async function send() {
-    if (sending || !kept().some((x) => !x.refused)) return;
-    sending = true;
-    let sent = 0;
-    try {
-      for (const entry of kept().filter((x) => !x.refused)) {
-        const answer = await fetch(entry.url, { method: "POST", body: new URLSearchParams(entry.pairs), redirect: "manual" });
-        if (answer.status >= 500) break;
-        const taken = answer.ok || answer.type === "opaqueredirect";
-        keep(taken ? kept().filter((x) => x.id !== entry.id) : kept().map((x) => (x.id === entry.id ? { ...x, refused: true } : x)));
-        if (taken) sent += 1;
-      }
-    } catch (error) { /* still no connection: try again later */ }
-    sending = false;
-    show();
-    if (!sent) return;
-    const busy = document.activeElement;
-    if (typing(busy) && busy.value !== busy.defaultValue) htmx.ajax("GET", window.location.href, { target: "#work", swap: "none" });
-    else window.location.reload();
-  }
-
-  document.addEventListener("DOMContentLoaded", () => { show(); send(); });
-  window.addEventListener("online", send);
-  setInterval(send, 4000);
 })();

@@ -5,7 +5,9 @@
   const COLOURS = ["--ember", "--frost", "--pine", "--brass", "--ink", "--soft"];
   let box, chart, view, whole, channels, units, marks, asking = 0;
 
-  const query = (from, to) => channels.map((c) => "channel=" + encodeURIComponent(c.channel)).join("&") + "&most=1600&start=" + from + "&end=" + to;
+  /* A lowest and a highest for every fourth pixel. */
+  const most = () => Math.max(240, Math.min(1600, Math.round(box.clientWidth / 2)));
+  const query = (from, to) => channels.map((c) => "channel=" + encodeURIComponent(c.channel)).join("&") + "&most=" + most() + "&start=" + from + "&end=" + to;
 
   async function ask(from, to) {
     const mine = ++asking;
@@ -15,7 +17,7 @@
       answers.push(await got(box.dataset.url + "?" + query(from, to)));
       if (box.dataset.other) {
         const there = box.dataset.others.trim().split(" "), shift = Number(box.dataset.shift), both = channels.filter((c) => there.includes(c.channel));
-        const url = box.dataset.other + "?" + both.map((c) => "channel=" + c.channel).join("&") + "&most=1600&start=" + (from - shift) + "&end=" + (to - shift);
+        const url = box.dataset.other + "?" + both.map((c) => "channel=" + c.channel).join("&") + "&most=" + most() + "&start=" + (from - shift) + "&end=" + (to - shift);
         if (both.length) answers.push(await got(url));
       }
       if (says) says.hidden = true;

@@ -1,0 +1,76 @@
+"""Wires and meters: what a wire loses, how thick it must be, what fingers on the probes make of a reading,
+how long a charge stays."""
+
+import math
+
+RHO_OHM_MM2_M = 0.0175
+SECTIONS_MM2 = (0.35, 0.5, 0.75, 1.0, 1.5, 2.5, 4.0, 6.0, 10.0, 16.0, 25.0, 35.0, 50.0, 70.0)
+SKIN_OHM = (50_000.0, 1_000_000.0)
+PIEZO_FARAD, PIEZO_V, TOUCHABLE_V, AT_LEAST_S = 6e-6, 160.0, 60.0, 300.0
+
+
+def wire_drop_v(current_a: float, length_m: float, section_mm2: float) -> float:
+    """Answer what a wire loses there and back: ``dU = 2 I rho L/A``.
+
+    Parameters: `current_a`: the current, A; `length_m`: from end to end, m; `section_mm2`: its cross-section,
+    mm2, above 0. Raises ZeroDivisionError for no section. Source: copper, 0.0175 ohm mm2/m at 20 C.
+
+    >>> round(wire_drop_v(10, 5, 2.5), 2), wire_drop_v(0, 5, 2.5)
+    (0.7, 0.0)
+    """
+    return 2 * current_a * RHO_OHM_MM2_M * length_m / section_mm2
+
+
+def section_needed_mm2(current_a: float, length_m: float, drop_v: float) -> float:
+    """Answer how thick a wire must be to lose no more than a drop, mm2.
+
+    Parameters: `current_a`: A; `length_m`: from end to end, m; `drop_v`: what may be lost there and back, V,
+    above 0. Raises ZeroDivisionError for no drop. Source: `wire_drop_v`.
+
+    >>> round(section_needed_mm2(10, 5, 0.5), 1)
+    3.5
+    """
+    return 2 * current_a * RHO_OHM_MM2_M * length_m / drop_v
+
+
+def next_section_mm2(needed_mm2: float) -> float | None:
+    """Answer the next cross-section that is sold; None where one wire is not enough.
+
+    Parameters: `needed_mm2`: mm2. Raises nothing. Source: the usual sections of vehicle wire, ISO 6722.
+
+    >>> next_section_mm2(3.5), next_section_mm2(4.0), next_section_mm2(100)
+    (4.0, 4.0, None)
+    """
+    return next((s for s in SECTIONS_MM2 if s >= needed_mm2), None)
+
+
+def without_fingers_ohm(shown_ohm: float, skin_ohm: float) -> float | None:
+    """Answer what a part has when fingers on both probes lay beside it; None where the skin alone would show
+    less.
+
+    Parameters: `shown_ohm`: what the meter shows; `skin_ohm`: the resistance from hand to hand. Raises
+    nothing. Source: resistors beside each other.
+
+    >>> without_fingers_ohm(100_000, 200_000), without_fingers_ohm(100_000, 50_000)
+    (200000.0, None)
+    """
+    if skin_ohm <= shown_ohm:
+        return None
+    return shown_ohm * skin_ohm / (skin_ohm - shown_ohm)
+
+
+def discharge_s(ohm: float, farad: float, from_v: float, to_v: float) -> float:
+    """Answer how long a charged part takes to drain through its own resistance: ``t = R C ln(U0/U)``; 0 where
+    it is down already.
+
+    Parameters: `ohm`: its resistance, ohm; infinite for an open one, which then never drains; `farad`: its
+    capacitance, F; `from_v`, `to_v`: charged to and wanted, V, above 0. Raises ValueError for voltages that
+    are not above 0. Source: a capacitor through a resistor; a piezo stack holds about 6 uF and 160 V
+    (general); 60 V is the usual limit of what may be touched, IEC 60364-4-41.
+
+    >>> round(discharge_s(185_000, 6e-6, 160, 60), 2), discharge_s(185_000, 6e-6, 40, 60)
+    (1.09, 0.0)
+    """
+    if from_v <= 0 or to_v <= 0:
+        raise ValueError("both voltages lie above 0")
+    return max(0.0, ohm * farad * math.log(from_v / to_v))

@@ -1,0 +1,307 @@
+"""Every kind of page, as it looks to every hand and eye: found by following the links of the demo."""
+
+import io
+import json
+import sys
+import unittest
+import urllib.error
+import urllib.request
+from collections import Counter
+from pathlib import Path
+from urllib.parse import urljoin, urlsplit
+
+import lxml.html
+from pypdf import PdfReader
+
+from tests.cases import job_file
+from tests.formats import test_report_pdf as report_paper
+
+from . import pages
+
+HERE = Path(__file__).parent
+AXE = (HERE.parent / "vendor" / "axe-core-4.14.1.min.js").read_text("utf-8")
+LOOKS = (HERE / "looks.js").read_text("utf-8")
+WCAG = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+RUN = f"""() => axe.run({{ runOnly: {{ type: "tag", values: {WCAG} }}, resultTypes: ["violations"] }})
+  .then((r) => r.violations.map((v) => v.id + " x" + v.nodes.length + ": " + v.nodes[0].target.join(" ")
+    + " " + v.nodes[0].failureSummary.slice(0, 160)))"""
+MOST_OF_A_KIND, MOST_PAGES = 3, 1500
+PRESSED = {
+    "demo-van-3": ("arrive", "measure/glow?method=lamp&point=plug", "measure/relay", "decide"),
+    "demo-old-bear": ("fit", "prove"),
+    "demo-bus-turbo": ("fit",),
+}
+MOST_PRESSED = 4
+NAMED = (["why"], ["tape"], ["traces"])
+
+
+def kind_of(path):
+    """The kind of a page: its address with what names one thing left out. Benches are kinds of their own."""
+    parts = [part for part in urlsplit(path).path.split("/") if part]
+    if not parts:
+        return "/"
+    if parts[0] == "jobs":
+        rest = parts[2:]
+        named = 2 if rest[:2] == ["measure", "test"] else 1 if rest[:1] in NAMED and len(rest) > 1 else 0
+        return "/".join(["job", *rest[:named], *(["one", *rest[named + 1 :]] if named else rest)])
+    if parts[0] == "shelf" and len(parts) > 2:
+        return f"shelf/{parts[1]}/one"
+    return "/".join(parts)
+
+
+def fetched(base, path):
+    try:
+        with urllib.request.urlopen(urljoin(base, path), timeout=30) as answer:
+            return answer.status, answer.read(), answer.headers.get_content_type(), answer.url
+    except urllib.error.HTTPError as error:
+        return error.code, b"", "", path
+
+
+class Crawled:
+    """The pages that were found: one address of every kind, every dead link, every form without a button."""
+
+    def __init__(self, base):
+        self.base, self.of_kind, self.dead, self.mute = base, {}, [], []
+        self.asked, seen, todo, times = 0, set(), ["/"], Counter()
+        while todo and self.asked < MOST_PAGES:
+            path = todo.pop(0)
+            kind = kind_of(path)
+            if path in seen or times[kind] >= MOST_OF_A_KIND:
+                continue
+            seen.add(path)
+            times[kind] += 1
+            self.asked += 1
+            status, body, content, url = fetched(base, path)
+            if status != 200:
+                self.dead.append((path, status))
+            elif content == "text/html":
+                self.of_kind.setdefault(kind_of(url.removeprefix(base)), url.removeprefix(base))
+                todo += self._links(path, body)
+
+    def _links(self, path, body):
+        page = lxml.html.fromstring(body)
+        for form in page.iter("form"):
+            if form.get("method") == "post" and not form.xpath(".//button"):
+                self.mute.append((path, form.get("action")))
+        for link in page.iter("a", "{http://www.w3.org/2000/svg}a"):
+            href = link.get("href") or ""
+            there = urlsplit(urljoin(self.base + path, href))
+            if href and not href.startswith("#") and there.netloc == urlsplit(self.base).netloc:
+                yield there.path + (f"?{there.query}" if there.query else "")
+
+
+class EveryPage(pages.BrowserTest):
+    maxDiff = None
+    found: Crawled | None = None
+
+    def setUp(self):
+        super().setUp()
+        EveryPage.found = EveryPage.found or Crawled(self.base)
+        self.pages = sorted(EveryPage.found.of_kind.values())
+
+    def looked_at(self, size, axe=False, phone=False, **context):
+        """Every kind of page at a size, and what is wrong with it."""
+        there = pages.shared()["browser"].new_context(
+            viewport={"width": size[0], "height": size[1]}, **context
+        )
+        self.addCleanup(there.close)
+        page, faults = there.new_page(), []
+        complaints = []
+        page.on("pageerror", lambda e: complaints.append(str(e)))
+        page.on("console", lambda m: complaints.append(m.text) if m.type == "error" else None)
+        for path in self.pages:
+            page.goto(self.base + path)
+            faults += [f"{path}: {fault}" for fault in page.evaluate(LOOKS, phone)]
+            if axe:
+                page.evaluate(AXE)
+                faults += [f"{path}: {fault}" for fault in page.evaluate(RUN)]
+            faults += [f"{path}: console {said}" for said in complaints]
+            complaints.clear()
+        return faults
+
+    def test_no_link_is_dead_and_every_form_has_a_button(self):
+        found = EveryPage.found
+        print(f"crawled: {found.asked} pages, {len(found.of_kind)} kinds", file=sys.stderr)
+        self.assertGreater(len(found.of_kind), 35)
+        self.assertEqual(found.dead, [])
+        self.assertEqual(found.mute, [])
+
+    def test_wide_by_daylight(self):
+        self.assertEqual(self.looked_at((1280, 800), axe=True), [])
+
+    def test_wide_at_dusk(self):
+        self.assertEqual(self.looked_at((1280, 800), axe=True, color_scheme="dark"), [])
+
+    def test_phone(self):
+        self.assertEqual(self.looked_at((390, 844), axe=True, phone=True), [])
+
+    def test_small_phone(self):
+        self.assertEqual(self.looked_at((320, 640), phone=True), [])
+
+    def test_on_paper(self):
+        there = pages.shared()["browser"].new_context(
+            viewport={"width": 794, "height": 1123}, color_scheme="dark"
+        )
+        self.addCleanup(there.close)
+        page = there.new_page()
+        page.emulate_media(media="print")
+        for path in self.pages:
+            page.goto(self.base + path)
+            shown = (
+                "[...document.querySelectorAll('button, .button')].filter((e) => e.checkVisibility()).length"
+            )
+            self.assertEqual(page.evaluate(shown), 0, path)
+            self.assertEqual(
+                page.evaluate("getComputedStyle(document.body).backgroundColor"), "rgb(255, 255, 255)"
+            )
+            self.assertEqual(page.evaluate("getComputedStyle(document.documentElement).colorScheme"), "light")
+            wide = "document.documentElement.scrollWidth - document.documentElement.clientWidth"
+            self.assertLessEqual(page.evaluate(wide), 1, path)
+
+    def test_the_printed_owners_page_is_one_page(self):
+        file = job_file(*report_paper.crowded(), engine=pages.MODERN, job_id="printed")
+        self.workshop.tapes.import_file(json.dumps(file).encode())
+        for job in ("printed", "demo-old-bear"):
+            self.go(f"/jobs/{job}/report")
+            read = PdfReader(io.BytesIO(self.page.pdf(format="A4")))
+            first, second = (report_paper.text_of(p) for p in read.pages[:2])
+            self.assertIn("Cost", first, job)
+            self.assertTrue(second.startswith(report_paper.RECORD), (job, second[:80]))
+
+    def test_focus_is_never_on_the_page_after_an_answer(self):
+        self.begin("Focus", ["Cranks slowly"])
+        field = self.page.get_by_label("Outside")
+        field.fill("rather cold")
+        self.press("Write down", "#form-conditions")
+        self.sees("no figure; write one in °C", "#form-conditions")
+        self.until("document.activeElement.getAttribute('aria-invalid') === 'true'")
+        self.unfold("complaint")
+        self.page.locator("#form-complaint textarea").fill("no start in the cold")
+        self.page.locator("#form-complaint button").focus()
+        self.page.keyboard.press("Enter")
+        self.sees("no start in the cold", "#tape")
+        self.until("document.activeElement !== document.body")
+        self.until("document.getElementById('said').textContent.includes('no start in the cold')")
+
+    def copied(self, job):
+        """A job of the demo once more, under a name of its own."""
+        file = json.loads(fetched(self.base, f"/api/v1/jobs/{job}")[1])
+        file["job"]["id"] = f"{job}-focus"
+        file.pop("chain", None)
+        self.workshop.tapes.import_file(json.dumps(file).encode())
+        return f"/jobs/{job}-focus/"
+
+    def test_whatever_is_pressed_focus_is_somewhere_after_the_answer(self):
+        tried, lost = 0, []
+        for job, places in PRESSED.items():
+            base = self.copied(job)
+            for place in places:
+                self.go(base + place)
+                ids = self.page.evaluate(
+                    "[...document.querySelectorAll('#work form[hx-post]:not(.cell)')]"
+                    ".filter((f) => [...f.querySelectorAll('button')].some((b) => b.checkVisibility()))"
+                    ".map((f) => f.id)"
+                )
+                for form in ids[:MOST_PRESSED]:
+                    self.go(base + place)
+                    button = self.page.locator(f"[id='{form}'] button:visible").first
+                    if not button.count():
+                        continue
+                    button.focus()
+                    with self.page.expect_response(lambda r: r.request.method == "POST"):
+                        self.page.keyboard.press("Enter")
+                    tried += 1
+                    try:
+                        self.until("document.activeElement !== document.body", 8)
+                    except AssertionError:
+                        lost.append((place, form))
+        self.assertGreater(tried, 15)
+        self.assertEqual(lost, [])
+
+    def test_keys_can_be_put_out_of_use_and_escape_closes_panels(self):
+        self.go("/")
+        self.page.keyboard.press("?")
+        self.page.locator("#keys").wait_for()
+        self.page.keyboard.press("s")
+        self.assertTrue(self.page.locator("#keys").is_visible())
+        self.press("Keys are in use", "#keys")
+        self.press("Close", "#keys")
+        self.page.keyboard.press("s")
+        self.assertEqual(self.page.url, self.base + "/")
+        self.page.locator(".who-menu summary").click()
+        self.page.keyboard.press("Escape")
+        self.page.locator("#who").wait_for(state="hidden")
+        self.assertEqual(self.page.evaluate("document.activeElement.tagName"), "SUMMARY")
+
+    def test_without_script(self):
+        """Every form has a button, charts give way to pictures, and what needs a script is not shown."""
+        there = pages.shared()["browser"].new_context(java_script_enabled=False, viewport=self.size)
+        self.addCleanup(there.close)
+        page = there.new_page()
+        for path in self.pages:
+            page.goto(self.base + path)
+            self.assertEqual(page.locator(".scripted:visible, .tracechart:visible").count(), 0, path)
+            for form in page.locator("form[method=post]:visible").all():
+                buttons = form.locator("button")
+                self.assertTrue(any(b.is_visible() for b in buttons.all()), (path, form.get_attribute("id")))
+            if "/traces/rec-" in path:
+                self.assertTrue(page.locator(".chartpicture").is_visible(), path)
+                self.assertGreater(page.locator(".chartpicture .way").count(), 0, path)
+
+    def test_a_job_begins_and_is_measured_without_script(self):
+        there = pages.shared()["browser"].new_context(java_script_enabled=False, viewport=self.size)
+        self.addCleanup(there.close)
+        page = there.new_page()
+        page.set_default_timeout(20_000)
+        page.goto(self.base + "/")
+        page.get_by_role("button", name="New job").click()
+        page.get_by_label("Vehicle", exact=True).select_option(label="Rescue van 5")
+        page.get_by_role("button", name="Take this one").click()
+        page.get_by_label("In the driver's words").fill("cranks, without script")
+        page.locator("#form-complaint button").click()
+        page.get_by_role("button", name="Hard start when cold").click()
+        page.get_by_role("button", name="That is all, no more codes").click()
+        page.locator("[data-key='3']").click()
+        page.get_by_role("link", name="Glow plugs Ohm, lamp, clamp, heat").click()
+        page.locator("#in-glow_resistance-harness_connector-2").fill("OL")
+        page.locator("#cell-glow_resistance-harness_connector-2 button").click()
+        self.assertIn("open", page.locator("#v-glow_resistance-harness_connector-2").inner_text().lower())
+        page.locator("[data-key='4']").click()
+        offer = page.locator(".offer").first
+        offer.get_by_label("Why this one").fill("the other leads are new")
+        offer.get_by_role("button", name="Pick this").click()
+        page.locator(".offer.picked").wait_for()
+
+    def test_a_bench_shows_its_first_value_at_once_and_shouts_but_once(self):
+        there = pages.shared()["browser"].new_context(viewport={"width": 390, "height": 844})
+        self.addCleanup(there.close)
+        page, seen = there.new_page(), 0
+        for path in self.pages:
+            page.goto(self.base + path)
+            value = page.locator(".value:visible").first
+            if "/measure/" not in path or not value.count():
+                continue
+            seen += 1
+            box = value.bounding_box()
+            with self.subTest(path):
+                self.assertLess(box["y"] + box["height"], 844)
+                self.assertLessEqual(page.locator("#work .button.is-frost:visible").count(), 1)
+                sizes = page.evaluate(
+                    "['#work h1', '.value'].map((s) => document.querySelector(s))"
+                    ".map((e) => parseFloat(getComputedStyle(e).fontSize))"
+                )
+                self.assertLess(sizes[0], sizes[1])
+        self.assertGreater(seen, 5)
+
+    def test_tablet(self):
+        self.assertEqual(self.looked_at((800, 1100)), [])
+
+    def test_twice_as_large(self):
+        self.assertEqual(self.looked_at((640, 400), device_scale_factor=2), [])
+
+    def test_forced_colours(self):
+        self.assertEqual(self.looked_at((1280, 800), forced_colors="active"), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
