@@ -1,6 +1,7 @@
 """Runs every test and ends with the count: the browser's in a process of its own beside the others. `--long`:
-kills, damages and fuzzes for hours."""
+kills, damages and fuzzes for hours. A test that hangs ends its process and says where it stood."""
 
+import faulthandler
 import os
 import re
 import subprocess
@@ -10,7 +11,8 @@ import unittest
 from pathlib import Path
 
 LONG = {"PISTON_KILLS": "1000", "PISTON_DAMAGED": "3000", "PISTON_LONG": "yes"}
-BROWSER = "--browser"
+BROWSER, ROOMS = "--browser", "--rooms"
+LIMIT_S = 600
 HERE = Path(__file__).parent
 COUNT = re.compile(r"^(\d+) passed, (\d+) failed$", re.M)
 
@@ -22,33 +24,52 @@ def of_folders(folders: list[str]) -> unittest.TestSuite:
     return suite
 
 
+class Watched(unittest.TextTestResult):
+    """A result that ends the process, with where every thread stood, when one test takes too long."""
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        if "--long" not in sys.argv:
+            faulthandler.dump_traceback_later(LIMIT_S, exit=True)
+        super().startTest(test)
+
+    def stopTestRun(self) -> None:
+        faulthandler.cancel_dump_traceback_later()
+        super().stopTestRun()
+
+
 def run(suite: unittest.TestSuite) -> tuple[int, int]:
     """Run some tests: how many passed, and how many did not."""
-    result = unittest.TextTestRunner(verbosity=1).run(suite)
+    result = unittest.TextTestRunner(verbosity=1, resultclass=Watched).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     return result.testsRun - failed - len(result.skipped), failed
 
 
+def rooms() -> unittest.TestSuite:
+    suite = of_folders(
+        [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
+    )
+    suite.addTests(unittest.TestLoader().loadTestsFromName("tests.test_command_line"))
+    return suite
+
+
 def everything() -> tuple[int, int]:
-    rooms = [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
+    again = [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", *sys.argv[1:]]
     with tempfile.TemporaryFile("w+") as said:
-        browser = subprocess.Popen(
-            [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", BROWSER],
-            stdout=said,
-            stderr=said,
-        )
-        suite = of_folders(rooms)
-        suite.addTests(unittest.TestLoader().loadTestsFromName("tests.test_command_line"))
-        passed, failed = run(suite)
+        browser = subprocess.Popen([*again, BROWSER], stdout=said, stderr=said)
+        others = subprocess.run([*again, ROOMS], stdout=subprocess.PIPE, text=True, check=False)
         ended = browser.wait()
         said.seek(0)
         text = said.read()
     print(COUNT.sub("", text), file=sys.stderr, flush=True)
-    counts = COUNT.findall(text)
-    if not counts:
-        print(f"The tests of the browser ended with {ended} and no count.", file=sys.stderr)
-        return passed, failed + 1
-    return passed + int(counts[-1][0]), failed + int(counts[-1][1])
+    ends = {"the browser": (ended, text), "the rooms": (others.returncode, others.stdout)}
+    passed, failed = 0, 0
+    for name, (code, out) in ends.items():
+        counts = COUNT.findall(out)
+        if not counts:
+            print(f"The tests of {name} ended with {code} and no count.", file=sys.stderr)
+        more = counts[-1] if counts else (0, 1)
+        passed, failed = passed + int(more[0]), failed + int(more[1])
+    return passed, failed
 
 
 def main() -> int:
@@ -57,6 +78,8 @@ def main() -> int:
         os.environ.update({name: os.environ.get(name, much) for name, much in LONG.items()})
     if BROWSER in sys.argv:
         passed, failed = run(of_folders(["browser"]))
+    elif ROOMS in sys.argv:
+        passed, failed = run(rooms())
     elif names:
         passed, failed = run(unittest.TestLoader().loadTestsFromNames(names))
     else:

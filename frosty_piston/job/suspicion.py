@@ -281,7 +281,9 @@ class Suspicion:
         return [*(self.before.chain if self.before else ()), self]
 
     def odds(self, fault: str) -> float:
-        return float(self.weighed.faults[self.space.place[fault]])
+        """The chance of a fault; 0 for one that this engine cannot have."""
+        at = self.space.place.get(fault)
+        return 0.0 if at is None else float(self.weighed.faults[at])
 
     def at_repair(self, fault: str) -> float | None:
         """The chance of a fault when its repair was done, by the evidence before it alone: its last repair,

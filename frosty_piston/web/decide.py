@@ -108,11 +108,7 @@ def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list
 
     def stands(key: str) -> float:
         return (
-            2.0
-            if key == "together"
-            else max(
-                (suspicion.odds(f) for f in k.repairs[key].cures if f in suspicion.space.place), default=0.0
-            )
+            2.0 if key == "together" else max((suspicion.odds(f) for f in k.repairs[key].cures), default=0.0)
         )
 
     groups = []

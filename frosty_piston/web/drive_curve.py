@@ -11,10 +11,12 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.proof_evidence import driven, returns_of
 from frosty_piston.job.prove import Soak, odds_before_drives, still_to_drive
 
+from .chart_picture import steps
+
 LEFT, TOP, WIDE, HIGH = 56.0, 16.0, 500.0, 190.0
 MARKS, POINTS, GENERAL_KM_H = (0.90, 0.95), 60, 50.0
 COUNTDOWN = {"distance_km": "countdown_km", "starts": "countdown_starts"}
-TICKS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000)
+MOST_TICKS = 6
 
 
 def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
@@ -53,8 +55,6 @@ def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
         for m in MARKS
         if m in ends
     ]
-    step = next((t for t in TICKS if farthest / t <= 6), 5000)
-    ticks = [(t, x(t)) for t in range(0, int(farthest) + 1, step)]
     today = (
         {
             "x": x(trip.span),
@@ -69,7 +69,7 @@ def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
     return {
         "points": points,
         "marks": marks,
-        "ticks": ticks,
+        "ticks": [(plain(t), x(t)) for t in steps(0.0, farthest, MOST_TICKS)],
         "today": today,
         "low": percent(low),
         "low_y": y(low),
@@ -127,10 +127,10 @@ def cooling_curve(soak: Soak) -> dict[str, Any]:
     points = " ".join(
         f"{x(hours * n / 40)},{y(temperature_after(hours * n / 40, start, around, tau))}" for n in range(41)
     )
-    touch, step = soak.touch_h, 2 if hours <= 16 else 4
+    touch = soak.touch_h
     return {
         "points": points,
-        "ticks": [(h, x(h)) for h in range(0, int(hours) + 1, step)],
+        "ticks": [(plain(h), x(h)) for h in steps(0.0, hours, MOST_TICKS)],
         "touch": (x(touch), y(soak.touch_c)) if touch else None,
         "top": round(warmest),
         "bottom": round(around),

@@ -29,7 +29,7 @@ class Wiggling(BrowserTest):
     def test_by_keys(self):
         self.go(BENCH)
         self.press("Read and understood: injector voltage", "#work")
-        self.sees("Read and understood: injector voltage", "#work .ticked")
+        self.page.locator("#work .ticked").first.wait_for(state="attached")
         self.page.locator("h1").first.click()
         self.page.keyboard.press("w")
         for _ in range(7):

@@ -3,7 +3,7 @@
 import unittest
 
 from frosty_piston.job.contacts import contact_faults, doubts, opened
-from tests.cases import code, entry, outcome, reading, scan, symptom
+from tests.cases import MODERN, code, entry, outcome, reading, scan, symptom
 from tests.job.test_proof import CLEARED, K, at, missing, proof
 
 GOES = entry(
@@ -49,6 +49,16 @@ class Disturbed(unittest.TestCase):
             with self.subTest(name):
                 found = opened(at(*BEFORE, *entries))
                 self.assertEqual([(o.node, o.cylinder) for o in found], places)
+
+    def test_the_plug_of_a_part_that_this_engine_has_not_casts_no_doubt(self):
+        vacuum, plug = (
+            {**MODERN, "turbo": "vgt_vacuum"},
+            outcome("connector_look", "dust", node="turbo_actuator"),
+        )
+        self.assertIn("turbo_actuator_connector", contact_faults(K, "turbo_actuator"))
+        entries = [*BEFORE, plug, OTHER, DRIVE]
+        self.assertIn("turbo_actuator", [o.node for o in opened(at(*entries, engine=vacuum))])
+        self.assertEqual(doubts(at(*entries, engine=vacuum)), ())
 
     def test_faults_that_move_under_the_hand(self):
         self.assertEqual(

@@ -1,11 +1,17 @@
 """Lines are drawn with the points that the eye needs, and no more."""
 
 import unittest
+from datetime import UTC, datetime
 
 import numpy as np
 
 from frosty_piston.web.chart_picture import steps
+from frosty_piston.web.drive_curve import drive_curve
 from frosty_piston.web.lines import needed, path
+from tests.cases import entry
+from tests.job.test_proof import HOSE, NEW_HOSE, TIGHT, at
+
+NOW = datetime(2026, 11, 2, 8, tzinfo=UTC)
 
 
 class Lines(unittest.TestCase):
@@ -54,3 +60,19 @@ class Lines(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class DriveCurve(unittest.TestCase):
+    def test_a_span_of_any_size_has_few_ticks(self):
+        for axis, spans in (
+            ("distance_km", (0.1, 7, 450, 99_000)),
+            ("starts", (1, 30, 90_000)),
+            ("hours", (0.2, 60_000)),
+        ):
+            for span in spans:
+                with self.subTest(f"{span} {axis}"):
+                    came_back = entry("symptom", symptom="limp_mode", present=True, returns=[{axis: span}])
+                    curve = drive_curve(at(came_back, *HOSE, NEW_HOSE, *TIGHT), NOW)
+                    self.assertTrue(2 <= len(curve["ticks"]) <= 8, curve["ticks"])
+                    places = [x for _, x in curve["ticks"]]
+                    self.assertEqual(places, sorted(set(places)))

@@ -70,10 +70,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
 def _likeliest(record: JobRecord, k: Knowledge, nodes: list[tuple[str, str]]) -> str:
     """The part whose contact is likeliest to be it; the first one where none stands out."""
     odds = record.assessed.suspicion
-    by_node = {
-        n: max((odds.odds(f) for f in contact_faults(k, n) if f in odds.space.place), default=0.0)
-        for n, _ in nodes
-    }
+    by_node = {n: max((odds.odds(f) for f in contact_faults(k, n)), default=0.0) for n, _ in nodes}
     return max(by_node, key=lambda n: by_node[n], default="")
 
 
