@@ -1,7 +1,7 @@
 """Checks entries on their way in, so that all faults show at once, each with its path."""
 
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Mapping
 from datetime import datetime
 from typing import Any
 
@@ -11,10 +11,11 @@ from frosty_piston.core.errors import Fault
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 
-from . import brakes, stopping
 from . import entries as e
+from . import stopping
 from .engine import Moment
 from .entries.kind import one_of, unit_fault
+from .road import Road
 
 MOST_DEPTH, MOST_TEXT, MOST_WALKED_FAULTS = 32, 10_000, 50
 
@@ -138,7 +139,8 @@ def printable(text: str) -> bool:
 class Checker:
     """Checks the entries of one job in order, remembering ids, so that corrections and repeats are seen.
     `ticked`: the cautions ticked on the job so far; None where no ticks are asked for, as in files.
-    `stop_open`: whether nothing is known yet that stops the engine; `brakes_hard`: whether the pedal is."""
+    `stop_open`: whether nothing is known yet that stops the engine; `road`: what bars a drive;
+    `latch_bars`: why nothing is unlatched, or no counter set back, yet."""
 
     def __init__(
         self,
@@ -147,9 +149,19 @@ class Checker:
         known_ids: set[str] | None = None,
         ticked: set[str] | None = None,
         stop_open: bool = False,
-        brakes_hard: bool = False,
+        road: Road | None = None,
+        latch_bars: Mapping[str, str] | None = None,
     ):
-        self.against = e.Against(knowledge, cylinders, known_ids or set(), ticked, stop_open, brakes_hard)
+        self.road = road
+        self.against = e.Against(
+            knowledge,
+            cylinders,
+            known_ids or set(),
+            ticked,
+            stop_open,
+            road.bar if road else "",
+            latch_bars or {},
+        )
         self.faults: list[Fault] = []
 
     def entry(self, raw: Any, path: str) -> e.Entry | None:
@@ -187,7 +199,9 @@ class Checker:
         entry = e.Entry(envelope.id, envelope.kind, envelope.at, envelope.by, data)
         if isinstance(data, e.Tick) and self.against.ticked is not None:
             self.against.ticked.add(data.caution)
-        self.against.brakes_hard = brakes.hard_after(self.against.brakes_hard, entry)
+        if self.road is not None:
+            self.road.after(entry)
+            self.against.road_bar = self.road.bar
         self.against.stop_open = stopping.open_after(self.against.stop_open, entry)
         return entry
 

@@ -34,11 +34,12 @@ class OwnCode:
 
 @dataclass(frozen=True)
 class Experience:
-    """All of it; empty for a job file by itself."""
+    """All of it; empty for a job file by itself. `floors`: what is kept back of a countdown, by its axis."""
 
     patterns: tuple[Pattern, ...] = ()
     codes: dict[str, OwnCode] = field(default_factory=dict)
     lacking: frozenset[str] = frozenset()
+    floors: dict[str, float] = field(default_factory=dict)
 
     def for_engine(self, name: str) -> tuple[Pattern, ...]:
         return tuple(p for p in self.patterns if p.engine == name)

@@ -48,6 +48,8 @@ WAIT_WORDS = {
     "warm_up": "let it get hot",
     "charge": "let the charge go",
     "starter": "let the starter rest",
+    "thaw": "let it thaw",
+    "routine": "let it run",
 }
 
 

@@ -24,7 +24,6 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
 from . import access as a
-from .brakes import brakes_hard
 from .circuit_tests import circuit_tests
 from .evidence import Evidence, belongs
 from .experience import Experience
@@ -32,6 +31,7 @@ from .leaks import TESTS as CIRCUIT_TESTS
 from .leaks import Leaks
 from .measured import recorded_in, to_judge
 from .result import Result
+from .road import Road
 from .stopping import LEVER, lever_result, stop_open, stopped_by_hand
 from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 from .tape import Job
@@ -279,8 +279,12 @@ class Proposals:
             return f"needs what is not here: {', '.join(inside(self.k.tools[t]) for t in tools)}"
         if dead and any(s in a.WARMS for s in way.access):
             return "needs the engine running, and it does not start"
-        if ROAD in self.k.tests[known.test].cautions and self._no_brakes():
-            return "needs the road, and the brakes are not assisted: they come first"
+        shape = self.k.tests[known.test]
+        if ROAD in shape.cautions and self._road.bar:
+            hard = "the brakes are not assisted: they come first"
+            return f"needs the road, and {hard if self._road.hard else self._road.bar}"
+        if self._road.no_start and (shape.runs or shape.cranks):
+            return "needs a start, and the countdown has none left"
         if a.WAITS in self.states:
             if a.COLD in way.access and a.COLD not in self.states:
                 return "needs a cold engine, and the customer waits"
@@ -288,9 +292,9 @@ class Proposals:
                 return f"takes {minutes:g} min, and the customer waits"
         return ""
 
-    def _no_brakes(self) -> bool:
-        """Whether the brakes were complained of or felt hard, and not felt normal since."""
-        return brakes_hard(self.job)
+    @cached_property
+    def _road(self) -> Road:
+        return Road.of(self.job, self.k, self.experience)
 
     def _minutes(self, way: a.Way) -> float:
         """Work only: the wait for a cold engine is filled with other jobs."""

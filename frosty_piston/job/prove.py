@@ -13,6 +13,7 @@ from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, Re
 
 from .assessment import Assessed
 from .contacts import WIGGLE, doubts
+from .countdown_count import still_counts
 from .entries import Condition, Drive, Entry, ProofStep, Wait
 from .failed import BAD, tests_of
 from .fit import missing_pieces
@@ -45,7 +46,7 @@ from .where import test_place
 PROVEN_FROM, STOOD_HIGH, CLEARS, WORTH_A_TEST = 0.95, 0.2, 1 / 3, 0.05
 GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0
 WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
-PROVE, NO_CODES = "prove", ("inline_pump", "rotary_pump")
+PROVE, RESETS, NO_CODES = "prove", "resets", ("inline_pump", "rotary_pump")
 CODED_BY = ("injector_trim", "trim_codes")
 
 
@@ -273,7 +274,9 @@ class _Prover:
         note = (entry.data.reason or "") if entry else ""
         if (read := self._coding(key)) and (result != "could_not" or read[0] != "open"):
             result, note = read
-        link: dict[str, object] | None = {"page": "trim"} if key in CODED_BY else None
+        plan = next((p for p, shape in self.k.reset_plans.items() if key in shape.proves), None)
+        link: dict[str, object] | None = {"page": f"{RESETS}/{plan}"} if plan else None
+        link = {"page": "trim"} if key in CODED_BY else link
         return ProofStepState(key, "reset", shape, entry, result, note, needed, link)
 
     def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
@@ -309,6 +312,7 @@ class _Prover:
         yield from self._whole_circuit()
         yield from self._rereads(pairs, steps)
         yield from self._suspects(list(self._disturbed()))
+        yield from self._still_counts()
         yield from self._open_steps(steps)
         yield from self._certainty(steps, sure)
 
@@ -355,6 +359,12 @@ class _Prover:
         root = found.leaking.roots()[0]
         says = "The whole circuit was not tested again since the mend: one leak may have hidden another."
         yield Missing("reread", SECTION, test_place(self.k, SECTION, {"node": root}), says)
+
+    def _still_counts(self) -> Iterator[Missing]:
+        """A countdown that still runs: cured is not unlatched."""
+        if still_counts(self.job) is not None:
+            says = "The countdown still runs: run its reset plan, or say that it is gone."
+            yield Missing("reset", "countdown", {"page": f"{RESETS}/start_inhibit"}, says)
 
     def _pieces_and_temporary(self) -> Iterator[Missing]:
         for piece in missing_pieces(self.job):
@@ -454,10 +464,12 @@ class _Prover:
     def _open_steps(self, steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
         for s in steps:
             if s.kind == "reset" and s.needed and s.result in ("open", "fail", "could_not"):
+                if s.id == "countdown" and still_counts(self.job) is not None:
+                    continue
                 yield Missing(
                     "reset",
                     s.id,
-                    self._at(s.id),
+                    s.link or self._at(s.id),
                     f"{s.shape.does}: {s.note or ('still to do' if s.result == 'open' else 'not done')}.",
                 )
             elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "could_not"):

@@ -13,6 +13,7 @@ from frosty_piston.core import (
     air_recorded,
     battery,
     boost,
+    countdown,
     glow,
     injection,
     plug_life,
@@ -51,6 +52,7 @@ AREAS: dict[type, str] = {
     aftertreatment.NoxLimits: "nox",
     aftertreatment.DefLimits: "def",
     waiting.WaitLimits: "waiting",
+    countdown.CountdownLimits: "countdown",
 }
 OF_AREA = {area: cls for cls, area in AREAS.items()}
 PLAIN = "work"

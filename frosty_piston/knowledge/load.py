@@ -20,6 +20,7 @@ from .parts import DriveShape, Node, Part, joined, nodes_of, read_parts
 from .reader import Reader
 from .repair_shapes import ActShape, ProofPieces
 from .repairs import Option, Repair, act_of, read_repairs
+from .reset_shapes import ResetPlanShape, read_reset_plans
 
 HERE = Path(__file__).parent
 EPSILON = 0.0003
@@ -120,6 +121,7 @@ class Knowledge:
     choices: dict[str, s.ChoiceShape]
     benches: dict[str, s.BenchShape]
     bench_of: dict[tuple[str, str], str]
+    reset_plans: dict[str, ResetPlanShape]
 
     @cached_property
     def regimes(self) -> dict[str, frozenset[str]]:
@@ -161,6 +163,17 @@ class Knowledge:
             )
             for r in self.repairs
         }
+
+    @cached_property
+    def latches(self) -> dict[str, str]:
+        """What takes off a latch or sets a counter back: steps of plans, and the resets they prove."""
+        latches: dict[str, str] = {}
+        for plan in self.reset_plans.values():
+            for step in plan.steps:
+                if step.barred:
+                    latch = "unlatches" if step.unlatches else "counter"
+                    latches |= dict.fromkeys([step.id, *plan.proves], latch)
+        return latches
 
     def general(self, figure: str) -> float:
         """The general figure by id; every figure that is asked for by code has one."""
@@ -363,6 +376,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         choices,
         benches,
         {step: bench for bench, shape in benches.items() for step in shape.steps},
+        read_reset_plans(r, work.repairs, work.proofs.resets, cautions),
     )
     check_complete(knowledge, r.says)
     return knowledge

@@ -22,6 +22,8 @@ WaitKind = Literal[
     "warm_up",
     "charge",
     "starter",
+    "thaw",
+    "routine",
 ]
 Act = Literal["replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in"]
 

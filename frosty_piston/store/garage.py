@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Engine, select
@@ -11,12 +12,23 @@ from frosty_piston.core.errors import BadInput, Conflict, Fault
 from frosty_piston.job.engine import EngineCard
 from frosty_piston.job.entries import CardChange, Entry
 from frosty_piston.job.tape import Job
+from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
-from .moments import now
-from .tables import CardCircuitRow, CardVersionRow, EngineCardRow, JobRow, VehicleRow
+from .moments import now, utc
+from .tables import CardCircuitRow, CardPlanRow, CardVersionRow, EngineCardRow, JobRow, VehicleRow
 
 Card = VehicleRow | EngineCardRow
 KNOWN = "a {} of this name is known already: take it from the list, or give this one another name"
+
+
+@dataclass(frozen=True)
+class CardPlan:
+    """A reset plan that worked on an engine card: who kept it, when, and on which job."""
+
+    plan: ResetPlanShape
+    by: str
+    at: datetime
+    job_id: str
 
 
 @dataclass(frozen=True)
@@ -202,6 +214,28 @@ class Garage:
         with Session(self.engine) as session:
             row = session.get(CardCircuitRow, card_name)
             return row.data if row else None
+
+    def keep_plan(self, card_name: str, key: str, plan: ResetPlanShape, job_id: str, by: str) -> None:
+        """Keep a reset plan as the one that worked last on an engine card, by its name."""
+        row = CardPlanRow(
+            card_name=card_name,
+            plan=key,
+            data=plan.model_dump(exclude_defaults=True),
+            job_id=job_id,
+            by=by,
+            at=now(),
+        )
+        with Session(self._writing) as session, session.begin():
+            session.merge(row)
+
+    def plans_of(self, card_name: str) -> dict[str, CardPlan]:
+        """The reset plans that worked last on an engine card."""
+        with Session(self.engine) as session:
+            rows = session.scalars(select(CardPlanRow).where(CardPlanRow.card_name == card_name))
+            return {
+                r.plan: CardPlan(ResetPlanShape.model_validate(r.data), r.by, utc(r.at), r.job_id)
+                for r in rows
+            }
 
     def seen(self, job: Job, vehicle_id: int | None) -> Seen:
         """What a page of a job shows now."""

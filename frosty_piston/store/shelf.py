@@ -13,7 +13,7 @@ from frosty_piston.knowledge import Knowledge
 from .moments import now, utc
 from .tables import OwnCodeRow, PatternRow, SettingRow
 
-LACKING = "lacking_tools"
+LACKING, FLOORS = "lacking_tools", "countdown_floors"
 
 
 def _pattern(row: PatternRow) -> Pattern:
@@ -44,7 +44,9 @@ class Shelf:
                     for r in session.scalars(select(OwnCodeRow).order_by(OwnCodeRow.code))
                 }
                 row = session.get(SettingRow, LACKING)
-            self._experience = Experience(patterns, codes, frozenset(row.value["tools"] if row else ()))
+                floors = session.get(SettingRow, FLOORS)
+            lacking = frozenset(row.value["tools"] if row else ())
+            self._experience = Experience(patterns, codes, lacking, floors.value if floors else {})
         return self._experience
 
     def _touched(self, engine: str | None) -> None:
@@ -158,4 +160,10 @@ class Shelf:
             return
         with Session(self._writing) as session, session.begin():
             session.merge(SettingRow(key=LACKING, value={"tools": names}))
+        self._touched(None)
+
+    def keep_back(self, floors: dict[str, float]) -> None:
+        """Say what this workshop keeps back of a countdown, by its axis."""
+        with Session(self._writing) as session, session.begin():
+            session.merge(SettingRow(key=FLOORS, value=floors))
         self._touched(None)

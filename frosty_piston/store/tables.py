@@ -65,6 +65,19 @@ class CardCircuitRow(Table):
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
+class CardPlanRow(Table):
+    """The reset plan that worked last on an engine card, by the plan it is."""
+
+    __tablename__ = "card_plans"
+
+    card_name: Mapped[str] = mapped_column(String(120), primary_key=True)
+    plan: Mapped[str] = mapped_column(String(60), primary_key=True)
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)
+    job_id: Mapped[str] = mapped_column(String(64), default="", server_default="")
+    by: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
 class JobRow(Table):
     __tablename__ = "jobs"
     __table_args__ = (
@@ -89,6 +102,7 @@ class JobRow(Table):
     waiting_for: Mapped[str | None] = mapped_column(String(200))
     waiting_until: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     deadline: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    countdown: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     closed: Mapped[bool] = mapped_column(default=False)
     imported_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
     chain_head: Mapped[str] = mapped_column(String(64), default="", server_default="")

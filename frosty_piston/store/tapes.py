@@ -15,15 +15,18 @@ from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Busy, Conflict, NotHere
 from frosty_piston.core.quantity import percent
-from frosty_piston.job import brakes, jobfile, stopping
+from frosty_piston.job import jobfile, stopping
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.check import Checker, kept, walk
+from frosty_piston.job.countdown import countdown_of
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Entry, Tick
 from frosty_piston.job.experience import Experience
 from frosty_piston.job.jobfile import chain_of
 from frosty_piston.job.next_step import wait_says
 from frosty_piston.job.prove import running_wait
+from frosty_piston.job.resets import latch_bars
+from frosty_piston.job.road import Road
 from frosty_piston.job.stages import Standing, standing
 from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge
@@ -317,8 +320,10 @@ class Tapes:
         known, at = {e.id for e in record.job.tape}, stamp(now())
         ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
         stop_open = asks_ticks and stopping.stop_open(record.job)
-        hard = asks_ticks and brakes.brakes_hard(record.job)
-        checker = Checker(self.knowledge, record.job.engine.cylinders, set(known), ticked, stop_open, hard)
+        road = Road.of(record.job, self.knowledge, self._experience()) if asks_ticks else None
+        bars = latch_bars(record.assessed) if asks_ticks and _resets(raws) else {}
+        cylinders = record.job.engine.cylinders
+        checker = Checker(self.knowledge, cylinders, set(known), ticked, stop_open, road, bars)
         fresh: list[tuple[Entry, dict[str, Any]]] = []
         old: list[str] = []
         for index, raw in enumerate(raws):
@@ -393,6 +398,11 @@ class Tapes:
         return True
 
 
+def _resets(raws: list[Any]) -> bool:
+    """Whether anything of them may take off a latch."""
+    return any(isinstance(raw, dict) and raw.get("kind") in ("reset_step", "proof_step") for raw in raws)
+
+
 def _add_entries(session: Session, row: JobRow, raws: list[dict[str, Any]], at: datetime) -> None:
     """Add entries to the tape of a job, and their links to its chain."""
     if not raws:
@@ -426,7 +436,16 @@ def _columns(record: JobRecord) -> dict[str, Any]:
         "waiting_for": wait_says(wait.data.wait, wait.data.what)[:200] if wait else None,
         "waiting_until": wait.data.until if wait else None,
         "deadline": deadline.data.until if deadline else None,
+        "countdown": _budget(record),
     }
+
+
+def _budget(record: JobRecord) -> dict[str, Any] | None:
+    """The countdown as a strip of the yard shows it."""
+    found = countdown_of(record.assessed, record.standing.proof)
+    if found is None:
+        return None
+    return {"left": found.amount(found.budget.left), "state": found.state, "says": found.says}
 
 
 def _show(row: JobRow, columns: dict[str, Any]) -> None:

@@ -12,7 +12,8 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import exact, plain
 from frosty_piston.core.words import inside, sign, spoken
 from frosty_piston.job.again import visit_before
-from frosty_piston.job.entries import Before, Code, CodeClear, CodeScan, Complaint, Entry, Lamp
+from frosty_piston.job.countdown_count import UNITS
+from frosty_piston.job.entries import Before, Code, CodeClear, CodeScan, Complaint, Condition, Entry, Lamp
 from frosty_piston.job.proof_evidence import Returns, returns_of
 from frosty_piston.job.tape import Job
 from frosty_piston.job.units import convert, typed
@@ -22,7 +23,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import vehicle
 from .dependencies import GivenForm, GivenWorkshop
-from .forms import Fields, Form, figure, known, line, moment, money, one_of
+from .forms import Fields, Form, figure, known, line, moment, money, one_of, whole
 from .jobform import submit
 from .page import job_page
 
@@ -46,8 +47,6 @@ CONDITIONS = (
     ("ambient", "degC", -60, 60),
     ("coolant", "degC", -60, 150),
     ("odometer", "km", 0, 5_000_000),
-    ("countdown_km", "km", 0, 10_000),
-    ("countdown_starts", "count", 0, 1000),
     ("altitude_m", "m", -500, 6000),
     ("barometer", "kPa", 45, 110),
     ("sea_level", "kPa", 90, 110),
@@ -57,6 +56,18 @@ AIR = (
     ("barometer", "Barometer here", "kPa"),
     ("sea_level", "Weather, at the sea", "kPa"),
 )
+
+
+AT_ZERO_CHOICES = [("no_restart", "no restart"), ("crawl", "it only crawls"), ("unknown", "not known")]
+
+
+def _count_now(job: Job) -> dict[str, str]:
+    """What was said of the countdown last: what it does at zero, since when."""
+    last = next((x for x in reversed(list(job.of(Condition))) if x.data.name in UNITS), None)
+    return {
+        "at_zero": last.data.at_zero or "" if last else "",
+        "since": last.data.since or "" if last else "",
+    }
 
 
 def _as_typed(entry: Entry | None, unit: str) -> str:
@@ -94,6 +105,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             name: _as_typed(job.condition(name), unit)
             for name, unit in (("countdown_km", "km"), ("countdown_starts", "count"))
         },
+        "at_zero": AT_ZERO_CHOICES,
+        "count_now": _count_now(job),
         "returns": returns_of(job),
         "return_axes": RETURN_AXES,
         "returns_by": {s: returns_said(x, returns_of(job)) for s, x in job.symptoms.items()},
@@ -368,6 +381,37 @@ def conditions(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[s
     return entries
 
 
+class CountdownForm(Fields):
+    countdown_km: Annotated[float | None, figure("km", 0, 10_000)]
+    countdown_starts: Annotated[float | None, whole(0, 1000)]
+    at_zero: Annotated[str | None, known(lambda asking: [c for c, _ in AT_ZERO_CHOICES], needed=False)]
+    since: Annotated[str | None, line(200)]
+
+
+def countdown(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """What the dash shows of a countdown now, what happens at zero, and since when. One of the two axes."""
+    fields = form.read(CountdownForm, record, workshop)
+    given = {axis: v for axis in UNITS if (v := getattr(fields, axis)) is not None}
+    if len(given) > 1:
+        form.wrong("countdown_starts", "write the distance or the starts, whichever the dash counts")
+    elif not given and not form.faults:
+        form.wrong("countdown_km", "write what the dash shows: km or starts left")
+    form.done()
+    axis, value = next(iter(given.items()))
+    data = {
+        "name": axis,
+        "value": value,
+        "unit": UNITS[axis],
+        "at_zero": fields.at_zero,
+        "since": fields.since,
+    }
+    entries = [form.entry("condition", data)]
+    known_as = record.job.symptoms.get("restart_countdown")
+    if known_as is None:
+        entries.append(form.entry("symptom", {"symptom": "restart_countdown", "present": True}, "symptom"))
+    return entries
+
+
 class BeforeForm(Fields):
     text: Annotated[str | None, line(4000, "write who was there, and what they did")]
 
@@ -399,6 +443,7 @@ def deadline(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
 RETURN_AXES = (("distance_km", "km"), ("starts", "starts"), ("minutes", "minutes"), ("hours", "hours"))
 FORMS = {
     "complaint": complaint,
+    "countdown": countdown,
     "symptom": symptom,
     "returns": returns,
     "context": context,

@@ -20,8 +20,10 @@ from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Busy, Conflict, NotAllowed, NotHere
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
 from frosty_piston.core.words import called, counted, grouped, inside, sentence, sign
-from frosty_piston.job.brakes import road_bar
+from frosty_piston.job.countdown import countdown_of
+from frosty_piston.job.resets import latched_says
 from frosty_piston.job.result import place
+from frosty_piston.job.road import brakes_hard
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
@@ -30,7 +32,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
 from .heat import heat_view
-from .links import next_view
+from .links import next_view, place_link
 from .marks import MARKS
 from .signed_in import person_of
 from .tape_rows import tape_view
@@ -248,6 +250,35 @@ def piece(record: JobRecord, template: str, key: str, view: Callable[[], dict[st
     return record.view(f"{template} {key}", drawn)
 
 
+def count_view(record: JobRecord) -> dict[str, Any] | None:
+    """The countdown as a strip: what is left of what the dash showed, what is planned, what is kept back."""
+    found = countdown_of(record.assessed, record.standing.proof)
+    if found is None:
+        return None
+    most = max(found.said, found.floor, 1.0)
+
+    def share(value: float) -> float:
+        return round(min(max(value / most, 0.0), 1.0) * 100, 1)
+
+    left, after = share(found.budget.left), share(found.budget.after)
+    return {
+        "state": found.state,
+        "left": found.amount(found.budget.left),
+        "says": found.says,
+        "since": found.entry.data.since,
+        "left_share": left,
+        "planned_from": after,
+        "planned_share": round(left - after, 1),
+        "floor_at": share(found.floor),
+        "floor": found.amount(found.floor),
+        "planned": [
+            (c.what, place_link(record.assessed.knowledge, record.job.id, c.where), found.amount(c.amount))
+            for c in found.planned
+        ],
+        "latched": latched_says(record.assessed),
+    }
+
+
 def zones(record: JobRecord, k: Knowledge) -> dict[str, Any]:
     """What the zones beside and below the work show."""
     tape = record.view("tape", lambda: tape_view(record, k))
@@ -256,7 +287,8 @@ def zones(record: JobRecord, k: Knowledge) -> dict[str, Any]:
         "job": record.job,
         "standing": record.standing,
         "next": next_view(record),
-        "road_bar": road_bar(record.job),
+        "road_bar": brakes_hard(record.job),
+        "count": record.view("countdown", lambda: count_view(record)),
         "heat_list": piece(record, "job/_heat_list.html", "", lambda: {"heat": heat_view(record)}),
         "tape": tape,
         "tape_rows": piece(record, "job/_tape_rows.html", f"{local(now()):%d}", lambda: {"shown": tape}),

@@ -10,12 +10,12 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import inside
 from frosty_piston.job.ahead import ahead
-from frosty_piston.job.brakes import road_bar
 from frosty_piston.job.entries import Code, Drive, Entry, Handover, Tick
 from frosty_piston.job.fit import missing_pieces
 from frosty_piston.job.measured import measured_says
 from frosty_piston.job.proof_evidence import AXES, COLD_HOURS, returns_of
 from frosty_piston.job.prove import Proof, cold_start_to_come, open_waits, soak_estimate
+from frosty_piston.job.road import Road
 from frosty_piston.job.soot import soot_causes
 from frosty_piston.knowledge.repair_shapes import CheckShape
 from frosty_piston.store.moments import now
@@ -256,7 +256,8 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         form.wrong("tick", "read and tick the caution first")
     if missing := missing_pieces(record.job):
         form.wrong("distance_km", f"a piece is missing: {missing[0].name}. Nobody starts it")
-    if (bar := road_bar(record.job)) and fields.distance_km:
+    road = Road.of(record.job, workshop.knowledge, record.assessed.experience)
+    if (bar := road.bar) and fields.distance_km:
         form.wrong("distance_km", bar)
     spans = {
         "distance_km": fields.distance_km,

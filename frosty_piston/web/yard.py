@@ -67,6 +67,9 @@ class Strip:
     over: bool
     due: str
     urgency: str
+    count: str
+    count_state: str
+    count_says: str
 
 
 def strip(k: Knowledge, row: Row[Any], at: datetime) -> Strip:
@@ -93,8 +96,15 @@ def strip(k: Knowledge, row: Row[Any], at: datetime) -> Strip:
         due=f"{'Was due' if left_h is not None and left_h < 0 else 'Due'} {when(deadline)}"
         if deadline
         else "",
+        **_count(row.countdown),
         urgency="" if left_h is None or left_h >= SOON_H else "late" if left_h < 0 else "soon",
     )
+
+
+def _count(budget: dict[str, str] | None) -> dict[str, str]:
+    """The countdown on the strip."""
+    found = budget or {"left": "", "state": "", "says": ""}
+    return {"count": found["left"], "count_state": found["state"], "count_says": found["says"]}
 
 
 @lru_cache(maxsize=4 * SHOWN)

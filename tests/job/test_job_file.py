@@ -141,8 +141,9 @@ class Faults(unittest.TestCase):
             "OL",
             "2026-01-01",
         ]
+        whole = canonical(demo_jobs(now())[4])
         for _ in range(300):
-            raw = json.loads(canonical(demo_jobs(now())[4]))
+            raw = json.loads(whole)
             node = rng.choice(raw["entries"])
             while isinstance(node.get("data"), dict) and node["data"] and rng.random() < 0.8:
                 node = node["data"]

@@ -17,7 +17,7 @@ from frosty_piston.store.backup import check
 from tests.cases import entry, job_file, symptom
 
 ROOT = Path(__file__).parents[2]
-ROUNDS = int(os.environ.get("PISTON_KILLS", "20"))
+ROUNDS = int(os.environ.get("PISTON_KILLS", "8"))
 WRITERS = 4
 
 

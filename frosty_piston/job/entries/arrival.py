@@ -109,6 +109,8 @@ CONDITION_UNITS = {
     "sea_level": "kPa",
     "countdown_km": "km",
     "countdown_starts": "count",
+    "def_level": "percent",
+    "fuel_level": "percent",
 }
 
 
@@ -117,8 +119,12 @@ class Condition(EntryData):
     value: Figure
     unit: str
     at_zero: Literal["no_restart", "crawl", "unknown"] | None = None
+    since: Short | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        if self.name in ("countdown_km", "countdown_starts"):
+            left = f"{exact(self.value)} {'starts' if self.unit == 'count' else sign(self.unit)}"
+            return f"Countdown: {left} left" + (f", since {self.since}" if self.since else "")
         return f"{sentence(spoken(self.name))} {exact(self.value)} {sign(self.unit)}"
 
     def wrong(self, against: Against) -> list[Wrong]:

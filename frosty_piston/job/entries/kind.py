@@ -71,6 +71,10 @@ class EntryData(Data):
         """Whether the vehicle is driven for it."""
         return False
 
+    def latch(self, k: Knowledge) -> str:
+        """What it takes off without a lead's reason: `unlatches`, `counter`, or nothing."""
+        return ""
+
     def runs(self, k: Knowledge) -> bool:
         """Whether the engine runs while this is done, other than to find out what stops it."""
         return False
@@ -115,14 +119,16 @@ class EntryEnvelope(BaseModel):
 class Against:
     """What an entry is held against: the knowledge, the engine's cylinders, the ids that stand before it.
     `ticked`: the cautions ticked so far; None where no ticks are asked for, as in files. `stop_open`: whether
-    nothing is known yet that stops this engine; `brakes_hard`: whether the pedal is."""
+    nothing is known yet that stops this engine; `road_bar`: why it is not driven; `latch_bars`: why nothing
+    is unlatched, or no counter set back, yet."""
 
     knowledge: Knowledge
     cylinders: int | None = None
     known_ids: set[str] = field(default_factory=set)
     ticked: set[str] | None = None
     stop_open: bool = False
-    brakes_hard: bool = False
+    road_bar: str = ""
+    latch_bars: Mapping[str, str] = field(default_factory=dict)
 
     def beyond(self, cylinder: int) -> bool:
         return bool(self.cylinders) and cylinder > (self.cylinders or 0)
@@ -143,8 +149,10 @@ class Against:
         faults = [("ticks", f"read and tick the caution first: {title}") for title in titles]
         if self.stop_open and data.runs(self.knowledge):
             faults.append(("test", STOP_OPEN))
-        if self.brakes_hard and data.on_the_road():
-            faults.append(("distance_km", NO_BRAKES))
+        if self.road_bar and data.on_the_road():
+            faults.append(("distance_km", self.road_bar))
+        if bar := self.latch_bars.get(data.latch(self.knowledge)):
+            faults.append(("lead", bar))
         return faults
 
 

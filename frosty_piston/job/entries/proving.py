@@ -42,6 +42,9 @@ class ProofStep(EntryData):
             faults.append(("reason", "say why it could not be done"))
         return faults
 
+    def latch(self, k: Knowledge) -> str:
+        return "" if self.reason or self.result != "pass" else k.latches.get(self.step, "")
+
     def asks(self, k: Knowledge) -> list[str]:
         if self.result == "could_not":
             return []

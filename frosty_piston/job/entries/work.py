@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from frosty_piston.core.quantity import exact, plain
-from frosty_piston.core.words import counted, listed, sentence, spoken
+from frosty_piston.core.words import counted, inside, listed, sentence, spoken
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import WaitKind
 
@@ -325,13 +325,22 @@ class Trim(EntryData):
 
 
 class ResetStep(EntryData):
+    """A step of a reset plan. `lead`: who lets it be done though the cause is not read sound, and why."""
+
     plan: Id
     step: Id
     result: Literal["done", "refused", "skipped"]
     because: Text | None = None
+    lead: Text | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Reset {spoken(self.step)}: {self.result}" + (f" ({self.because})" if self.because else "")
+        plan = k.reset_plans.get(self.plan)
+        step = plan.step(self.step) if plan else None
+        does = step.does if step else sentence(spoken(self.step))
+        return f"Reset, {inside(does)}: {self.result}" + (f" ({self.because})" if self.because else "")
+
+    def latch(self, k: Knowledge) -> str:
+        return "" if self.lead or self.result != "done" else k.latches.get(self.step, "")
 
 
 class TopUp(EntryData):
