@@ -53,6 +53,7 @@ class NoxLimits:
     agree_share: Limit
     least_ppm: Limit
     warm_c: Limit
+    settle_s: Limit
 
 
 @dataclass(frozen=True, slots=True)
@@ -328,6 +329,7 @@ def judge_nox(
     dosing: bool,
     limits: NoxLimits,
     exhaust_c: float | None = None,
+    off_s: float | None = None,
 ) -> Judgement:
     """Judge a pair of NOx readings, hot and steady.
 
@@ -337,7 +339,8 @@ def judge_nox(
 
     Parameters: `up_ppm`: NOx before the catalyst in ppm, None when silent; `down_ppm`: NOx after it in ppm,
     None when silent; `dosing`: whether it doses; `limits`: the limits of the area; `exhaust_c`: exhaust
-    temperature in C, None when not noted. Raises nothing. Source: general, `figures/nox.toml`.
+    temperature in C, None when not noted; `off_s`: how long dosing was off, s, None when not noted. Raises
+    nothing. Source: general, `figures/nox.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(NoxLimits)
@@ -383,6 +386,12 @@ def judge_nox(
             f" {round(good * 100)} is good, under {round(weak * 100)} has failed ({good.source}).",
         )
     agree = abs(cut) <= limits.agree_share
+    if not agree and cut > 0 and off_s is not None and off_s < limits.settle_s:
+        says = (
+            f"{plain(off_s)} s without dosing: stored ammonia still converts. Wait until the figure after it"
+            f" no longer rises, about {plain(limits.settle_s)} s ({limits.settle_s.source})."
+        )
+        return Judgement("unclear", "unclear", cut * 100, "percent", None, says)
     reads = "less" if cut > 0 else "more"
     lies = "" if agree else f" The one after reads {reads}: one of the two lies."
     return Judgement(

@@ -70,14 +70,14 @@ class Countdown:
         if self.state == "floor":
             return f"{left} left, {self.amount(self.floor)} are kept back: it is not driven. {self.cap_zero}."
         says = f"{left} left of the countdown, {self.at_zero}."
+        last = " These are the last ones." if self.state == "last" else ""
         if not planned:
-            return says
+            return f"{says}{last}"
         if self.state == "short":
             return (
                 f"{says} {self.amount(planned)} are planned: that does not fit above the"
                 f" {self.amount(self.floor)} kept back. Cure and unlatch first."
             )
-        last = " These are the last ones." if self.state == "last" else ""
         return f"{says} {self.amount(planned)} planned, {self.amount(self.budget.after)} after that.{last}"
 
     @property

@@ -51,12 +51,13 @@ class ChannelShape(Shape):
 
 
 class CleaningShape(Shape):
-    """A way to clean: usual minutes of one turn, what to watch."""
+    """A way to clean: usual minutes of one turn, what to watch; `parts`: the only ones cleaned that way."""
 
     title: str
     minutes: float
     watch: str
     cautions: list[str]
+    parts: list[str] = []
 
 
 class SootCauseShape(Shape):

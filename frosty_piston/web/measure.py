@@ -14,7 +14,20 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import test_card
-from .benches import BENCHES, Bench, fitting, injectors, intermittent, pins, sections, stop, vacuum
+from .benches import (
+    BENCHES,
+    Bench,
+    dosing,
+    dpf,
+    fitting,
+    injectors,
+    intermittent,
+    nox,
+    pins,
+    sections,
+    stop,
+    vacuum,
+)
 from .cells import IN_SET, NOT_READ, cell_entries, cell_of, judge_figures, judge_typed
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import MOST_KEY, Fields, Form, figure, one_of
@@ -265,6 +278,9 @@ FORMS = {
     **intermittent.FORMS,
     **pins.FORMS,
     **injectors.FORMS,
+    **dosing.FORMS,
+    **nox.FORMS,
+    **dpf.FORMS,
     "instrument": instrument,
 }
 

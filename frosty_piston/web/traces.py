@@ -22,7 +22,8 @@ from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.recording import MOST_BYTES, Recording
 from frosty_piston.formats.trace_files import write_csv
 from frosty_piston.job.entries import Stretch
-from frosty_piston.job.judging.air_recorded import Analysed, analysed, swirl_of_two
+from frosty_piston.job.judging.air_recorded import analysed, swirl_of_two
+from frosty_piston.job.judging.analysed import Analysed
 from frosty_piston.job.judging.recorded import (
     drives_in,
     judged_drive,

@@ -111,6 +111,10 @@ CONDITION_UNITS = {
     "countdown_starts": "count",
     "def_level": "percent",
     "fuel_level": "percent",
+    "oil_use": "l",
+    "oil_change_km": "km",
+    "failed_burns": "count",
+    "filter_km": "km",
 }
 
 

@@ -75,13 +75,18 @@ def nox(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         dosing = bool((x.data.figures or {}).get("dosing", True))
         hot = x.data.conditions.part_c if x.data.conditions else None
         limits = readings.limits(aftertreatment.NoxLimits)
-        judged = aftertreatment.judge_nox(up, down, dosing, limits, hot)
+        off_s = x.data.conditions.after_s if x.data.conditions and not dosing else None
+        judged = aftertreatment.judge_nox(up, down, dosing, limits, hot, off_s)
         results.append(result(x, judged, dosing=False if up is None or down is None else dosing))
     return results
 
 
 def cap_and_crystals(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    seen = {x.data.outcome: x for x in readings.all_of("def_look")}
+    seen: dict[str | None, e.Entry] = {}
+    for x in readings.all_of("def_look"):
+        if x.data.outcome == "clean":
+            seen.pop("crystals", None)
+        seen[x.data.outcome] = x
     bad = [x for name, x in seen.items() if name != "clean"]
     return [readings.as_recorded(x) for x in bad or seen.values()]
 

@@ -1,8 +1,6 @@
 """Boost and the air path of a recording, judged for this engine, with what is written down of each."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -19,13 +17,15 @@ from frosty_piston.core.air_recorded import (
     judge_bypass,
     rev_test,
 )
-from frosty_piston.core.boost import BoostLimits, BoostReport, analyse_boost, judge_boost
+from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
 from frosty_piston.core.quantity import Judgement, plain
-from frosty_piston.core.traces import Signal, cut, runs
+from frosty_piston.core.traces import cut, runs
 from frosty_piston.core.words import sentence
 
 from ..readings import Readings
 from .air import expected_at_atmosphere
+from .analysed import Analysed, Channels, Written
+from .exhaust_recorded import filter_drop, nox_pair
 
 KEY_ON = {
     "barometer": "barometer",
@@ -34,30 +34,6 @@ KEY_ON = {
     "differential": "dpf_pressure",
 }
 STANDS_RPM, STANDS_S = 50.0, 1.0
-
-Channels = dict[str, Signal]
-Written = tuple[str, dict[str, Any]]
-
-
-@dataclass(frozen=True, slots=True)
-class Analysed:
-    """What a recording says of one thing. `test`: the test it answers, empty when it answers none of the
-    vocabulary.
-
-    `writes`: kind and data of the entries it makes. `found`: figures to show, name and text. `stretches`:
-    where in the recording it was found, from, to in s, and what stands there. `points`: where a reading may
-    belong, for the technician to say.
-    """
-
-    name: str
-    title: str
-    test: str
-    judgement: Judgement
-    writes: tuple[Written, ...] = ()
-    found: tuple[tuple[str, str], ...] = ()
-    stretches: tuple[tuple[float, float, str], ...] = ()
-    points: tuple[str, ...] = ()
-    boost: BoostReport | None = None
 
 
 def boost_side(readings: Readings, c: Channels) -> Analysed | None:
@@ -312,8 +288,7 @@ def key_on(readings: Readings, c: Channels) -> Analysed | None:
 
 
 def filter_pressures(readings: Readings, c: Channels) -> Analysed | None:
-    """The pressures before and after the filter. Only what creeps is written down: moving alike does not
-    prove the hoses."""
+    """The pressures before and after the filter, which should move alike."""
     if "exhaust_pressure_1" not in c or "exhaust_pressure_2" not in c:
         return None
     judged = judge_alike(
@@ -322,12 +297,12 @@ def filter_pressures(readings: Readings, c: Channels) -> Analysed | None:
         readings.limits(RecordedLimits),
         ("the pressure before the filter", "the pressure after it"),
     )
-    writes = (
-        (("outcome", {"test": "dp_hose_look", "outcome": "blocked", "note": judged.because}),)
-        if judged.cls == "creeps"
-        else ()
-    )
-    return Analysed("filter_pressures", "Pressures before and after the filter", "", judged, writes)
+    outcome = {"creeps": "one_creeps", "alike": "alike"}.get(judged.cls)
+    writes: tuple[Written, ...] = ()
+    if outcome:
+        writes = (("outcome", {"test": "dp_channels", "outcome": outcome, "note": judged.because}),)
+    title = "Pressures before and after the filter"
+    return Analysed("filter_pressures", title, "dp_channels", judged, writes)
 
 
 ANALYSES: tuple[Callable[[Readings, Channels], Analysed | None], ...] = (
@@ -338,6 +313,8 @@ ANALYSES: tuple[Callable[[Readings, Channels], Analysed | None], ...] = (
     swirl,
     key_on,
     filter_pressures,
+    nox_pair,
+    filter_drop,
 )
 
 

@@ -6,12 +6,15 @@ from . import (
     battery,
     boost,
     bypass,
+    dosing,
+    dpf,
     egr,
     fuel,
     glow,
     injectors,
     inlet_flap,
     intermittent,
+    nox,
     pins,
     relay,
     stop,
@@ -39,6 +42,9 @@ BENCHES: dict[str, Bench] = {
         pins,
         injectors,
         fuel,
+        dosing,
+        nox,
+        dpf,
     )
 }
 

@@ -9,6 +9,8 @@ from frosty_piston.core.vacuum import VacuumLimits, friction_kpa, travel_of
 from frosty_piston.job.cleaning import cleaning_log
 from frosty_piston.job.entries import Outcome, Tick
 from frosty_piston.job.turbo_question import part_or_turbo
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.shapes import CleaningShape
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .. import test_card
@@ -56,11 +58,17 @@ def section_view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws
         "drawn": draws(record, workshop),
         "traces": recordings_of(record, workshop, bench),
         "cleans": [c[:2] for c in shape.cleans],
-        "ways": k.cleaning,
-        "way_cautions": list(dict.fromkeys(c for w in k.cleaning.values() for c in w.cautions)),
+        "ways": (ways := ways_for(k, nodes)),
+        "way_cautions": list(dict.fromkeys(c for w in ways.values() for c in w.cautions)),
         "log": cleaning_log(record.job, nodes) if nodes else None,
         "question": part_or_turbo(record.assessed) if shape.asks_turbo else None,
     }
+
+
+def ways_for(k: Knowledge, nodes: tuple[str, ...]) -> dict[str, CleaningShape]:
+    """The ways in which some parts are cleaned: their own where they have any."""
+    own = {key: w for key, w in k.cleaning.items() if set(w.parts) & set(nodes)}
+    return own or {key: w for key, w in k.cleaning.items() if not w.parts}
 
 
 def one_section(record: JobRecord, workshop: Workshop, bench: str, test: str, node: str) -> dict[str, Any]:
