@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .aftertreatment import COMMON_FLOW_M3H
+from .aftertreatment import COMMON_FLOW_M3H, FilterLimits
 
 R_AIR, OIL_KG_L = 287.0, 0.85
 
@@ -77,6 +77,50 @@ def fitted(
     common = np.array([COMMON_FLOW_M3H, COMMON_FLOW_M3H**2])[terms]
     u = 2 * float(np.sqrt(max(common @ covariance @ common, 0.0)))
     return Fit(a, b, a * COMMON_FLOW_M3H + b * COMMON_FLOW_M3H**2, u)
+
+
+def told_apart(
+    fit: Fit | None,
+    soot_g: float | None,
+    ash_g: float | None,
+    limits: FilterLimits,
+    channels: str = "",
+    clean_kpa: float | None = None,
+) -> tuple[str, str]:
+    """Tell soot, ash and a hose apart: `hose`, `soot`, `ash`, `both`, `clean` or `open`, and why.
+
+    Parameters: `fit`: drop over flow, None when not known; `soot_g`, `ash_g`: as the control unit says, g,
+    None when not read; `limits`: of the area; `channels`: `alike`, `creeps` or nothing, of the pressures
+    before and after; `clean_kpa`: this filter's clean drop at 100 m³/h, the limits' own when None. Raises
+    nothing. Source: a burn takes soot and leaves ash; a drop that is negative or next to nothing is a hose.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits, high = general(FilterLimits), fitted([(60, 2.4), (120, 5.6), (180, 9.6)])
+    >>> [told_apart(high, soot, 20, limits)[0] for soot in (6, 20, None)]
+    ['ash', 'soot', 'open']
+    >>> told_apart(fitted([(60, -2.4), (180, -9.6)]), 6, 20, limits)[0]
+    'hose'
+    """
+    clean = float(limits.clean_kpa) if clean_kpa is None else clean_kpa
+    if channels == "creeps":
+        return "hose", "One pressure moves and the other creeps: a hose, or the passage behind it."
+    if fit is not None and fit.drop_kpa < -limits.negative_times * clean:
+        return "hose", "The drop is negative: the hoses are swapped."
+    if fit is not None and fit.drop_kpa < limits.near_zero_times * clean:
+        return "hose", "Next to no drop: a hose off or split before the filter is called cracked."
+    much, full = (soot_g or 0.0) >= limits.soot_road_g, (ash_g or 0.0) > limits.ash_most_g
+    high = fit is not None and fit.drop_kpa > limits.loaded_times * clean
+    if much and full:
+        return "both", "Much soot and ash over its limit: soot first, ash is what a burn leaves."
+    if full:
+        return "ash", "Ash over its limit: a burn does not take it; the filter comes off."
+    if much:
+        return "soot", "Much soot: what is left of the drop after a burn is ash."
+    if soot_g is None or fit is None:
+        return "open", "Read soot mass and the drop at two flows: together they tell soot from ash."
+    if high:
+        return "ash", "High drop at little soot: ash. A burn does not take it; the filter comes off."
+    return "clean", "The drop is near the clean one, and little soot is in it."
 
 
 def ash_kg(oil_l_1000km: float, km: float, ash_share: float = 0.008, stays: float = 0.5) -> float:

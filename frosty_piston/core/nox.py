@@ -81,38 +81,44 @@ def judge_use(measured_l: float, predicted_l: float, limits: UseLimits = UseLimi
 @dataclass(frozen=True, slots=True)
 class Rest:
     """Whether the downstream figure has stopped rising after dosing was switched off: since when in s, or
-    None while it rises; the slope at the end in ppm a minute."""
+    None while it rises; the slope at the end, as a share of the upstream figure a minute."""
 
     since_s: float | None
-    slope_ppm_min: float
+    slope_a_minute: float
 
 
-def settled(down: Signal, off_s: float, most_ppm_min: float = 15.0, window_s: float = 30.0) -> Rest:
+def settled(
+    up: Signal, down: Signal, off_s: float, most_a_minute: float = 0.04, window_s: float = 60.0
+) -> Rest:
     """Answer when the downstream NOx stopped rising after dosing went off: ammonia that is stored goes on
-    converting, so the two sensors are compared only then.
+    converting, so the two sensors are compared only then. The load moves both, so it is their ratio that has
+    to rest.
 
-    Parameters: `down`: NOx after the catalyst, ppm; `off_s`: when dosing went off, s of the recording;
-    `most_ppm_min`: a slope that counts as none; `window_s`: over which it is taken. Raises nothing. Source:
-    stored ammonia empties with the exhaust; the slope is that of a straight line.
+    Parameters: `up`, `down`: NOx before and after the catalyst, ppm; `off_s`: when dosing went off, s of the
+    recording; `most_a_minute`: a slope of the ratio that counts as none; `window_s`: over which it is taken.
+    Raises nothing. Source: stored ammonia empties with the exhaust; the slope is that of a straight line.
 
     >>> t = np.arange(0.0, 400.0, 1.0)
-    >>> rest = settled(Signal(t, 400 - 360 * np.exp(-t / 40)), 0.0)
-    >>> rest.since_s is not None and 80 < rest.since_s < 200
+    >>> before = Signal(t, t * 0 + 400.0)
+    >>> rest = settled(before, Signal(t, 400 - 360 * np.exp(-t / 40)), 0.0)
+    >>> rest.since_s is not None and 80 < rest.since_s < 240
     True
-    >>> settled(Signal(t[:60], 4.0 * t[:60]), 0.0).since_s is None
+    >>> settled(before, Signal(t, t), 0.0).since_s is None
     True
     """
-    times, values = down.times_s, down.values
+    times, (before, after) = beside([up, down])
+    known = np.isfinite(before) & np.isfinite(after) & (before > 1)
+    times, ratio = times[known], after[known] / before[known]
     since, slope, end = None, float("inf"), off_s + window_s
-    while end <= (times[-1] if len(times) else off_s):
+    while len(times) and end <= times[-1]:
         inside = (times >= end - window_s) & (times <= end)
         if inside.sum() >= 3:
-            slope = float(np.polyfit(times[inside] - end, values[inside], 1)[0]) * 60
-            if slope > most_ppm_min:
+            slope = float(np.polyfit(times[inside] - end, ratio[inside], 1)[0]) * 60
+            if slope > most_a_minute:
                 since = None
             elif since is None:
                 since = end
-        end += window_s / 3
+        end += window_s / 4
     return Rest(since, slope)
 
 

@@ -69,11 +69,12 @@ class NoxAndDef(unittest.TestCase):
 
     def test_the_second_figure_is_waited_for(self):
         t = np.arange(0.0, 600.0)
+        load = 400 + 80 * np.sin(t / 50)
         for tau in (20.0, 60.0, 120.0):
-            rest = settled(Signal(t, 400 - 350 * np.exp(-t / tau)), 0.0)
+            rest = settled(Signal(t, load), Signal(t, load * (1 - 0.9 * np.exp(-t / tau))), 0.0)
             self.assertGreater(rest.since_s, 2 * tau)
-        self.assertIsNone(settled(Signal(t, t), 0.0).since_s)
-        self.assertIsNotNone(settled(Signal(t, t * 0 + 380), 0.0).since_s)
+        self.assertIsNone(settled(Signal(t, load), Signal(t, load * t / 600), 0.0).since_s)
+        self.assertIsNotNone(settled(Signal(t, load), Signal(t, 0.95 * load), 0.0).since_s)
 
     def test_a_stretch_needs_level_and_time(self):
         t = np.arange(0.0, 200.0)

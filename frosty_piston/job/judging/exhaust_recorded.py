@@ -24,7 +24,7 @@ def nox_pair(readings: Readings, c: Channels) -> Analysed | None:
     found: list[tuple[bool, float, float, tuple[float, float]]] = []
     for dosing, start, end in _dosing_spans(c):
         if not dosing and "def_dose" in c:
-            rest = settled(_within(c["nox_down"], start, end), start)
+            rest = settled(_within(c["nox_up"], start, end), _within(c["nox_down"], start, end), start)
             if rest.since_s is None:
                 continue
             start = rest.since_s

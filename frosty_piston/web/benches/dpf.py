@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from typing import Annotated, Any
 
 from frosty_piston.core.aftertreatment import COMMON_FLOW_M3H, FilterLimits
-from frosty_piston.core.filter_flow import Fit, ash_kg, diluted_l, fitted
+from frosty_piston.core.filter_flow import Fit, ash_kg, diluted_l, fitted, told_apart
 from frosty_piston.core.limits import CARD
 from frosty_piston.core.quantity import plain
 from frosty_piston.job import burn as burning
@@ -138,16 +138,12 @@ def _tube(assessed: Assessed) -> dict[str, Any]:
     """The filter itself: how much of it soot and ash fill, of what stops a burn and of the ash limit."""
     limits = assessed.readings.limits(FilterLimits)
     soot = burning.soot_read(assessed)
-    ash = [
-        convert(float(x.data.value), x.data.unit, "g")
-        for x in assessed.job.of(Reading)
-        if x.data.test == STATE and x.data.where.channel == "ash_mass" and x.data.value != "OL"
-    ]
+    ash = _ash_read(assessed)
     return {
         "soot": plain(soot[-1][1]) if soot else "?",
         "soot_high": round(min(soot[-1][1] / limits.soot_most_g, 1.0) * 120, 1) if soot else 0,
-        "ash": plain(ash[-1]) if ash else "?",
-        "ash_high": round(min(ash[-1] / limits.ash_most_g, 1.0) * 120, 1) if ash else 0,
+        "ash": plain(ash) if ash is not None else "?",
+        "ash_high": round(min(ash / limits.ash_most_g, 1.0) * 120, 1) if ash else 0,
         "marks": [
             (plain(m), round(120 - m / limits.soot_most_g * 120, 1))
             for m in (limits.soot_road_g, limits.soot_stand_g, limits.soot_care_g)
@@ -178,17 +174,30 @@ def _history(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     return {"points": " ".join(f"{x},{y}" for x, y, _, _ in placed), "rows": placed}
 
 
-def _apart(record: JobRecord, index: str) -> str:
-    """Soot and ash told apart: what a burn takes, and what it leaves."""
-    soot, limits = burning.soot_read(record.assessed), record.assessed.readings.limits(FilterLimits)
-    if index == "?" or not soot:
-        return "Read soot mass and the drop at two flows: together they tell soot from ash."
-    high, little = float(index) > limits.loaded_times, soot[-1][1] < limits.soot_road_g
-    if high and little:
-        return "High drop at little soot: ash. A burn does not take it; the filter comes off."
-    if high:
-        return "High drop with much soot: soot first. What is left of the drop after a burn is ash."
-    return "The drop is near the clean one."
+def _apart(record: JobRecord, workshop: Workshop) -> str:
+    """Soot, ash and hose told apart by all that was read."""
+    assessed, soot = record.assessed, burning.soot_read(record.assessed)
+    ash = _ash_read(assessed)
+    creeps = any(v.test == "dp_channels" and v.judgement.verdict == "failed" for v in assessed.now)
+    limits = assessed.readings.limits(FilterLimits)
+    return told_apart(
+        last_fit(assessed),
+        soot[-1][1] if soot else None,
+        ash,
+        limits,
+        "creeps" if creeps else "",
+        clean_reference(record, workshop)[0],
+    )[1]
+
+
+def _ash_read(assessed: Assessed) -> float | None:
+    """The ash mass that was read last, g."""
+    read = [
+        convert(float(x.data.value), x.data.unit, "g")
+        for x in assessed.job.of(Reading)
+        if x.data.test == STATE and x.data.where.channel == "ash_mass" and x.data.value != "OL"
+    ]
+    return read[-1] if read else None
 
 
 def _oil(record: JobRecord) -> list[str]:
@@ -214,7 +223,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     return {
         **view,
         "extra": "measure/extra/dpf.html",
-        "apart": _apart(record, view["drawn"]["index"]),
+        "apart": _apart(record, workshop),
         "history": _history(record, workshop),
         "oil": [
             (
