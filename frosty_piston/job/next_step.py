@@ -21,7 +21,7 @@ from .tape import Job
 from .where import test_place
 from .work import all_done, to_do
 
-DECIDE_FROM = 0.9
+DECIDE_FROM, COUNTDOWN = 0.9, "countdown"
 ORDER = (
     "failed",
     "piece",
@@ -342,7 +342,7 @@ def _prove(assessed: Assessed, proof: Proof) -> NextStep:
         return NextStep(
             "prove", "hand_over", "Hand over", {"page": "prove", "at": "form-handover"}, proof.because, 5
         )
-    first = min(_doable(proof.missing), key=lambda m: ORDER.index(m.what), default=None)
+    first = min(_doable(proof.missing), key=_turn, default=None)
     if first is None:
         return NextStep(
             "prove",
@@ -353,6 +353,11 @@ def _prove(assessed: Assessed, proof: Proof) -> NextStep:
             5,
         )
     return _missing_step(assessed, first)
+
+
+def _turn(m: Missing) -> float:
+    """When its turn is; a countdown that still runs comes before the codes, which stay while it does."""
+    return ORDER.index("codes") - 0.5 if m.id == COUNTDOWN else ORDER.index(m.what)
 
 
 def _doable(missing: Iterable[Missing]) -> list[Missing]:

@@ -8,6 +8,7 @@ from frosty_piston.core.traces import Signal
 
 from .air_recordings import egr_air_recording, pull_recording
 from .recordings import drive_recording
+from .world_exhaust import exhaust_recordings
 
 Columns = dict[str, tuple[Signal, str]]
 MOST_STEP_S = 0.1
@@ -65,4 +66,5 @@ def demo_recordings() -> list[tuple[str, str, Columns]]:
         ("demo-van-5", "pull on the pass.csv", _named(pull, PULL)),
         ("demo-bus-egr", "EGR before cleaning.csv", _named(blocked, AIR)),
         ("demo-bus-egr", "EGR after cleaning.csv", _named(free, AIR)),
+        *exhaust_recordings(),
     ]

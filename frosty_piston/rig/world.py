@@ -172,9 +172,19 @@ VEHICLES: list[tuple[dict[str, Any], str]] = [
         {"name": "Night patrol car", "odometer_km": 64700, "plate": "NP 1", "owner": "Island rescue"},
         "Tind T3-15",
     ),
+    (
+        {"name": "Cliff rescue van", "odometer_km": 119800, "plate": "CR 2", "owner": "Island rescue"},
+        "Norra D4-22",
+    ),
+    ({"name": "Mail van", "odometer_km": 97300, "plate": "MV 6", "owner": "Island post"}, "Norra D4-22"),
+    (
+        {"name": "Grit spreader", "odometer_km": 164900, "plate": "GS 1", "owner": "Ski-slope service"},
+        "Norra D4-22",
+    ),
 ]
 
 CARRIER, SCHOOL_BUS, SHUTTLE, MAST_VAN, PATROL, HARBOUR, RIDGE, PIER_VAN, NIGHT_CAR = range(6, 15)
+CLIFF_VAN, MAIL_VAN, GRIT_SPREADER = range(15, 18)
 
 
 @dataclass

@@ -6,6 +6,7 @@ from typing import Any
 
 from . import world
 from .world import Tape
+from .world_exhaust import countdown_with_crystals, filter_from_16_to_6, sensor_that_comes_back
 from .world_injectors import connector_that_came_back, hot_piezo, injector_that_was_not_it
 from .world_vacuum import hose_at_the_filter, turbo_up_the_mountain
 
@@ -278,5 +279,7 @@ def demo_jobs(now: datetime) -> list[dict[str, Any]]:
     )
     vacuum = (hose_at_the_filter, turbo_up_the_mountain)
     injectors = (injector_that_was_not_it, connector_that_came_back, hot_piezo)
-    more = (two_faults, actuator_in_pieces, cooler_soaking, connector_on_trial, *vacuum, *injectors)
+    exhaust = (countdown_with_crystals, sensor_that_comes_back, filter_from_16_to_6)
+    parts = (two_faults, actuator_in_pieces, cooler_soaking, connector_on_trial)
+    more = (*parts, *vacuum, *injectors, *exhaust)
     return [make(now) for make in (*first, *more)]

@@ -25,6 +25,7 @@ from frosty_piston.core.wiring import WiringLimits, judge_network
 from frosty_piston.job.units import convert, typed
 from frosty_piston.knowledge.figures import general
 
+from . import pocket_exhaust
 from .forms import Form
 from .gauge import UNITS
 from .page import Kept, render
@@ -193,6 +194,7 @@ VIEWS = {
     "network": ("Network pins", network_view),
     "fingers": ("Fingers on the probes", fingers_view),
     "charge": ("Piezo: charge and wait", charge_view),
+    **pocket_exhaust.VIEWS,
 }
 
 
@@ -207,6 +209,9 @@ def pocket(request: Request) -> Response:
 @router.get("/pocket/network")
 @router.get("/pocket/fingers")
 @router.get("/pocket/charge")
+@router.get("/pocket/def")
+@router.get("/pocket/filter")
+@router.get("/pocket/clean")
 def calculator(request: Request) -> Response:
     """One calculator; what cannot be is answered at its field."""
     name, form = request.url.path.rsplit("/", 1)[-1], _asked(request)

@@ -88,3 +88,38 @@ class Pocket(WithClient):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Exhaust(WithClient):
+    def asked(self, address):
+        answer = self.client.get(address)
+        return answer.status_code, html.unescape(answer.text)
+
+    def test_worked_figures(self):
+        for address, wanted in (
+            ("/pocket/def?ppm=300&flow=51.5", ("24.6 mg/s, 88.5 g/h", "160 g/h, 147 ml/h")),
+            ("/pocket/def?ppm=300&flow=51.5&used=0.5&hours=10", ("doses too little",)),
+            ("/pocket/filter?air=50&fuel=1.5&exhaust=250&drop=3", ("267 m³/h",)),
+            ("/pocket/filter?points=60+1.6+120+3.6+180+6.1", ("2.89 ±", "2.9")),
+            ("/pocket/filter?oil=0.3&km=150000", ("153 g",)),
+            ("/pocket/clean?returns=60+100+80&before=74&clean=24", ("79 %", "109", "202")),
+            ("/pocket/clean?returns=5+3+4&before=74&clean=24", ("99 %",)),
+        ):
+            with self.subTest(address):
+                status, page = self.asked(address)
+                self.assertEqual(status, 200)
+                for text in wanted:
+                    self.assertIn(text, page)
+
+    def test_what_cannot_be_is_told_at_its_field(self):
+        for address, says in (
+            ("/pocket/def?ppm=9000&flow=5", "is out of reach"),
+            ("/pocket/filter?points=60+1.6+120", "in pairs"),
+            ("/pocket/filter?points=a+b", "in pairs"),
+            ("/pocket/clean?returns=60+x&before=74", "came back each time"),
+            ("/pocket/clean?returns=-3&before=74", "above 0"),
+        ):
+            with self.subTest(address):
+                status, page = self.asked(address)
+                self.assertEqual(status, 422)
+                self.assertIn(says, page)
