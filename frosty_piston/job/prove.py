@@ -258,6 +258,9 @@ class _Prover:
         return step if failed else replace(step, result="optional" if step.result == "open" else step.result)
 
     def _reset(self, key: str, shape: ResetShape, needed: bool) -> ProofStepState:
+        plan = next((p for p, shape in self.k.reset_plans.items() if key in shape.proves), None)
+        link: dict[str, object] | None = {"page": f"{RESETS}/{plan}"} if plan else None
+        link = {"page": "trim"} if key in CODED_BY else link
         entry = self.said.get(key)
         done = next(
             (
@@ -269,14 +272,12 @@ class _Prover:
         )
         if entry is None and done is not None:
             result = {"done": "pass", "refused": "fail", "skipped": "could_not"}[done.data.result]
-            return ProofStepState(key, "reset", shape, done, result, done.data.because or "", needed)
+            asked = needed or result != "pass"
+            return ProofStepState(key, "reset", shape, done, result, done.data.because or "", asked, link)
         result = entry.data.result if entry else "open" if needed else "optional"
         note = (entry.data.reason or "") if entry else ""
         if (read := self._coding(key)) and (result != "could_not" or read[0] != "open"):
             result, note = read
-        plan = next((p for p, shape in self.k.reset_plans.items() if key in shape.proves), None)
-        link: dict[str, object] | None = {"page": f"{RESETS}/{plan}"} if plan else None
-        link = {"page": "trim"} if key in CODED_BY else link
         return ProofStepState(key, "reset", shape, entry, result, note, needed, link)
 
     def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:

@@ -151,6 +151,7 @@ def warned(report: Report) -> tuple[tuple[str, str], ...]:
             shortened(
                 f"{URGENCY[x.data.urgency]}: {x.data.text.rstrip('. ')}"
                 f"{f' ({x.data.place})' if x.data.place else ''}."
+                f"{f' Picture: {x.data.picture}.' if x.data.picture else ''}"
                 f" Owner: {called(x.data.owner)}."
             ),
         )

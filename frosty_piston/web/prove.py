@@ -17,6 +17,7 @@ from frosty_piston.job.proof_evidence import AXES, COLD_HOURS, returns_of
 from frosty_piston.job.prove import Proof, cold_start_to_come, open_waits, soak_estimate
 from frosty_piston.job.road import Road
 from frosty_piston.job.soot import soot_causes
+from frosty_piston.job.tampering import untold
 from frosty_piston.knowledge.repair_shapes import CheckShape
 from frosty_piston.store.moments import now
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -300,6 +301,11 @@ def handover(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
         form.wrong("note", "it is not proven: write what the owner was told, and when it comes back")
     if missing := missing_pieces(record.job):
         form.wrong("to", f"a piece is missing: {missing[0].name}. It is not driven away")
+    if hidden := untold(record.job):
+        where = hidden[0].data.place or "the exhaust"
+        form.wrong(
+            "to", f"tampering was found at {inside(where)}: the owner is told in writing before it leaves"
+        )
     unasked = [c for c in soot_causes(record.assessed) if c.state == "open"]
     if unasked and not fields.note:
         form.wrong(

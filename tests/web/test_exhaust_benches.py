@@ -9,6 +9,7 @@ import numpy as np
 
 from frosty_piston.core.traces import Signal
 from frosty_piston.job.judging.air_recorded import analysed
+from frosty_piston.job.prove import prove
 from tests.cases import MODERN, entry, job_file, outcome, reading, symptom
 from tests.job.test_proof import at
 from tests.web.test_api import WithClient
@@ -217,3 +218,38 @@ class Recorded(unittest.TestCase):
             c = {"exhaust_pressure_1": Signal(t, first), "exhaust_pressure_2": Signal(t, second)}
             found = next(a for a in analysed(at(symptom("low_power")).readings, c) if a.test == "dp_channels")
             self.assertEqual(found.writes[0][1]["outcome"], seen)
+
+
+class Tampering(Benches):
+    def test_it_is_recorded_told_in_writing_and_stands_first_on_the_report(self):
+        self.open(symptom("low_power"), entry("code_scan"))
+        self.refused("tampered", "dpf", "say what the picture shows", place="filter housing", seen="empty")
+        told = {
+            "place": "filter housing",
+            "seen": "the ceramic is gone",
+            "picture": "look through it, camera 2",
+        }
+        self.taken("tampered", "dpf", owner="not_told", **told)
+        leaving = {"entry_id": str(uuid4()), "to": "Owner", "note": "told by phone"}
+        answer = self.client.post(f"/jobs/{self.job}/prove/handover", data=leaving)
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("told in writing before it leaves", html.unescape(answer.text))
+        self.taken("tampered", "dpf", owner="declined", **told)
+        answer = self.client.post(
+            f"/jobs/{self.job}/prove/handover", data={**leaving, "entry_id": str(uuid4())}
+        )
+        self.assertEqual(answer.status_code, 303)
+        report = html.unescape(self.client.get(f"/jobs/{self.job}/report").text)
+        self.assertIn("look through it, camera 2", report)
+
+
+class NoxSensorReplaced(unittest.TestCase):
+    def test_a_learning_that_was_left_out_is_an_open_point(self):
+        sensor = entry("action", action="replaced", what="NOx sensor", repair="nox_sensor_down")
+        left_out = entry(
+            "reset_step", plan="nox_sensor", step="nox_sensor", result="skipped", because="no tool"
+        )
+        for entries, opened in (([], False), ([left_out], True)):
+            proof = at(symptom("emissions_message"), sensor, *entries)
+            missing = {(m.what, m.id) for m in prove(proof).missing}
+            self.assertEqual(("reset", "nox_sensor") in missing, opened)

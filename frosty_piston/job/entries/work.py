@@ -139,11 +139,15 @@ class Consent(EntryData):
 
 
 class Warning_(EntryData):
+    """Something dangerous or not allowed. `about` tampering: the owner is told of it in writing before the
+    vehicle leaves."""
+
     text: Text
     urgency: Literal["stop", "soon", "watch"]
     place: Short | None = None
     owner: Literal["accepted", "declined", "not_told"] = "not_told"
     picture: Short | None = None
+    about: Literal["tampering"] | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         return f"Warning ({self.urgency}): {self.text}"

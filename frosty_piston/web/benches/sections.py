@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.vacuum import VacuumLimits, friction_kpa, travel_of
+from frosty_piston.job import tampering
 from frosty_piston.job.cleaning import cleaning_log
 from frosty_piston.job.entries import Outcome, Tick
 from frosty_piston.job.turbo_question import part_or_turbo
@@ -61,6 +62,7 @@ def section_view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws
         "ways": (ways := ways_for(k, nodes)),
         "way_cautions": list(dict.fromkeys(c for w in ways.values() for c in w.cautions)),
         "log": cleaning_log(record.job, nodes) if nodes else None,
+        "tampering": tampering.found(record.job),
         "question": part_or_turbo(record.assessed) if shape.asks_turbo else None,
     }
 
@@ -205,4 +207,21 @@ def plug(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     ]
 
 
-FORMS = {"cleaning": cleaning, "plug": plug}
+class TamperedForm(Fields):
+    place: Annotated[str | None, line(120, "say where")]
+    seen: Annotated[str | None, line(1000, "say what is there, or what is missing")]
+    picture: Annotated[str | None, line(200, "say what the picture shows, and where it is kept")]
+    owner: Annotated[str | None, one_of("accepted", "declined", "not_told")]
+
+
+def tampered(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Emission equipment found removed or deceived: place, what the picture shows, and the owner's word on
+    being told in writing."""
+    fields = form.read(TamperedForm, record, workshop)
+    form.done()
+    text = f"Emission equipment removed or deceived: {fields.seen}. It is put right, or it is not legal."
+    data = {"text": text, "urgency": "stop", "place": fields.place, "picture": fields.picture}
+    return [form.entry("warning", {**data, "owner": fields.owner, "about": "tampering"})]
+
+
+FORMS = {"cleaning": cleaning, "plug": plug, "tampered": tampered}
