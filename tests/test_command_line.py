@@ -175,7 +175,7 @@ class Serving(WithServer):
             server.send_signal(signal.SIGINT)
             server.wait(10)
             _, address = self.start("demo", "--port", "0", "--data", folder, "--reset")
-            self.assertIn("15 open", urllib.request.urlopen(address).read().decode())
+            self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
             self.assertEqual((Path(folder) / "mine.txt").read_text(), "mine")
 
 
@@ -262,7 +262,7 @@ class OneOwner(WithServer):
                 code, _, err = run(*words, "--data", folder)
                 self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
                 self.assertIn(f"in use by process {server.pid}", err)
-            self.assertIn("15 open", urllib.request.urlopen(address).read().decode())
+            self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
             server.send_signal(signal.SIGKILL)
             server.wait(10)
             self.assertEqual(run("export", "demo-van-5", "--data", folder)[0], 0)
@@ -279,7 +279,7 @@ class OneOwner(WithServer):
             first.wait(10)
             self.assertEqual(self.marks(database), ['{"made": false}'])
             _, address = self.start("demo", "--port", "0", "--data", folder)
-            self.assertIn("15 open", urllib.request.urlopen(address).read().decode())
+            self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
             self.assertEqual(self.marks(database, "SELECT count(*) FROM patterns"), [1])
 
     def marks(self, database, asked="SELECT value FROM settings WHERE key = 'demo'"):

@@ -11,6 +11,7 @@ from frosty_piston.knowledge import Knowledge
 
 from .assessment import Assessed
 from .entries import Code, CodeScan, Complaint, Entry, Handover, Symptom
+from .entries import Wait as WaitData
 from .failed import condemned
 from .fit import above_ceiling, agreed, chosen, consent, missing_pieces
 from .measured import recording_of
@@ -132,12 +133,25 @@ def wait_says(kind: str, what: str) -> str:
     return f"Wait, {WAIT_WORDS[kind]}: {inside(what)}"
 
 
+STANDS_BY = "Stay with it: it is watched where it was begun."
+
+
+def _where_it_runs(wait: WaitData) -> dict[str, Any] | None:
+    """The page of a wait that is part of a routine or a burn."""
+    if wait.wait == "routine" and wait.step:
+        plan, _, rest = wait.step.partition("/")
+        return {"page": f"resets/{plan}", "at": f"step-{rest.partition('/')[0]}"}
+    return {"page": "measure/dpf", "at": "burn"} if wait.wait == "burn" and wait.step == "burn" else None
+
+
 def _waits(k: Knowledge, entry: Entry, proof: Proof) -> NextStep:
     d = entry.data
     if d.test is not None:
         here = test_place(k, d.test, d.where.model_dump(exclude_none=True) if d.where else {})
         says = "When it is over, read it at once: it cools while you look."
         return NextStep("measure", "wait", wait_says(d.wait, d.what), here, says, None, d.until)
+    if own := _where_it_runs(d):
+        return NextStep("prove", "wait", wait_says(d.wait, d.what), own, STANDS_BY, None, d.until)
     stage = (
         "prove"
         if d.wait in ("cold_soak", "drive")

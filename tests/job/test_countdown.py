@@ -210,3 +210,14 @@ class Burns(unittest.TestCase):
         ):
             with self.subTest(f"{what} {entries}"):
                 self.assertEqual(self.bars(*entries)[what], state)
+
+
+class Waits(unittest.TestCase):
+    def test_a_phase_and_a_burn_lead_to_where_they_run(self):
+        for step, wait, page in (
+            ("start_inhibit/warm_run/1", "routine", {"page": "resets/start_inhibit", "at": "step-warm_run"}),
+            ("burn", "burn", {"page": "measure/dpf", "at": "burn"}),
+        ):
+            running = entry("wait", wait=wait, what="It runs", until="2026-11-02T08:05:00Z", step=step)
+            assessed = at(*CRYSTALS, entry("code_scan"), CLEANED, *SOUND, running)
+            self.assertEqual(next_step(assessed, prove(assessed), NOW).where, page)

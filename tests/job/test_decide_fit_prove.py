@@ -392,6 +392,9 @@ class Stages(unittest.TestCase):
                 "demo-pier-van-1": ("prove", "on_trial", True),
                 "demo-pier-van": ("decide", "none", False),
                 "demo-night-car": ("measure", "none", False),
+                "demo-cliff-van": ("prove", "on_trial", False),
+                "demo-mail-van": ("narrow", "none", False),
+                "demo-grit": ("prove", "on_trial", False),
             },
         )
 

@@ -201,7 +201,7 @@ class Yard(WithWorkshop):
                 len(self.workshop.garage.vehicles()),
                 len(self.workshop.garage.cards()),
             ),
-            (15, 2, 15, 4),
+            (18, 2, 18, 4),
         )
         self.assertEqual(
             {c.glow_control for _, c in self.workshop.garage.cards()},

@@ -161,6 +161,8 @@ class Benches(WithClient):
             "egr_cooler_bypass": "none",
             "inlet_flap": "none",
             "swirl_flaps": "none",
+            "scr": False,
+            "dpf": False,
         }
         self.workshop.tapes.import_file(json.dumps(job_file(engine=bare, job_id="bare")).encode())
         page = self.client.get("/jobs/bare/measure").text

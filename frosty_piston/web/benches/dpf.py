@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from typing import Annotated, Any
 
 from frosty_piston.core.aftertreatment import COMMON_FLOW_M3H, FilterLimits
-from frosty_piston.core.filter_flow import Fit, ash_kg, diluted_l, fitted, told_apart
+from frosty_piston.core.filter_flow import Fit, ash_kg, diluted_l, drop_at, fitted, told_apart
 from frosty_piston.core.limits import CARD
 from frosty_piston.core.quantity import plain
 from frosty_piston.job import burn as burning
@@ -105,7 +105,7 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
 
     def curve(fit: Fit) -> str:
         return "M" + "L".join(
-            f"{x} {y}" for x, y in (at(most_q * n / 24, fit.at(most_q * n / 24)) for n in range(25))
+            f"{x} {y}" for x, y in (at(most_q * n / 24, drop_at(fit, most_q * n / 24)) for n in range(25))
         )
 
     fits = [(n, fit) for n, part in enumerate(shown) if (fit := fitted(part, zero))]

@@ -227,10 +227,17 @@
         const until = Date.parse(this.$el.dataset.until);
         const sound = this.$el.dataset.sound === "yes";
         const tick = () => {
-          const minutes = Math.round((until - Date.now()) / 60000);
-          if (minutes <= 0) { this.left = "over"; if (sound) chime(); return; }
-          this.left = minutes >= 60 ? Math.floor(minutes / 60) + " h " + String(minutes % 60).padStart(2, "0") + " min" : minutes + " min";
-          this.timer = setTimeout(tick, Math.min(30000, Math.max(1000, until - Date.now())));
+          const ms = until - Date.now(), minutes = Math.round(ms / 60000);
+          if (ms <= 0) {
+            this.left = "over";
+            if (sound) chime();
+            this.$el.dispatchEvent(new Event("timeover", { bubbles: true }));
+            return;
+          }
+          const two = (n) => String(n).padStart(2, "0"), seconds = Math.ceil(ms / 1000);
+          const short = Math.floor(seconds / 60) + ":" + two(seconds % 60);
+          this.left = minutes >= 60 ? Math.floor(minutes / 60) + " h " + two(minutes % 60) + " min" : minutes >= 10 ? minutes + " min" : short;
+          this.timer = setTimeout(tick, Math.min(minutes >= 10 ? 30000 : 1000, Math.max(50, ms)));
         };
         tick();
       },
