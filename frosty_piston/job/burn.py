@@ -6,11 +6,11 @@ from frosty_piston.core.aftertreatment import FilterLimits
 from frosty_piston.core.codes import decode
 from frosty_piston.core.filter_flow import diluted_l
 from frosty_piston.core.quantity import plain
+from frosty_piston.core.words import inside
 
 from .assessment import Assessed
-from .entries import Code, CodeClear, Entry, Reading, Wait
+from .entries import Code, CodeClear, Entry, Reading, SootCause, Wait
 from .prove import open_waits
-from .soot import soot_causes
 from .units import convert
 
 LEAST_FUEL_PERCENT, WATCHED_LOW_C, WATCHED_HIGH_C, STOPS_C = 20.0, 550.0, 650.0, 700.0
@@ -129,7 +129,17 @@ def _bars(assessed: Assessed, soot_g: float | None) -> list[Bar]:
         state = "bars" if low > OIL_MOST_L else "held"
         says = f"{plain(low)} to {plain(high)} l of fuel in it by failed burns"
         bars.append(Bar("Oil", state, f"{says}: change it first" if state == "bars" else says))
-    causes = [c for c in soot_causes(assessed) if c.state == "open"]
-    if causes:
-        bars.append(Bar("Why it loaded", "open", f"still to ask: {causes[0].shape.title}"))
+    bars.append(_why(assessed))
     return bars
+
+
+def _why(assessed: Assessed) -> Bar:
+    """Whether it was asked why it loaded: what made the soot makes it again."""
+    k = assessed.knowledge
+    said = {x.data.cause: x.data.found for x in assessed.job.of(SootCause)}
+    found = [inside(k.soot.causes[c].title) for c, there in said.items() if there]
+    if found:
+        return Bar("Why it loaded", "held", f"{', '.join(found)}: mend it, or it loads again")
+    if said:
+        return Bar("Why it loaded", "held", f"{len(said)} of {len(k.soot.causes)} asked, none found yet")
+    return Bar("Why it loaded", "unknown", "ask first: what made the soot makes it again")

@@ -153,6 +153,28 @@ class Filter(Benches):
         self.assertEqual([v.judgement.value for v in assessed.after if v.test == "dpf_state"], [6.0])
         self.assertIn("16 g", self.page("dpf"))
 
+    def test_this_vehicles_earlier_indices_make_a_line_and_its_own_clean_drop(self):
+        def visit(day, *entries):
+            file = job_file(symptom("low_power"), *entries, engine=MODERN, job_id=f"visit-{day}")
+            file["job"]["opened_at"] = f"2026-0{day}-14T06:40:00Z"
+            self.workshop.tapes.import_file(json.dumps(file).encode())
+            self.job = f"visit-{day}"
+
+        def points(*drops):
+            return [
+                entry("outcome", test="dpf_pressure", figures={"q_m3h": q, "dp_kpa": d})
+                for q, d in zip((60.0, 120.0, 180.0), drops, strict=True)
+            ]
+
+        self.workshop.garage.add_vehicle({"name": "Van", "odometer_km": 184200}, None)
+        cleaned = entry("action", action="cleaned", what="particulate filter", repair="dpf_ash")
+        visit(3, *points(2.4, 5.6, 9.6), cleaned, *points(0.9, 2.0, 3.3))
+        visit(6, *points(1.8, 4.0, 6.6))
+        page = self.page("dpf")
+        self.assertIn("this vehicle's own, cleaned", page)
+        self.assertIn("Earlier indices of this vehicle", page)
+        self.assertIn("2 times clean", page)
+
     def test_a_burn_is_barred_then_watched_then_proof(self):
         self.open(symptom("regen_refused"), reading("dpf_state", 30, "g", channel="soot_mass"))
         self.refused(
@@ -164,6 +186,9 @@ class Filter(Benches):
             tick="regeneration_fire",
         )
         self.taken("filter_oil", "dpf", fuel_level="60")
+        self.refused("burn", "dpf", "Why it loaded: ask first", minutes="25", seen=list(SEEN))
+        self.refused("burn_why", "dpf", "say of at least one")
+        self.taken("burn_why", "dpf", short_trips="found", filter="not_found")
         self.refused(
             "burn", "dpf", "look and tick it", minutes="25", seen=list(SEEN[1:]), tick="regeneration_fire"
         )

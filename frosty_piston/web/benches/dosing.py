@@ -93,14 +93,14 @@ def sources(workshop: Workshop) -> list[dict[str, Any]]:
         )
         for x in tops:
             name = x.data.source.strip()
-            key = next((s for s in fillings if s.lower() == name.lower()), name)
+            key = next((s for s in fillings if s.casefold() == name.casefold()), name)
             fillings[key] += 1
             jobs.setdefault(key, set()).add(row.id)
             if failed:
                 bad.setdefault(key, set()).add(row.id)
     return [
         {"source": s, "fillings": n, "jobs": len(jobs[s]), "bad": len(bad.get(s, ()))}
-        for s, n in sorted(fillings.items(), key=lambda x: (-len(bad.get(x[0], ())), x[0].lower()))
+        for s, n in sorted(fillings.items(), key=lambda x: (-len(bad.get(x[0], ())), x[0].casefold()))
     ]
 
 

@@ -10,7 +10,7 @@ from frosty_piston.core.limits import CARD
 from frosty_piston.core.quantity import plain
 from frosty_piston.job import burn as burning
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.entries import Outcome, Reading
+from frosty_piston.job.entries import Action, Outcome, Reading, ResetStep, SootCause
 from frosty_piston.job.units import convert
 from frosty_piston.store.moments import now, stamp, utc
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -235,11 +235,50 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
             for name, title, unit, _, _ in OIL
         ],
         "oil_says": _oil(record),
+        "cleaning_form": "measure/extra/_cleaned.html",
+        "brought": _brought(record),
+        "causes": _causes(record, workshop),
         "burn": found,
         "burn_seen": burning.SEEN,
         "burn_watched": (plain(burning.WATCHED_LOW_C), plain(burning.WATCHED_HIGH_C), plain(burning.STOPS_C)),
         "burn_cautions": ["regeneration_fire", "exhaust_gas", "hot_parts"],
     }
+
+
+def _brought(record: JobRecord) -> str:
+    """What cleaning brought in the drop, and whether the counter was told."""
+    zero, said = zero_of(record.assessed), []
+    fits = [f for part in points_at(record.assessed) if part and (f := fitted(part, zero))]
+    if len(fits) > 1:
+        said.append(f"Drop at 100 m³/h: {plain(round(fits[0].drop_kpa, 1))} kPa before,")
+        said.append(f"{plain(round(fits[-1].drop_kpa, 1))} after.")
+    if any(x.data.repair in CLEANED for x in record.job.of(Action)):
+        told = any(x.data.step in ("filter_counter", "dpf_new") for x in record.job.of(ResetStep))
+        said.append("The counter was told." if told else "The counter was not told yet.")
+    return " ".join(said)
+
+
+def _causes(record: JobRecord, workshop: Workshop) -> list[dict[str, str]]:
+    """The causes of soot, each with what was said of it."""
+    said = {x.data.cause: "found" if x.data.found else "not_found" for x in record.job.of(SootCause)}
+    return [
+        {"id": key, "title": c.title, "look": c.look, "said": said.get(key, "")}
+        for key, c in workshop.knowledge.soot.causes.items()
+    ]
+
+
+def burn_why(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Why it loaded, asked before anything is burnt."""
+    had = {c["id"]: c["said"] for c in _causes(record, workshop)}
+    entries = []
+    for key in workshop.knowledge.soot.causes:
+        said = form.choice(key, ["found", "not_found"], needed=False)
+        if said and said != had[key]:
+            entries.append(form.entry("soot_cause", {"cause": key, "found": said == "found"}, key))
+    if not entries and not form.faults:
+        form.wrong("why", "say of at least one whether it was found")
+    form.done()
+    return entries
 
 
 def oil(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -386,6 +425,7 @@ def cleaned(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
 
 
 FORMS = {
+    "burn_why": burn_why,
     "filter_oil": oil,
     "filter_cleaned": cleaned,
     "burn": burn,
