@@ -1,6 +1,7 @@
 """The JSON door."""
 
 import json
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -10,6 +11,7 @@ from uuid import uuid4
 
 from fastapi.testclient import TestClient
 
+import frosty_piston.web
 from frosty_piston.job.jobfile import canonical, chain_of
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
@@ -160,6 +162,15 @@ class Api(WithClient):
         )
 
 
+SPRITE = (Path(frosty_piston.web.__file__).parent / "static" / "marks.svg").read_text("utf-8")
+
+
+def signs_missing(page):
+    """The signs that a page draws and that stand nowhere: neither on it nor in the file of marks."""
+    drawn = re.findall(r'<use href="([^"#]*)#([^"]+)"', page)
+    return [name for file, name in drawn if f'id="{name}"' not in (SPRITE if file else page)]
+
+
 class Guarded(WithClient):
     def test_headers_and_other_sites(self):
         answer = self.client.get("/")
@@ -205,6 +216,7 @@ class Guarded(WithClient):
             self.assertNotRegex(text, r'(src|href|action)="https?:', path)
             self.assertNotRegex(text, r"<script(?![^>]*src=)", path)
             self.assertNotRegex(text, r'\sstyle="', path)
+            self.assertEqual(signs_missing(text), [], path)
 
 
 class Failing(WithClient):
