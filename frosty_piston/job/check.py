@@ -15,6 +15,7 @@ from . import entries as e
 from . import stopping
 from .engine import Moment
 from .entries.kind import one_of, unit_fault
+from .reset_order import ResetOrder
 from .road import Road
 
 MOST_DEPTH, MOST_TEXT, MOST_WALKED_FAULTS = 32, 10_000, 50
@@ -140,7 +141,7 @@ class Checker:
     """Checks the entries of one job in order, remembering ids, so that corrections and repeats are seen.
     `ticked`: the cautions ticked on the job so far; None where no ticks are asked for, as in files.
     `stop_open`: whether nothing is known yet that stops the engine; `road`: what bars a drive;
-    `latch_bars`: why nothing is unlatched, or no counter set back, yet."""
+    `latch_bars`: why nothing is unlatched, or no counter set back, yet; `order`: that of the reset plans."""
 
     def __init__(
         self,
@@ -151,8 +152,9 @@ class Checker:
         stop_open: bool = False,
         road: Road | None = None,
         latch_bars: Mapping[str, str] | None = None,
+        order: ResetOrder | None = None,
     ):
-        self.road = road
+        self.road, self.order = road, order
         self.against = e.Against(
             knowledge,
             cylinders,
@@ -188,7 +190,8 @@ class Checker:
             except ValidationError as error:
                 self.faults += said(error, f"{path}.data")
         if data is not None:
-            wrong = data.wrong(self.against) or self.against.unticked(data)
+            ordered = self.order.wrong(data) if self.order else []
+            wrong = data.wrong(self.against) or [*self.against.unticked(data), *ordered]
         else:
             wrong = self._names(model, raw.get("data"))
         self.faults += [Fault(f"{path}.data.{sub}", says) for sub, says in wrong]
@@ -197,13 +200,19 @@ class Checker:
         if len(self.faults) > before or envelope is None or data is None:
             return None
         entry = e.Entry(envelope.id, envelope.kind, envelope.at, envelope.by, data)
-        if isinstance(data, e.Tick) and self.against.ticked is not None:
-            self.against.ticked.add(data.caution)
+        self._takes_in(entry)
+        return entry
+
+    def _takes_in(self, entry: e.Entry) -> None:
+        """What the entries after this one are held against."""
+        if isinstance(entry.data, e.Tick) and self.against.ticked is not None:
+            self.against.ticked.add(entry.data.caution)
         if self.road is not None:
             self.road.after(entry)
             self.against.road_bar = self.road.bar
+        if self.order is not None:
+            self.order.after(entry)
         self.against.stop_open = stopping.open_after(self.against.stop_open, entry)
-        return entry
 
     def _remember(self, entry_id: str, path: str) -> None:
         if entry_id in self.against.known_ids:

@@ -6,13 +6,14 @@ from datetime import datetime
 from functools import cached_property
 
 from frosty_piston.core.quantity import plain
-from frosty_piston.core.words import inside, listed, sign
+from frosty_piston.core.words import sign
 from frosty_piston.knowledge.reset_shapes import NeedsShape, ResetPlanShape, ResetStepShape, plans_for
 
 from .assessment import Assessed
 from .countdown_count import still_counts
 from .entries import Condition, Entry, Reading, ResetStep, Wait
 from .prove import open_waits, prove
+from .reset_order import BEHIND, in_wrong_order
 from .tape import Job
 from .units import convert
 
@@ -120,7 +121,7 @@ class StepState:
     @property
     def over(self) -> bool:
         """Whether it is behind: done, or skipped with a reason."""
-        return self.result in ("done", "skipped")
+        return self.result in BEHIND
 
     @property
     def missing(self) -> list[Need]:
@@ -133,10 +134,7 @@ class StepState:
     @property
     def out_of_order(self) -> str:
         """Why it cannot be done yet by the order of the plan; empty when it can."""
-        if not self.before:
-            return ""
-        names = listed([f"“{inside(s.does)}”" for s in self.before])
-        return f"comes after {names}: in the wrong order the codes stay"
+        return in_wrong_order([s.does for s in self.before]) if self.before else ""
 
 
 @dataclass(frozen=True)
@@ -178,7 +176,7 @@ def plan_state(
     said = {x.data.step: x for x in job.of(ResetStep) if x.data.plan == key and x.id in since}
     waits = {x.data.step: x for x in job.of(Wait) if x.data.state == "started" and x.id in since}
     running = {x.id for x in open_waits(job)}
-    behind = {s for s, x in said.items() if x.data.result in ("done", "skipped")}
+    behind = {s for s, x in said.items() if x.data.result in BEHIND}
     states = []
     for shape in plan.steps:
         phase, runs = 0, None

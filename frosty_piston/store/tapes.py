@@ -25,15 +25,17 @@ from frosty_piston.job.experience import Experience
 from frosty_piston.job.jobfile import chain_of
 from frosty_piston.job.next_step import wait_says
 from frosty_piston.job.prove import running_wait
+from frosty_piston.job.reset_order import ResetOrder
 from frosty_piston.job.resets import latch_bars
 from frosty_piston.job.road import Road
 from frosty_piston.job.stages import Standing, standing
 from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
 from .garage import NewCards
 from .moments import now, stamp, utc
-from .tables import ActRow, ChainRow, EntryRow, JobRow, VehicleRow
+from .tables import ActRow, CardPlanRow, ChainRow, EntryRow, JobRow, VehicleRow
 from .turns import Turns
 
 CACHED_JOBS, MOST_THOUGHT_AGAIN, MOST_WAIT_S, MOST_TRIES = 64, 60, 20.0, 50
@@ -323,7 +325,8 @@ class Tapes:
         road = Road.of(record.job, self.knowledge, self._experience()) if asks_ticks else None
         bars = latch_bars(record.assessed) if asks_ticks and _resets(raws) else {}
         cylinders = record.job.engine.cylinders
-        checker = Checker(self.knowledge, cylinders, set(known), ticked, stop_open, road, bars)
+        order = ResetOrder.of(record.job, self._plans(record.job)) if asks_ticks and _resets(raws) else None
+        checker = Checker(self.knowledge, cylinders, set(known), ticked, stop_open, road, bars, order)
         fresh: list[tuple[Entry, dict[str, Any]]] = []
         old: list[str] = []
         for index, raw in enumerate(raws):
@@ -343,6 +346,13 @@ class Tapes:
         if checker.faults:
             raise BadInput(checker.faults)
         return fresh, tuple(old)
+
+    def _plans(self, job: Job) -> dict[str, ResetPlanShape]:
+        """The reset plans of a job: its engine card's own before the general ones."""
+        with Session(self.engine) as session:
+            asked = select(CardPlanRow).where(CardPlanRow.card_name == job.engine.name)
+            own = {r.plan: ResetPlanShape.model_validate(r.data) for r in session.scalars(asked)}
+        return {**self.knowledge.reset_plans, **own}
 
     def _raw(self, job_id: str, entry_id: str) -> dict[str, Any]:
         with Session(self.engine) as session:

@@ -94,6 +94,34 @@ class Order(Resets):
         self.refused("step", "has not run", step="prime", result="done", seen=[KEY])
 
 
+class EveryDoor(Resets):
+    def test_the_order_holds_at_the_entry_api_too_and_a_card_may_have_its_own(self):
+        def did(*steps):
+            return self.client.post(
+                f"/api/v1/jobs/{self.job}/entries",
+                json=[
+                    {
+                        "id": f"{s}-{uuid4().hex[:6]}",
+                        **entry("reset_step", plan="end_stops", step=s, result="done"),
+                    }
+                    for s in steps
+                ],
+            )
+
+        self.open(symptom("low_power"))
+        answer = did("learn")
+        self.assertEqual(
+            (answer.status_code, answer.json()["faults"][0]["path"]), (422, "entries[0].data.step")
+        )
+        self.assertIn("in the wrong order the codes stay", answer.text)
+        self.assertEqual(did("learn", "free").status_code, 422)
+        self.assertEqual(did("free", "learn").status_code, 201)
+        self.open(symptom("low_power"))
+        order = {"order_free": "", "order_learn": "1", "order_key_cycle": "2", "order_clear": "3"}
+        self.taken("edit", plan="end_stops", **order)
+        self.assertEqual(did("learn").status_code, 201)
+
+
 class Latch(Resets):
     def test_barred_until_the_cause_reads_sound_or_a_lead_says_why(self):
         self.open(*CRYSTALS, CLEANED, RIGHT, WARM, FULL)
