@@ -24,6 +24,7 @@ from frosty_piston.job.countdown import countdown_of
 from frosty_piston.job.resets import latched_says
 from frosty_piston.job.result import place
 from frosty_piston.job.road import brakes_hard
+from frosty_piston.job.shift import last_shift
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
@@ -250,6 +251,15 @@ def piece(record: JobRecord, template: str, key: str, view: Callable[[], dict[st
     return record.view(f"{template} {key}", drawn)
 
 
+def handed_view(record: JobRecord) -> dict[str, Any] | None:
+    """What the last person left, until somebody takes it over."""
+    last = last_shift(record.job)
+    if last is None:
+        return None
+    d = last.data
+    return {"id": last.id, "by": last.by, "at": last.at or record.written.get(last.id), "data": d}
+
+
 def count_view(record: JobRecord) -> dict[str, Any] | None:
     """The countdown as a strip: what is left of what the dash showed, what is planned, what is kept back."""
     found = countdown_of(record.assessed, record.standing.proof)
@@ -288,6 +298,7 @@ def zones(record: JobRecord, k: Knowledge) -> dict[str, Any]:
         "standing": record.standing,
         "next": next_view(record),
         "road_bar": brakes_hard(record.job),
+        "handed": handed_view(record),
         "count": record.view("countdown", lambda: count_view(record)),
         "heat_list": piece(record, "job/_heat_list.html", "", lambda: {"heat": heat_view(record)}),
         "tape": tape,

@@ -173,7 +173,7 @@ class Filter(Benches):
         page = self.page("dpf")
         self.assertIn("this vehicle's own, cleaned", page)
         self.assertIn("Earlier indices of this vehicle", page)
-        self.assertIn("2 times clean", page)
+        self.assertIn("2.0 times clean", page)
 
     def test_a_burn_is_barred_then_watched_then_proof(self):
         self.open(symptom("regen_refused"), reading("dpf_state", 30, "g", channel="soot_mass"))

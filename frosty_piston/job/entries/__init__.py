@@ -17,7 +17,7 @@ from .arrival import (
 from .kind import Against, Conditions, Data, Entry, EntryData, EntryEnvelope, Where
 from .measuring import Instrument, Outcome, Reading, Stretch, Trace
 from .proving import Drive, Handover, ProofStep, SootCause
-from .tape import CardChange, Correction, Note, Tick, Unreadable
+from .tape import CardChange, Correction, Note, Shift, Tick, Unreadable
 from .work import (
     Action,
     Circuit,
@@ -75,6 +75,7 @@ __all__ = [
     "ProofStep",
     "Reading",
     "ResetStep",
+    "Shift",
     "SootCause",
     "State",
     "Stretch",

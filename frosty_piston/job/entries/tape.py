@@ -1,6 +1,8 @@
 """What the tape itself needs."""
 
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import Field
 
 from frosty_piston.core.words import spoken
 from frosty_piston.knowledge import Knowledge
@@ -40,6 +42,28 @@ class Note(EntryData):
         return self.text
 
 
+Lines = Annotated[list[Text], Field(max_length=40)]
+
+
+class Shift(EntryData):
+    """The job handed on from one person to the next, or taken over (`takes`: the handing-on)."""
+
+    did: Lines = []
+    bench: Lines = []
+    running: Lines = []
+    next: Text | None = None
+    note: Text | None = None
+    takes: EntryId | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        if self.takes is not None:
+            return "Taken over"
+        return f"Handed on{f': {self.note}' if self.note else ''}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return against.stands_before("takes", self.takes) if self.takes else []
+
+
 class Unreadable(EntryData):
     """What stands on a tape and cannot be read by this program: kept as it is and passed over. No file and no
     form can bring one."""
@@ -69,4 +93,5 @@ KINDS: dict[str, type[EntryData]] = {
     "card_change": CardChange,
     "note": Note,
     "correction": Correction,
+    "shift": Shift,
 }

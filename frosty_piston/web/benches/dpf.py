@@ -104,9 +104,9 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         )
 
     def curve(fit: Fit) -> str:
-        return "M" + "L".join(
-            f"{x} {y}" for x, y in (at(most_q * n / 24, drop_at(fit, most_q * n / 24)) for n in range(25))
-        )
+        flows = [most_q * n / 48 for n in range(49)]
+        inside = [(q, dp) for q in flows if (dp := drop_at(fit, q)) <= most_dp]
+        return "M" + "L".join(f"{x} {y}" for x, y in (at(q, dp) for q, dp in inside)) if inside else ""
 
     fits = [(n, fit) for n, part in enumerate(shown) if (fit := fitted(part, zero))]
     last = fits[-1][1] if fits else None
@@ -123,7 +123,7 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         "band": band,
         "x": [(plain(t), at(t, 0)[0]) for t in steps(0, most_q, 6)],
         "y": [(plain(t), at(0, t)[1]) for t in steps(0, most_dp, 5)],
-        "index": plain(index) if index is not None else "?",
+        "index": f"{index:.1f}" if index is not None else "?",
         "says": (
             f"{plain(round(last.drop_kpa, 2))} ± {plain(round(last.u_kpa, 2))} kPa at 100 m³/h"
             if last
