@@ -52,7 +52,7 @@ class Yard:
             rows = list(session.execute(LISTED.where(*wanted).order_by(JobRow.opened_at.desc()).limit(most)))
         return rows
 
-    def visits(self, vehicle_id: int | None, but: str) -> list[Row[Any]]:
+    def visits(self, vehicle_id: int | None, but: str, most: int = 10) -> list[Row[Any]]:
         """Earlier jobs of the same vehicle, newest first."""
         if vehicle_id is None:
             return []
@@ -61,7 +61,7 @@ class Yard:
                 session.execute(
                     LISTED.where(JobRow.vehicle_id == vehicle_id, JobRow.id != but)
                     .order_by(JobRow.opened_at.desc())
-                    .limit(10)
+                    .limit(most)
                 )
             )
         return rows

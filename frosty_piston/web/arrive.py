@@ -132,11 +132,12 @@ def _visits(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     opened = record.job.opened_at or now()
     before = next((v for v in visits if utc(v.opened_at) <= utc(opened)), None)
     if before is None or utc(opened) - utc(before.opened_at) > SOON:
-        return {"visits": visits, "again": None}
+        return {"visits": visits, "again": None, "history": record.vehicle_id if visits else None}
     old = workshop.tapes.job(before.id)
     then, here = old.job.condition("odometer"), record.job.condition("odometer")
     driven = _in_km(here) - _in_km(then) if then and here else None
     return {
+        "history": record.vehicle_id,
         "visits": [v for v in visits if v.id != before.id],
         "again": visit_before(old.assessed, old.standing.proof, record.assessed),
         "again_visit": before,

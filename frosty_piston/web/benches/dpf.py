@@ -17,6 +17,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from ..chart_picture import steps
 from ..forms import Fields, Form, figure, line, one_of
+from ..time_line import time_line
 from .bench import Bench
 from .recorded import Drawn
 from .sections import DRAWING, section_view
@@ -159,19 +160,7 @@ def _history(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         fit = last_fit(assessed)
         if fit is not None and clean > 0:
             rows.append((utc(opened), fit.drop_kpa / clean))
-    if len(rows) < 2:
-        return {"points": "", "rows": []}
-    first, last = rows[0][0].timestamp(), rows[-1][0].timestamp()
-    top = max(v for _, v in rows) * 1.15
-
-    def at(when: datetime, value: float) -> tuple[float, float]:
-        return (
-            round(20 + (when.timestamp() - first) / max(last - first, 1.0) * 460, 1),
-            round(104 - value / top * 84, 1),
-        )
-
-    placed = [(*at(when, v), plain(round(v, 1)), f"{when:%d %b}") for when, v in rows]
-    return {"points": " ".join(f"{x},{y}" for x, y, _, _ in placed), "rows": placed}
+    return time_line(rows)
 
 
 def _apart(record: JobRecord, workshop: Workshop) -> str:
