@@ -45,15 +45,10 @@ def run(suite: unittest.TestSuite) -> tuple[int, int]:
 
 
 def rooms() -> unittest.TestSuite:
-    return of_folders(
+    suite = of_folders(
         [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
     )
-
-
-def outside() -> unittest.TestSuite:
-    """The tests that start programs of their own: the browser, the command line."""
-    suite = unittest.TestSuite([unittest.TestLoader().loadTestsFromName("tests.test_command_line")])
-    suite.addTests(of_folders(["browser"]))
+    suite.addTests(unittest.TestLoader().loadTestsFromName("tests.test_command_line"))
     return suite
 
 
@@ -82,7 +77,7 @@ def main() -> int:
     if "--long" in sys.argv:
         os.environ.update({name: os.environ.get(name, much) for name, much in LONG.items()})
     if BROWSER in sys.argv:
-        passed, failed = run(outside())
+        passed, failed = run(of_folders(["browser"]))
     elif ROOMS in sys.argv:
         passed, failed = run(rooms())
     elif names:
