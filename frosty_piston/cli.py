@@ -86,7 +86,7 @@ def build_parser() -> argparse.ArgumentParser:
     )
     one.add_argument(
         "--only",
-        choices=("reasoning", "recordings", "trust", "vacuum", "aftertreatment", "load", "pages"),
+        choices=("reasoning", "recordings", "trust", "vacuum", "aftertreatment", "day", "load", "pages"),
         help="measure one of them",
     )
     one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
@@ -215,6 +215,7 @@ def _passphrase(args: argparse.Namespace) -> int:
 
 def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.benchmarks.aftertreatment import benchmark_aftertreatment
+    from frosty_piston.benchmarks.day import benchmark_day
     from frosty_piston.benchmarks.load import benchmark_load
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
@@ -228,6 +229,8 @@ def _bench(args: argparse.Namespace) -> int:
         benchmark_vacuum(200 if args.only else 40)
     if args.only in (None, "aftertreatment"):
         benchmark_aftertreatment(60 if args.only else 12, args.seed)
+    if args.only in (None, "day"):
+        benchmark_day(100 if args.only else 10, args.seed)
     if args.only == "trust":
         benchmark_trust(args.vehicles, args.seed)
     if args.only in (None, "reasoning"):

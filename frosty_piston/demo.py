@@ -1,12 +1,13 @@
 """Fills an empty workshop with the demo world."""
 
-from datetime import datetime
+from datetime import datetime, time
 from typing import Any
 
 from frosty_piston.core.traces import Signal, signal
 from frosty_piston.formats.channel_map import converted, guess, shape_of
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job import jobfile
+from frosty_piston.job.day_setup import BayKept, Break, DaySetup, Hours
 from frosty_piston.job.experience import OwnCode
 from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.rig.demo_recordings import Columns, demo_recordings
@@ -14,6 +15,22 @@ from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
 from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.store.moments import now
 from frosty_piston.store.workshop import Workshop
+
+# Seven jobs are on the day: three waits run, two deadlines are near, the rest stays in the yard.
+OFF_THE_DAY = (
+    "demo-cliff-van",
+    "demo-carrier-egr",
+    "demo-patrol",
+    "demo-mast-van",
+    "demo-grit",
+    "demo-bus-egr",
+    "demo-ridge",
+    "demo-mail-van",
+    "demo-groomer-2",
+    "demo-harbour",
+    "demo-wagon",
+)
+STANDS = {"demo-bus-turbo": "Lift"}
 
 
 def fill_demo(workshop: Workshop) -> None:
@@ -34,7 +51,30 @@ def fill_demo(workshop: Workshop) -> None:
         recorded.setdefault(job_id, []).append((name, columns))
     for job in demo_jobs(now()):
         _open(workshop, job, recorded.get(job["job"]["id"], []))
+    workshop.day.keep_setup(_day_setup(now()))
+    for job_id in OFF_THE_DAY:
+        workshop.day.put(job_id, on=False)
+    for job_id, bay in STANDS.items():
+        workshop.day.stands(job_id, bay)
     workshop.settings.save("demo", {"made": True})
+
+
+def _day_setup(at: datetime) -> DaySetup:
+    """Two people, a lift and a floor bay; their hours are laid around the hour in which the demo is made, so
+    that the day is under way whenever that is."""
+    first = min(max(at.astimezone().hour - 1, 0), 14)
+    noon = time(first + 4, 30), time(first + 5, 15)
+    hours = Hours(
+        since=time(first),
+        until=time(first + 9),
+        breaks=(Break(since=noon[0], until=noon[1]),),
+        days=tuple(range(7)),
+    )
+    learner = hours.model_copy(update={"may": ("talk", "measure", "fit")})
+    away = hours.model_copy(update={"there": False})
+    bays = (BayKept(name="Lift", kind="lift"), BayKept(name="Floor", kind="floor"))
+    people = {"Ylva": hours, "Torvald": learner, "Sunniva": away}
+    return DaySetup(hours=people, bays=(*bays, BayKept(name="Outside", kind="outside")), tools=("scan",))
 
 
 def half_made(workshop: Workshop) -> bool:

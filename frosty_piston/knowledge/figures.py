@@ -14,6 +14,7 @@ from frosty_piston.core import (
     battery,
     boost,
     countdown,
+    day,
     glow,
     injection,
     plug_life,
@@ -53,6 +54,7 @@ AREAS: dict[type, str] = {
     aftertreatment.DefLimits: "def",
     waiting.WaitLimits: "waiting",
     countdown.CountdownLimits: "countdown",
+    day.DayLimits: "day",
 }
 OF_AREA = {area: cls for cls, area in AREAS.items()}
 PLAIN = "work"

@@ -21,6 +21,8 @@ ACTS: tuple[tuple[str, str, Right], ...] = (
     ("POST", "/people/*", "lead"),
     ("POST", "/people", "lead"),
     ("POST", "/shelf/*", "lead"),
+    ("POST", "/day/do/*", "work"),
+    ("POST", "/day/*", "lead"),
     ("POST", "/jobs/*/decide/rates", "lead"),
     ("POST", "/jobs/*/resets/*/edit", "lead"),
     ("POST", "/jobs/*/resets/*/file", "lead"),

@@ -14,6 +14,7 @@ from frosty_piston.core.traces import Signal
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .database import open_database, owned, remove_database
+from .day import DayBoard
 from .garage import Garage
 from .moments import stamp
 from .people import People
@@ -35,6 +36,7 @@ class Workshop:
         self.tapes = Tapes(engine, self.knowledge, lambda: self.shelf.experience)
         self.garage, self.settings, self.yard = Garage(engine), Settings(engine), Yard(engine)
         self.recordings, self.people = Recordings(engine), People(engine)
+        self.day = DayBoard(self.tapes, self.yard, self.settings, self.knowledge)
         self.folder = Path(engine.url.database or "").parent
 
     @cached_property

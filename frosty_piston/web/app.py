@@ -23,12 +23,14 @@ from starlette.requests import ClientDisconnect
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, FrostyPistonError
 from frosty_piston.formats.outside import Readers
+from frosty_piston.job import day_solver
 from frosty_piston.store.workshop import Workshop
 
 from . import (
     api,
     arrive,
     circuit,
+    day,
     decide,
     did,
     fit,
@@ -153,11 +155,14 @@ def _host_of(origin: bytes) -> str | None:
 
 @asynccontextmanager
 async def _with_readers(app: FastAPI) -> AsyncIterator[None]:
-    """The readers of files are warm soon after the start and end with the application."""
-    warming = Thread(target=app.state.readers.warm, daemon=True)
-    warming.start()
+    """The readers of files and the solver of the day are warm soon after the start; the readers end with the
+    application."""
+    warming = [Thread(target=warm, daemon=True) for warm in (app.state.readers.warm, day_solver.warm)]
+    for thread in warming:
+        thread.start()
     yield
-    warming.join()
+    for thread in warming:
+        thread.join()
     app.state.readers.end()
 
 
@@ -201,6 +206,7 @@ def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
         label,
         tape,
         history,
+        day,
         shelf,
         shift,
         pocket,

@@ -22,6 +22,7 @@ from .page import refused
 from .signed_in import person_of
 
 COOKIE, OPEN = "piston_session", ("/enter", "/alive", "/worker.js")
+CALENDAR = "/day/feed/"  # its address holds its own secret
 FREE_TRIES, FIRST_WAIT_S, LONGEST_WAIT_S, MOST_NAMES = 5, 5.0, 900.0, 5000
 SAFE = ("GET", "HEAD")
 
@@ -66,7 +67,11 @@ class Gate:
         self.app, self.people = app, workshop.people
 
     async def __call__(self, scope: dict[str, Any], receive: Any, send: Any) -> None:
-        if scope["type"] != "http" or scope["path"].startswith("/static/") or scope["path"] in OPEN:
+        if (
+            scope["type"] != "http"
+            or scope["path"].startswith(("/static/", CALENDAR))
+            or scope["path"] in OPEN
+        ):
             await self.app(scope, receive, send)
             return
         request = Request(scope, receive)

@@ -36,6 +36,7 @@ def shared() -> dict:
         return _shared
     folder = tempfile.mkdtemp()
     workshop = Workshop(open_database(Path(folder)))
+    workshop.day.search_s = 0.1
     fill_demo(workshop)
     taken = free_port(0)
     server = uvicorn.Server(uvicorn.Config(create_app(workshop), log_level="error", access_log=False))

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import frosty_piston
 import frosty_piston.core
-from frosty_piston.job import proof_evidence, units
+from frosty_piston.job import day_solver, proof_evidence, units
 from frosty_piston.web import waits
 
 ROOT = Path(frosty_piston.__file__).parent
@@ -22,7 +22,7 @@ def core_modules():
 
 
 def load_tests(loader, tests, pattern):
-    for module in [*core_modules(), units, proof_evidence, waits]:
+    for module in [*core_modules(), day_solver, units, proof_evidence, waits]:
         tests.addTests(doctest.DocTestSuite(module))
     return tests
 

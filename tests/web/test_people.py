@@ -40,6 +40,20 @@ class Signing(test_api.WithClient):
         sent = {"entry_id": str(uuid4()), "text": "rattles", "seal": self.seal(client), **more}
         return client.post("/jobs/case/tape/note", data=sent)
 
+    def test_who_works_may_pin_and_who_leads_says_who_is_there(self):
+        self.workshop.settings.save("day_feed", {"token": "secret"})
+        self.assertEqual(self.client.get("/day").status_code, 303)
+        self.assertEqual(self.client.get("/day/feed/secret.ics").status_code, 200)
+        work, lead = self.browser("Odd"), self.browser("Ylva")
+        for client, path, status in (
+            (work, "/day/do/put", 303),
+            (work, "/day/setup/tools", 403),
+            (work, "/day/setup-feed", 403),
+            (lead, "/day/setup/tools", 303),
+        ):
+            data = {"job": "case", "on": "no", "seal": self.seal(client)}
+            self.assertEqual(client.post(path, data=data).status_code, status, path)
+
     def test_nobody_gets_in_without_signing_in(self):
         for path in ("/", "/jobs/case/tape", "/shelf", "/people", "/me"):
             answer = self.client.get(path)
