@@ -103,6 +103,7 @@ class JobRow(Table):
     waiting_until: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     deadline: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     countdown: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    waits: Mapped[list[dict[str, Any]] | None] = mapped_column(JSON)
     closed: Mapped[bool] = mapped_column(default=False)
     imported_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
     chain_head: Mapped[str] = mapped_column(String(64), default="", server_default="")

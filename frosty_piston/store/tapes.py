@@ -20,11 +20,11 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.check import Checker, kept, walk
 from frosty_piston.job.countdown import countdown_of
 from frosty_piston.job.engine import EngineCard, Vehicle
-from frosty_piston.job.entries import Entry, Tick
+from frosty_piston.job.entries import Entry, Tick, Wait
 from frosty_piston.job.experience import Experience
 from frosty_piston.job.jobfile import chain_of
 from frosty_piston.job.next_step import wait_says
-from frosty_piston.job.prove import running_wait
+from frosty_piston.job.prove import open_waits, running_wait
 from frosty_piston.job.reset_order import ResetOrder
 from frosty_piston.job.resets import latch_bars
 from frosty_piston.job.road import Road
@@ -447,7 +447,14 @@ def _columns(record: JobRecord) -> dict[str, Any]:
         "waiting_until": wait.data.until if wait else None,
         "deadline": deadline.data.until if deadline else None,
         "countdown": _budget(record),
+        "waits": [_as_listed(x.id, x.data) for x in open_waits(job)],
     }
+
+
+def _as_listed(entry_id: str, wait: Wait) -> dict[str, Any]:
+    """An open wait as the alarms list it."""
+    until = stamp(wait.until) if wait.until else None
+    return {"id": entry_id, "wait": wait.wait, "what": wait.what, "until": until}
 
 
 def _budget(record: JobRecord) -> dict[str, Any] | None:

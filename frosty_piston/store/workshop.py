@@ -24,6 +24,8 @@ from .shelf import Shelf
 from .tapes import Act, JobRecord, Tapes, Written
 from .yard import Yard
 
+COLUMNS = f"{__version__}/waits"  # another word here, and what the lists show is worked out again
+
 
 class Workshop:
     """All that is kept: jobs and their tapes, vehicles and cards, settings and people, recordings, own
@@ -52,9 +54,9 @@ class Workshop:
 
     def reckon_anew(self) -> None:
         """After a new version of the program: what the lists show of open jobs is worked out again."""
-        if self.settings.get("reckoned").get("by") != __version__:
+        if self.settings.get("reckoned").get("by") != COLUMNS:
             self.tapes.think_again(None)
-            self.settings.save("reckoned", {"by": __version__})
+            self.settings.save("reckoned", {"by": COLUMNS})
 
     def bring_in(
         self,

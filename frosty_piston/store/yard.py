@@ -37,6 +37,15 @@ class Yard:
             rows = list(session.execute(LISTED.where(JobRow.closed == closed).order_by(*order).limit(limit)))
         return rows
 
+    def waiting(self) -> list[Row[Any]]:
+        """The open jobs that have waits nobody ended, with them."""
+        asked = select(JobRow.id, JobRow.vehicle_name, JobRow.waits).where(
+            JobRow.closed.is_(False), func.json_array_length(JobRow.waits) > 0
+        )
+        with Session(self.engine) as session:
+            rows = list(session.execute(asked))
+        return rows
+
     def count(self, closed: bool = False) -> int:
         with Session(self.engine) as session:
             return (

@@ -27,6 +27,7 @@ from frosty_piston.job import day_solver
 from frosty_piston.store.workshop import Workshop
 
 from . import (
+    alarms,
     api,
     arrive,
     circuit,
@@ -207,6 +208,7 @@ def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
         tape,
         history,
         day,
+        alarms,
         shelf,
         shift,
         pocket,

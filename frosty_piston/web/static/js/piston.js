@@ -225,12 +225,10 @@
       init() {
         this.left = this.$el.textContent;
         const until = Date.parse(this.$el.dataset.until);
-        const sound = this.$el.dataset.sound === "yes";
         const tick = () => {
           const ms = until - Date.now(), minutes = Math.round(ms / 60000);
           if (ms <= 0) {
             this.left = "over";
-            if (sound) chime();
             this.$el.dispatchEvent(new Event("timeover", { bubbles: true }));
             return;
           }
@@ -244,21 +242,6 @@
       destroy() { clearTimeout(this.timer); },
     }));
   });
-
-  function chime() {
-    try {
-      const audio = new AudioContext();
-      [0, 0.35, 0.7].forEach((at) => {
-        const tone = audio.createOscillator(), gain = audio.createGain();
-        tone.frequency.value = 880;
-        gain.gain.setValueAtTime(0.2, audio.currentTime + at);
-        gain.gain.exponentialRampToValueAtTime(0.001, audio.currentTime + at + 0.3);
-        tone.connect(gain).connect(audio.destination);
-        tone.start(audio.currentTime + at);
-        tone.stop(audio.currentTime + at + 0.3);
-      });
-    } catch (error) { /* no sound on this device: the words say it too */ }
-  }
 
   /* Enter goes to the next cell, Escape to what is next on the job; leaving a cell writes it. */
   document.addEventListener("keydown", (event) => {
