@@ -58,6 +58,7 @@ def build_parser() -> argparse.ArgumentParser:
     )
     one.add_argument("job", metavar="JOB", help="the id of the job")
     one.add_argument("--out", type=Path, help="file to write; standard output without it")
+    one.add_argument("--bundle", type=Path, help="archive to write, with recordings and pictures")
     one.add_argument("--data", type=Path, default=DATA / "serve", help="folder of the database")
     for name, says in (
         ("backup", "copy a workshop into one file, also while it is in use"),
@@ -113,14 +114,15 @@ def main(argv: list[str] | None = None) -> int:
         return 0
 
 
-def _bytes_of(path: Path) -> bytes:
+def _bytes_of(path: Path, most: int = 0) -> bytes:
     from frosty_piston.job.jobfile import MOST_BYTES
 
+    most = most or MOST_BYTES
     try:
         if str(path) == "-":
-            return sys.stdin.buffer.read(MOST_BYTES + 1)
+            return sys.stdin.buffer.read(most + 1)
         with path.open("rb") as file:
-            return file.read(MOST_BYTES + 1)
+            return file.read(most + 1)
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror or error}") from None
 
@@ -151,12 +153,23 @@ def _serve(args: argparse.Namespace) -> int:
 
 
 def _import(args: argparse.Namespace) -> int:
+    from frosty_piston.formats import bundle
+    from frosty_piston.formats.outside import PICTURES, Readers
+    from frosty_piston.store.bundle import read_bundle
     from frosty_piston.store.workshop import open_workshop
 
-    with open_workshop(args.data) as workshop:
-        for path in args.files:
-            job_id, new = workshop.tapes.import_file(_bytes_of(path))
-            print(f"{path}: {'imported' if new else 'already here'} as {job_id}")
+    readers = Readers(PICTURES)
+    try:
+        with open_workshop(args.data) as workshop:
+            for path in args.files:
+                data = _bytes_of(path, bundle.MOST_BYTES)
+                if data.startswith(bundle.MAGIC):
+                    job_id, new = read_bundle(workshop, data, readers)
+                else:
+                    job_id, new = workshop.tapes.import_file(data)
+                print(f"{path}: {'imported' if new else 'already here'} as {job_id}")
+    finally:
+        readers.end()
     return 0
 
 
@@ -165,6 +178,11 @@ def _export(args: argparse.Namespace) -> int:
     from frosty_piston.store.workshop import open_workshop
 
     with open_workshop(args.data) as workshop:
+        if args.bundle:
+            from frosty_piston.store.bundle import write_bundle
+
+            args.bundle.write_bytes(write_bundle(workshop, args.job))
+            return 0
         text = canonical(workshop.tapes.export(args.job))
     if args.out:
         args.out.write_text(text, "utf-8")

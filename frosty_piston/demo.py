@@ -1,19 +1,22 @@
 """Fills an empty workshop with the demo world."""
 
+from collections.abc import Callable
 from datetime import datetime, time
 from typing import Any
 
 from frosty_piston.core.traces import Signal, signal
 from frosty_piston.formats.channel_map import converted, guess, shape_of
+from frosty_piston.formats.picture import Mark, clean, marked
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job import jobfile
 from frosty_piston.job.day_setup import BayKept, Break, DaySetup, Hours
 from frosty_piston.job.experience import OwnCode
 from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.rig.demo_recordings import Columns, demo_recordings
+from frosty_piston.rig.pictures import bolts, connector, plug_tip, valve
 from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
 from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.store.moments import now
+from frosty_piston.store.moments import now, stamp
 from frosty_piston.store.workshop import Workshop
 
 # Seven jobs are on the day: three waits run, two deadlines are near, the rest stays in the yard.
@@ -29,6 +32,33 @@ OFF_THE_DAY = (
     "demo-groomer-2",
     "demo-harbour",
     "demo-wagon",
+)
+SEEN: tuple[tuple[str, Callable[[int], bytes], dict[str, Any], Mark | None], ...] = (
+    (
+        "demo-van-3",
+        plug_tip,
+        {"shows": "find", "note": "tip of plug 2, swollen and cracked"},
+        Mark("circle", 0.82, 0.5, 0.9, 0.5),
+    ),
+    (
+        "demo-pier-van",
+        connector,
+        {"shows": "face", "note": "cavity 2 fretted", "node": "injector"},
+        Mark("arrow", 0.7, 0.85, 0.46, 0.55),
+    ),
+    ("demo-bus-turbo", bolts, {"shows": "hardware", "note": "the long one sat at the bottom"}, None),
+    (
+        "demo-bus-egr",
+        lambda n: valve(n, True),
+        {"shows": "before", "note": "as it came out", "paper": True},
+        None,
+    ),
+    (
+        "demo-bus-egr",
+        lambda n: valve(n, False),
+        {"shows": "after", "note": "after the bath", "paper": True},
+        None,
+    ),
 )
 STANDS = {"demo-bus-turbo": "Lift"}
 
@@ -51,12 +81,27 @@ def fill_demo(workshop: Workshop) -> None:
         recorded.setdefault(job_id, []).append((name, columns))
     for job in demo_jobs(now()):
         _open(workshop, job, recorded.get(job["job"]["id"], []))
+    _show(workshop)
     workshop.day.keep_setup(_day_setup(now()))
     for job_id in OFF_THE_DAY:
         workshop.day.put(job_id, on=False)
     for job_id, bay in STANDS.items():
         workshop.day.stands(job_id, bay)
     workshop.settings.save("demo", {"made": True})
+
+
+def _show(workshop: Workshop) -> None:
+    """Pictures, as somebody at the bench would have taken them."""
+    for n, (job_id, drawn, data, mark) in enumerate(SEEN):
+        last = workshop.tapes.job(job_id).job.tape[-1]
+        image = workshop.pictures.keep(clean(drawn(n)))
+        entries = [{"id": f"seen-{n}", "kind": "picture", "data": {"image": image, **data}}]
+        if mark is not None:
+            copy = workshop.pictures.keep(marked(workshop.pictures.data(image), [mark]))
+            shown = {"image": copy, "copy_of": image, **data, "paper": True}
+            entries.append({"id": f"seen-{n}-marked", "kind": "picture", "data": shown})
+        at = stamp(last.at) if last.at else None
+        workshop.tapes.write(job_id, [_dated(x, at) for x in entries], "Ylva")
 
 
 def _day_setup(at: datetime) -> DaySetup:

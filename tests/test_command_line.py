@@ -96,6 +96,14 @@ class Files(unittest.TestCase):
         self.assertEqual(run("export", "case", "--data", data)[1], canonical(sealed))
         run("export", "case", "--data", data, "--out", self.folder / "out.json")
         self.assertEqual((self.folder / "out.json").read_text(), canonical(sealed))
+        bundle = self.folder / "case.zip"
+        self.assertEqual(run("export", "case", "--data", data, "--bundle", bundle)[0], 0)
+        self.assertIn("imported as case", run("import", bundle, "--data", self.folder / "other")[1])
+        self.assertEqual(run("export", "case", "--data", self.folder / "other")[1], canonical(sealed))
+        bundle.write_bytes(bundle.read_bytes()[:-40])
+        code, _, wrong = run("import", bundle, "--data", self.folder / "other")
+        self.assertEqual((code, wrong.count("\n")), (2, 1))
+        self.assertIn("This bundle cannot be read", wrong)
 
     def test_help_and_unknown_words(self):
         code, out, _ = run("--help")

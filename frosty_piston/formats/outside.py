@@ -9,17 +9,21 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from queue import Empty, LifoQueue
 from threading import BoundedSemaphore, Lock
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 
 from frosty_piston.core.errors import BadInput
 
+from . import picture
+from .picture import Cleaned
 from .recording import MOST_ANSWER_BYTES, MOST_BYTES, Column, Recording, Unread, UnreadRows
 
+T = TypeVar("T")
 READERS, MOST_WALL_S, MOST_START_S = 2, 60.0, 60.0
 PACKAGE = Path(__file__).resolve().parents[2]
 DAMAGED = "This file cannot be read: {}. It is damaged, or no recording of a scan tool."
@@ -27,15 +31,29 @@ SLOW = f"This file takes longer than {MOST_WALL_S:g} s to read: cut it, or recor
 KINDS = {"times_s": np.float64, "values": np.float32}
 
 
-class Reader:
+@dataclass(frozen=True)
+class Kind(Generic[T]):
+    """A kind of file: the module that reads it, the most it may hold, what is made of an answer, and what is
+    said of one that cannot be read, takes too long or is too large."""
+
+    module: str
+    most_bytes: int
+    made: Callable[[dict[str, Any], Any], T]
+    damaged: str
+    slow: str
+    large: str
+
+
+class Reader(Generic[T]):
     """One process, warm until it dies."""
 
-    def __init__(self, module: str = "frosty_piston.formats.reader") -> None:
+    def __init__(self, kind: Kind[T], module: str = "") -> None:
+        self.kind = kind
         self.ours, theirs = socket.socketpair()
         paths = [str(PACKAGE), *filter(None, [os.environ.get("PYTHONPATH")])]
         with theirs:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", module, str(theirs.fileno())],
+                [sys.executable, "-m", module or kind.module, str(theirs.fileno())],
                 pass_fds=[theirs.fileno()],
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
@@ -45,7 +63,7 @@ class Reader:
             )
         self.ready = False
 
-    def read(self, data: bytes) -> Recording:
+    def read(self, data: bytes) -> T:
         """Read one file. Raises BadInput; what ended the process as well."""
         with tempfile.TemporaryFile() as file, tempfile.TemporaryFile() as out:
             try:
@@ -63,12 +81,12 @@ class Reader:
                 socket.send_fds(self.ours, [b"read"], [file.fileno(), out.fileno()])
                 answer = json.loads(self._line())
             except TimeoutError:
-                raise BadInput(SLOW) from None
+                raise BadInput(self.kind.slow) from None
             except (OSError, ValueError):
                 raise BadInput(self._ended()) from None
             if "error" in answer:
                 raise BadInput(answer["error"])
-            return _recording(answer, out)
+            return self.kind.made(answer, out)
 
     def _line(self) -> bytes:
         """One line of an answer. Raises OSError when the process ends before it is whole."""
@@ -88,8 +106,8 @@ class Reader:
             self.process.kill()
             code = self.process.wait()
         if code == -signal.SIGXCPU:
-            return SLOW
-        return DAMAGED.format("reading it failed" if code >= 0 else "it stopped its reader")
+            return self.kind.slow
+        return self.kind.damaged.format("reading it failed" if code >= 0 else "it stopped its reader")
 
     @property
     def alive(self) -> bool:
@@ -101,13 +119,13 @@ class Reader:
         self.process.wait()
 
 
-class Readers:
-    """Two readers, kept warm. Safe to use from several threads; `end` them when they are no longer wanted.
-    `deaths`: how many were ended by a file."""
+class Readers(Generic[T]):
+    """Two readers of one kind, kept warm. Safe to use from several threads; `end` them when they are no
+    longer wanted. `deaths`: how many were ended by a file."""
 
-    def __init__(self, start: Callable[[], Reader] = Reader):
-        self._start, self._idle = start, LifoQueue[Reader]()
-        self._places, self._lock, self._all = BoundedSemaphore(READERS), Lock(), set[Reader]()
+    def __init__(self, kind: Kind[T], start: Callable[[], Reader[T]] | None = None):
+        self.kind, self._start, self._idle = kind, start or (lambda: Reader(kind)), LifoQueue[Reader[T]]()
+        self._places, self._lock, self._all = BoundedSemaphore(READERS), Lock(), set[Reader[T]]()
         self.deaths = 0
 
     def warm(self) -> None:
@@ -115,21 +133,19 @@ class Readers:
         for _ in range(READERS - len(self._all)):
             self._idle.put(self._started())
 
-    def read(self, data: bytes) -> Recording:
-        """Read a recording by what it is, whatever its name says. Raises BadInput with one clear sentence."""
-        if len(data) > MOST_BYTES:
-            raise BadInput(
-                f"The file is larger than {MOST_BYTES // 1_000_000} MB: cut it, or record fewer channels."
-            )
+    def read(self, data: bytes) -> T:
+        """Read a file by what it is, whatever its name says. Raises BadInput with one clear sentence."""
+        if len(data) > self.kind.most_bytes:
+            raise BadInput(self.kind.large)
         with self._places:
             reader = self._taken()
             whole = False
             try:
-                recording = reader.read(data)
+                found = reader.read(data)
                 whole = True
-                return recording
+                return found
             except BadInput as error:
-                whole = reader.alive and str(error) != SLOW
+                whole = reader.alive and str(error) != self.kind.slow
                 raise
             finally:
                 if whole:
@@ -137,7 +153,7 @@ class Readers:
                 else:
                     self._dropped(reader)
 
-    def _taken(self) -> Reader:
+    def _taken(self) -> Reader[T]:
         while True:
             try:
                 reader = self._idle.get_nowait()
@@ -147,13 +163,13 @@ class Readers:
                 return reader
             self._dropped(reader)
 
-    def _started(self) -> Reader:
+    def _started(self) -> Reader[T]:
         reader = self._start()
         with self._lock:
             self._all.add(reader)
         return reader
 
-    def _dropped(self, reader: Reader) -> None:
+    def _dropped(self, reader: Reader[T]) -> None:
         with self._lock:
             self._all.discard(reader)
             self.deaths += 1
@@ -186,3 +202,30 @@ def _recording(answer: dict[str, Any], out: Any) -> Recording:
         tuple(answer["notes"]),
         answer["layout"],
     )
+
+
+def _picture(answer: dict[str, Any], out: Any) -> Cleaned:
+    """A picture from what a reader said and wrote. Raises BadInput when the two do not fit."""
+    out.seek(0)
+    data, thumb = out.read(int(answer["data"])), out.read(int(answer["thumb"]))
+    if (len(data), len(thumb)) != (answer["data"], answer["thumb"]):
+        raise BadInput(PICTURES.damaged.format("what was read of it is not whole"))
+    return Cleaned(int(answer["width"]), int(answer["height"]), data, thumb, bool(answer["as_kept"]))
+
+
+RECORDINGS = Kind(
+    "frosty_piston.formats.reader",
+    MOST_BYTES,
+    _recording,
+    DAMAGED,
+    SLOW,
+    f"The file is larger than {MOST_BYTES // 1_000_000} MB: cut it, or record fewer channels.",
+)
+PICTURES = Kind(
+    "frosty_piston.formats.picture_reader",
+    picture.MOST_BYTES,
+    _picture,
+    "This picture cannot be read: {}. It is damaged, or no picture.",
+    f"This picture takes longer than {MOST_WALL_S:g} s to read: make it smaller.",
+    f"The picture is larger than {picture.MOST_BYTES // 1_000_000} MB: make it smaller.",
+)

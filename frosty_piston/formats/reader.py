@@ -23,18 +23,26 @@ from .recording import MOST_ANSWER_BYTES, Recording
 MOST_ADDRESS_BYTES, MOST_RESULT_BYTES, MOST_CPU_S = 2 * 2**30, 2**30, 60
 
 
+Read = Callable[[BinaryIO, BinaryIO], dict[str, Any]]
+
+
 def main(handle: int) -> None:
     # Loaded before the limits are set: a file must find room, and the first one must not wait.
     from .csv_recording import read_csv
     from .mdf_recording import MAGIC, preload, read_mdf
 
-    def read_any(file: BinaryIO) -> Recording:
+    def read_any(file: BinaryIO, out: BinaryIO) -> dict[str, Any]:
         data = file.read()
-        return read_mdf(data) if data.startswith(MAGIC) else read_csv(data)
+        return described(read_mdf(data) if data.startswith(MAGIC) else read_csv(data), out)
 
     preload()
-    limit(resource.RLIMIT_AS, MOST_ADDRESS_BYTES)
-    limit(resource.RLIMIT_FSIZE, MOST_RESULT_BYTES)
+    serve(handle, read_any, "recording", MOST_ADDRESS_BYTES, MOST_RESULT_BYTES)
+
+
+def serve(handle: int, read: Read, what: str, most_address: int, most_result: int) -> None:
+    """Read files of one kind, one after the other, until nobody asks any more."""
+    limit(resource.RLIMIT_AS, most_address)
+    limit(resource.RLIMIT_FSIZE, most_result)
     limit(resource.RLIMIT_CORE, 0)
     with socket.socket(fileno=handle) as parent:
         parent.sendall(b"ready\n")
@@ -45,7 +53,7 @@ def main(handle: int) -> None:
             used = resource.getrusage(resource.RUSAGE_SELF)
             limit(resource.RLIMIT_CPU, int(used.ru_utime + used.ru_stime) + MOST_CPU_S)
             with os.fdopen(handles[0], "rb") as file, os.fdopen(handles[1], "wb") as out:
-                answer = answered(read_any, file, out)
+                answer = answered(read, file, out, what)
             parent.sendall(json.dumps(answer).encode() + b"\n")
 
 
@@ -55,10 +63,10 @@ def limit(which: int, most: int) -> None:
     resource.setrlimit(which, (most if hard == resource.RLIM_INFINITY else min(most, hard), hard))
 
 
-def answered(read: Callable[[BinaryIO], Recording], file: BinaryIO, out: BinaryIO) -> dict[str, Any]:
-    """What is said of a file: the recording with its figures written out, or why it is none."""
+def answered(read: Read, file: BinaryIO, out: BinaryIO, what: str = "recording") -> dict[str, Any]:
+    """What is said of a file: what was read, with its bulk written out, or why it is none."""
     try:
-        answer = described(read(file), out)
+        answer = read(file, out)
     except BadInput as error:
         return {"error": error.faults[0].says if error.faults else str(error)}
     except MemoryError:
@@ -66,9 +74,7 @@ def answered(read: Callable[[BinaryIO], Recording], file: BinaryIO, out: BinaryI
     except OSError:
         return {"error": "What this file holds grows over a gigabyte when it is read: cut it."}
     except Exception as error:  # whatever a file does, it is the file's fault and one sentence
-        return {
-            "error": f"This file cannot be read ({type(error).__name__}): it is damaged, or no recording."
-        }
+        return {"error": f"This file cannot be read ({type(error).__name__}): it is damaged, or no {what}."}
     if len(json.dumps(answer)) > MOST_ANSWER_BYTES:
         return {"error": "The names in this file are too long: it is no recording of a scan tool."}
     return answer

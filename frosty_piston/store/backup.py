@@ -27,11 +27,15 @@ class Checked:
     entries: int = 0
     files: int = 0
     recordings: int = 0
+    pictures: int = 0
     faults: list[str] = field(default_factory=list)
 
     @property
     def says(self) -> str:
-        seen = f"{self.jobs} jobs, {self.entries} entries, {self.files} files, {self.recordings} recordings"
+        seen = (
+            f"{self.jobs} jobs, {self.entries} entries, {self.files} files, {self.recordings} recordings,"
+            f" {self.pictures} pictures"
+        )
         return f"{seen}: {'all whole' if not self.faults else f'{len(self.faults)} faults'}"
 
 
@@ -99,7 +103,7 @@ def _check_tapes(connection: sqlite3.Connection, found: Checked) -> None:
 
 
 def _check_kept(connection: sqlite3.Connection, found: Checked) -> None:
-    """Every file and every recording against its hash."""
+    """Every file, every recording and every picture against its hash."""
     for key, name, size, data, link in connection.execute(
         "SELECT id, name, size, data, hash FROM attachments"
     ):
@@ -110,6 +114,10 @@ def _check_kept(connection: sqlite3.Connection, found: Checked) -> None:
         found.recordings += 1
         if hashlib.sha256(data).hexdigest() != link or not unpacked(data):
             found.faults.append(f"the recording {name} ({key}) is not what was brought in")
+    for key, data in connection.execute("SELECT hash, data FROM images"):
+        found.pictures += 1
+        if hashlib.sha256(data).hexdigest() != key:
+            found.faults.append(f"the picture {key[:12]} is not what was brought in")
 
 
 def back_up(folder: Path, target: Path) -> Checked:

@@ -119,6 +119,15 @@ class Recordings:
                 raise NotHere("That file is not kept with this job.")
             return row.name, zlib.decompress(row.data)
 
+    def original(self, job_id: str, trace_id: str) -> tuple[str, bytes]:
+        """The name and the bytes of the file that a recording came in; empty when it is not kept."""
+        with Session(self.engine) as session:
+            row = session.get(TraceRow, trace_id)
+            kept = session.get(AttachmentRow, row.attachment_id) if row and row.attachment_id else None
+            if kept is None or kept.job_id != job_id:
+                return "", b""
+            return kept.name, zlib.decompress(kept.data)
+
     def add(
         self,
         trace_id: str,

@@ -168,6 +168,40 @@ class TraceRow(Table):
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
+class ImageRow(Table):
+    """A picture as it is kept, once, by the hash of its content."""
+
+    __tablename__ = "images"
+
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    width: Mapped[int] = mapped_column(Integer)
+    height: Mapped[int] = mapped_column(Integer)
+    size: Mapped[int] = mapped_column(Integer)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+    thumb: Mapped[bytes] = mapped_column(LargeBinary)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class OrderRow(Table):
+    """A part that a job needs: ordered, due, arrived. `wait_id`: the wait on the job's tape that it ends."""
+
+    __tablename__ = "orders"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), index=True)
+    what: Mapped[str] = mapped_column(String(200))
+    count: Mapped[int] = mapped_column(Integer)
+    supplier: Mapped[str] = mapped_column(String(120), default="", server_default="")
+    price: Mapped[int | None] = mapped_column(Integer)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    made_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    ordered_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    due_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    arrived_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    arrived_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    wait_id: Mapped[str] = mapped_column(String(64), default="", server_default="")
+
+
 class PatternRow(Table):
     __tablename__ = "patterns"
 

@@ -18,6 +18,7 @@ from .day import DayBoard
 from .garage import Garage
 from .moments import stamp
 from .people import People
+from .pictures import Pictures
 from .recordings import Recordings
 from .settings import Settings
 from .shelf import Shelf
@@ -38,6 +39,7 @@ class Workshop:
         self.tapes = Tapes(engine, self.knowledge, lambda: self.shelf.experience)
         self.garage, self.settings, self.yard = Garage(engine), Settings(engine), Yard(engine)
         self.recordings, self.people = Recordings(engine), People(engine)
+        self.pictures = Pictures(engine)
         self.day = DayBoard(self.tapes, self.yard, self.settings, self.knowledge)
         self.folder = Path(engine.url.database or "").parent
 

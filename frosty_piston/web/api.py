@@ -8,11 +8,13 @@ from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.errors import BadInput, Fault
+from frosty_piston.formats import bundle
 from frosty_piston.job import jobfile
 from frosty_piston.job.answer import answer
 from frosty_piston.job.schema import job_file_schema
+from frosty_piston.store.bundle import read_bundle, write_bundle
 
-from .dependencies import GivenWorkshop, read_body
+from .dependencies import GivenPictureReaders, GivenWorkshop, read_body
 from .signed_in import person_of
 
 router = APIRouter(prefix="/api/v1")
@@ -35,10 +37,26 @@ def other_names(raws: list[Any], name: str) -> list[Fault]:
 
 
 @router.post("/jobs", status_code=201)
-async def add_job(request: Request, workshop: GivenWorkshop) -> JSONResponse:
-    body = await read_body(request)
-    job_id, new = await run_in_threadpool(workshop.tapes.import_file, body, name_of(request))
+async def add_job(request: Request, workshop: GivenWorkshop, readers: GivenPictureReaders) -> JSONResponse:
+    """Bring a job in: a job file, or a bundle."""
+    bundled = request.headers.get("content-type", "").startswith("application/zip")
+    body = await read_body(request, bundle.MOST_BYTES if bundled else jobfile.MOST_BYTES)
+    job_id, new = (
+        await run_in_threadpool(read_bundle, workshop, body, readers, name_of(request))
+        if bundled
+        else await run_in_threadpool(workshop.tapes.import_file, body, name_of(request))
+    )
     return JSONResponse({"id": job_id}, 201 if new else 200, headers={"Location": f"/api/v1/jobs/{job_id}"})
+
+
+@router.get("/jobs/{job_id}/bundle")
+def get_bundle(job_id: str, workshop: GivenWorkshop) -> Response:
+    """The job file with its recordings and pictures, as one archive."""
+    return Response(
+        write_bundle(workshop, job_id),
+        media_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{job_id}.fpjob.zip"'},
+    )
 
 
 @router.get("/jobs/{job_id}")

@@ -22,7 +22,7 @@ from starlette.requests import ClientDisconnect
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, FrostyPistonError
-from frosty_piston.formats.outside import Readers
+from frosty_piston.formats.outside import PICTURES, RECORDINGS, Readers
 from frosty_piston.job import day_solver
 from frosty_piston.store.workshop import Workshop
 
@@ -40,6 +40,7 @@ from . import (
     measure,
     narrow,
     people,
+    pictures,
     plan,
     pocket,
     prove,
@@ -95,7 +96,7 @@ class Guard:
             if message["type"] == "http.response.start":
                 status = message["status"]
                 extra = [*HEADERS, (b"x-request-id", request_id.encode())]
-                still = scope["path"].startswith("/static/") and status == 200
+                still = scope["path"].startswith(("/static/", "/pictures/")) and status == 200
                 extra.append((b"cache-control", FOR_GOOD if still else b"no-store"))
                 message = {**message, "headers": [*message.get("headers", []), *extra]}
             await send(message)
@@ -165,6 +166,7 @@ async def _with_readers(app: FastAPI) -> AsyncIterator[None]:
     for thread in warming:
         thread.join()
     app.state.readers.end()
+    app.state.pictures.end()
 
 
 def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
@@ -181,7 +183,8 @@ def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
     )
     app.state.workshop = workshop
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=5)
-    app.state.readers, app.state.tries = Readers(), Tries()
+    app.state.readers, app.state.tries = Readers(RECORDINGS), Tries()
+    app.state.pictures = Readers(PICTURES)
     if signing_in:
         app.add_middleware(Gate, workshop=workshop)
     else:
@@ -209,6 +212,7 @@ def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
         history,
         day,
         alarms,
+        pictures,
         shelf,
         shift,
         pocket,

@@ -8,7 +8,10 @@ from starlette.datastructures import FormData, UploadFile
 from starlette.exceptions import HTTPException
 
 from frosty_piston.formats.outside import Readers
+from frosty_piston.formats.picture import MOST_BYTES as MOST_PICTURE_BYTES
+from frosty_piston.formats.picture import Cleaned
 from frosty_piston.formats.recording import MOST_BYTES as MOST_RECORDING_BYTES
+from frosty_piston.formats.recording import Recording
 from frosty_piston.job.jobfile import MOST_BYTES
 from frosty_piston.store.workshop import Workshop
 
@@ -16,6 +19,7 @@ from .forms import Form
 
 MOST_FORM_BYTES = 2_000_000
 MOST_UPLOAD_BYTES = MOST_RECORDING_BYTES + 1_000_000
+MOST_PICTURES, MOST_PICTURES_BYTES = 12, 120_000_000
 
 
 async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
@@ -32,11 +36,13 @@ async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
 async def posted(request: Request) -> FormData:
     """The fields and the file of a post, read once, within the limits of its kind."""
     upload = request.headers.get("content-type", "").startswith("multipart/")
-    if int(request.headers.get("content-length") or 0) > (MOST_UPLOAD_BYTES if upload else MOST_FORM_BYTES):
+    several = MOST_PICTURES if request.url.path.endswith("/pictures") else 1
+    most = MOST_FORM_BYTES if not upload else MOST_UPLOAD_BYTES if several == 1 else MOST_PICTURES_BYTES
+    if int(request.headers.get("content-length") or 0) > most:
         raise HTTPException(413)
     if "content-length" not in request.headers and request.headers.get("transfer-encoding"):
         raise HTTPException(411)
-    return await request.form(max_files=1, max_fields=500)
+    return await request.form(max_files=several, max_fields=500)
 
 
 async def read_form(request: Request) -> Form:
@@ -72,17 +78,34 @@ async def read_upload(request: Request) -> Upload | None:
     return Upload(name[:120] or "recording", data)
 
 
+async def read_pictures(request: Request) -> list[Upload]:
+    """Read the pictures of a form, each up to a little over its limit, so that it can be said which is too
+    large."""
+    given = await posted(request)
+    files = [x for x in given.getlist("file") if isinstance(x, UploadFile)]
+    read = [Upload((x.filename or "picture")[:120], await x.read(MOST_PICTURE_BYTES + 1)) for x in files]
+    await given.close()
+    return [x for x in read if x.data]
+
+
 def the_workshop(request: Request) -> Workshop:
     workshop: Workshop = request.app.state.workshop
     return workshop
 
 
-def the_readers(request: Request) -> Readers:
-    readers: Readers = request.app.state.readers
+def the_readers(request: Request) -> Readers[Recording]:
+    readers: Readers[Recording] = request.app.state.readers
+    return readers
+
+
+def the_picture_readers(request: Request) -> Readers[Cleaned]:
+    readers: Readers[Cleaned] = request.app.state.pictures
     return readers
 
 
 GivenUpload = Annotated[Upload | None, Depends(read_upload)]
 GivenForm = Annotated[Form, Depends(read_form)]
 GivenWorkshop = Annotated[Workshop, Depends(the_workshop)]
-GivenReaders = Annotated[Readers, Depends(the_readers)]
+GivenReaders = Annotated[Readers[Recording], Depends(the_readers)]
+GivenPictures = Annotated[list[Upload], Depends(read_pictures)]
+GivenPictureReaders = Annotated[Readers[Cleaned], Depends(the_picture_readers)]

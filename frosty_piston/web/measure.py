@@ -197,7 +197,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
         "measure/_written.html",
         stage="measure",
         kept=Kept(),
-        **zones(record, k),
+        **zones(record, k, workshop.pictures),
         **shown,
     )
 

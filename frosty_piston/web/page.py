@@ -29,12 +29,14 @@ from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.moments import now
+from frosty_piston.store.pictures import Pictures
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
 from .heat import heat_view
 from .links import next_view, place_link
 from .marks import MARKS
+from .shown_pictures import thumbs
 from .signed_in import person_of
 from .tape_rows import tape_view
 from .tying import Tying, tied, untied
@@ -289,9 +291,10 @@ def count_view(record: JobRecord) -> dict[str, Any] | None:
     }
 
 
-def zones(record: JobRecord, k: Knowledge) -> dict[str, Any]:
+def zones(record: JobRecord, k: Knowledge, pictures: Pictures) -> dict[str, Any]:
     """What the zones beside and below the work show."""
     tape = record.view("tape", lambda: tape_view(record, k))
+    pictured = thumbs(record, pictures)
     return {
         "record": record,
         "job": record.job,
@@ -302,7 +305,10 @@ def zones(record: JobRecord, k: Knowledge) -> dict[str, Any]:
         "count": record.view("countdown", lambda: count_view(record)),
         "heat_list": piece(record, "job/_heat_list.html", "", lambda: {"heat": heat_view(record)}),
         "tape": tape,
-        "tape_rows": piece(record, "job/_tape_rows.html", f"{local(now()):%d}", lambda: {"shown": tape}),
+        "tape_rows": piece(
+            record, "job/_tape_rows.html", f"{local(now()):%d}", lambda: {"shown": tape, "pictured": pictured}
+        ),
+        "pictured": pictured,
     }
 
 
@@ -319,7 +325,7 @@ def job_page(
     """Render a job's page, or only its zones when the page asked for a part."""
     workshop: Workshop = request.app.state.workshop
     context = {
-        **zones(record, workshop.knowledge),
+        **zones(record, workshop.knowledge, workshop.pictures),
         "stage": stage,
         "work": work,
         "oob": False,

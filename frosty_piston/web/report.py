@@ -7,6 +7,7 @@ from fastapi.responses import Response
 
 from frosty_piston.core.quantity import percent, plus_minus
 from frosty_piston.core.words import bound, called, sign
+from frosty_piston.formats.picture import smaller
 from frosty_piston.formats.report_pdf import report_pdf
 from frosty_piston.job.report import build_report, head_parts, lines_of, owner_parts, warned
 from frosty_piston.job.result import Result, place
@@ -15,9 +16,11 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .benches.plugs import plug_rows, plug_shares
 from .dependencies import GivenWorkshop
 from .page import dated, money, render
+from .shown_pictures import Shown, pictures_of
 from .tape_rows import tape_view
 
 router = APIRouter()
+MOST_ON_PAPER, PAPER_PX = 4, 700
 PRINT_SIZES = ((36, "usual"), (50, "small"))
 
 
@@ -36,7 +39,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     warnings, head = warned(report), head_parts(report)
     parts = owner_parts(report, lambda amount: money(amount, currency))
     order = [x.id for x in record.job.tape]
-    lines = 2 * len(warnings) + 3 * len(report.figures) + lines_of((*head, *parts))
+    seen = 14 if on_paper(record, workshop) else 0
+    lines = 2 * len(warnings) + 3 * len(report.figures) + lines_of((*head, *parts)) + seen
     return {
         "report": report,
         "warned": warnings,
@@ -75,8 +79,16 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         ],
         "tape": tape_view(record, k, everything=True),
         "foot": _foot(record, workshop),
+        "seen": on_paper(record, workshop),
         "came": f"came in {dated(record.job.opened_at)}" if record.job.opened_at else "",
     }
+
+
+def on_paper(record: JobRecord, workshop: Workshop) -> list[Shown]:
+    """The pictures that show the find: those that were put on the report, the newest of them."""
+    mine = [p for p in pictures_of(record, workshop.pictures) if p.paper and p.here]
+    copied = {p.copy_of for p in mine}
+    return [p for p in mine if p.image not in copied][-MOST_ON_PAPER:]
 
 
 def _foot(record: JobRecord, workshop: Workshop) -> str:
@@ -161,6 +173,13 @@ def sheet(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             "suspects_title": shown["suspects_title"],
             "suspects": [{"title": t, "sure": p, "because": why} for t, p, why in report.suspects],
             "verdicts": shown["verdicts"],
+            "seen": [
+                {
+                    "says": p.alt,
+                    "bytes": list(smaller(workshop.pictures.data(p.image), PAPER_PX)),
+                }
+                for p in shown["seen"]
+            ],
             "tape": [
                 {"at": dated(r.at), "by": r.by, "says": r.says, "gone": r.gone}
                 for r in reversed(shown["tape"]["rows"])

@@ -105,7 +105,11 @@ async def bring_in(
 
 
 def show_map(
-    record: JobRecord, workshop: Workshop, readers: Readers, attachment_id: str, typed: Form | None = None
+    record: JobRecord,
+    workshop: Workshop,
+    readers: Readers[Recording],
+    attachment_id: str,
+    typed: Form | None = None,
 ) -> dict[str, Any]:
     k = workshop.knowledge
     name, recording = workshop.recordings.parsed(record.job.id, attachment_id, readers.read)

@@ -51,7 +51,7 @@ class Restart(BrowserTest):
         self.page.clock.install()
         self.go("/shelf")
         self.until(
-            "() => Object.entries(localStorage).some(([k, v]) => k.includes('alarms') && v.includes('cooler'))"
+            "() => Object.entries(localStorage).some(([k, v]) => /alarms/.test(k) && v.includes('cooler'))"
         )
         self.assertFalse(self.page.locator("#alarms").is_visible())
         calm = self.page.title()

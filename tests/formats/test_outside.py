@@ -14,7 +14,7 @@ from asammdf import MDF, Signal
 from frosty_piston.core.errors import BadInput
 from frosty_piston.formats import outside
 from frosty_piston.formats.csv_recording import read_csv
-from frosty_piston.formats.outside import Reader, Readers
+from frosty_piston.formats.outside import RECORDINGS, Reader, Readers
 
 ROWS = [b"%d,%d" % (i, i * 3 % 7) for i in range(40)]
 DAMAGED = int(os.environ.get("PISTON_DAMAGED", "200"))
@@ -115,7 +115,7 @@ class CrookedText(unittest.TestCase):
 class Apart(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.readers = Readers()
+        cls.readers = Readers(RECORDINGS)
         cls.addClassCleanup(cls.readers.end)
 
     def failing(self, act):
@@ -128,7 +128,7 @@ class Apart(unittest.TestCase):
         )
         (Path(folder) / "piston_failing_reader.py").write_text(script)
         self.enterContext(mock.patch.dict(os.environ, PYTHONPATH=folder))
-        readers = Readers(lambda: Reader("piston_failing_reader"))
+        readers = Readers(RECORDINGS, lambda: Reader(RECORDINGS, "piston_failing_reader"))
         self.addCleanup(readers.end)
         return readers
 
@@ -170,14 +170,14 @@ class Apart(unittest.TestCase):
                 self.assertRegex(str(caught.exception), "^This file (cannot be read|takes longer)")
 
     def test_a_reader_that_never_comes_up_is_one_sentence_too(self):
-        readers = Readers(lambda: Reader("piston_no_such_reader"))
+        readers = Readers(RECORDINGS, lambda: Reader(RECORDINGS, "piston_no_such_reader"))
         self.addCleanup(readers.end)
         with self.assertRaises(BadInput) as caught:
             readers.read(b"time,v\n0,1\n")
         self.assertIn("cannot be read", str(caught.exception))
 
     def test_the_next_file_is_read_by_a_new_reader(self):
-        readers = Readers()
+        readers = Readers(RECORDINGS)
         self.addCleanup(readers.end)
         data = b"time,v\n" + b"\n".join(ROWS)
         self.assertEqual(readers.read(data).rows, 40)

@@ -50,6 +50,11 @@
   ]))
 }
 
+#let seen = if d.seen.len() > 0 {
+  grid(columns: calc.min(d.seen.len(), 4), column-gutter: 5mm, ..d.seen.map(p => stack(dir: ttb, spacing: 3pt,
+    image(bytes(p.bytes), height: 34mm, width: 100%, fit: "contain", alt: p.says), text(0.85em, soft)[#p.says])))
+}
+
 #let figures = if d.figures.len() > 0 {
   table(columns: (1fr, auto, auto),
     table.header([*What shows it*], [*Before*], [*After*]),
@@ -67,6 +72,7 @@
   }
   parts(d.head)
   block(above: 1em, plugs)
+  block(above: 1em, seen)
   block(above: 1em, figures)
   parts(d.parts)
 }

@@ -17,7 +17,7 @@ from .arrival import (
 from .kind import Against, Conditions, Data, Entry, EntryData, EntryEnvelope, Where
 from .measuring import Instrument, Outcome, Reading, Stretch, Trace
 from .proving import Drive, Handover, ProofStep, SootCause
-from .tape import CardChange, Correction, Note, Shift, Tick, Unreadable
+from .tape import SHOWS, CardChange, Correction, Note, Picture, Shift, Tick, Unreadable
 from .work import (
     Action,
     Circuit,
@@ -71,10 +71,12 @@ __all__ = [
     "Note",
     "OptionPicked",
     "Outcome",
+    "Picture",
     "Piece",
     "ProofStep",
     "Reading",
     "ResetStep",
+    "SHOWS",
     "Shift",
     "SootCause",
     "State",

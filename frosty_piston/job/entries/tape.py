@@ -1,6 +1,6 @@
 """What the tape itself needs."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -40,6 +40,41 @@ class Note(EntryData):
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         return self.text
+
+
+Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+SHOWS = {
+    "find": "what was found",
+    "before": "before",
+    "after": "after",
+    "hardware": "what came off",
+    "piece": "a piece",
+    "warning": "what was warned of",
+    "face": "a connector face",
+    "part": "a part",
+}
+
+
+class Picture(EntryData):
+    """A picture kept beside the tape, named by the hash of its content. `about`: the entry it belongs to;
+    `step`: the step of a plan; `node`: the part; `copy_of`: the picture this one is a marked copy of;
+    `paper`: it stands on the report."""
+
+    image: Hash
+    shows: Literal["find", "before", "after", "hardware", "piece", "warning", "face", "part"] = "find"
+    about: EntryId | None = None
+    step: Short | None = None
+    node: Id | None = None
+    note: Short | None = None
+    copy_of: Hash | None = None
+    paper: bool = False
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        what = "Marked picture" if self.copy_of else "Picture"
+        return f"{what} of {SHOWS[self.shows]}{f': {self.note}' if self.note else ''}"
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        return against.stands_before("about", self.about) if self.about else []
 
 
 Lines = Annotated[list[Text], Field(max_length=40)]
@@ -94,4 +129,5 @@ KINDS: dict[str, type[EntryData]] = {
     "note": Note,
     "correction": Correction,
     "shift": Shift,
+    "picture": Picture,
 }

@@ -19,13 +19,22 @@
   const el = (tag, text, cls) => Object.assign(document.createElement(tag), { textContent: text || "", className: cls || "" });
   const isCell = (form) => form.classList.contains("cell");
   const pairsOf = (form, button) => {
-    const pairs = [...new FormData(form).entries()].map(([k, v]) => [k, String(v)]);
+    const pairs = [...new FormData(form).entries()].map(([k, v]) => [k, v instanceof File ? v : String(v)]);
     if (button && button.name) pairs.push([button.name, button.value]);
     return pairs;
   };
-  const contentOf = (pairs) => JSON.stringify(pairs.filter(([k]) => k !== "entry_id"));
+  const told = (v) => (v instanceof File ? [v.name, v.size, v.lastModified] : v);
+  const contentOf = (pairs) => JSON.stringify(pairs.filter(([k]) => k !== "entry_id").map(([k, v]) => [k, told(v)]));
+  const bodyOf = (pairs) => {
+    if (!pairs.some(([, v]) => v instanceof File)) return new URLSearchParams(pairs);
+    const body = new FormData();
+    for (const [k, v] of pairs) body.append(k, v);
+    return body;
+  };
 
   function saysOf(form, pairs, button) {
+    const files = pairs.filter(([, v]) => v instanceof File && v.size);
+    if (files.length) return files.length === 1 ? "Picture: " + files[0][1].name.slice(0, 60) : files.length + " pictures";
     const typed = [...form.elements].find((x) => x.name && x.type !== "hidden" && x.tagName !== "BUTTON" && x.value && pairs.some(([k, v]) => k === x.name && v === x.value));
     const label = typed && (typed.labels && typed.labels[0] ? typed.labels[0].firstChild.textContent.trim() : typed.name);
     return typed ? label + ": " + typed.value.slice(0, 60) : button ? button.textContent.trim().slice(0, 60) : "Form";
@@ -156,7 +165,7 @@
       if (body.dataset.signed && act.by !== body.dataset.who) continue;
       const pairs = [...act.pairs.filter(([k]) => k !== "seal"), ["pressed_at", act.at], ["pressed_by", act.by]];
       try {
-        const answer = await fetch(act.url, { method: "POST", body: new URLSearchParams(pairs), redirect: "manual", headers: { "X-Act": act.key, ...(body.dataset.seal ? { "X-Seal": body.dataset.seal } : {}) }, signal: AbortSignal.timeout(PATIENCE_MS) });
+        const answer = await fetch(act.url, { method: "POST", body: bodyOf(pairs), redirect: "manual", headers: { "X-Act": act.key, ...(body.dataset.seal ? { "X-Seal": body.dataset.seal } : {}) }, signal: AbortSignal.timeout(PATIENCE_MS) });
         if (answer.status >= 500 || answer.status === 401 || answer.status === 429) break;
         if (answer.ok || answer.type === "opaqueredirect") { await answered(act.key); sent += 1; }
         else await acts.put({ ...act, refused: reason(await answer.text()) });

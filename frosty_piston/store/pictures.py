@@ -1,0 +1,63 @@
+"""Pictures: each kept once, by the hash of its content, with a thumbnail beside it."""
+
+import hashlib
+from collections.abc import Iterable
+
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from frosty_piston.core.errors import BadInput, NotHere
+from frosty_piston.formats.picture import Cleaned
+
+from .moments import now
+from .tables import ImageRow
+
+
+def hash_of(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+class Pictures:
+    """Keeps and finds pictures. Safe to use from several threads."""
+
+    def __init__(self, engine: Engine):
+        self.engine = engine
+        self._writing = engine.execution_options(writing=True)
+
+    def keep(self, made: Cleaned) -> str:
+        """Keep a picture; one that is here already is kept once. Answers its hash."""
+        key = hash_of(made.data)
+        with Session(self._writing) as session, session.begin():
+            if session.get(ImageRow, key) is None:
+                session.add(
+                    ImageRow(
+                        hash=key,
+                        width=made.width,
+                        height=made.height,
+                        size=len(made.data),
+                        data=made.data,
+                        thumb=made.thumb,
+                        at=now(),
+                    )
+                )
+        return key
+
+    def data(self, key: str, thumb: bool = False) -> bytes:
+        """The picture of a hash. Raises NotHere."""
+        column = ImageRow.thumb if thumb else ImageRow.data
+        with Session(self.engine) as session:
+            found = session.scalar(select(column).where(ImageRow.hash == key))
+        if found is None:
+            raise NotHere("This picture is not kept here: its job came without it.")
+        return found
+
+    def sizes(self, keys: Iterable[str]) -> dict[str, tuple[int, int]]:
+        """Width and height of those pictures that are kept here."""
+        asked = select(ImageRow.hash, ImageRow.width, ImageRow.height).where(ImageRow.hash.in_(list(keys)))
+        with Session(self.engine) as session:
+            return {key: (width, height) for key, width, height in session.execute(asked)}
+
+    def kept_whole(self, key: str, data: bytes) -> None:
+        """Raises BadInput when a picture is not the one that its name says."""
+        if hash_of(data) != key:
+            raise BadInput(f"The picture {key[:12]} is not the one that its name says: it was changed.")
