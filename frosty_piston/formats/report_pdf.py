@@ -1,4 +1,5 @@
-"""The report as a PDF: A4, fonts embedded, tagged for a screen reader. The sheet is set by Typst."""
+"""The report and every other paper as a PDF: A4, fonts embedded, tagged for a screen reader. The sheet is
+set by Typst."""
 
 import json
 from functools import lru_cache
@@ -11,12 +12,12 @@ ONE_AT_A_TIME = Lock()
 BROUGHT_ALONG = "Ω∞"
 
 
-@lru_cache(maxsize=1)
-def _compiler() -> Any:
+@lru_cache(maxsize=2)
+def _compiler(name: str) -> Any:
     import typst
 
     return typst.Compiler(
-        str(PAPER / "report.typ"), str(PAPER), font_paths=[str(PAPER / "fonts")], ignore_system_fonts=True
+        str(PAPER / f"{name}.typ"), str(PAPER), font_paths=[str(PAPER / "fonts")], ignore_system_fonts=True
     )
 
 
@@ -52,16 +53,25 @@ def _texts(value: Any) -> Any:
 
 def report_pdf(sheet: dict[str, Any]) -> bytes:
     """Set a report. `sheet`: what `web.report` lays out, texts only; nothing of it is read as markup."""
+    return _whole("report", sheet)
+
+
+def sheet_pdf(sheet: dict[str, Any]) -> bytes:
+    """Set a paper. `sheet`: what `web.papers` lays out, block by block."""
+    return _whole("sheet", sheet)
+
+
+def _whole(name: str, sheet: dict[str, Any]) -> bytes:
     from typst import TypstError
 
     with ONE_AT_A_TIME:
         try:
-            return _set(sheet)
+            return _set(name, sheet)
         except TypstError:  # a sign that no font has
-            return _set(_texts(sheet))
+            return _set(name, _texts(sheet))
 
 
-def _set(sheet: dict[str, Any]) -> bytes:
-    made = _compiler().compile(format="pdf", sys_inputs={"report": json.dumps(sheet)}, pdf_standards=["ua-1"])
+def _set(name: str, sheet: dict[str, Any]) -> bytes:
+    made = _compiler(name).compile(format="pdf", sys_inputs={name: json.dumps(sheet)}, pdf_standards=["ua-1"])
     assert isinstance(made, bytes)
     return made

@@ -24,6 +24,8 @@ ACTS: tuple[tuple[str, str, Right], ...] = (
     ("POST", "/day/do/*", "work"),
     ("POST", "/day/*", "lead"),
     ("POST", "/jobs/*/decide/rates", "lead"),
+    ("POST", "/jobs/*/papers/head", "lead"),
+    ("POST", "/orders/*", "work"),
     ("POST", "/jobs/*/resets/*/edit", "lead"),
     ("POST", "/jobs/*/resets/*/file", "lead"),
     ("POST", "/jobs/*/resets/*/floor", "lead"),

@@ -17,6 +17,7 @@ from .database import open_database, owned, remove_database
 from .day import DayBoard
 from .garage import Garage
 from .moments import stamp
+from .orders import Orders
 from .people import People
 from .pictures import Pictures
 from .recordings import Recordings
@@ -39,7 +40,7 @@ class Workshop:
         self.tapes = Tapes(engine, self.knowledge, lambda: self.shelf.experience)
         self.garage, self.settings, self.yard = Garage(engine), Settings(engine), Yard(engine)
         self.recordings, self.people = Recordings(engine), People(engine)
-        self.pictures = Pictures(engine)
+        self.pictures, self.orders = Pictures(engine), Orders(engine)
         self.day = DayBoard(self.tapes, self.yard, self.settings, self.knowledge)
         self.folder = Path(engine.url.database or "").parent
 

@@ -80,6 +80,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "tape": tape_view(record, k, everything=True),
         "foot": _foot(record, workshop),
         "seen": on_paper(record, workshop),
+        "letterhead": workshop.settings.get("letterhead"),
         "came": f"came in {dated(record.job.opened_at)}" if record.job.opened_at else "",
     }
 
@@ -153,6 +154,8 @@ def sheet(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     ]
     made: dict[str, Any] = _texts(
         {
+            "workshop": str(shown["letterhead"].get("name", "")),
+            "note": str(shown["letterhead"].get("note", "")),
             "title": job.vehicle.name,
             "sub": " · ".join(filter(None, (job.engine.name, report.odometer, shown["came"]))),
             "status": report.proof.status,

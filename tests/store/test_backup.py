@@ -89,7 +89,9 @@ class Looked(WithWorkshop):
         return check(self.database).faults
 
     def test_whole(self):
-        self.assertEqual(check(self.database).says, "1 jobs, 3 entries, 1 files, 0 recordings: all whole")
+        self.assertEqual(
+            check(self.database).says, "1 jobs, 3 entries, 1 files, 0 recordings, 0 pictures: all whole"
+        )
 
     def test_an_entry_changed_is_named(self):
         faults = self.behind_its_back(
@@ -145,9 +147,11 @@ class Looked(WithWorkshop):
         # a copy of the older program comes back into the newer one
         back_up(self.database.parent, self.database.parent / "old.piston")
         again = restore(self.database.parent / "old.piston", self.database.parent / "new")
-        self.assertEqual(again.says, "1 jobs, 3 entries, 1 files, 0 recordings: all whole")
+        self.assertEqual(again.says, "1 jobs, 3 entries, 1 files, 0 recordings, 0 pictures: all whole")
         migrate(self.workshop.engine)
-        self.assertEqual(check(self.database).says, "1 jobs, 3 entries, 1 files, 0 recordings: all whole")
+        self.assertEqual(
+            check(self.database).says, "1 jobs, 3 entries, 1 files, 0 recordings, 0 pictures: all whole"
+        )
 
 
 if __name__ == "__main__":

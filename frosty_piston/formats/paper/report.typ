@@ -62,6 +62,7 @@
 }
 
 #let owner = {
+  if d.workshop != "" { grid(columns: (1fr, 1fr), align: (left, right), head(1.2em)[#d.workshop], text(0.85em, soft)[#d.note]); line(length: 100%, stroke: 0.4pt + edge) }
   grid(columns: (1fr, auto), align: (left + horizon, right + horizon), column-gutter: 6mm,
     [= #d.title
      #d.sub],
