@@ -60,6 +60,12 @@ SEEN: tuple[tuple[str, Callable[[int], bytes], dict[str, Any], Mark | None], ...
         None,
     ),
 )
+LETTERHEAD = {"name": "Skerry rescue workshop", "note": "Pier 3, open 7 to 16, emergencies always"}
+WANTED = (
+    ("demo-patrol", "glow module", 1, "Island parts"),
+    ("demo-van-5", "turbo actuator with gasket", 1, "Island parts"),
+    ("demo-van-3", "glow plug", 4, "Mainland diesel"),
+)
 STANDS = {"demo-bus-turbo": "Lift"}
 
 
@@ -82,6 +88,9 @@ def fill_demo(workshop: Workshop) -> None:
     for job in demo_jobs(now()):
         _open(workshop, job, recorded.get(job["job"]["id"], []))
     _show(workshop)
+    workshop.settings.save("letterhead", LETTERHEAD)
+    for n, (job_id, what, count, supplier) in enumerate(WANTED):
+        workshop.orders.want(f"wanted-{n}", job_id, what, count, supplier, None, "Torvald")
     workshop.day.keep_setup(_day_setup(now()))
     for job_id in OFF_THE_DAY:
         workshop.day.put(job_id, on=False)

@@ -12,7 +12,7 @@ from frosty_piston.core.words import bound, called
 from frosty_piston.formats.picture import smaller
 from frosty_piston.formats.report_pdf import sheet_pdf
 from frosty_piston.job.entries import Action, Circuit, Trim, Warning_
-from frosty_piston.job.report import URGENCY
+from frosty_piston.job.report import URGENCY, Shown
 from frosty_piston.store.moments import now
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -73,13 +73,18 @@ def owner(record: JobRecord, workshop: Workshop) -> Sheet:
     if shown["seen"]:
         blocks.append(_pictures(shown["seen"]))
     if report.figures:
-        rows = [[f"{x.what}: {x.because}", x.before, x.after or "not read"] for x in report.figures]
+        rows = [[_shows(x), x.before, x.after or "not read"] for x in report.figures]
         blocks.append(table("", ["What shows it", "Before", "After"], rows, [4.0, 1.0, 1.0]))
     blocks += [lines(p.title, *p.lines) for p in shown["parts"]]
     word = ", ".join(filter(None, (report.proof.word, sure)))
     return Sheet(
         record.job.vehicle.name, f"{_about(record)}. {word}".strip(". "), tuple(blocks), one_page=True
     )
+
+
+def _shows(x: Shown) -> str:
+    """What was measured, and what it says of it, where that does not begin with the same words."""
+    return x.because if x.because.startswith(x.what) else f"{x.what}: {x.because}"
 
 
 def whole_record(record: JobRecord, workshop: Workshop) -> Sheet:
