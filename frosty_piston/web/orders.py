@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.core.errors import BadInput, FrostyPistonError, NotHere
-from frosty_piston.core.words import inside, listed
+from frosty_piston.core.words import listed
 from frosty_piston.job.prove import open_waits
 from frosty_piston.job.work import to_do
 from frosty_piston.store.moments import now, stamp
@@ -29,12 +29,11 @@ def suggested(record: JobRecord, workshop: Workshop) -> list[tuple[str, int]]:
     """What the picked work takes that is not on the order yet: its part, and what is new each time."""
     there = {o.what for o in workshop.orders.of_job(record.job.id)}
     found: dict[str, int] = {}
-    parts = workshop.knowledge.parts
     for work in to_do(record.assessed):
         if work.entry is None:
             shape = work.plan.repair.shape
             if work.act == "replaced":
-                found[shape.parts_word or inside(parts[shape.part].title)] = len(work.cylinders) or 1
+                found[shape.parts_word or shape.part] = len(work.cylinders) or 1
             for name, done in work.plan.new_parts:
                 if not done:
                     found.setdefault(name, 1)

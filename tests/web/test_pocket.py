@@ -1,9 +1,15 @@
 """Calculators without a job: their numbers stand in the address; what cannot be is answered at its field."""
 
 import html
+import json
 import re
 import unittest
+from uuid import uuid4
 
+from frosty_piston.core.words import inside
+from frosty_piston.store.moments import now
+from frosty_piston.web.pocket import CALCULATORS
+from tests.cases import job_file, symptom
 from tests.web.test_api import WithClient
 
 
@@ -25,9 +31,9 @@ class Pocket(WithClient):
     def test_a_leak_as_a_hole(self):
         # 60 to 48 in 60 s: tau 60/ln(60/48) = 269 s; 55 ml / 269 = 0.20 ml/s; a hole of 0.03 mm
         shown = self.shown("leak?start=60&end=48&seconds=60")
-        for words in ("12 kPa", "269 ±", "0.20 ±", "0.03 mm", "good to a quarter"):
+        for words in ("12 kPa", "269 ±", "0.20 ±", "0.03 mm", "a general actuator, good to a quarter"):
             self.assertIn(words, shown)
-        self.assertNotIn("good to a quarter", self.shown("leak?start=60&end=48&seconds=60&volume=1000"))
+        self.assertNotIn("a general actuator", self.shown("leak?start=60&end=48&seconds=60&volume=1000"))
         self.assertIn("Nothing was lost", self.shown("leak?start=60&end=60&seconds=60"))
 
     def test_what_cannot_be_is_answered_at_its_field(self):
@@ -80,10 +86,118 @@ class Pocket(WithClient):
         self.shown("charge?resistance=185&volts=900", 422)
 
     def test_the_way_there(self):
-        self.assertEqual(
-            self.client.get("/pocket", follow_redirects=False).headers["location"], "/pocket/vacuum"
+        self.assertIn('href="/pocket"', self.client.get("/shelf").text)
+        shelf = self.client.get("/pocket").text
+        for name, one in CALCULATORS.items():
+            with self.subTest(name):
+                self.assertIn(f'href="/pocket/{name}"', shelf)
+                page = self.shown(name)
+                for words in (one.formula, one.source, one.unsure):
+                    self.assertIn(re.sub(r"\s+", " ", words), page)
+        self.assertEqual(self.client.get("/pocket/poem").status_code, 404)
+
+    def test_ohm_and_heat(self):
+        # 12 V over 0.8 ohm: 15 A, 180 W; the meter is good to 0.8 % and 0.03 ohm in 0.8: 4.6, so 5 %
+        for address in ("ohm?volts=12&ohm=0.8", "ohm?volts=12&amps=15", "ohm?amps=15&ohm=0.8"):
+            shown = self.shown(address)
+            for words in ("12 V", "15 A", "0.8 Ω", "180 W ± 5 %"):
+                self.assertIn(words, shown)
+        self.assertIn("two of the three are enough", self.shown("ohm?volts=12&amps=15&ohm=1", 422))
+
+    def test_a_test_lamp(self):
+        # worked example: 2 W behind 15 ohm burns at 0.73, and looks bright (0.7) up to 16.8 ohm
+        shown = self.shown("lamp?watts=2&ohm=15")
+        for words in ("73 % of its light", "16.8 Ω"):
+            self.assertIn(words, shown)
+        self.assertIn("1.6 Ω", self.shown("lamp?watts=21"))
+
+    def test_a_cold_start(self):
+        # an 8-cylinder direct engine bears a quarter of its plugs dead near 0 °C, and no more
+        good = self.shown("cold?cylinders=8&working=6&ambient=0")
+        bad = self.shown("cold?cylinders=8&working=5&ambient=0")
+        chance = [int(re.search(r"It starts at 0 °C (?:over |under )?(\d+) %", t)[1]) for t in (good, bad)]
+        self.assertGreater(chance[0], 90)
+        self.assertLess(chance[1], 50)
+        self.assertIn("at most 4 can work", self.shown("cold?cylinders=4&working=5&ambient=0", 422))
+
+    def test_cooling(self):
+        # 90 °C in 10 °C, tau 3 h: 55 °C after 3 ln(80/45) = 1.73 h = 1 h 44 min; cold after 3 ln(80/3) = 9.85 h
+        shown = self.shown("cooling?start=90&around=10")
+        for words in ("1 h 44 min", "9 h 51 min", "general"):
+            self.assertIn(words, shown)
+        # 39.43 °C after 3 h is just that cooling, and from there on it is its own
+        self.assertIn("tau 3 h, its own", self.shown("cooling?start=90&around=10&later=39.43&hours=3"))
+        self.assertIn("never: the air is hotter", self.shown("cooling?start=70&around=60"))
+        self.assertIn(
+            "it falls from the first", self.shown("cooling?start=40&around=10&later=60&hours=1", 422)
         )
-        self.assertIn('href="/pocket/vacuum"', self.client.get("/shelf").text)
+
+    def test_wiggling(self):
+        # six of six in half of the time: 1/64
+        shown = self.shown("wiggle?drops=6&seconds=60&rest=0&rest_s=60")
+        for words in ("about 1 in 64", "6 a minute", "0 a minute"):
+            self.assertIn(words, shown)
+
+    def test_money_of_two_options(self):
+        # 1 300 + 0.1 * 2 000 + 0.28 * 1 300 = 1 864; 3 000 + 0.1 * 2 000 + 0.03 * 3 000 = 3 290
+        shown = self.shown(
+            "money?a_price=1300&a_cures=90&a_back=28&b_price=3000&b_cures=90&b_back=3&next=2000"
+        )
+        for words in ("1 864 kr", "3 290 kr", "1 426 kr", "19 % sure"):
+            self.assertIn(words, shown)
+
+
+class OnAJob(WithClient):
+    def setUp(self):
+        super().setUp()
+        self.workshop.tapes.import_file(json.dumps(job_file(symptom("no_start"))).encode())
+
+    def use(self, name, **given):
+        return self.client.post(f"/jobs/case/pocket/{name}", data={"entry_id": str(uuid4()), **given})
+
+    def test_every_answer_can_be_written_on_the_job_it_was_opened_from(self):
+        for name, given in (
+            ("ohm", {"volts": "12", "ohm": "0.8"}),
+            ("lamp", {"watts": "2"}),
+            ("wire", {"current": "10", "length": "5", "section": "2.5"}),
+            ("fingers", {"shown": "150k"}),
+            ("charge", {"resistance": "185"}),
+            ("network", {"high": "2.7", "low": "2.3"}),
+            ("wiggle", {"drops": "6", "seconds": "60", "rest": "0", "rest_s": "60"}),
+            ("vacuum", {"value": "70"}),
+            ("leak", {"start": "60", "end": "48", "seconds": "60"}),
+            ("def", {"ppm": "500", "flow": "40"}),
+            ("filter", {"points": "60 1.6 120 3.6 180 6.1"}),
+            ("cold", {"cylinders": "4", "working": "3", "ambient": "-5"}),
+            ("clean", {"returns": "60 100 80", "before": "80"}),
+            ("money", {"a_price": "1300", "a_cures": "90", "b_price": "3000", "b_cures": "90"}),
+        ):
+            with self.subTest(name):
+                page = self.client.get(f"/pocket/{name}", params={**given, "job": "case"}).text
+                self.assertIn("Use on this job", page)
+                self.assertEqual(self.use(name, **given).status_code, 303)
+                note = self.workshop.tapes.job("case").job.live[-1]
+                self.assertEqual(note.kind, "note")
+                says = note.data.text.removeprefix(f"Pocket, {inside(CALCULATORS[name].title)}: ")
+                self.assertNotEqual(says, note.data.text)
+                self.assertGreater(len(says), 20)
+
+    def test_cooling_begins_the_wait_it_worked_out(self):
+        self.use("cooling", start="90", around="10")
+        note, wait = self.workshop.tapes.job("case").job.live[-2:]
+        self.assertEqual((note.kind, wait.kind, wait.data.wait), ("note", "wait", "cold_soak"))
+        self.assertAlmostEqual((wait.data.until - now()).total_seconds() / 3600, 9.85, delta=0.02)
+
+    def test_the_same_press_writes_once_and_nothing_is_written_from_nothing(self):
+        sent = {"entry_id": str(uuid4()), "volts": "12", "ohm": "0.8"}
+        for _ in range(2):
+            self.assertEqual(self.client.post("/jobs/case/pocket/ohm", data=sent).status_code, 303)
+        self.assertEqual(len(self.workshop.tapes.job("case").job.live), 2)
+        answer = self.use("ohm", volts="12")
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("type what it is worked out from first", answer.text)
+        self.assertEqual(self.use("poem").status_code, 404)
+        self.assertNotIn("Use on this job", self.client.get("/pocket/ohm?volts=12&ohm=1&job=none").text)
 
 
 if __name__ == "__main__":
