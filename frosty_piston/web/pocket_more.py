@@ -115,7 +115,7 @@ def cold_view(form: Form) -> dict[str, Any]:
 def cooling_view(form: Form) -> dict[str, Any]:
     """When a part can be touched and when the engine is cold; two readings fit this vehicle's own cooling."""
     limits = general(WaitLimits)
-    start, around = form.figure("start", "degC", -40, 900), form.figure("around", "degC", -50, 50)
+    start, around = form.figure("start", "degC", -40, 900), form.figure("around", "degC", -50, 60)
     later, hours = form.figure("later", "degC", -40, 900), form.figure("hours", "", 0.02, 72)
     cools = form.raw("cools") if form.raw("cools") in COOLS else "closed"
     shown = _shown([], "", cools=cools)
