@@ -42,14 +42,15 @@ class StepState:
 
 @dataclass(frozen=True)
 class Fastener:
-    """One line of the hardware map: its own id, the step it came off at, its place in the order, and whether
-    it is back."""
+    """One line of the hardware map: its own id, the step it came off at, its place in the order, whether it
+    is back, and the entry that took it off."""
 
     id: str
     order: int
     step: str
     hardware: Hardware
     back: bool
+    entry: str
 
 
 @dataclass(frozen=True)
@@ -152,13 +153,13 @@ def plan_state(
     refitted = {t for s in steps if s.ticked and s.ticked[-1].data.state == "done" for t in s.shape.refits}
     back = {name for x in entries for name in x.data.back or []}
     taken = [
-        (x.id if len(x.data.hardware) == 1 else f"{x.id}.{n}", x.data.step, h)
+        (x.id if len(x.data.hardware) == 1 else f"{x.id}.{n}", x.data.step, h, x.id)
         for x in entries
         for n, h in enumerate(x.data.hardware or [])
     ]
     fasteners = tuple(
-        Fastener(key, i + 1, step, h, step in refitted or key in back)
-        for i, (key, step, h) in enumerate(taken)
+        Fastener(key, i + 1, step, h, step in refitted or key in back, entry)
+        for i, (key, step, h, entry) in enumerate(taken)
     )
     ways = {s.id: s.parts for s in repair.steps}
     counted = {

@@ -7,7 +7,7 @@ import random
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
 
-SIZE = (1200, 900)
+SIZE, TAKEN = (1200, 900), (800, 600)
 STEEL, DARK, SOOT, BRASS, COPPER, RUBBER = (
     (150, 156, 160),
     (70, 76, 82),
@@ -36,7 +36,8 @@ def _ground(seed: int, shade: int = 92) -> tuple[Image.Image, random.Random]:
 
 def _grain(image: Image.Image, seed: int) -> bytes:
     """Grain and a little blur, as a telephone leaves them; out as JPEG."""
-    grain = np.random.default_rng(seed).normal(128, 26, (SIZE[1], SIZE[0], 1)).clip(0, 255)
+    image = image.resize(TAKEN, Image.Resampling.LANCZOS)
+    grain = np.random.default_rng(seed).normal(128, 26, (TAKEN[1], TAKEN[0], 1)).clip(0, 255)
     noise = Image.fromarray(np.repeat(grain, 3, axis=2).astype(np.uint8))
     out = io.BytesIO()
     Image.blend(image.filter(ImageFilter.GaussianBlur(1)), noise, 0.10).save(out, "JPEG", quality=88)

@@ -1,7 +1,7 @@
 """Alarms: the waits of all jobs, those that rang and nobody looked at, and the press that goes on."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -21,12 +21,13 @@ from .page import Kept, render, status_of, writer
 from .waits import end
 
 router = APIRouter()
-AS_EXPECTED = "as expected"
+AS_EXPECTED, SOON = "as expected", timedelta(minutes=2)
 
 
 @dataclass(frozen=True)
 class Alarm:
-    """One wait of an open job. `over`: its time is over and nobody has said what was seen."""
+    """One wait of an open job. `over`: its time is over and nobody has said what was seen; `soon`: it is, or
+    will be before the page asks again."""
 
     id: str
     job: str
@@ -35,6 +36,7 @@ class Alarm:
     what: str
     until: datetime | None
     over: bool
+    soon: bool
 
     @property
     def says(self) -> str:
@@ -48,8 +50,8 @@ def alarms(workshop: Workshop, at: datetime) -> list[Alarm]:
         for wait in row.waits:
             until = datetime.fromisoformat(wait["until"]) if wait["until"] else None
             kind = sentence(WAIT_WORDS[wait["wait"]])
-            over = until is not None and until <= at
-            found.append(Alarm(wait["id"], row.id, row.vehicle_name, kind, wait["what"], until, over))
+            over, soon = (until is not None and until <= at + ahead for ahead in (timedelta(), SOON))
+            found.append(Alarm(wait["id"], row.id, row.vehicle_name, kind, wait["what"], until, over, soon))
     return sorted(found, key=lambda a: (a.until is None, a.until.timestamp() if a.until else 0.0))
 
 

@@ -20,7 +20,7 @@ from .circuit_view import STATE_MARKS, drawn, test_of
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import Fields, Form, figure, known, line, one_of
 from .jobform import submit
-from .page import job_page, person, render
+from .page import job_page, person
 
 router = APIRouter()
 WORK = "circuit/_work.html"
@@ -315,16 +315,6 @@ def circuit_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Resp
     record = workshop.tapes.job(job_id)
     opened = request.query_params.get("open", "")
     return job_page(request, record, "circuit", WORK, show(record, workshop, opened))
-
-
-@router.get("/jobs/{job_id}/circuit/print")
-def print_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    """The circuit on one page, with its legend."""
-    record = workshop.tapes.job(job_id)
-    shown = show(record, workshop)
-    if shown["drawn"] is None:
-        raise NotHere("No circuit is written down on this job yet.")
-    return render(request, "circuit/print.html", record=record, job=record.job, **shown)
 
 
 @router.post("/jobs/{job_id}/circuit/keep")

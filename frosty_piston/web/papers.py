@@ -24,7 +24,13 @@ from .page import Kept, dated, job_page, render, templates
 from .shown_pictures import pictures_of
 
 router = APIRouter()
-HEAD, PICTURE_PX = "letterhead", 700
+HEAD, PICTURE_PX, STOP = "letterhead", 700, "stop_actuator"
+NEVER = "Never stall it in gear. If it does not stop: brake, out of gear, and call."
+ANYTHING = "If anything changes: stop, and call."
+LEGEND = (
+    "Green holds, red leaks or is off. A ring: the last hands were here. A dashed outline: joined wrongly, or"
+    " reached by no pump."
+)
 TOLD = (
     "I was told of what stands above, in words and with this paper, before the vehicle left. What is marked"
     " “stop” is not to be driven. Local law and the word of a licensed inspector come first."
@@ -142,13 +148,15 @@ def label(record: JobRecord, workshop: Workshop) -> Sheet | None:
         )
         fitted = f"Fitted {dated(x.at or record.written.get(x.id))}{f' by {x.by}' if x.by else ''}."
         says = x.data.note or x.data.what
+        stops = x.data.where.node == STOP
         more = [
             x.data.what if x.data.note else "",
-            "Temporary. If anything changes: stop, and call.",
-            back,
+            NEVER if stops else ANYTHING,
+            f"Temporary. {back}",
             fitted,
         ]
-        blocks.append({"kind": "big", "text": says, "lines": [m for m in more if m]})
+        head = "To stop the engine" if stops else "Temporary repair"
+        blocks.append({"kind": "big", "head": head, "text": says, "lines": [m for m in more if m]})
     return Sheet("For the driver", _about(record), tuple(blocks))
 
 
@@ -160,11 +168,17 @@ def trim(record: JobRecord, workshop: Workshop) -> Sheet | None:
         [
             r["cylinder"],
             " ".join("".join(s.sign for s in group) for group in r["groups"]) or "no code yet",
-            _read_back(r),
+            "; ".join(filter(None, (_read_back(r), _alike(r)))),
         ]
         for r in trim_page.show(record, workshop)["rows"]
     ]
     return Sheet("Trim codes", _about(record), ({"kind": "codes", "rows": rows},))
+
+
+def _alike(r: dict[str, Any]) -> str:
+    """The signs of a code that are easily taken for another."""
+    found = {s.sign: s.alike for group in r["groups"] for s in group if s.alike}
+    return ", ".join(f"{sign} looks like {alike}" for sign, alike in found.items())
 
 
 def _read_back(r: dict[str, Any]) -> str:
@@ -183,8 +197,10 @@ def circuit(record: JobRecord, workshop: Workshop) -> Sheet | None:
     svg = templates().get_template("papers/circuit.svg").render(d=shown["drawn"])
     drawing = {"kind": "drawing", "svg": svg, "says": "The vacuum circuit, from the pump outward."}
     rows = [[r["title"], r["says"] or "", r["state"]] for r in shown["rows"]]
+    wrong = [lines("Joined wrongly", *(w.says for w in shown["wrong"]))] if shown["wrong"] else []
     listed = table("Parts and hoses", ["What", "Marks", "State"], rows, [3.0, 3.0, 1.0])
-    return Sheet("Vacuum circuit", _about(record), (drawing, listed), wide=True)
+    blocks = (drawing, lines("", LEGEND), *wrong, listed)
+    return Sheet("Vacuum circuit", _about(record), blocks, wide=True)
 
 
 def _pictures(seen: list[Any]) -> Block:

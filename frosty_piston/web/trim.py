@@ -13,7 +13,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import Fields, Form, line, one_of
 from .jobform import submit
-from .page import job_page, render
+from .page import job_page
 
 router = APIRouter()
 WORK, MOST = "trim/_work.html", 40
@@ -123,13 +123,6 @@ FORMS = {"write": write, "swap": swap}
 def trim_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.tapes.job(job_id)
     return job_page(request, record, "trim", WORK, show(record, workshop))
-
-
-@router.get("/jobs/{job_id}/trim/print")
-def sheet(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
-    """The codes as a sheet to print."""
-    record = workshop.tapes.job(job_id)
-    return render(request, "trim/print.html", record=record, job=record.job, **show(record, workshop))
 
 
 @router.post("/jobs/{job_id}/trim/write")

@@ -6,6 +6,7 @@ import tempfile
 import threading
 from datetime import timedelta
 from pathlib import Path
+from unittest.mock import patch
 
 import uvicorn
 
@@ -62,6 +63,9 @@ class Restart(BrowserTest):
         self.assertEqual(self.page.title(), f"(1) rang · {calm}")
         self.assertIn("piston-rings", self.page.locator("link[rel=icon]").get_attribute("href"))
 
+        later = patch("frosty_piston.web.alarms.now", side_effect=lambda: now() + timedelta(minutes=32))
+        later.start()
+        self.addCleanup(later.stop)
         own = Own(folder, own.port)
         self.addCleanup(own.stop)
         other = self.context.browser.new_context()

@@ -60,7 +60,7 @@ class FromArrivalToReport(AnyJob):
         images = [x.data.image for x in other.tapes.job(self.job).job.of(Picture)]
         self.assertEqual(len(images), 3)
         for image in images:
-            self.assertEqual(Image.open(io.BytesIO(other.pictures.data(image))).size, (1200, 900))
+            self.assertEqual(Image.open(io.BytesIO(other.pictures.data(image))).size, (800, 600))
 
     def test_what_is_no_picture_is_said_under_the_field(self):
         self.begin("Hard start, white smoke", ["Hard start when cold"])

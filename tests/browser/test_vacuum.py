@@ -174,8 +174,8 @@ class Vacuum(BrowserTest):
             page.locator(f"#held-{name}").fill(value)
         self.enter("Write down", "#hold")
         self.sees("The whole holds", "#search")
-        self.at("circuit/print")
-        for words, where in (("Tee to Left mount", ".circuittable"), ("joined wrongly", ".legend")):
+        self.at("papers/circuit")
+        for words, where in (("Tee to Left mount", ".table"), ("joined wrongly", ".sheet")):
             self.sees(words, where)
 
 

@@ -179,9 +179,9 @@ class Editing(WithClient):
 
     def test_one_page_with_its_legend(self):
         self.open()
-        self.assertEqual(self.client.get("/jobs/case/circuit/print").status_code, 404)
+        self.assertEqual(self.client.get("/jobs/case/papers/circuit").status_code, 404)
         self.open(vacuum_circuit(h3={"mark": "black", "last_hands": True}), job="drawn")
-        page = self.client.get("/jobs/drawn/circuit/print").text
+        page = self.client.get("/jobs/drawn/papers/circuit").text
         for words in (
             "joined wrongly, or reached by no pump",
             "the last hands were here",

@@ -121,7 +121,7 @@ class Pocket(WithClient):
         self.assertIn("at most 4 can work", self.shown("cold?cylinders=4&working=5&ambient=0", 422))
 
     def test_cooling(self):
-        # 90 °C in 10 °C, tau 3 h: 55 °C after 3 ln(80/45) = 1.73 h, 1 h 44 min; cold after 3 ln(80/3) = 9.85 h
+        # 90 °C in 10 °C, tau 3 h: 55 °C after 3 ln(80/45) = 1.73 h; cold after 3 ln(80/3) = 9.85 h
         shown = self.shown("cooling?start=90&around=10")
         for words in ("1 h 44 min", "9 h 51 min", "general"):
             self.assertIn(words, shown)

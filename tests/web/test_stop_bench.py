@@ -154,7 +154,7 @@ class StopBench(WithClient):
         self.assertEqual(self.post("stopgap", **told).status_code, 303)
         measure = self.workshop.tapes.job("case").job.tape[-1]
         self.assertTrue(measure.data.temporary)
-        label = self.client.get(f"/jobs/case/label/{measure.id}").text
+        label = self.client.get("/jobs/case/papers/label").text
         for words in (
             "To stop the engine",
             MEASURES["pull_cable"].driver,
@@ -167,7 +167,7 @@ class StopBench(WithClient):
         self.assertEqual(self.post("stopgap_off", what=measure.data.what).status_code, 303)
         proof = self.client.get("/api/v1/jobs/case/assessment").json()["proof"]
         self.assertNotIn("temporary", [m["what"] for m in proof["missing"]])
-        self.assertEqual(self.client.get("/jobs/case/label/none").status_code, 404)
+        self.assertEqual(self.client.get("/jobs/case/papers/label").status_code, 404)
 
     def test_an_electric_stop_has_no_such_bench(self):
         self.workshop.tapes.import_file(json.dumps(job_file(symptom("low_power"), engine=MODERN)).encode())

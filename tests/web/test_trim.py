@@ -86,7 +86,7 @@ class Page(WithClient):
         self.assertIn("the control unit differs: place 8: D and E", self.page())
         self.post(where="unit", code="7B0A 91cD")
         self.assertIn("the control unit has it", self.page())
-        self.assertIn("read back, the same", self.client.get("/jobs/case/trim/print").text)
+        self.assertIn("read back, the same", self.client.get("/jobs/case/papers/trim").text)
 
     def test_the_cards_alphabet_and_length(self):
         for limits, code, says in (

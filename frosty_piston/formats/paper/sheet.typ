@@ -18,7 +18,7 @@
 
 #let blocks = (
   lines: b => { titled(b); for line in b.lines [#par(line)] },
-  big: b => block(width: 100%, stroke: 1.6pt + ink, inset: 14pt)[#head(26pt)[#b.text]#for line in b.lines [#par(text(15pt)[#line])]],
+  big: b => block(width: 100%, stroke: 1.6pt + ink, inset: 14pt)[#head(17pt)[#b.head] \ #head(26pt)[#b.text]#for line in b.lines [#par(text(15pt)[#line])]],
   codes: b => for (name, code, says) in b.rows { block(below: 0.9em, grid(columns: (12mm, 1fr, auto), align: horizon, head(20pt)[#name], text(20pt, font: ("DejaVu Sans Mono"), tracking: 1.2pt)[#code], text(soft)[#says])) },
   table: b => { titled(b); table(columns: b.widths.map(w => w * 1fr), table.header(..b.head.map(h => strong(h))), ..b.rows.flatten()) },
   warning: b => block(width: 100%, stroke: (left: 3pt + tone.at(b.urgency, default: edge)), inset: (left: 8pt, y: 4pt), strong(b.text)),

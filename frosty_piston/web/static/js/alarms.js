@@ -4,7 +4,7 @@
   "use strict";
   const place = document.getElementById("alarms"), icon = document.querySelector("link[rel=icon]"), title = document.title;
   if (!place) return;
-  const NAME = "piston-alarms-" + document.body.dataset.workshop, LOOK_MS = 30000, LATE_MS = 90000, SOON_MS = 1000, CALM = icon.href;
+  const NAME = "piston-alarms-" + document.body.dataset.workshop, LOOK_MS = 30000, LATE_MS = 90000, FRESH_MS = 10000, SOON_MS = 1000, CALM = icon.href;
   const kept = () => { try { return JSON.parse(localStorage.getItem(NAME)) || {}; } catch (error) { return {}; } };
   const keep = (state) => { try { localStorage.setItem(NAME, JSON.stringify(state)); } catch (error) { /* this device keeps nothing */ } };
   let timer = 0;
@@ -54,7 +54,7 @@
       notify({ ...one, says: (missed ? "Rang while nobody looked: " : "") + one.says });
     }
     for (const id of Object.keys(rung)) if (!list.some((one) => one.id === id)) delete rung[id];
-    if (sounds) { keep({ list, rung }); chime(); }
+    if (sounds) { keep({ ...state, list, rung }); chime(); }
     const ul = place.querySelector("ul") || place.appendChild(Object.assign(document.createElement("ul"), { className: "alarmlist" }));
     for (const one of list) {
       const el = ul.querySelector('[data-wait="' + CSS.escape(one.id) + '"]') || ul.appendChild(rowOf(one));
@@ -70,13 +70,15 @@
 
   async function look() {
     show();
+    const state = kept(), rings = (state.list || []).some((one) => Date.parse(one.until) <= Date.now());
+    if (!rings && Date.now() - (state.at || 0) < FRESH_MS) return;
     clearTimeout(timer);
     try {
       const answer = await fetch("/alarms/bar", { credentials: "same-origin", headers: { "HX-Request": "true" } });
       if (answer.ok && !place.contains(document.activeElement)) {
         const page = await answer.text();
         if (!place.contains(document.activeElement)) place.innerHTML = page;
-        keep({ list: rows(), rung: kept().rung || {} });
+        keep({ list: rows(), rung: kept().rung || {}, at: Date.now() });
       }
     } catch (error) { /* the server does not answer: what is kept here rings all the same */ }
     show();
