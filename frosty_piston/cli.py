@@ -87,7 +87,17 @@ def build_parser() -> argparse.ArgumentParser:
     )
     one.add_argument(
         "--only",
-        choices=("reasoning", "recordings", "trust", "vacuum", "aftertreatment", "day", "load", "pages"),
+        choices=(
+            "reasoning",
+            "recordings",
+            "trust",
+            "vacuum",
+            "aftertreatment",
+            "day",
+            "learning",
+            "load",
+            "pages",
+        ),
         help="measure one of them",
     )
     one.add_argument("--jobs", type=int, default=2000, help="jobs in the workshop (default 2000)")
@@ -153,9 +163,9 @@ def _serve(args: argparse.Namespace) -> int:
 
 
 def _import(args: argparse.Namespace) -> int:
+    from frosty_piston.bundles import read_bundle
     from frosty_piston.formats import bundle
     from frosty_piston.formats.outside import PICTURES, Readers
-    from frosty_piston.store.bundle import read_bundle
     from frosty_piston.store.workshop import open_workshop
 
     readers = Readers(PICTURES)
@@ -179,7 +189,7 @@ def _export(args: argparse.Namespace) -> int:
 
     with open_workshop(args.data) as workshop:
         if args.bundle:
-            from frosty_piston.store.bundle import write_bundle
+            from frosty_piston.bundles import write_bundle
 
             args.bundle.write_bytes(write_bundle(workshop, args.job))
             return 0
@@ -234,6 +244,7 @@ def _passphrase(args: argparse.Namespace) -> int:
 def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.benchmarks.aftertreatment import benchmark_aftertreatment
     from frosty_piston.benchmarks.day import benchmark_day
+    from frosty_piston.benchmarks.learning import benchmark_learning
     from frosty_piston.benchmarks.load import benchmark_load
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
@@ -249,6 +260,8 @@ def _bench(args: argparse.Namespace) -> int:
         benchmark_aftertreatment(60 if args.only else 12, args.seed)
     if args.only in (None, "day"):
         benchmark_day(100 if args.only else 10, args.seed)
+    if args.only == "learning":
+        benchmark_learning(args.seed)
     if args.only == "trust":
         benchmark_trust(args.vehicles, args.seed)
     if args.only in (None, "reasoning"):

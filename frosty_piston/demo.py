@@ -10,12 +10,14 @@ from frosty_piston.formats.picture import Mark, clean, marked
 from frosty_piston.formats.trace_files import read_recording, write_csv
 from frosty_piston.job import jobfile
 from frosty_piston.job.day_setup import BayKept, Break, DaySetup, Hours
+from frosty_piston.job.engine import EngineCard
 from frosty_piston.job.experience import OwnCode
 from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.rig.demo_recordings import Columns, demo_recordings
 from frosty_piston.rig.pictures import bolts, connector, plug_tip, valve
 from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
 from frosty_piston.rig.world_repairs import demo_jobs
+from frosty_piston.rig.year import made_up_year
 from frosty_piston.store.moments import now, stamp
 from frosty_piston.store.workshop import Workshop
 
@@ -89,6 +91,8 @@ def fill_demo(workshop: Workshop) -> None:
         _open(workshop, job, recorded.get(job["job"]["id"], []))
     _show(workshop)
     workshop.settings.save("letterhead", LETTERHEAD)
+    known = {card["name"]: EngineCard.model_validate(card) for card in CARDS}
+    workshop.cases.keep_all(made_up_year(workshop.knowledge, known, now()), made_up=True)
     for n, (job_id, what, count, supplier) in enumerate(WANTED):
         workshop.orders.want(f"wanted-{n}", job_id, what, count, supplier, None, "Torvald")
     workshop.day.keep_setup(_day_setup(now()))

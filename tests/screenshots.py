@@ -8,6 +8,7 @@ from tests.browser.pages import shared
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 VIEWS = {
     "yard": "/",
+    "day": "/day",
     "arrive": "/jobs/demo-van-3/arrive",
     "narrow": "/jobs/demo-van-5/narrow",
     "plan": "/jobs/demo-van-5/plan",
@@ -29,11 +30,10 @@ VIEWS = {
 
 def _recorded(workshop: Workshop) -> dict[str, str]:
     """The pages of recordings, whose ids are made when they come in."""
-    at = {t.name: t.id for job in ("demo-van-5", "demo-bus-egr") for t in workshop.recordings.of_job(job)}
+    at = {t.name: t.id for job in ("demo-bus-egr",) for t in workshop.recordings.of_job(job)}
     before, after = at["EGR before cleaning.csv"], at["EGR after cleaning.csv"]
     return {
         "recording": f"/jobs/demo-bus-egr/traces/{before}?with={after}&event=egr_position&level=30",
-        "loop": f"/jobs/demo-van-5/traces/{at['vanes warm.csv']}#drive",
     }
 
 
@@ -44,10 +44,8 @@ def main() -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
         page.goto(base + path)
         page.wait_for_load_state("networkidle")
-        if name in ("recording", "loop"):
+        if name == "recording":
             page.locator("#trace .uplot canvas").wait_for()
-        if name == "loop":
-            page.locator(".drive").scroll_into_view_if_needed()
         page.screenshot(path=OUT / f"{name}.png")
         page.close()
 

@@ -15,6 +15,7 @@ from frosty_piston.knowledge.load import NOT_SEEN, SEEN, TestFinding
 
 from .codes_seen import CodeSeen
 from .experience import Experience, capped_times
+from .own_odds import capped
 from .result import Result, place
 from .tape import Job
 from .units import convert
@@ -122,7 +123,13 @@ def gather(
         *_tests(job, k, verdicts),
     ]
     evidence += (
-        [*_patterns(job, k, experience), *_contexts(job, k), *_heat(job, k), *_absent_codes(job, k, codes)]
+        [
+            *_patterns(job, k, experience),
+            *_own_odds(job, k, experience),
+            *_contexts(job, k),
+            *_heat(job, k),
+            *_absent_codes(job, k, codes),
+        ]
         if number == 0
         else []
     )
@@ -150,6 +157,23 @@ def _patterns(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
             )
         )
     return evidence
+
+
+def _own_odds(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
+    """What the workshop's own proven jobs make of each fault, where a lead switched that on. The job itself
+    is never among them."""
+    learned = experience.own.times(job.engine, k, job.id)
+    if not learned:
+        return []
+    reasons = {
+        fault: f"{capped(x.times):.2g} times: what {round(x.jobs)} proven jobs of"
+        f" {inside(k.systems[k.fault_system[fault]])} say, {percent(x.own)} against"
+        f" {percent(x.general)} in general"
+        for fault, x in learned.items()
+    }
+    factors = {fault: capped(x.times) for fault, x in learned.items()}
+    says = f"Own odds: the proven jobs on {job.engine.name}"
+    return [Evidence(says, (), None, "", 1.0, reasons, factors, True)]
 
 
 def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str], bearing: bool) -> list[Evidence]:

@@ -4,6 +4,8 @@ lacks."""
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from .own_odds import Own
+
 LEAST_TIMES, MOST_TIMES = 0.2, 5.0
 
 
@@ -34,12 +36,14 @@ class OwnCode:
 
 @dataclass(frozen=True)
 class Experience:
-    """All of it; empty for a job file by itself. `floors`: what is kept back of a countdown, by its axis."""
+    """All of it; empty for a job file by itself. `floors`: what is kept back of a countdown, by its axis;
+    `own`: what its own proven jobs teach."""
 
     patterns: tuple[Pattern, ...] = ()
     codes: dict[str, OwnCode] = field(default_factory=dict)
     lacking: frozenset[str] = frozenset()
     floors: dict[str, float] = field(default_factory=dict)
+    own: Own = Own()
 
     def for_engine(self, name: str) -> tuple[Pattern, ...]:
         return tuple(p for p in self.patterns if p.engine == name)

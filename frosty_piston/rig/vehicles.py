@@ -1,6 +1,6 @@
 """Whole simulated vehicles: a card, one or two faults or none, a driver and codes, from a seed."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -102,13 +102,20 @@ def _condition(card: EngineCard, ambient_c: float, ills: tuple[Ill, ...], seed: 
     return condition
 
 
-def simulated(seed: int, k: Knowledge) -> SimulatedVehicle:
-    """The vehicle of a seed."""
+Rates = Mapping[str, float]
+
+
+def simulated(
+    seed: int, k: Knowledge, engine: dict[str, Any] | None = None, rates: Rates | None = None
+) -> SimulatedVehicle:
+    """The vehicle of a seed. `engine`: on this card, else on any; `rates`: how often each fault comes to one
+    workshop, else half way between the general rates and all alike."""
     rng = np.random.default_rng(seed)
-    engine = dict(world.CARDS[int(rng.integers(len(world.CARDS)))])
+    drawn = world.CARDS[int(rng.integers(len(world.CARDS)))]
+    engine = dict(engine or drawn)
     card = EngineCard.model_validate(engine)
     ambient, parts = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0])), int(rng.integers(2**31))
-    ills = _noticed(card, ambient, parts, k, rng)
+    ills = _noticed(card, ambient, parts, k, rng, rates)
     condition = _condition(card, ambient, ills, parts)
     standing = codes(condition, rng)
     said = complaint(condition, standing, _known_symptoms(k), rng)
@@ -126,12 +133,17 @@ def _scanned(standing: list[str]) -> list[Entry]:
 
 
 def _noticed(
-    card: EngineCard, ambient_c: float, parts: int, k: Knowledge, rng: np.random.Generator
+    card: EngineCard,
+    ambient_c: float,
+    parts: int,
+    k: Knowledge,
+    rng: np.random.Generator,
+    rates: Rates | None = None,
 ) -> tuple[Ill, ...]:
     """Faults each bad enough to be noticed: the vehicle would not have come in otherwise."""
-    count = len(_wrong(card, k, rng))
+    count = len(_wrong(card, k, rng, rates))
     while True:
-        names = _wrong(card, k, rng)
+        names = _wrong(card, k, rng, rates)
         ills = tuple(Ill(f, float(rng.uniform(0.1, 1.0)), int(rng.integers(2**31))) for f in names)
         alone = [_condition(card, ambient_c, (ill,), parts) for ill in ills]
         if len(ills) == count and all(any(truths(c).values()) or codes(c, rng, 1.0) for c in alone):
@@ -142,10 +154,14 @@ def _known_symptoms(k: Knowledge) -> set[str]:
     return set(k.symptoms)
 
 
-def _wrong(card: EngineCard, k: Knowledge, rng: np.random.Generator) -> tuple[str, ...]:
-    """What is wrong: by how common each fault is, half way to all alike, so that seldom ones come too."""
+def _wrong(
+    card: EngineCard, k: Knowledge, rng: np.random.Generator, rates: Rates | None = None
+) -> tuple[str, ...]:
+    """What is wrong: by how common each fault is here; without that, half way to all alike, so that seldom
+    ones come too."""
     share = rng.random()
     count = 0 if share < OFTEN_NONE else 2 if share < OFTEN_NONE + OFTEN_TWO else 1
     names = [f for f, shape in k.faults.items() if not card.rules_out(shape.needs)]
-    rate = np.array([k.faults[f].per_thousand for f in names]) ** 0.5
+    general = [k.faults[f].per_thousand ** 0.5 for f in names]
+    rate = np.array([rates[f] for f in names] if rates else general)
     return tuple(str(x) for x in rng.choice(names, count, replace=False, p=rate / rate.sum()))

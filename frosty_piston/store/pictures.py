@@ -2,15 +2,28 @@
 
 import hashlib
 from collections.abc import Iterable
+from typing import Protocol
 
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, NotHere
-from frosty_piston.formats.picture import Cleaned
 
 from .moments import now
 from .tables import ImageRow
+
+
+class Image(Protocol):
+    """A picture that was cleaned, with its thumbnail."""
+
+    @property
+    def width(self) -> int: ...
+    @property
+    def height(self) -> int: ...
+    @property
+    def data(self) -> bytes: ...
+    @property
+    def thumb(self) -> bytes: ...
 
 
 def hash_of(data: bytes) -> str:
@@ -24,7 +37,7 @@ class Pictures:
         self.engine = engine
         self._writing = engine.execution_options(writing=True)
 
-    def keep(self, made: Cleaned) -> str:
+    def keep(self, made: Image) -> str:
         """Keep a picture; one that is here already is kept once. Answers its hash."""
         key = hash_of(made.data)
         with Session(self._writing) as session, session.begin():

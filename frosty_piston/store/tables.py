@@ -202,6 +202,20 @@ class OrderRow(Table):
     wait_id: Mapped[str] = mapped_column(String(64), default="", server_default="")
 
 
+class CaseRow(Table):
+    """What one finished job taught. `made_up`: there is no such job, as in the demo."""
+
+    __tablename__ = "cases"
+
+    job_id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    engine: Mapped[str] = mapped_column(String(120), index=True)
+    system: Mapped[str] = mapped_column(String(30))
+    closed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), index=True)
+    proven: Mapped[bool] = mapped_column()
+    made_up: Mapped[bool] = mapped_column(default=False)
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
 class PatternRow(Table):
     __tablename__ = "patterns"
 

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from uuid import uuid4
 
@@ -11,8 +12,10 @@ from sqlalchemy import Engine
 
 from frosty_piston import __version__
 from frosty_piston.core.traces import Signal
+from frosty_piston.job.experience import Experience
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
+from .cases import Cases
 from .database import open_database, owned, remove_database
 from .day import DayBoard
 from .garage import Garage
@@ -37,8 +40,10 @@ class Workshop:
         self.engine = engine
         self.knowledge = knowledge or load_knowledge()
         self.shelf = Shelf(engine, self.knowledge, self._experience_changed)
-        self.tapes = Tapes(engine, self.knowledge, lambda: self.shelf.experience)
+        self.tapes = Tapes(engine, self.knowledge, self._experience)
         self.garage, self.settings, self.yard = Garage(engine), Settings(engine), Yard(engine)
+        again = partial(self._experience_changed, None)
+        self.cases = Cases(engine, self.knowledge, self.settings, self.tapes, again)
         self.recordings, self.people = Recordings(engine), People(engine)
         self.pictures, self.orders = Pictures(engine), Orders(engine)
         self.day = DayBoard(self.tapes, self.yard, self.settings, self.knowledge)
@@ -51,6 +56,11 @@ class Workshop:
             known = uuid4().hex[:16]
             self.settings.save("workshop", {"id": known})
         return str(known)
+
+    def _experience(self) -> Experience:
+        """What the workshop has added to the knowledge: by hand, and by its own proven jobs."""
+        added = self.shelf.experience
+        return replace(added, own=self.cases.own) if self.cases.on else added
 
     def _experience_changed(self, engine: str | None) -> None:
         self.tapes.think_again(engine)

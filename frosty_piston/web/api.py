@@ -7,12 +7,12 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
+from frosty_piston.bundles import read_bundle, write_bundle
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.formats import bundle
 from frosty_piston.job import jobfile
 from frosty_piston.job.answer import answer
 from frosty_piston.job.schema import job_file_schema
-from frosty_piston.store.bundle import read_bundle, write_bundle
 
 from .dependencies import GivenPictureReaders, GivenWorkshop, read_body
 from .signed_in import person_of

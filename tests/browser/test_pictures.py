@@ -7,10 +7,10 @@ from pathlib import Path
 
 from PIL import Image
 
+from frosty_piston.bundles import read_bundle
 from frosty_piston.formats.outside import PICTURES, Readers
 from frosty_piston.job.entries import Picture
 from frosty_piston.rig.pictures import plug_tip, valve
-from frosty_piston.store.bundle import read_bundle
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from tests.browser.test_any_job import AnyJob

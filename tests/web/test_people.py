@@ -54,6 +54,12 @@ class Signing(test_api.WithClient):
             data = {"job": "case", "on": "no", "seal": self.seal(client)}
             self.assertEqual(client.post(path, data=data).status_code, status, path)
 
+    def test_only_a_lead_lets_own_jobs_move_odds(self):
+        for name, status in (("Odd", 403), ("Ylva", 303)):
+            client = self.browser(name)
+            data = {"on": "yes", "seal": self.seal(client)}
+            self.assertEqual(client.post("/shelf/own/switch", data=data).status_code, status)
+
     def test_nobody_gets_in_without_signing_in(self):
         for path in ("/", "/jobs/case/tape", "/shelf", "/people", "/me"):
             answer = self.client.get(path)

@@ -11,10 +11,10 @@ from uuid import uuid4
 from PIL import Image
 from pypdf import PdfReader
 
+from frosty_piston.bundles import read_bundle, write_bundle
 from frosty_piston.core.errors import BadInput
 from frosty_piston.formats.bundle import pack
 from frosty_piston.formats.outside import PICTURES, Readers
-from frosty_piston.store.bundle import read_bundle, write_bundle
 from frosty_piston.store.database import open_database
 from frosty_piston.store.pictures import hash_of
 from frosty_piston.store.workshop import Workshop

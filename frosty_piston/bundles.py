@@ -8,8 +8,7 @@ from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.picture import Cleaned
 from frosty_piston.job import jobfile
 from frosty_piston.job.entries import Picture, Trace
-
-from .workshop import Workshop
+from frosty_piston.store.workshop import Workshop
 
 _ID = re.compile(r"^[A-Za-z0-9][A-Za-z0-9._:-]{0,63}$")
 

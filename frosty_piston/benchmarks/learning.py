@@ -1,0 +1,81 @@
+"""Measures what own odds are worth: simulated workshops whose true rates differ from the general ones, and
+how often the right repair stands first on arrival, by how many proven jobs they have learned from."""
+
+import random
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.engine import EngineCard
+from frosty_piston.job.experience import NO_EXPERIENCE, Experience
+from frosty_piston.job.jobfile import check
+from frosty_piston.job.own_odds import Own
+from frosty_piston.knowledge import Knowledge, load_knowledge
+from frosty_piston.rig import world
+from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
+from frosty_piston.rig.year import true_rates
+
+WORKSHOPS, HELD_OUT, STEPS = 8, 60, (10, 25, 50, 100, 200)
+
+
+@dataclass(frozen=True)
+class OfWorkshop:
+    """One workshop: how often the right repair stood first by the general odds, and after so many jobs."""
+
+    card: str
+    general: float
+    after: Mapping[int, float]
+
+
+def _first(vehicle: SimulatedVehicle, k: Knowledge, experience: Experience) -> str:
+    """The repair that stands first on arrival."""
+    file = job_file(vehicle.engine, [*vehicle.arrival, *vehicle.scan])
+    assessed = Assessed(job_of(check(file, k)), k, experience)
+    return next(iter(assessed.suspicion.repairs_needed), "")
+
+
+def _right(vehicles: list[SimulatedVehicle], k: Knowledge, experience: Experience) -> float:
+    hits = [_first(v, k, experience) in {k.repair_of[f] for f in v.faults} for v in vehicles]
+    return sum(hits) / len(hits)
+
+
+def _learned(k: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]) -> Own:
+    """What jobs with these faults teach: one line for each, as it stands when each was proven."""
+    lines = {
+        f"j{n}": (engine["name"], k.fault_system[mine[0]], dict.fromkeys(mine, 1.0))
+        for n, mine in enumerate(faults)
+    }
+    return Own(True, lines)
+
+
+def workshop(seed: int, k: Knowledge, held_out: int = HELD_OUT) -> OfWorkshop:
+    """One workshop with rates of its own, on one engine card."""
+    draw = random.Random(seed)
+    engine = dict(draw.choice(world.CARDS))
+    rates = true_rates(k, EngineCard.model_validate(engine), draw)
+
+    def vehicles(count: int) -> list[SimulatedVehicle]:
+        made = (simulated(draw.randrange(2**31), k, engine, rates) for _ in iter(int, 1))
+        return [v for v, _ in zip((v for v in made if v.faults), range(count), strict=False)]
+
+    taught = [v.faults for v in vehicles(max(STEPS))]
+    test = vehicles(held_out)
+    after = {n: _right(test, k, Experience(own=_learned(k, engine, taught[:n]))) for n in STEPS}
+    return OfWorkshop(engine["name"], _right(test, k, NO_EXPERIENCE), after)
+
+
+def benchmark_learning(seed: int | None = None, workshops: int = WORKSHOPS) -> None:
+    """Print what was measured."""
+    seed = random.randrange(10**6) if seed is None else seed
+    k, draw = load_knowledge(), random.Random(seed)
+    found = [workshop(draw.randrange(10**9), k) for _ in range(workshops)]
+    general = sum(w.general for w in found) / len(found)
+    print(f"Own odds: {workshops} workshops with rates of their own, {HELD_OUT} vehicles each, seed {seed}")
+    print(f"  right repair first on arrival, general odds: {general:.1%}")
+    for n in STEPS:
+        mean = sum(w.after[n] for w in found) / len(found)
+        worst = min(w.after[n] - w.general for w in found)
+        print(f"  after {n} proven jobs: {mean:.1%}, the worst workshop {100 * worst:+.1f} points")
+    better = next((n for n in STEPS if sum(w.after[n] for w in found) / len(found) > general), None)
+    print(f"  better than the general odds from {better} proven jobs on" if better else "  never better")
