@@ -21,7 +21,7 @@ from .page import Kept, render, status_of, writer
 from .waits import end
 
 router = APIRouter()
-AS_EXPECTED, SOON = "as expected", timedelta(minutes=2)
+AS_EXPECTED, SOON, MOST_FORMS = "as expected", timedelta(minutes=2), 3
 
 
 @dataclass(frozen=True)
@@ -57,8 +57,9 @@ def alarms(workshop: Workshop, at: datetime) -> list[Alarm]:
 
 @router.get("/alarms/bar")
 def bar(request: Request, workshop: GivenWorkshop) -> Response:
-    """What every page shows on top: what rang. Those that still run come along for the clock of the page."""
-    return render(request, "alarms/bar.html", alarms=alarms(workshop, now()), kept=Kept())
+    """What every page shows on top: what rang, the first few with their forms. Those that still run come
+    along for the clock of the page."""
+    return render(request, "alarms/bar.html", alarms=alarms(workshop, now()), most=MOST_FORMS, kept=Kept())
 
 
 def _page(request: Request, workshop: Workshop, kept: Kept, status: int = 200) -> Response:

@@ -1,5 +1,6 @@
 """The papers of a job: each laid out once as blocks, as a page that prints and as a PDF."""
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -24,6 +25,7 @@ from .page import Kept, dated, job_page, render, templates
 from .shown_pictures import pictures_of
 
 router = APIRouter()
+_PAGE = re.compile(r"^[a-z][a-z_/]{0,60}$")
 HEAD, PICTURE_PX, STOP = "letterhead", 700, "stop_actuator"
 NEVER = "Never stall it in gear. If it does not stop: brake, out of gear, and call."
 ANYTHING = "If anything changes: stop, and call."
@@ -339,10 +341,14 @@ def paper_as_pdf(job_id: str, name: str, workshop: GivenWorkshop) -> Response:
 
 
 @router.get("/jobs/{job_id}/papers/{name}")
-def paper(request: Request, job_id: str, name: str, workshop: GivenWorkshop) -> Response:
+def paper(
+    request: Request, job_id: str, name: str, workshop: GivenWorkshop, back: str = "papers"
+) -> Response:
+    """One paper. `back`: the page of the job that it was opened from."""
     record = workshop.tapes.job(job_id)
-    top = f"/jobs/{job_id}/papers"
-    return answered(request, workshop, _sheet(record, workshop, name), top, f"{top}/{name}.pdf")
+    where = back if _PAGE.match(back) else "papers"
+    sheet = _sheet(record, workshop, name)
+    return answered(request, workshop, sheet, f"/jobs/{job_id}/{where}", f"/jobs/{job_id}/papers/{name}.pdf")
 
 
 def as_file(data: bytes, name: str) -> Response:

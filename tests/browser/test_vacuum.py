@@ -58,7 +58,7 @@ class Vacuum(BrowserTest):
         page.get_by_role("link", name="Label for the driver").click()
         for words in ("To stop the engine", "Pull the cable", "left of the column", "Never stall it in gear"):
             self.sees(words, ".driverlabel")
-        page.get_by_role("link", name="Back to the bench").click()
+        page.get_by_role("link", name="Back", exact=True).click()
         self.press("Taken off again")
         self.sees("Removed: Pull cable", "#tape")
 

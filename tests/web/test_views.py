@@ -196,6 +196,7 @@ class Zones(unittest.TestCase):
             entry("outcome", test="wiggle", figures={"wiggle_s": 30, "dropouts": 2}),
             entry("warning", text="brake line", urgency="stop"),
             entry("note", text="x"),
+            entry("picture", image="0" * 64, shows="before", note="x"),
             entry("shift", did=["x"], next="y", note="z"),
             entry("state", state="engine_cold"),
             entry("stretch", trace="e1", start_s=1.0, end_s=2.0, name="pull"),
