@@ -21,7 +21,7 @@ from .page import Kept, render, status_of, writer
 from .waits import end
 
 router = APIRouter()
-AS_EXPECTED, SOON, MOST_FORMS = "as expected", timedelta(minutes=2), 3
+AS_EXPECTED, SOON, MOST_FORMS, MOST_BARRED = "as expected", timedelta(minutes=2), 1, 10
 
 
 @dataclass(frozen=True)
@@ -57,9 +57,10 @@ def alarms(workshop: Workshop, at: datetime) -> list[Alarm]:
 
 @router.get("/alarms/bar")
 def bar(request: Request, workshop: GivenWorkshop) -> Response:
-    """What every page shows on top: what rang, the first few with their forms. Those that still run come
+    """What every page shows on top: what rang, the first with its form. Those that still run come
     along for the clock of the page."""
-    return render(request, "alarms/bar.html", alarms=alarms(workshop, now()), most=MOST_FORMS, kept=Kept())
+    first = [a for a in alarms(workshop, now()) if a.until][:MOST_BARRED]
+    return render(request, "alarms/bar.html", alarms=first, most=MOST_FORMS, kept=Kept())
 
 
 def _page(request: Request, workshop: Workshop, kept: Kept, status: int = 200) -> Response:

@@ -27,7 +27,7 @@ from .links import place_link
 from .page import Kept, person, render, status_of
 
 router = APIRouter()
-FOLLOWING, MOST_BAYS, FEED = 3, 12, "day_feed"
+FOLLOWING, MOST_BAYS, FEED = 2, 12, "day_feed"
 _CLOCK = re.compile(r"^([01]?\d|2[0-3])[:.]?([0-5]\d)$")
 
 

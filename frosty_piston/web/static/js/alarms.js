@@ -59,6 +59,7 @@
     for (const one of list) {
       const el = ul.querySelector('[data-wait="' + CSS.escape(one.id) + '"]') || ul.appendChild(rowOf(one));
       el.hidden = !over.includes(one);
+      if (!el.hidden && !el.childElementCount) el.append(...rowOf(one).children);
     }
     place.hidden = !over.length || Boolean(document.querySelector(".alarmpage"));
     document.title = over.length ? "(" + over.length + ") rang · " + title : title;
