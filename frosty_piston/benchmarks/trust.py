@@ -10,17 +10,15 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from itertools import islice
 
-from frosty_piston.job import access, jobfile
 from frosty_piston.job.answer import parts_of
-from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.next_step import next_step
-from frosty_piston.job.prove import prove
+from frosty_piston.job.assessment import Assessed
 from frosty_piston.knowledge import Knowledge, load_knowledge
 from frosty_piston.rig.plumbed import leaks_at, made_on, with_circuit
+from frosty_piston.rig.technician import MOST_STEPS, follow, goes_on, minutes_of, proposed, thought
 from frosty_piston.rig.testing import Entry, perform
-from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
+from frosty_piston.rig.vehicles import SimulatedVehicle, simulated
 
-MOST_STEPS, FIRST_TESTS, MOST_REPAIRS = 30, 3, 12
+FIRST_TESTS, MOST_REPAIRS = 3, 12
 Way = Callable[[SimulatedVehicle, list[Entry], Knowledge, bool], tuple[list[Entry], Assessed, float]]
 BINS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0001)
 
@@ -42,71 +40,23 @@ class Run:
     swapping: float
 
 
-def _thought(vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge) -> Assessed:
-    return Assessed(job_of(jobfile.check(job_file(vehicle.engine, entries), k)), k)
-
-
-def _proposed(assessed: Assessed) -> tuple[str, dict[str, str]] | None:
-    """The test that the next step asks for; None once it says to decide."""
-    step = next_step(assessed, prove(assessed))
-    if step.kind == "reread" or step.kind == "test":
-        where = {key: str(step.where[key]) for key in ("point", "node", "channel") if step.where.get(key)}
-        return str(step.where["test"]), where
-    return None
-
-
-def _minutes(assessed: Assessed, k: Knowledge, test: str, where: dict[str, str]) -> float:
-    """What a test takes from here: its own minutes and what must still come off."""
-    still = access.minutes_to(k, access.access_reached(assessed.job, k))
-    shape = k.tests[test]
-    at = shape.at.get(where.get("point", ""))
-    needs = at.access if at else shape.access
-    if where.get("point") == "plug" and (own := assessed.job.engine.choice("glow_plug_access")):
-        needs = [own]
-    own_min = at.minutes if at and at.minutes else shape.minutes
-    return own_min + sum(still.get(x, 0.0) for x in needs if x != access.COLD)
-
-
-def _tested(
-    vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
-) -> tuple[list[Entry], Assessed, float]:
-    """Test by the proposals until the stop rule: what is written, what is thought, the minutes."""
-    assessed, minutes = _thought(vehicle, entries, k), 0.0
-    made: dict[str, int] = defaultdict(int)
-    while sum(made.values()) < MOST_STEPS:
-        step = _goes_on(assessed) if mended else _proposed(assessed)
-        if step is None or made[str(step)] > 1:
-            break
-        made[str(step)] += 1
-        minutes += _minutes(assessed, k, *step)
-        entries = entries + perform(vehicle.condition, *step, vehicle.rng)
-        assessed = _thought(vehicle, entries, k)
-    return entries, assessed, minutes
-
-
-def _goes_on(assessed: Assessed) -> tuple[str, dict[str, str]] | None:
-    """The next test while the complaint is still there after a repair."""
-    n = assessed.proposals.first
-    return None if n is None or assessed.proposals.sure.enough else (n.test, n.where)
-
-
 def _in_order(
     vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
 ) -> tuple[list[Entry], Assessed, float]:
     """The same stop rule, the tests in a plain order: cheapest first, each at its first place."""
-    assessed, minutes = _thought(vehicle, entries, k), 0.0
+    assessed, minutes = thought(vehicle, entries, k), 0.0
     done = {e["data"]["test"] for e in entries if e["kind"] in ("reading", "outcome")} if mended else set()
     engine = assessed.job.engine
     tests = [t for t in k.findings if not engine.rules_out(k.tests[t].needs) and t not in done]
-    cost = {t: _minutes(assessed, k, t, {}) for t in tests}
+    cost = {t: minutes_of(assessed, k, t, {}) for t in tests}
     for test in sorted(tests, key=lambda t: cost[t]):
-        if (_goes_on(assessed) if mended else _proposed(assessed)) is None:
+        if (goes_on(assessed) if mended else proposed(assessed)) is None:
             break
-        minutes += _minutes(assessed, k, test, {})
+        minutes += minutes_of(assessed, k, test, {})
         fits = (n for f in k.findings[test] for n in f.shape.nodes if not engine.rules_out(k.nodes[n].needs))
         node = next(fits, None)
         entries = entries + perform(vehicle.condition, test, {"node": node} if node else {}, vehicle.rng)
-        assessed = _thought(vehicle, entries, k)
+        assessed = thought(vehicle, entries, k)
     return entries, assessed, minutes
 
 
@@ -145,8 +95,8 @@ def run(seed: int) -> Run:
     """Send the vehicle of a seed through."""
     k = load_knowledge()
     vehicle = simulated(seed, k)
-    arrived = _thought(vehicle, [*vehicle.arrival, *vehicle.scan], k)
-    _, assessed, _ = _tested(simulated(seed, k), [*vehicle.arrival, *vehicle.scan], k, False)
+    arrived = thought(vehicle, [*vehicle.arrival, *vehicle.scan], k)
+    _, assessed, _ = follow(simulated(seed, k), [*vehicle.arrival, *vehicle.scan], k, False)
     repairs = list(assessed.suspicion.repairs_needed.items())
     wanted = [k.repair_of[f] for f in vehicle.faults]
     first = repairs[0] if repairs else ("", 0.0)
@@ -159,7 +109,7 @@ def run(seed: int) -> Run:
         vehicle.shown_apart,
         first[1],
         any(s.probability > 0.5 for s in assessed.suspicion.suspects[:1]),
-        _until_cured(simulated(seed, k), k, _tested) if wanted else 0.0,
+        _until_cured(simulated(seed, k), k, follow) if wanted else 0.0,
         _until_cured(simulated(seed, k), k, _in_order) if wanted else 0.0,
         _swapping(vehicle, arrived, k),
     )
@@ -243,19 +193,19 @@ def run_on_circuit(seed: int) -> OnCircuit | None:
         return None
     entries, minutes = [*vehicle.arrival, *vehicle.scan], 0.0
     made: dict[str, int] = defaultdict(int)
-    assessed = _thought(vehicle, entries, k)
+    assessed = thought(vehicle, entries, k)
     while sum(made.values()) < MOST_STEPS:
-        step = _proposed(assessed)
+        step = proposed(assessed)
         if step is None or made[str(step)] > 1:
             break
         made[str(step)] += 1
-        minutes += _minutes(assessed, k, *step)
+        minutes += minutes_of(assessed, k, *step)
         entries = entries + made_on(vehicle, found, k, step)
-        assessed = _thought(vehicle, entries, k)
+        assessed = thought(vehicle, entries, k)
     first = next(iter(assessed.suspicion.repairs_needed), "")
     fault = assessed.suspicion.suspects[0].fault
     places = parts_of(assessed, fault, 1.0)
-    _, _, without = _tested(simulated(seed, k), [*plain_vehicle.arrival, *plain_vehicle.scan], k, False)
+    _, _, without = follow(simulated(seed, k), [*plain_vehicle.arrival, *plain_vehicle.scan], k, False)
     return OnCircuit(
         bool(places) and places[0][0] in leaks, first == k.repair_of[vehicle.faults[0]], minutes, without
     )

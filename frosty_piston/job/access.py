@@ -1,11 +1,13 @@
 """What the vehicle is ready for: what is off already, hot or cold, on the lift; and what each test still
 needs."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 
+from .engine import EngineCard
 from .entries import Outcome, Reading, State
 from .tape import Job
 
@@ -67,14 +69,24 @@ def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, fl
 
     Points where wires lie open are chosen before the module's own plug: a card may put an intake in the way.
     """
-    shape = k.tests[known.test]
-    points: list[str | None] = [p for p in known.shape.points if p in shape.at] or [None]
-    ways = []
-    for point in points:
-        at = shape.at.get(point) if point else None
-        access = tuple(at.access if at else shape.access)
-        if point == "plug" and (own := job.engine.choice("glow_plug_access")):
-            access = (own,)
-        access = (*access, *(x for x in known.shape.reach if x not in access))
-        ways.append(Way(point, at.minutes if at and at.minutes else shape.minutes, access))
+    points: list[str | None] = [p for p in known.shape.points if p in k.tests[known.test].at] or [None]
+    ways = [way_at(job.engine, k, known, point) for point in points]
     return min(ways, key=lambda w: w.own_min + sum(still.get(a, 0.0) for a in w.access))
+
+
+def way_at(engine: EngineCard, k: Knowledge, known: TestFinding, point: str | None) -> Way:
+    """Answer what a finding takes at one point: its own minutes, and what must be reached."""
+    shape = k.tests[known.test]
+    at = shape.at.get(point) if point else None
+    access = tuple(at.access if at else shape.access)
+    if point == "plug" and (own := engine.choice("glow_plug_access")):
+        access = (own,)
+    access = (*access, *(x for x in known.shape.reach if x not in access))
+    return Way(point, at.minutes if at and at.minutes else shape.minutes, access)
+
+
+def way_of(engine: EngineCard, k: Knowledge, test: str, where: Mapping[str, str]) -> Way:
+    """Answer what a test takes at a place that is named. Raises KeyError for a test that tells nothing."""
+    node, found = where.get("node"), k.findings[test]
+    known = next((f for f in found if node and node in f.shape.nodes), found[0])
+    return way_at(engine, k, known, where.get("point"))

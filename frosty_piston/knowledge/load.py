@@ -21,6 +21,7 @@ from .reader import Reader
 from .repair_shapes import ActShape, ProofPieces
 from .repairs import Option, Repair, act_of, read_repairs
 from .reset_shapes import ResetPlanShape, read_reset_plans
+from .training_shapes import TrainingShape, read_training
 
 HERE = Path(__file__).parent
 EPSILON = 0.0003
@@ -122,6 +123,7 @@ class Knowledge:
     benches: dict[str, s.BenchShape]
     bench_of: dict[tuple[str, str], str]
     reset_plans: dict[str, ResetPlanShape]
+    training: TrainingShape
 
     @cached_property
     def regimes(self) -> dict[str, frozenset[str]]:
@@ -377,6 +379,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         benches,
         {step: bench for bench, shape in benches.items() for step in shape.steps},
         read_reset_plans(r, work.repairs, work.proofs.resets, cautions),
+        read_training(r, systems, faults, cautions, access),
     )
     check_complete(knowledge, r.says)
     return knowledge

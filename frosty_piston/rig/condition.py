@@ -23,6 +23,7 @@ class Condition:
     card: EngineCard
     cylinders: int
     ambient_c: float
+    altitude_m: float = 300.0
     warm: bool = False
     # battery and starter
     ocv_v: float = 12.72

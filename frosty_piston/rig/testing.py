@@ -16,7 +16,6 @@ from .electrics import BODY_MOHM, COIL_OHM, SOUND_CONTACT, Contact, InjectorSet
 Entry = dict[str, Any]
 Maker = Callable[[Condition, dict[str, str], Rng], list[Entry]]
 AIR = general(AirLimits)
-BAROMETER = barometer_kpa(300)
 ROD_TIMES = ((-20, -10, 0, 20, 70), (18.0, 11.5, 7.5, 3.0, 0.5))
 MAKERS: dict[str, Maker] = {}
 COLD_C, HOT_C, HOT_OPENS_C = 20.0, 85.0, 60.0
@@ -384,17 +383,18 @@ def line_loosened(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("key_on_pressures")
 def key_on(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    values = {"barometer": BAROMETER, "manifold": BAROMETER + c.map_error_kpa}
+    around = barometer_kpa(c.altitude_m)
+    values = {"barometer": around, "manifold": around + c.map_error_kpa}
     if c.sensor_open == "manifold_pressure_sensor":
         values["manifold"] = 20.0
     if c.card.dpf:
-        values |= {"exhaust": BAROMETER, "differential": c.dp_offset_kpa}
+        values |= {"exhaust": around, "differential": c.dp_offset_kpa}
     return [read("key_on_pressures", shown(rng, v, 0, 1, 0.3), "kPa", channel=x) for x, v in values.items()]
 
 
 @made("air_mass_check")
 def air_mass(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    kpa = BAROMETER + 40 * p.boost_share(c)
+    kpa = barometer_kpa(c.altitude_m) + 40 * p.boost_share(c)
     vd, n = c.card.displacement_l or 2.2, c.cylinders
     true = expected_air_mg(kpa, vd, n, 35, 0.85 * float(rng.normal(1, 0.02))) * p.air_share(c)
     gain = 0.4 if c.sensor_open == "air_mass_sensor" else c.maf_gain * (1 - 0.12 * c.hose_leak * 0.3)
@@ -538,7 +538,10 @@ def egr_position(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("egr_air_change")
 def egr_air(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    whole = expected_air_mg(BAROMETER, c.card.displacement_l or 2.2, c.cylinders, 30, 0.85) * c.maf_gain
+    whole = (
+        expected_air_mg(barometer_kpa(c.altitude_m), c.card.displacement_l or 2.2, c.cylinders, 30, 0.85)
+        * c.maf_gain
+    )
     shut, opened = (whole * (1 - p.egr_gas(c, x)) for x in (0.0, 100.0))
     return [
         read("egr_air_change", shown(rng, v, 0.01, 0), "mg", point=x)
@@ -592,7 +595,7 @@ def swirl(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("vacuum_at_pump")
 def at_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    kpa = BAROMETER * c.pump
+    kpa = barometer_kpa(c.altitude_m) * c.pump
     slow = 8 / max(0.3, c.pump)
     flicker = abs(float(rng.normal(1 if c.pump > 0.8 else 4, 0.5)))
     said: Entry = {
@@ -600,7 +603,7 @@ def at_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
         "seconds": round(slow, 0),
         "flicker_kpa": round(flicker, 1),
     }
-    return [figures("vacuum_at_pump", **said, altitude_m=300)]
+    return [figures("vacuum_at_pump", **said, altitude_m=round(c.altitude_m))]
 
 
 @made("vacuum_hold")

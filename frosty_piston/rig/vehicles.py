@@ -8,13 +8,20 @@ import numpy as np
 
 from frosty_piston.job.engine import EngineCard
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.training_shapes import LessonShape
 
 from . import world
 from .condition import Condition, afflict, sound
 from .driver import codes, complaint, truths
 from .testing import Entry
 
-OFTEN_TWO, OFTEN_NONE = 0.18, 0.1
+OFTEN_TWO, OFTEN_NONE, MOST_TRIES = 0.18, 0.1, 300
+PLAIN_M, CLEARED = 300.0, "codes_cleared_before_visit"
+ANYTHING = LessonShape(number=0, kind="any", title="Whatever comes")
+
+
+class NoSuchVehicle(ValueError):
+    """No vehicle of this seed can have what a lesson wants."""
 
 
 @dataclass(frozen=True)
@@ -38,6 +45,7 @@ class SimulatedVehicle:
     scan: list[Entry]
     seed: int
     rng: np.random.Generator
+    altitude_m: float = PLAIN_M
 
     @property
     def faults(self) -> tuple[str, ...]:
@@ -45,7 +53,8 @@ class SimulatedVehicle:
 
     @property
     def condition(self) -> Condition:
-        return _condition(EngineCard.model_validate(self.engine), self.ambient_c, self.ills, self.seed)
+        card = EngineCard.model_validate(self.engine)
+        return replace(_condition(card, self.ambient_c, self.ills, self.seed), altitude_m=self.altitude_m)
 
     @property
     def shown_apart(self) -> bool:
@@ -106,24 +115,42 @@ Rates = Mapping[str, float]
 
 
 def simulated(
-    seed: int, k: Knowledge, engine: dict[str, Any] | None = None, rates: Rates | None = None
+    seed: int,
+    k: Knowledge,
+    engine: dict[str, Any] | None = None,
+    rates: Rates | None = None,
+    lesson: LessonShape = ANYTHING,
 ) -> SimulatedVehicle:
     """The vehicle of a seed. `engine`: on this card, else on any; `rates`: how often each fault comes to one
-    workshop, else half way between the general rates and all alike."""
+    workshop, else half way between the general rates and all alike; `lesson`: what is to be trained on it.
+    Raises NoSuchVehicle."""
     rng = np.random.default_rng(seed)
-    drawn = world.CARDS[int(rng.integers(len(world.CARDS)))]
+    cards = [c for c in world.CARDS if _possible(EngineCard.model_validate(c), k, lesson)]
+    drawn = cards[int(rng.integers(len(cards)))]
     engine = dict(engine or drawn)
     card = EngineCard.model_validate(engine)
     ambient, parts = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0])), int(rng.integers(2**31))
-    ills = _noticed(card, ambient, parts, k, rng, rates)
-    condition = _condition(card, ambient, ills, parts)
+    ills = _noticed(card, ambient, parts, k, rng, rates, lesson)
+    altitude = PLAIN_M if lesson.altitude_m is None else lesson.altitude_m
+    condition = replace(_condition(card, ambient, ills, parts), altitude_m=altitude)
     standing = codes(condition, rng)
     said = complaint(condition, standing, _known_symptoms(k), rng)
     arrival: list[Entry] = [
         {"kind": "condition", "data": {"name": "ambient", "value": ambient, "unit": "degC"}},
         *({"kind": "symptom", "data": {"symptom": s}} for s in said),
     ]
-    return SimulatedVehicle(engine, ambient, ills, arrival, _scanned(standing), parts, rng)
+    if lesson.altitude_m is not None:
+        arrival.append({"kind": "condition", "data": {"name": "altitude", "value": altitude, "unit": "m"}})
+    if lesson.cleared:
+        arrival.append({"kind": "context", "data": {"context": CLEARED}})
+        standing = []
+    return SimulatedVehicle(engine, ambient, ills, arrival, _scanned(standing), parts, rng, altitude)
+
+
+def _possible(card: EngineCard, k: Knowledge, lesson: LessonShape) -> list[str]:
+    """The faults that a lesson is about and that an engine can have."""
+    wanted = lesson.faults or [f for f in k.faults if lesson.system in ("", k.fault_system[f])]
+    return [f for f in wanted if not card.rules_out(k.faults[f].needs)]
 
 
 def _scanned(standing: list[str]) -> list[Entry]:
@@ -138,16 +165,20 @@ def _noticed(
     parts: int,
     k: Knowledge,
     rng: np.random.Generator,
-    rates: Rates | None = None,
+    rates: Rates | None,
+    lesson: LessonShape,
 ) -> tuple[Ill, ...]:
     """Faults each bad enough to be noticed: the vehicle would not have come in otherwise."""
-    count = len(_wrong(card, k, rng, rates))
-    while True:
-        names = _wrong(card, k, rng, rates)
+    if not _possible(card, k, lesson):
+        raise NoSuchVehicle(f"{card.name} cannot have what this lesson is about.")
+    count = len(_wrong(card, k, rng, rates, lesson))
+    for _ in range(MOST_TRIES):
+        names = _wrong(card, k, rng, rates, lesson)
         ills = tuple(Ill(f, float(rng.uniform(0.1, 1.0)), int(rng.integers(2**31))) for f in names)
         alone = [_condition(card, ambient_c, (ill,), parts) for ill in ills]
         if len(ills) == count and all(any(truths(c).values()) or codes(c, rng, 1.0) for c in alone):
             return ills
+    raise NoSuchVehicle("nothing that this vehicle could have is noticed on it")
 
 
 def _known_symptoms(k: Knowledge) -> set[str]:
@@ -155,13 +186,14 @@ def _known_symptoms(k: Knowledge) -> set[str]:
 
 
 def _wrong(
-    card: EngineCard, k: Knowledge, rng: np.random.Generator, rates: Rates | None = None
+    card: EngineCard, k: Knowledge, rng: np.random.Generator, rates: Rates | None, lesson: LessonShape
 ) -> tuple[str, ...]:
     """What is wrong: by how common each fault is here; without that, half way to all alike, so that seldom
     ones come too."""
     share = rng.random()
     count = 0 if share < OFTEN_NONE else 2 if share < OFTEN_NONE + OFTEN_TWO else 1
-    names = [f for f, shape in k.faults.items() if not card.rules_out(shape.needs)]
+    names = _possible(card, k, lesson)
+    count = min(count if lesson.count is None else lesson.count, len(names))
     general = [k.faults[f].per_thousand ** 0.5 for f in names]
     rate = np.array([rates[f] for f in names] if rates else general)
     return tuple(str(x) for x in rng.choice(names, count, replace=False, p=rate / rate.sum()))

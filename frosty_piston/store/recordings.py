@@ -93,11 +93,14 @@ class Recordings:
         self._parsed: OrderedDict[str, Any] = OrderedDict()
         self._lock = Lock()
 
-    def keep_file(self, job_id: str, name: str, data: bytes, by: str) -> str:
-        """Keep a file as it came in, until and after its columns are mapped."""
-        attachment_id, packed_file = str(uuid4()), zlib.compress(data, 1)
+    def keep_file(
+        self, job_id: str, name: str, data: bytes, by: str, attachment_id: str | None = None
+    ) -> str:
+        """Keep a file as it came in, until and after its columns are mapped; under an id that is known
+        already, once."""
+        attachment_id, packed_file = attachment_id or str(uuid4()), zlib.compress(data, 1)
         with Session(self._writing) as session, session.begin():
-            session.add(
+            session.merge(
                 AttachmentRow(
                     id=attachment_id,
                     job_id=job_id,

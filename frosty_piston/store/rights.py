@@ -25,6 +25,8 @@ ACTS: tuple[tuple[str, str, Right], ...] = (
     ("POST", "/day/*", "lead"),
     ("POST", "/jobs/*/decide/rates", "lead"),
     ("POST", "/jobs/*/papers/head", "lead"),
+    ("POST", "/training/sets*", "lead"),
+    ("POST", "/training*", "work"),
     ("POST", "/orders/*", "work"),
     ("POST", "/jobs/*/resets/*/edit", "lead"),
     ("POST", "/jobs/*/resets/*/file", "lead"),

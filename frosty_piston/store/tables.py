@@ -216,6 +216,36 @@ class CaseRow(Table):
     data: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class ExerciseRow(Table):
+    """An exercise on a simulated vehicle: what it is, and what was done, act by act."""
+
+    __tablename__ = "exercises"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person: Mapped[str] = mapped_column(String(80), default="", server_default="", index=True)
+    lesson: Mapped[str] = mapped_column(String(30))
+    spec: Mapped[dict[str, Any]] = mapped_column(JSON)
+    rate: Mapped[int] = mapped_column(Integer)
+    acts: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    set_id: Mapped[str] = mapped_column(String(64), default="", server_default="", index=True)
+    result: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+
+
+class ExerciseSetRow(Table):
+    """An exercise that was set for several people."""
+
+    __tablename__ = "exercise_sets"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    title: Mapped[str] = mapped_column(String(120))
+    spec: Mapped[dict[str, Any]] = mapped_column(JSON)
+    people: Mapped[list[str]] = mapped_column(JSON)
+    made_by: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
 class PatternRow(Table):
     __tablename__ = "patterns"
 

@@ -13,7 +13,7 @@ from uuid import uuid4
 from sqlalchemy import Engine, insert, select
 from sqlalchemy.orm import Session
 
-from frosty_piston.core.errors import BadInput, Busy, Conflict, NotHere
+from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault, NotHere
 from frosty_piston.core.quantity import percent
 from frosty_piston.job import jobfile, stopping
 from frosty_piston.job.assessment import Assessed
@@ -33,6 +33,7 @@ from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
+from .exercises import TRAINING, is_training
 from .garage import NewCards
 from .moments import now, stamp, utc
 from .tables import ActRow, CardPlanRow, ChainRow, EntryRow, JobRow, VehicleRow
@@ -151,6 +152,8 @@ class Tapes:
         """Keep a job file. The same file again is the same job; another tape under the same id is a
         Conflict. `by`: who brought it in, where people sign in."""
         job_id = file.head.id or str(uuid4())
+        if is_training(job_id):
+            raise BadInput([Fault("job.id", f"an id that begins with {TRAINING!r} is a training vehicle's")])
         raw = file.raw
         head = {**raw["job"], "id": job_id}
         with Session(self._writing) as session, session.begin():

@@ -6,6 +6,7 @@ from dataclasses import replace
 from datetime import datetime
 from functools import cached_property, partial
 from pathlib import Path
+from threading import Lock
 from uuid import uuid4
 
 from sqlalchemy import Engine
@@ -18,6 +19,7 @@ from frosty_piston.knowledge import Knowledge, load_knowledge
 from .cases import Cases
 from .database import open_database, owned, remove_database
 from .day import DayBoard
+from .exercises import Exercises, is_training
 from .garage import Garage
 from .moments import stamp
 from .orders import Orders
@@ -29,6 +31,7 @@ from .shelf import Shelf
 from .tapes import Act, JobRecord, Tapes, Written
 from .yard import Yard
 
+TRAINING_FOLDER = "training"
 COLUMNS = f"{__version__}/waits"  # another word here, and what the lists show is worked out again
 
 
@@ -36,18 +39,21 @@ class Workshop:
     """All that is kept: jobs and their tapes, vehicles and cards, settings and people, recordings, own
     experience."""
 
-    def __init__(self, engine: Engine, knowledge: Knowledge | None = None):
+    def __init__(self, engine: Engine, knowledge: Knowledge | None = None, settings: Settings | None = None):
         self.engine = engine
         self.knowledge = knowledge or load_knowledge()
         self.shelf = Shelf(engine, self.knowledge, self._experience_changed)
         self.tapes = Tapes(engine, self.knowledge, self._experience)
-        self.garage, self.settings, self.yard = Garage(engine), Settings(engine), Yard(engine)
+        self.garage, self.settings, self.yard = Garage(engine), settings or Settings(engine), Yard(engine)
         again = partial(self._experience_changed, None)
         self.cases = Cases(engine, self.knowledge, self.settings, self.tapes, again)
         self.recordings, self.people = Recordings(engine), People(engine)
         self.pictures, self.orders = Pictures(engine), Orders(engine)
         self.day = DayBoard(self.tapes, self.yard, self.settings, self.knowledge)
+        self.exercises = Exercises(engine)
         self.folder = Path(engine.url.database or "").parent
+        self._opening = Lock()
+        self._training: Workshop | None = None
 
     @cached_property
     def id(self) -> str:
@@ -56,6 +62,20 @@ class Workshop:
             known = uuid4().hex[:16]
             self.settings.save("workshop", {"id": known})
         return str(known)
+
+    @property
+    def training(self) -> "Workshop":
+        """The training ground: a workshop in a folder of its own, with the settings of this one. What happens
+        there never reaches the real jobs."""
+        with self._opening:
+            if self._training is None:
+                engine = open_database(self.folder / TRAINING_FOLDER)
+                self._training = Workshop(engine, self.knowledge, self.settings)
+            return self._training
+
+    def of_job(self, job_id: str) -> "Workshop":
+        """The workshop that a job belongs to: this one, or its training ground."""
+        return self.training if is_training(job_id) else self
 
     def _experience(self) -> Experience:
         """What the workshop has added to the knowledge: by hand, and by its own proven jobs."""
@@ -94,12 +114,20 @@ class Workshop:
         return trace_id
 
     def close(self) -> None:
+        if self._training is not None:
+            self._training.close()
         self.engine.dispose()
 
 
 def never(workshop: Workshop) -> bool:
     """No workshop is thrown away for being unfinished."""
     return False
+
+
+def _remove(folder: Path) -> None:
+    """Remove everything that is kept in a folder that this process owns."""
+    for place in (folder, folder / TRAINING_FOLDER):
+        remove_database(place)
 
 
 @contextmanager
@@ -113,11 +141,11 @@ def open_workshop(
     with an empty one; so it is when what is there is `unfinished`."""
     with owned(folder):
         if reset:
-            remove_database(folder)
+            _remove(folder)
         workshop = Workshop(open_database(folder), knowledge)
         if unfinished(workshop):
             workshop.close()
-            remove_database(folder)
+            _remove(folder)
             workshop = Workshop(open_database(folder), knowledge)
         workshop.reckon_anew()
         try:

@@ -13,7 +13,10 @@ from frosty_piston.formats.picture import Cleaned
 from frosty_piston.formats.recording import MOST_BYTES as MOST_RECORDING_BYTES
 from frosty_piston.formats.recording import Recording
 from frosty_piston.job.jobfile import MOST_BYTES
+from frosty_piston.core.errors import NotAllowed
+from frosty_piston.store.exercises import is_training
 from frosty_piston.store.workshop import Workshop
+from frosty_piston.training import shut
 
 from .forms import Form
 
@@ -89,8 +92,15 @@ async def read_pictures(request: Request) -> list[Upload]:
 
 
 def the_workshop(request: Request) -> Workshop:
+    """The workshop, or its training ground where a training vehicle is asked for: there only what an exercise
+    opens. Raises NotAllowed."""
     workshop: Workshop = request.app.state.workshop
-    return workshop
+    job_id = str(request.path_params.get("job_id", ""))
+    if not is_training(job_id):
+        return workshop
+    if why := shut(workshop, job_id, request.method, request.url.path):
+        raise NotAllowed(why)
+    return workshop.training
 
 
 def the_readers(request: Request) -> Readers[Recording]:

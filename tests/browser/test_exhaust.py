@@ -121,6 +121,7 @@ class Countdown(AnyJob):
         self.page.locator("#step-inhibit.done").wait_for()
         self.phase("key_cycle", 0, 2)
         self.step("key_cycle")
+        self.page.locator("#step-key_cycle.done").wait_for()
         self.step("clear", KEY, OFF)
         self.page.locator("#step-clear.done").wait_for()
         self.phase("warm_run", 0, 5)

@@ -9,6 +9,12 @@
   const keep = (state) => { try { localStorage.setItem(NAME, JSON.stringify(state)); } catch (error) { /* this device keeps nothing */ } };
   let timer = 0;
 
+  /* The bar as it came a moment ago serves the next page of this tab; a press in it makes it old. */
+  const BAR = NAME + "-bar";
+  const lately = () => { try { const bar = JSON.parse(sessionStorage.getItem(BAR)); return bar && Date.now() - bar.at < FRESH_MS ? bar.page : ""; } catch (error) { return ""; } };
+  const remember = (page) => { try { sessionStorage.setItem(BAR, JSON.stringify({ at: Date.now(), page })); } catch (error) { /* asked for again then */ } };
+  place.addEventListener("submit", () => { try { sessionStorage.removeItem(BAR); } catch (error) { /* never kept */ } });
+
   function chime() {
     try {
       const audio = new AudioContext();
@@ -73,12 +79,19 @@
     show();
     const state = kept(), rings = (state.list || []).some((one) => Date.parse(one.until) <= Date.now());
     if (!rings && Date.now() - (state.at || 0) < FRESH_MS) return;
+    const bar = lately();
+    if (rings && bar) {
+      if (!place.contains(document.activeElement)) place.innerHTML = bar;
+      show();
+      return;
+    }
     clearTimeout(timer);
     try {
       const answer = await fetch("/alarms/bar", { credentials: "same-origin", headers: { "HX-Request": "true" } });
       if (answer.ok && !place.contains(document.activeElement)) {
         const page = await answer.text();
         if (!place.contains(document.activeElement)) place.innerHTML = page;
+        remember(page);
         keep({ list: rows(), rung: kept().rung || {}, at: Date.now() });
       }
     } catch (error) { /* the server does not answer: what is kept here rings all the same */ }

@@ -1,0 +1,59 @@
+"""A simulated technician: makes the tests that are proposed, until the stop rule."""
+
+from collections import defaultdict
+
+from frosty_piston.job import access, jobfile
+from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.next_step import next_step
+from frosty_piston.job.prove import prove
+from frosty_piston.knowledge import Knowledge
+
+from .testing import Entry, perform
+from .vehicles import SimulatedVehicle, job_file
+
+MOST_STEPS = 30
+Step = tuple[str, dict[str, str]]
+
+
+def thought(vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge) -> Assessed:
+    """What is thought of a vehicle by what was written down."""
+    return Assessed(job_of(jobfile.check(job_file(vehicle.engine, entries), k)), k)
+
+
+def proposed(assessed: Assessed) -> Step | None:
+    """The test that the next step asks for; None once it says to decide."""
+    step = next_step(assessed, prove(assessed))
+    if step.kind == "reread" or step.kind == "test":
+        where = {key: str(step.where[key]) for key in ("point", "node", "channel") if step.where.get(key)}
+        return str(step.where["test"]), where
+    return None
+
+
+def goes_on(assessed: Assessed) -> Step | None:
+    """The next test while the complaint is still there after a repair."""
+    n = assessed.proposals.first
+    return None if n is None or assessed.proposals.sure.enough else (n.test, n.where)
+
+
+def minutes_of(assessed: Assessed, k: Knowledge, test: str, where: dict[str, str]) -> float:
+    """What a test takes from here: its own minutes and what must still come off."""
+    still = access.minutes_to(k, access.access_reached(assessed.job, k))
+    way = access.way_of(assessed.job.engine, k, test, where)
+    return way.own_min + sum(still.get(x, 0.0) for x in way.access if x != access.COLD)
+
+
+def follow(
+    vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
+) -> tuple[list[Entry], Assessed, float]:
+    """Test by the proposals until the stop rule: what is written, what is thought, the minutes."""
+    assessed, minutes = thought(vehicle, entries, k), 0.0
+    made: dict[str, int] = defaultdict(int)
+    while sum(made.values()) < MOST_STEPS:
+        step = goes_on(assessed) if mended else proposed(assessed)
+        if step is None or made[str(step)] > 1:
+            break
+        made[str(step)] += 1
+        minutes += minutes_of(assessed, k, *step)
+        entries = entries + perform(vehicle.condition, *step, vehicle.rng)
+        assessed = thought(vehicle, entries, k)
+    return entries, assessed, minutes
