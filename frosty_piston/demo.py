@@ -14,12 +14,15 @@ from frosty_piston.job.engine import EngineCard
 from frosty_piston.job.experience import OwnCode
 from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.rig.demo_recordings import Columns, demo_recordings
+from frosty_piston.rig.exercise import Spec
 from frosty_piston.rig.pictures import bolts, connector, plug_tip, valve
+from frosty_piston.rig.trainee import trained
 from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
 from frosty_piston.rig.world_repairs import demo_jobs
 from frosty_piston.rig.year import made_up_year
 from frosty_piston.store.moments import now, stamp
 from frosty_piston.store.workshop import Workshop
+from frosty_piston.training import act_on, begin_exercise, kept_of, looked_back
 
 # Seven jobs are on the day: three waits run, two deadlines are near, the rest stays in the yard.
 OFF_THE_DAY = (
@@ -69,6 +72,13 @@ WANTED = (
     ("demo-van-3", "glow plug", 4, "Mainland diesel"),
 )
 STANDS = {"demo-bus-turbo": "Lift"}
+# Exercises that were made: vehicle, person, how much surer than the odds, what was bought too early.
+TRAINED = (
+    (2 + 32 * 4, "Ylva", 1.0, ""),
+    (15 + 32 * 8, "Ylva", 0.9, ""),
+    (11 + 32 * 3, "Torvald", 1.6, "glow_plugs"),
+)
+SET_FOR_ALL = ("Friday: only when hot", 3 + 32 * 5, ("Torvald", "Ylva", "Sunniva"))
 
 
 def fill_demo(workshop: Workshop) -> None:
@@ -100,6 +110,7 @@ def fill_demo(workshop: Workshop) -> None:
         workshop.day.put(job_id, on=False)
     for job_id, bay in STANDS.items():
         workshop.day.stands(job_id, bay)
+    _train(workshop)
     workshop.settings.save("demo", {"made": True})
 
 
@@ -115,6 +126,19 @@ def _show(workshop: Workshop) -> None:
             entries.append({"id": f"seen-{n}-marked", "kind": "picture", "data": shown})
         at = stamp(last.at) if last.at else None
         workshop.tapes.write(job_id, [_dated(x, at) for x in entries], "Ylva")
+
+
+def _train(workshop: Workshop) -> None:
+    """Three finished exercises of two people, and one that is set for all."""
+    k, rate = workshop.knowledge, workshop.settings.prices().rate
+    for n, (number, person, bold, too_early) in enumerate(TRAINED):
+        spec = Spec(number, "off")
+        exercise_id = begin_exercise(workshop, spec, person, exercise_id=f"training-demo-{n}")
+        for seen, act in enumerate(trained(spec, k, rate, bold, too_early)):
+            act_on(workshop, exercise_id, seen, act)
+        looked_back(workshop, exercise_id)
+    title, number, people = SET_FOR_ALL
+    workshop.training.exercises.new_set(title, kept_of(Spec(number, "off")), people, "Sunniva")
 
 
 def _day_setup(at: datetime) -> DaySetup:

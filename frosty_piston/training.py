@@ -248,16 +248,16 @@ def weakest(results: Sequence[Mapping[str, Any]], k: Knowledge, chance: random.R
 
 
 def help_open(exercise: Exercise) -> bool:
-    """Whether the suspects may be seen now: the exercise is over, help is on, or they were asked for and nothing
-    was done since."""
+    """Whether the suspects may be seen now: the exercise is over, help is on, or they were asked for and
+    nothing was done since."""
     help_ = exercise.spec["help"]
     asked = bool(exercise.acts) and exercise.acts[-1].get("act") == "look"
     return exercise.ended_at is not None or help_ == "on" or help_ == "on_request" and asked
 
 
 def shut(workshop: Workshop, job_id: str, method: str, path: str) -> str:
-    """Why a page of a training vehicle is shut just now, in words; empty when it is open. Recordings and the tape
-    are always open; what is read comes from the vehicle alone."""
+    """Why a page of a training vehicle is shut just now, in words; empty when it is open. Recordings and the
+    tape are always open; what is read comes from the vehicle alone."""
     exercise = workshop.training.exercises.get(job_id)
     rest = path.split(f"/jobs/{job_id}", 1)[-1].strip("/").split("/")[0]
     if method not in ("GET", "HEAD"):

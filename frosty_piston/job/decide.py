@@ -118,6 +118,11 @@ def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     return _costed(drafts, prices)
 
 
+def offer_of(assessed: Assessed, option: Option, prices: Prices) -> Offer:
+    """One option by itself, whatever is thought of it: what it would cost and take here."""
+    return _costed([_draft(assessed, (option,), prices)], prices)[0]
+
+
 def _best(prices: Prices, drafts: list["_Draft"]) -> tuple[Option, ...]:
     """Of the options of one repair that last: the cheapest, its failure counted in, and the cheapest that
     takes surely."""

@@ -13,6 +13,7 @@ from frosty_piston.core.words import counted, inside, listed
 from frosty_piston.job import access
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.knowledge.training_shapes import LessonShape
 
 from .exercise import ENDS_WHEN_STARTED, Act, Bay, Fitted, Offered, Spec, Sure, begin, do, offered
@@ -79,7 +80,7 @@ class Afterwards:
         return asdict(self)
 
 
-def _tape(bay: Bay, acts: int | None = None) -> list[Entry]:
+def tape_of(bay: Bay, acts: int | None = None) -> list[Entry]:
     """What stands on the tape after so many acts, what was recorded judged as it was."""
     upto = len(bay.written) if acts is None else acts + 1
     return [entry for entries in bay.written[:upto] for entry in entries]
@@ -155,14 +156,14 @@ def _went_on(bay: Bay) -> int:
 
 def _steps(bay: Bay, faults: Sequence[str], k: Knowledge) -> tuple[Step, ...]:
     """Each act that told something or cost something, until the first part that cured."""
-    steps, before = [], _odds(thought(bay.vehicle, _tape(bay, 0), k), faults, k)
+    steps, before = [], _odds(thought(bay.vehicle, tape_of(bay, 0), k), faults, k)
     cured_at = next((f.act for f in bay.fitted if f.right), len(bay.acts) + 1)
     for number, act in enumerate(bay.acts, 1):
         if act["act"] in ("look", "sure"):
             continue
         after = before
         if bay.written[number] and number < cured_at:
-            after = _odds(thought(bay.vehicle, _tape(bay, number), k), faults, k)
+            after = _odds(thought(bay.vehicle, tape_of(bay, number), k), faults, k)
         took = bay.clock[number] - bay.clock[number - 1]
         told = abs(after - before) >= TOLD_FROM
         steps.append(
@@ -195,7 +196,8 @@ def _ready(bay: Bay, one: Offered) -> None:
             do(bay, {"act": "search"})
 
 
-def _make(bay: Bay, one: Offered) -> None:
+def make_test(bay: Bay, one: Offered) -> None:
+    """Make a test with everything that it needs before. Raises BadInput where it cannot be made."""
     _ready(bay, one)
     do(bay, {"act": "test", "test": one.test, **one.where, "ticks": list(one.ticks)})
 
@@ -204,7 +206,7 @@ def _scanned(spec: Spec, k: Knowledge, rate: int) -> Bay:
     return by_hand(spec, [{"act": "scan"}], k, rate)
 
 
-def _named(bay: Bay, test: str, where: dict[str, str]) -> Offered | None:
+def named_test(bay: Bay, test: str, where: dict[str, str]) -> Offered | None:
     """The test that is proposed, among those that can be made here."""
     asked = {key: value for key, value in where.items() if key != "channel"}
     mine = [o for o in offered(bay) if o.test == test]
@@ -216,18 +218,18 @@ def _proposed_way(spec: Spec, k: Knowledge, rate: int) -> Way:
     bay, made = _scanned(spec, k, rate), dict[str, int]()
     titles: list[str] = []
     faults = bay.vehicle.faults
-    assessed = thought(bay.vehicle, _tape(bay), k)
+    assessed = thought(bay.vehicle, tape_of(bay), k)
     while len(titles) < MOST_STEPS and (step := proposed(assessed)) and not bay.ended:
-        one = _named(bay, *step)
+        one = named_test(bay, *step)
         if one is None or made.get(one.title, 0) > 1:
             break
         made[one.title] = made.get(one.title, 0) + 1
         try:
-            _make(bay, one)
+            make_test(bay, one)
         except BadInput:
             break
         titles.append(one.title)
-        assessed = thought(bay.vehicle, _tape(bay), k)
+        assessed = thought(bay.vehicle, tape_of(bay), k)
     repair, odds = next(iter(assessed.suspicion.repairs_needed.items()), ("", 0.0))
     right = repair in {k.repair_of[f] for f in faults} if faults else odds <= 0.5
     says = k.repairs[repair].title if repair and (faults or odds > 0.5) else NOTHING
@@ -266,12 +268,12 @@ def _tried(
     bay = _scanned(spec, k, rate)
     try:
         for one in tests:
-            _make(bay, one)
+            make_test(bay, one)
     except BadInput:
         return 0.0, None
     if bay.ended or len(bay.tests) < len(tests):
         return 0.0, None
-    return bay.minutes, _odds(thought(bay.vehicle, _tape(bay), k), faults, k) >= ENOUGH
+    return bay.minutes, _odds(thought(bay.vehicle, tape_of(bay), k), faults, k) >= ENOUGH
 
 
 def _learn(
@@ -309,9 +311,9 @@ def _learn(
 def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: Fitted) -> tuple[str, str]:
     k, title = bay.k, inside(wrong.title)
     before = {t.test for t in bay.tests if t.act < wrong.act}
-    proofs = [t for t, found in k.findings.items() if t not in before and _proves(k, wrong.repair, found)]
-    can = [o for o in offered(bay) if o.test in proofs]
-    first = min(can, key=lambda o: o.minutes, default=None)
+    told = {t: _shows_best(k, wrong.repair, found) for t, found in k.findings.items() if t not in before}
+    can = [o for o in offered(bay) if told.get(o.test)]
+    first = max(can, key=lambda o: (round(told[o.test], 1), -o.minutes), default=None)
     if first is not None:
         took = counted(round(first.minutes), "minute")
         return (
@@ -325,5 +327,8 @@ def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: 
     return says, f"faults/{faults[0]}" if faults else "tests"
 
 
-def _proves(k: Knowledge, repair: str, found: Sequence[Any]) -> bool:
-    return any(f.finding.id in k.proofs_at_part[repair] for f in found)
+def _shows_best(k: Knowledge, repair: str, found: Sequence[TestFinding]) -> float:
+    """How surely a test at the part shows what a repair is for; 0 for one that is not made at the part."""
+    at_part = [f.finding for f in found if f.finding.id in k.proofs_at_part[repair]]
+    faults = k.repairs[repair].cures
+    return max((float(x.shows[f][1:].sum()) for x in at_part for f in faults if f in x.shows), default=0.0)

@@ -21,11 +21,11 @@ from .drawn_recordings import Channels, recording_of
 from .driver import start_warm, truths
 from .physics import start_quality
 from .testing import Entry, perform
-from .vehicles import NoSuchVehicle, SimulatedVehicle, simulated
+from .vehicles import NoSuchVehicle, SimulatedVehicle, Unnoticed, simulated
 
 Act = dict[str, Any]
 HELP = {"off": "Off", "on_request": "On request", "on": "On"}
-STARTS_FROM = 0.12
+STARTS_FROM, MOST_FOLLOWING, FOLLOWS = 0.12, 6, 10**7
 SCAN_MIN, DRIVE_MIN, OVERNIGHT_MIN, WARM_MIN, START_MIN = 5.0, 25.0, 600.0, 15.0, 1.0
 MOST_ACTS, ASKED_EVERY = 120, 3
 SURE = (10, 99)
@@ -57,13 +57,19 @@ class Spec:
         raise BadInput([Fault("number", "there is no vehicle with this number")])
 
     def vehicle(self, k: Knowledge) -> SimulatedVehicle:
-        """The vehicle of its number. Raises BadInput where there is none."""
+        """The vehicle of its number: where nothing would be noticed on it, one that follows it. Raises BadInput
+        where there is none."""
         _, lesson = self.lesson(k)
-        try:
-            engine = None if self.card is None else dict(self.card)
-            return simulated(self.number // LESSONS, k, engine, lesson=lesson)
-        except NoSuchVehicle as error:
-            raise BadInput([Fault("number", str(error))]) from None
+        engine = None if self.card is None else dict(self.card)
+        why = ""
+        for n in range(MOST_FOLLOWING):
+            try:
+                return simulated(self.number // LESSONS + n * FOLLOWS, k, engine, lesson=lesson)
+            except Unnoticed as error:
+                why = str(error)
+            except NoSuchVehicle as error:
+                raise BadInput([Fault("card", str(error))]) from None
+        raise BadInput([Fault("number", why)])
 
     def shown(self, engine: Mapping[str, Any]) -> dict[str, Any]:
         """The engine card as it lies on the bench: whole, or only what can be seen on the engine."""

@@ -15,13 +15,17 @@ from .condition import Condition, afflict, sound
 from .driver import codes, complaint, truths
 from .testing import Entry
 
-OFTEN_TWO, OFTEN_NONE, MOST_TRIES = 0.18, 0.1, 300
+OFTEN_TWO, OFTEN_NONE, MOST_TRIES = 0.18, 0.1, 80
 PLAIN_M, CLEARED = 300.0, "codes_cleared_before_visit"
 ANYTHING = LessonShape(number=0, kind="any", title="Whatever comes")
 
 
 class NoSuchVehicle(ValueError):
-    """No vehicle of this seed can have what a lesson wants."""
+    """No vehicle on this card can have what a lesson wants."""
+
+
+class Unnoticed(NoSuchVehicle):
+    """What the vehicle of this seed could have would not be noticed on it."""
 
 
 @dataclass(frozen=True)
@@ -178,7 +182,7 @@ def _noticed(
         alone = [_condition(card, ambient_c, (ill,), parts) for ill in ills]
         if len(ills) == count and all(any(truths(c).values()) or codes(c, rng, 1.0) for c in alone):
             return ills
-    raise NoSuchVehicle("nothing that this vehicle could have is noticed on it")
+    raise Unnoticed(f"Nothing of this lesson is noticed on {card.name}.")
 
 
 def _known_symptoms(k: Knowledge) -> set[str]:

@@ -123,6 +123,14 @@ def migrate(engine: Engine) -> None:
         command.upgrade(config, "head")
 
 
+def open_to_removal(engine: Engine) -> None:
+    """Take off what keeps tapes from ever being changed: training vehicles are gone when somebody asks."""
+    with engine.execution_options(writing=True).begin() as connection:
+        kept = connection.scalars(text("SELECT name FROM sqlite_master WHERE type = 'trigger'")).all()
+        for name in kept:
+            connection.execute(text(f'DROP TRIGGER "{name}"'))
+
+
 def _revision(engine: Engine) -> str | None:
     with engine.connect() as connection:
         if not inspect(connection).has_table("alembic_version"):

@@ -17,7 +17,7 @@ from frosty_piston.job.experience import Experience
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .cases import Cases
-from .database import open_database, owned, remove_database
+from .database import open_database, open_to_removal, owned, remove_database
 from .day import DayBoard
 from .exercises import Exercises, is_training
 from .garage import Garage
@@ -70,6 +70,7 @@ class Workshop:
         with self._opening:
             if self._training is None:
                 engine = open_database(self.folder / TRAINING_FOLDER)
+                open_to_removal(engine)
                 self._training = Workshop(engine, self.knowledge, self.settings)
             return self._training
 

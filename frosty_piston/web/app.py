@@ -24,6 +24,7 @@ from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, FrostyPistonError
 from frosty_piston.formats.outside import PICTURES, RECORDINGS, Readers
 from frosty_piston.job import day_solver
+from frosty_piston.store.exercises import is_training
 from frosty_piston.store.workshop import Workshop
 
 from . import (
@@ -53,6 +54,7 @@ from . import (
     shift,
     tape,
     traces,
+    training,
     trim,
     why,
     yard,
@@ -212,6 +214,7 @@ def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
         tape,
         history,
         own_odds,
+        training,
         day,
         alarms,
         pictures,
@@ -241,6 +244,8 @@ def _ways(request: Request) -> list[tuple[str, str]]:
     ways = []
     if parts[:1] == ["jobs"] and len(parts) > 1:
         workshop: Workshop = request.app.state.workshop
+        if is_training(parts[1]):
+            ways.append((f"/training/{parts[1]}", "Back to the vehicle"))
         with suppress(FrostyPistonError):
             ways.append((f"/jobs/{parts[1]}/narrow", f"Back to {workshop.tapes.job(parts[1]).job.title}"))
         if parts[2:3] == ["why"] and len(parts) > 3 and parts[3] in workshop.knowledge.faults:

@@ -7,13 +7,13 @@ from fastapi import Depends, Request
 from starlette.datastructures import FormData, UploadFile
 from starlette.exceptions import HTTPException
 
+from frosty_piston.core.errors import NotAllowed
 from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.picture import MOST_BYTES as MOST_PICTURE_BYTES
 from frosty_piston.formats.picture import Cleaned
 from frosty_piston.formats.recording import MOST_BYTES as MOST_RECORDING_BYTES
 from frosty_piston.formats.recording import Recording
 from frosty_piston.job.jobfile import MOST_BYTES
-from frosty_piston.core.errors import NotAllowed
 from frosty_piston.store.exercises import is_training
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.training import shut

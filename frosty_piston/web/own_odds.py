@@ -21,6 +21,7 @@ from frosty_piston.store.workshop import Workshop
 from .dependencies import GivenForm, GivenUpload, GivenWorkshop
 from .page import Kept, person, render
 from .papers import letterhead
+from .reliability import reliability_drawn
 
 router = APIRouter()
 MOST_FAULTS, SAYS_FROM, MOST_LINES = 14, 0.02, 20
@@ -177,10 +178,7 @@ def _drawn(year: Year) -> dict[str, Any]:
         ],
         "months": [(24 + n * 38, round(96 * m / top, 1), m) for n, m in enumerate(year.months)],
         "stages": [(s, round(m), round(m / longest * BAR_WIDE, 1)) for s, m in year.stages],
-        "bins": [
-            (round(40 + 240 * b.stated, 1), round(250 - 240 * b.true, 1), min(4 + b.count**0.5 * 1.6, 20), b)
-            for b in year.bins
-        ],
+        "bins": reliability_drawn(year.bins),
     }
 
 

@@ -28,9 +28,11 @@ from frosty_piston.job.shift import last_shift
 from frosty_piston.job.stages import STAGES, TITLES
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.store.exercises import is_training
 from frosty_piston.store.moments import now
 from frosty_piston.store.pictures import Pictures
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.training import help_open
 
 from .forms import Form
 from .heat import heat_view
@@ -312,6 +314,14 @@ def zones(record: JobRecord, k: Knowledge, pictures: Pictures) -> dict[str, Any]
     }
 
 
+def training_view(workshop: Workshop, job_id: str) -> dict[str, bool] | None:
+    """What a page of a training vehicle may show; None for a real job."""
+    if not is_training(job_id):
+        return None
+    exercise = workshop.training.exercises.get(job_id)
+    return {"open": help_open(exercise), "over": exercise.ended_at is not None}
+
+
 def job_page(
     request: Request,
     record: JobRecord,
@@ -331,6 +341,7 @@ def job_page(
         "oob": False,
         "kept": kept or Kept(),
         "said": said,
+        "training": training_view(workshop, record.job.id),
         "currency": workshop.settings.prices().currency,
         **view,
     }
