@@ -16,11 +16,23 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.knowledge.training_shapes import LessonShape
 
-from .exercise import ENDS_WHEN_STARTED, Act, Bay, Fitted, Offered, Spec, Sure, begin, do, offered
+from .exercise import (
+    ENDS_WHEN_STARTED,
+    Act,
+    Bay,
+    Fitted,
+    Offered,
+    Spec,
+    Sure,
+    begin,
+    do,
+    offered,
+    whole_coins,
+)
 from .technician import MOST_STEPS, proposed, thought
 from .testing import Entry
 
-ENOUGH, MOST_SHORT, TOLD_FROM = 0.8, 8, 0.02
+ENOUGH, MOST_SHORT, TOLD_FROM, AS_GOOD, TELLS_APART = 0.8, 8, 0.02, 0.8, 0.3
 EARLY_FROM, LONG_FROM, DEAR_FROM = 75, 2, 1.5
 NOTHING = "Nothing is wrong"
 
@@ -127,7 +139,7 @@ def look_back(spec: Spec, acts: Sequence[Act], k: Knowledge, rate: int) -> After
         len(bay.tests),
         bay.looks,
         tuple(f.title for f in wrong),
-        sum(f.money + round(rate * f.minutes / 60) for f in wrong),
+        sum(f.money + whole_coins(rate * f.minutes / 60) for f in wrong),
         steps,
         proposals,
         _best_way(spec, k, rate, faults),
@@ -310,16 +322,10 @@ def _learn(
 
 def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: Fitted) -> tuple[str, str]:
     k, title = bay.k, inside(wrong.title)
-    before = {t.test for t in bay.tests if t.act < wrong.act}
-    told = {t: _shows_best(k, wrong.repair, found) for t, found in k.findings.items() if t not in before}
-    can = [o for o in offered(bay) if told.get(o.test)]
-    first = max(can, key=lambda o: (round(told[o.test], 1), -o.minutes), default=None)
-    if first is not None:
-        took = counted(round(first.minutes), "minute")
-        return (
-            f"Bought and not needed: {title}. {first.title} would have told, in {took}.",
-            f"tests/{first.test}",
-        )
+    if found := _would_have_told(bay, faults, wrong):
+        one, minutes = found
+        took = counted(round(minutes), "minute")
+        return f"Bought and not needed: {title}. {one.title} would have told, in {took}.", f"tests/{one.test}"
     if lesson.kind == "trap" and lesson.learn:
         return lesson.learn, lesson.shelf
     true = listed([inside(k.faults[f].title) for f in faults]) or "nothing at all"
@@ -327,8 +333,40 @@ def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: 
     return says, f"faults/{faults[0]}" if faults else "tests"
 
 
-def _shows_best(k: Knowledge, repair: str, found: Sequence[TestFinding]) -> float:
-    """How surely a test at the part shows what a repair is for; 0 for one that is not made at the part."""
-    at_part = [f.finding for f in found if f.finding.id in k.proofs_at_part[repair]]
-    faults = k.repairs[repair].cures
-    return max((float(x.shows[f][1:].sum()) for x in at_part for f in faults if f in x.shows), default=0.0)
+def _would_have_told(bay: Bay, faults: Sequence[str], wrong: Fitted) -> tuple[Offered, float] | None:
+    """The quickest test, not made before, that tells the part that was bought from what was wrong."""
+    k, start = bay.k, begin(bay.spec, bay.k, bay.rate)
+    before = {(t.test, str(t.where)) for t in bay.tests if t.act < wrong.act}
+    told = [
+        (o, apart)
+        for o in offered(start)
+        if (o.test, str(o.where)) not in before
+        if (apart := _apart(k, o, k.repairs[wrong.repair].cures, faults)) >= TELLS_APART
+    ]
+    best = max((apart for _, apart in told), default=0.0)
+    ways = [
+        (o.minutes + sum(k.access[a].minutes for a in o.missing), o)
+        for o, apart in told
+        if apart >= AS_GOOD * best
+    ]
+    minutes, one = min(ways, key=lambda x: x[0], default=(0.0, None))
+    return None if one is None else (one, minutes)
+
+
+def _apart(k: Knowledge, one: Offered, bought: Sequence[str], true: Sequence[str]) -> float:
+    """How much surer a test shows the part that was bought, were it bad, than what was wrong."""
+    return max(
+        (_shown(f, bought) - _shown(f, true) for f in k.findings[one.test] if _is_made(one, f)), default=0.0
+    )
+
+
+def _is_made(one: Offered, known: TestFinding) -> bool:
+    """Whether a test at a place makes a finding."""
+    point, node = one.where.get("point"), one.where.get("node")
+    return (not point or point in known.shape.points) and (not node or node in known.shape.nodes)
+
+
+def _shown(known: TestFinding, faults: Sequence[str]) -> float:
+    """How likely a finding shows anything with some faults; where none of them is listed, by chance."""
+    rows = [known.finding.shows[f] for f in faults if f in known.finding.shows]
+    return max((float(row[1:].sum()) for row in rows), default=float(known.finding.general[1:].sum()))

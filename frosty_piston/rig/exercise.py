@@ -28,7 +28,7 @@ HELP = {"off": "Off", "on_request": "On request", "on": "On"}
 STARTS_FROM, MOST_FOLLOWING, FOLLOWS = 0.12, 6, 10**7
 SCAN_MIN, DRIVE_MIN, OVERNIGHT_MIN, WARM_MIN, START_MIN = 5.0, 25.0, 600.0, 15.0, 1.0
 MOST_ACTS, ASKED_EVERY = 120, 3
-SURE = (10, 99)
+SURE, COIN = (10, 99), 100
 TELLS_NOTHING_OF = ("limits", "glow_nominal_ohm", "compression_ratio", "displacement_l")
 NO_CARD = "Engine without a card"
 PASSING = {"key_on", "running", "none", access.COLD, access.HOT}
@@ -57,8 +57,8 @@ class Spec:
         raise BadInput([Fault("number", "there is no vehicle with this number")])
 
     def vehicle(self, k: Knowledge) -> SimulatedVehicle:
-        """The vehicle of its number: where nothing would be noticed on it, one that follows it. Raises BadInput
-        where there is none."""
+        """The vehicle of its number: where nothing would be noticed on it, one that follows it. Raises
+        BadInput where there is none."""
         _, lesson = self.lesson(k)
         engine = None if self.card is None else dict(self.card)
         why = ""
@@ -155,7 +155,7 @@ class Bay:
     @property
     def money(self) -> int:
         """Parts and the minutes of work, in the smallest coin."""
-        return self.parts_money + round(self.rate * self.minutes / 60)
+        return self.parts_money + whole_coins(self.rate * self.minutes / 60)
 
     @property
     def passed(self) -> float:
@@ -188,6 +188,11 @@ class Bay:
     def runs(self, test: str, where: Mapping[str, str]) -> bool:
         """Whether the engine runs in a test."""
         return self.k.tests[test].runs or "running" in self.way(test, where).access
+
+
+def whole_coins(amount: float) -> int:
+    """An amount in the smallest coin, without the small change."""
+    return round(amount / COIN) * COIN
 
 
 def _starts(c: Condition, hot: bool) -> bool:
@@ -371,7 +376,7 @@ def _fit(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     ticks = {c for c in cautions_of(bay.k, option.repair, option.shape.act) if bay.k.cautions[c].tick}
     if not ticks <= set(act.get("ticks", ())):
         raise BadInput([Fault("ticks", "tick the cautions first")])
-    money, minutes = int(act.get("parts", 0)), float(act.get("minutes", 0.0))
+    money, minutes = whole_coins(float(act.get("parts", 0))), float(act.get("minutes", 0.0))
     pieces = tuple(int(c) for c in act.get("cylinders", ()))
     bay.parts_money += money
     bay.minutes += minutes

@@ -353,6 +353,7 @@ def _log(standing: Standing, record: JobRecord) -> list[Row]:
         kinds = ("reading", "outcome", "code", "symptom")
         entries = [known[i] for j in range(len(bay.written[n])) if (i := f"x{n}-{j}") in known]
         read = [_shown(e, record, verdicts) for e in entries if e.kind in kinds and act["act"] == "test"]
+        _said_once(read)
         rows.append(
             {
                 "n": n,
@@ -365,6 +366,15 @@ def _log(standing: Standing, record: JobRecord) -> list[Row]:
             }
         )
     return rows
+
+
+def _said_once(read: list[Row]) -> None:
+    """What several readings come to is said at the last of them; what is in order needs no words."""
+    said: set[str] = set()
+    for row in reversed(read):
+        if row["verdict"] == "sound" or row["because"] in said:
+            row["because"] = ""
+        said.add(row["because"])
 
 
 def _title(bay: Bay, act: Act) -> str:
@@ -395,6 +405,13 @@ def _tests(bay: Bay) -> list[tuple[str, list[Row]]]:
             }
         )
     return [(k.systems[system], rows) for system, rows in groups.items()]
+
+
+def _lately(bay: Bay, kept: Kept | None) -> str:
+    """The system of the test that was made last, or that was refused just now."""
+    refused = kept.values.get("test", "") if kept else ""
+    test = refused or (bay.tests[-1].test if bay.tests else "")
+    return bay.k.systems[bay.k.tests[test].system] if test in bay.k.tests else ""
 
 
 def _access(bay: Bay) -> list[tuple[str, str, float, bool]]:
@@ -446,6 +463,7 @@ def _exercise_page(
         arrived=_arrived(standing),
         log=_log(standing, record),
         tests=_tests(bay),
+        lately=_lately(bay, kept),
         access=_access(bay),
         state="hot" if bay.hot else "cold" if bay.cold else "neither hot nor cold",
         piece=k.training.pieces[bay.piece] if bay.piece else None,
@@ -537,6 +555,8 @@ def _part_page(
         if option.cures and all(bay.card.rules_out(k.faults[f].needs) for f in option.cures):
             continue
         priced = _priced(workshop, exercise_id, option.id)
+        if option.shape.pieces == "failed" and not 0 < len(priced["cylinders"]) < bay.condition.cylinders:
+            continue
         named = [(c, k.cautions[c]) for c in cautions_of(k, repair, option.shape.act)]
         options.append(
             {
