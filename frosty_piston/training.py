@@ -81,7 +81,10 @@ def read_spec(data: bytes, k: Knowledge) -> Spec:
         raise BadInput([Fault("file", f"{path}: {first['msg']}")]) from None
     except (ValueError, RecursionError):
         raise BadInput([Fault("file", "it is not the file of an exercise")]) from None
-    return checked(Spec(file.vehicle, file.help, file.card, file.card_known), k)
+    try:
+        return checked(Spec(file.vehicle, file.help, file.card, file.card_known), k)
+    except BadInput as error:
+        raise BadInput([Fault("file", error.faults[0].says)]) from None
 
 
 def checked(spec: Spec, k: Knowledge) -> Spec:

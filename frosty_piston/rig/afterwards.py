@@ -196,12 +196,17 @@ def _title(bay: Bay, test: str, where: dict[str, str]) -> str:
     return next(o.title for o in offered(bay) if o.test == test and o.where == where)
 
 
+def close_up(bay: Bay) -> None:
+    """Put back what must be on before it is started."""
+    for off in sorted(bay.off & set(ENDS_WHEN_STARTED)):
+        do(bay, {"act": "back", "access": off})
+
+
 def _ready(bay: Bay, one: Offered) -> None:
     """Reach what a test needs, and put back what must be on before it runs."""
     warms = access.HOT in bay.missing(one.test, one.where)
     if warms or bay.runs(one.test, one.where) or bay.k.tests[one.test].cranks:
-        for off in sorted(bay.off & set(ENDS_WHEN_STARTED)):
-            do(bay, {"act": "back", "access": off})
+        close_up(bay)
     for what in bay.missing(one.test, one.where):
         do(bay, {"act": "reach", "access": what})
         if bay.piece:

@@ -4,7 +4,7 @@ with a part bought too early."""
 from frosty_piston.core.errors import BadInput
 from frosty_piston.knowledge import Knowledge
 
-from .afterwards import make_test, named_test, tape_of
+from .afterwards import close_up, make_test, named_test, tape_of
 from .exercise import DRIVE_TICKS, SURE, Act, Bay, Spec, begin, cautions_of, do
 from .technician import proposed, thought
 
@@ -40,6 +40,11 @@ def _fit(bay: Bay, repair: str, sure: int) -> None:
     )
 
 
+def _drive(bay: Bay) -> None:
+    close_up(bay)
+    do(bay, {"act": "drive", "ticks": list(DRIVE_TICKS)})
+
+
 def trained(spec: Spec, k: Knowledge, rate: int, bold: float = 1.0, too_early: str = "") -> list[Act]:
     """The acts of an exercise from beginning to end. `bold`: how much surer than the odds somebody says to
     be; `too_early`: a repair that is bought before anything was measured."""
@@ -49,7 +54,7 @@ def trained(spec: Spec, k: Knowledge, rate: int, bold: float = 1.0, too_early: s
     _say(bay, bold)
     if too_early:
         _fit(bay, too_early, 85)
-        do(bay, {"act": "drive", "ticks": list(DRIVE_TICKS)})
+        _drive(bay)
     for _ in range(MOST_TESTS):
         step = proposed(thought(bay.vehicle, tape_of(bay), k))
         one = named_test(bay, *step) if step else None
@@ -63,6 +68,6 @@ def trained(spec: Spec, k: Knowledge, rate: int, bold: float = 1.0, too_early: s
             _say(bay, bold)
     for repair in dict.fromkeys(k.repair_of[f] for f in bay.vehicle.faults):
         _fit(bay, repair, 90)
-    do(bay, {"act": "drive", "ticks": list(DRIVE_TICKS)})
+    _drive(bay)
     do(bay, {"act": "done", "sure": "80"})
     return bay.acts

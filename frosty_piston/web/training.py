@@ -4,6 +4,7 @@ several."""
 import json
 import random
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 from urllib.parse import urlencode
 
@@ -478,8 +479,15 @@ def _exercise_page(
         sure=SURE,
         last=bay.sure[-1] if bay.sure else None,
         currency=workshop.settings.prices().currency,
-        kept=kept or Kept(),
+        kept=_said_somewhere(bay, kept or Kept()),
     )
+
+
+def _said_somewhere(bay: Bay, kept: Kept) -> Kept:
+    """What was refused, said at its form where that is on the page, else on top."""
+    drawn = {"part", "drive", "done", *(["sure"] if bay.asks else [])}
+    there = not bay.ended and (kept.form in drawn or kept.form.startswith("test-"))
+    return kept if there or not kept.form else replace(kept, form="act")
 
 
 @router.get("/training/{exercise_id}")
@@ -518,6 +526,8 @@ def act(request: Request, exercise_id: str, form: GivenForm, workshop: GivenWork
     """Do one act on the vehicle."""
     name = form.raw("form") or "act"
     seen = form.whole("seen", 0, 10_000)
+    if (owner := workshop.training.exercises.get(exercise_id).person) not in ("", person(request)):
+        raise NotAllowed(f"This is {owner}'s exercise: begin the same vehicle by its number.")
     try:
         form.done()
         bay = act_on(workshop, exercise_id, seen or 0, _act(form, workshop, exercise_id))
