@@ -308,7 +308,10 @@ def zones(record: JobRecord, k: Knowledge, pictures: Pictures) -> dict[str, Any]
         "heat_list": piece(record, "job/_heat_list.html", "", lambda: {"heat": heat_view(record)}),
         "tape": tape,
         "tape_rows": piece(
-            record, "job/_tape_rows.html", f"{local(now()):%d}", lambda: {"shown": tape, "pictured": pictured}
+            record,
+            "job/_tape_rows.html",
+            f"{local(now()):%d}",
+            lambda: {"shown": tape, "pictured": pictured, "fixed": is_training(record.job.id)},
         ),
         "pictured": pictured,
     }
