@@ -2,6 +2,8 @@
 
 from pathlib import Path
 
+from playwright.sync_api import Page
+
 from frosty_piston.store.workshop import Workshop
 from tests.browser.pages import shared
 
@@ -18,9 +20,8 @@ VIEWS = {
     "filter-bench": "/jobs/demo-grit/measure/dpf",
     "shelf": "/shelf/faults/vane_mechanism_sticks",
     "glow-bench": "/jobs/demo-van-3/measure/glow",
-    "comes-and-goes": "/jobs/demo-pier-van/measure/intermittent",
     "injector-bench": "/jobs/demo-night-car/measure/injectors",
-    "egr-bench": "/jobs/demo-bus-egr/measure/egr",
+    "afterwards": "/training/training-demo-2/after",
     "decide": "/jobs/demo-carrier-egr/decide#for-egr_valve",
     "fit": "/jobs/demo-bus-turbo/fit",
     "prove": "/jobs/demo-mast-van/prove#drives",
@@ -37,6 +38,22 @@ def _recorded(workshop: Workshop) -> dict[str, str]:
     }
 
 
+def _exercise(page: Page, base: str) -> None:
+    """An exercise that has begun: the codes read, the cover off, two tests made."""
+    page.goto(f"{base}/training/new?number=130&help=on_request")
+    page.get_by_role("button", name="Begin").click()
+    for press in ("Read the codes, 5 min", "Engine cover off, 3 min"):
+        page.get_by_role("button", name=press).click()
+    for test in ("battery_rest", "glow_resistance-harness_connector"):
+        row = page.locator(f"#test-{test}")
+        group = page.locator("details", has=row)
+        if group.get_attribute("open") is None:
+            group.locator("summary").click()
+        row.get_by_role("button").click()
+    page.wait_for_load_state("networkidle")
+    page.evaluate("scrollTo(0, 0)")
+
+
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     base, browser = shared()["base"], shared()["browser"]
@@ -48,6 +65,10 @@ def main() -> None:
             page.locator("#trace .uplot canvas").wait_for()
         page.screenshot(path=OUT / f"{name}.png")
         page.close()
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    _exercise(page, base)
+    page.screenshot(path=OUT / "exercise.png")
+    page.close()
 
 
 if __name__ == "__main__":

@@ -1,9 +1,12 @@
 """Measures what own odds are worth: simulated workshops whose true rates differ from the general ones, and
 how often the right repair stands first on arrival, by how many proven jobs they have learned from."""
 
+import os
 import random
 from collections.abc import Mapping
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from statistics import mean, stdev
 from typing import Any
 
 from frosty_piston.job.assessment import Assessed, job_of
@@ -16,16 +19,24 @@ from frosty_piston.rig import world
 from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
 from frosty_piston.rig.year import true_rates
 
-WORKSHOPS, HELD_OUT, STEPS = 8, 60, (10, 25, 50, 100, 200)
+WORKSHOPS, HELD_OUT, STEPS = 8, 240, (10, 25, 50, 100, 200)
+POINT = 0.01
 
 
 @dataclass(frozen=True)
 class OfWorkshop:
-    """One workshop: how often the right repair stood first by the general odds, and after so many jobs."""
+    """One workshop: for each vehicle held out whether the right repair stood first, by the general odds and
+    after so many jobs."""
 
     card: str
-    general: float
-    after: Mapping[int, float]
+    general: list[bool]
+    after: Mapping[int, list[bool]]
+
+    def better(self, jobs: int) -> tuple[float, float]:
+        """How much more often it stood first after so many jobs, and the standard error of that: of the
+        differences, vehicle by vehicle."""
+        apart = [float(a) - float(g) for a, g in zip(self.after[jobs], self.general, strict=True)]
+        return mean(apart), stdev(apart) / len(apart) ** 0.5
 
 
 def _first(vehicle: SimulatedVehicle, k: Knowledge, experience: Experience) -> str:
@@ -35,9 +46,8 @@ def _first(vehicle: SimulatedVehicle, k: Knowledge, experience: Experience) -> s
     return next(iter(assessed.suspicion.repairs_needed), "")
 
 
-def _right(vehicles: list[SimulatedVehicle], k: Knowledge, experience: Experience) -> float:
-    hits = [_first(v, k, experience) in {k.repair_of[f] for f in v.faults} for v in vehicles]
-    return sum(hits) / len(hits)
+def _right(vehicles: list[SimulatedVehicle], k: Knowledge, experience: Experience) -> list[bool]:
+    return [_first(v, k, experience) in {k.repair_of[f] for f in v.faults} for v in vehicles]
 
 
 def _learned(k: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]) -> Own:
@@ -49,9 +59,9 @@ def _learned(k: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]
     return Own(True, lines)
 
 
-def workshop(seed: int, k: Knowledge, held_out: int = HELD_OUT) -> OfWorkshop:
+def workshop(seed: int, held_out: int = HELD_OUT) -> OfWorkshop:
     """One workshop with rates of its own, on one engine card."""
-    draw = random.Random(seed)
+    k, draw = load_knowledge(), random.Random(seed)
     engine = dict(draw.choice(world.CARDS))
     rates = true_rates(k, EngineCard.model_validate(engine), draw)
 
@@ -68,14 +78,21 @@ def workshop(seed: int, k: Knowledge, held_out: int = HELD_OUT) -> OfWorkshop:
 def benchmark_learning(seed: int | None = None, workshops: int = WORKSHOPS) -> None:
     """Print what was measured."""
     seed = random.randrange(10**6) if seed is None else seed
-    k, draw = load_knowledge(), random.Random(seed)
-    found = [workshop(draw.randrange(10**9), k) for _ in range(workshops)]
-    general = sum(w.general for w in found) / len(found)
+    draw = random.Random(seed)
     print(f"Own odds: {workshops} workshops with rates of their own, {HELD_OUT} vehicles each, seed {seed}")
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        found = list(pool.map(workshop, [draw.randrange(10**9) for _ in range(workshops)]))
+    general = mean(mean(w.general) for w in found)
     print(f"  right repair first on arrival, general odds: {general:.1%}")
+    first = None
     for n in STEPS:
-        mean = sum(w.after[n] for w in found) / len(found)
-        worst = min(w.after[n] - w.general for w in found)
-        print(f"  after {n} proven jobs: {mean:.1%}, the worst workshop {100 * worst:+.1f} points")
-    better = next((n for n in STEPS if sum(w.after[n] for w in found) / len(found) > general), None)
-    print(f"  better than the general odds from {better} proven jobs on" if better else "  never better")
+        apart = [w.better(n) for w in found]
+        worst, unsure = min(apart)
+        gain = mean(a for a, _ in apart)
+        surely = sum(a + 2 * u < -POINT for a, u in apart)
+        first = n if first is None and gain > 0 else first
+        print(
+            f"  after {n} proven jobs: {general + gain:.1%}; the worst workshop {100 * worst:+.1f} ±"
+            f" {200 * unsure:.1f} points, surely worse by over a point: {surely}"
+        )
+    print(f"  better than the general odds from {first} proven jobs on" if first else "  never better")

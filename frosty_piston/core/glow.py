@@ -235,14 +235,17 @@ def _judge_one(
 ) -> PlugJudged:
     path_ohm, short_ohm = limits.path_ohm, limits.short_ohm
 
-    def came_to(verdict: str, cls: str, because: str, share: float | None = None) -> PlugJudged:
+    def came_to(
+        verdict: str, cls: str, because: str, share: float | None = None, not_these: tuple[str, ...] = ()
+    ) -> PlugJudged:
         figure, u = (value.value, value.u) if value else (None, None)
         watts = (
             plug_power_w(max(0.0, value.value), ref.kind.working_v, path_ohm)
             if value and share is not None
             else None
         )
-        return PlugJudged(reading.cylinder, Judgement(verdict, cls, figure, "ohm", u, because), share, watts)
+        judgement = Judgement(verdict, cls, figure, "ohm", u, because, not_these)
+        return PlugJudged(reading.cylinder, judgement, share, watts)
 
     if value is None:
         return came_to(
@@ -288,9 +291,10 @@ def _judge_one(
                 "unclear",
                 "unclear",
                 f"{says}, really between {plain(max(0.0, value.low))} and {plain(value.high)}: the limit for "
-                f"{what} ({plain(limit)} Ω) lies inside, so this meter cannot tell.{leads} "
+                f"{what} ({plain(limit)} Ω) lies inside, so this meter cannot tell. It is not open.{leads} "
                 "A clamp on its wire, or a better meter, settles it.",
                 share,
+                _ruled_out(value, short_ohm, weak_ohm, high_ohm),
             )
     if value.low > weak_ohm:
         return came_to("marginal", "weak", f"{says}: {heat}; a tired plug.", share)
@@ -312,6 +316,12 @@ def _judge_one(
             share,
         )
     return came_to("sound", "sound", f"{says}: {heat}.", share)
+
+
+def _ruled_out(value: Measured, short_ohm: float, weak_ohm: float, high_ohm: float) -> tuple[str, ...]:
+    """The classes that a reading too near a limit cannot be."""
+    ruled = {"short": value.low >= short_ohm, "weak": value.high <= weak_ohm, "high": value.high <= high_ohm}
+    return ("open", *(cls for cls, out in ruled.items() if out))
 
 
 def _more_ohm(one: Judgement, other: Judgement) -> int:

@@ -152,8 +152,17 @@ def judge_injector_resistance(
                 )
             )
         elif value - u < low or value + u > high:
+            beside = {"low": value - u >= low, "high": value + u <= high}
             judgements.append(
-                Judgement("unclear", "unclear", value, "ohm", u, f"{says} Too near the limit for this meter.")
+                Judgement(
+                    "unclear",
+                    "unclear",
+                    value,
+                    "ohm",
+                    u,
+                    f"{says} Too near the limit for this meter. It is not open.",
+                    ("open", *(cls for cls, out in beside.items() if out)),
+                )
             )
         elif len(read) >= 3 and robust_distance(read, value, one) > limits.outlier_spreads:
             judgements.append(

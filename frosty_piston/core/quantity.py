@@ -35,7 +35,8 @@ class Measured:
 
 @dataclass(frozen=True, slots=True)
 class Judgement:
-    """What a reading is worth: verdict, class, figure, uncertainty and the reason in plain words."""
+    """What a reading is worth: verdict, class, figure, uncertainty and the reason in plain words.
+    `not_these`: for an unclear one, the classes that it rules out all the same."""
 
     verdict: str
     cls: str
@@ -43,6 +44,7 @@ class Judgement:
     unit: str | None
     uncertainty: float | None
     because: str
+    not_these: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if self.verdict not in VERDICTS:

@@ -20,7 +20,7 @@ from .result import Result, place
 from .tape import Job
 from .units import convert
 
-ABSENT_WEIGHT, CONSEQUENCE_WEIGHT = 0.5, 0.3
+ABSENT_WEIGHT, CONSEQUENCE_WEIGHT, RULED_OUT_WEIGHT = 0.5, 0.3, 0.9
 CLEARS_OTHERS, OTHERS_BRING_IT = "it clears others", "others bring it more often"
 NOT_ITS_WORK = "it does not bring this"
 KEPT_ROWS = 120
@@ -315,6 +315,7 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Result]) -> list[Evidence]:
         for known in findings if of_test else []:
             here = [v for v in of_test if belongs(job, k, known, v)]
             got = aggregate(job, known, here, verdicts)
+            evidence += _ruled_out(job, k, known, here, verdicts)
             if got is None:
                 continue
             outcome, weight, entries = got
@@ -324,6 +325,27 @@ def _tests(job: Job, k: Knowledge, verdicts: list[Result]) -> list[Evidence]:
             evidence.append(Evidence(says, entries, finding, outcome, weight, reasons))
             evidence += _lesser(k, known, outcome, here, reasons)
             evidence += _between(k, known, outcome, of_test)
+    return evidence
+
+
+def _ruled_out(
+    job: Job, k: Knowledge, known: TestFinding, here: list[Result], everything: list[Result]
+) -> list[Evidence]:
+    """What unclear readings tell all the same: a plug whose reading lies too near a limit is at least not
+    open. Never in full, so that nothing is cleared for good by a reading that is doubtful."""
+    unclear = [v for v in here if v.judgement.not_these]
+    evidence = []
+    for cls in known.lesser:
+        out = [v for v in unclear if cls in v.judgement.not_these]
+        if not out:
+            continue
+        cylinders = {v.where.get("cylinder") for v in out}
+        points = {v.where.get("point") for v in out}
+        weight = _coverage(job, known, cylinders, points, everything) * RULED_OUT_WEIGHT
+        says = f"{k.tests[known.test].title}: unclear, but not {_plain_word(cls)}"
+        ids = tuple(dict.fromkeys(i for v in out for i in v.entries))
+        reasons = {s.fault: s.because for s in known.shape.speaks}
+        evidence.append(Evidence(says, ids, known.lesser[cls], NOT_SEEN, weight, reasons))
     return evidence
 
 
@@ -346,12 +368,13 @@ def _between(k: Knowledge, known: TestFinding, outcome: str, of_test: list[Resul
         if (c := v.where.get("cylinder")) in here
         and v.where.get("point") not in known.shape.points
         and v.judgement.verdict == "failed"
-        and here[c].judgement.verdict == "sound"
+        and (here[c].judgement.verdict == "sound" or v.judgement.cls in here[c].judgement.not_these)
     ]
     if not pairs:
         return []
     cylinders = ", ".join(str(c) for c in sorted({int(str(v.where["cylinder"])) for v, _ in pairs}))
-    says = f"{k.tests[known.test].title.split(',')[0]}: cylinder {cylinders} bad from afar, sound at the part"
+    title = k.tests[known.test].title.split(",")[0]
+    says = f"{title}: cylinder {cylinders} bad from afar, not so at the part"
     ids = tuple(dict.fromkeys(i for pair in pairs for v in pair for i in v.entries))
     reasons = {fault: because for fault, (_, because) in known.shape.between.items()}
     return [Evidence(says, ids, known.between_at(len(pairs)), SEEN, 1.0, reasons)]
@@ -417,7 +440,8 @@ def aggregate(
     """Answer the one outcome a test shows over all its places, how fully it counts, and the entries.
 
     The worst of the places decides. `all_<class>` stands for a whole set of that class. A good outcome counts
-    for the share of the places that had to be looked at; a bad one in full. Unclear readings say nothing.
+    for the share of the places that had to be looked at; a bad one in full. Unclear readings say nothing
+    here.
     """
     classes = [(c, v) for v in here if (c := _class_in(known, v))]
     if not classes:

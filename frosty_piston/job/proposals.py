@@ -21,7 +21,7 @@ from frosty_piston.core.suspects.next_test import (
 from frosty_piston.core.suspects.space import Finding, outcome_chances
 from frosty_piston.core.words import inside, listed, sentence
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.load import TestFinding
+from frosty_piston.knowledge.load import NOT_SEEN, TestFinding
 
 from . import access as a
 from .circuit_tests import circuit_tests
@@ -616,6 +616,6 @@ def _plug_condemned(evidence: list[Evidence]) -> bool:
     return any(
         e.finding
         and e.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp"))
-        and e.outcome not in ("sound", "not_open")
+        and e.outcome not in ("sound", "not_open", NOT_SEEN)
         for e in evidence
     )

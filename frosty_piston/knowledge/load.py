@@ -379,7 +379,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         benches,
         {step: bench for bench, shape in benches.items() for step in shape.steps},
         read_reset_plans(r, work.repairs, work.proofs.resets, cautions),
-        read_training(r, systems, faults, cautions, access),
+        read_training(r, systems, faults, tests, cautions, access),
     )
     check_complete(knowledge, r.says)
     return knowledge

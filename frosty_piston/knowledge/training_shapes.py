@@ -13,6 +13,7 @@ from .shapes import Shape
 FILE = "training.toml"
 
 LESSONS = 32
+ROOMS = ("faults", "tests", "cautions")
 
 
 class LessonShape(Shape):
@@ -60,6 +61,7 @@ def read_training(
     r: Reader,
     systems: Collection[str],
     faults: Collection[str],
+    tests: Collection[str],
     cautions: Collection[str],
     access: Collection[str],
 ) -> TrainingShape:
@@ -72,6 +74,10 @@ def read_training(
             raise BadKnowledge(r.says(FILE, path, f"the number {lesson.number} is {other}'s already"))
         r.all_known(FILE, [*path, "faults"], lesson.faults, faults)
         r.all_known(FILE, [*path, "system"], filter(None, [lesson.system]), systems)
+        room, _, page = lesson.shelf.partition("/")
+        r.known(FILE, [*path, "shelf"], room or "tests", ROOMS)
+        if page:
+            r.known(FILE, [*path, "shelf"], page, faults if room == "faults" else tests)
     for key, ending in training.endings.items():
         r.known(FILE, ["endings", key, "caution"], ending.caution, cautions)
     for key, piece in training.pieces.items():

@@ -1,5 +1,5 @@
-"""An exercise to its end with help off: a wrong part is bought, the right one found, and the ways stand side by
-side; a recording is made and judged; one that is set is the same vehicle for each."""
+"""An exercise to its end with help off: a wrong part is bought, the right one found, and the ways stand side
+by side; a recording is made and judged; one that is set is the same vehicle for each."""
 
 import re
 import unittest

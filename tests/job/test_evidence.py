@@ -57,8 +57,26 @@ class Coverage(unittest.TestCase):
             chances.append(next(s.probability for s in found if s.fault == "glow_plugs_open"))
         self.assertEqual(chances, sorted(chances, reverse=True))
 
-    def test_unclear_and_implausible_readings_say_nothing(self):
-        self.assertEqual([e for e in at(meter(), *plugs([1.22, 0.05])).evidence if e.finding], [])
+    def test_an_implausible_reading_says_nothing_and_an_unclear_one_what_it_cannot_be(self):
+        self.assertEqual([e for e in at(meter(), *plugs([0.05])).evidence if e.finding], [])
+        found = [e for e in at(meter(), *plugs([1.22, 0.05])).evidence if e.finding]
+        self.assertEqual({e.finding.id.rsplit(".", 1)[1] for e in found}, {"open", "short", "high"})
+        self.assertEqual({e.outcome for e in found}, {"not_seen"})
+        self.assertLess(max(e.weight for e in found), 0.25, "one of four, and never in full")
+
+    def test_a_plug_that_this_meter_cannot_judge_is_at_least_not_open(self):
+        """Leads that were never zeroed: a tired plug and a sound one look alike, an open one does not."""
+        code, unzeroed = entry("code", code="P0672", status="stored", module="engine"), (1.1, 1.2, 1.05, 1.15)
+
+        def odds(*more):
+            found = at(symptom("hard_start_cold"), code, *more).suspicion.suspects
+            return {s.fault: s.probability for s in found}
+
+        before, after = odds(), odds(*plugs(unzeroed, point="plug"))
+        self.assertLess(after["glow_plugs_open"], before["glow_plugs_open"] / 3)
+        self.assertGreater(after["glow_harness_open"], 2 * before["glow_harness_open"])
+        (verdicts,) = {v.judgement.verdict for v in at(*plugs(unzeroed, point="plug")).now}
+        self.assertEqual(verdicts, "unclear")
 
     def test_bench_heat_is_only_proposed_once_a_plug_is_condemned(self):
         before = at(symptom("hard_start_cold"), meter(), *plugs([1.0] * 4))

@@ -130,6 +130,31 @@ class Refused(unittest.TestCase):
             "per_thousand", self.spoiled("faults/start.toml", "per_thousand = 20", "per_thousand = -3")
         )
 
+    def test_what_can_be_trained_names_only_what_there_is(self):
+        for old, new, says in (
+            (
+                'faults = ["glow_relay_contacts"]',
+                'faults = ["glow_relay_contact"]',
+                "near: glow_relay_contacts",
+            ),
+            ('system = "glow"', 'system = "glowing"', "lessons.glow.system"),
+            ("number = 2\n", "number = 1\n", "the number 1 is dead_end's already"),
+            ("number = 2\n", "number = 32\n", "lessons.relay_clicks.number"),
+            ("count = 2", "count = 3", "lessons.two.count"),
+            ('caution = "rotating"', 'caution = "spinning"', "endings.plug_out.caution"),
+            ('"plug_removed"]', '"plug_gone"]', "pieces.tray.opened_by"),
+            (
+                'shelf = "faults/glow_relay_contacts"',
+                'shelf = "faults/nothing"',
+                "lessons.relay_clicks.shelf",
+            ),
+            ('shelf = "cautions"', 'shelf = "attic"', "lessons.cleared.shelf"),
+        ):
+            with self.subTest(new):
+                found = self.spoiled("training.toml", old, new)
+                self.assertRegex(found, r"training\.toml, line \d+")
+                self.assertIn(says, found)
+
     def test_a_gap_is_refused_too(self):
         self.assertRegex(
             self.spoiled("faults/start.toml", 'part = "battery"', 'part = "batery"'),
