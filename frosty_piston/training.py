@@ -152,8 +152,11 @@ def begin_exercise(
 def standing_of(workshop: Workshop, exercise_id: str) -> Standing:
     """An exercise as it stands; what its tape lacks of it is written. Raises NotHere."""
     exercise = workshop.training.exercises.get(exercise_id)
-    bay = play(spec_of(exercise.spec), exercise.acts, workshop.knowledge, exercise.rate)
-    _write(workshop, exercise, bay)
+    bay: Bay | None = workshop.training.exercises.state(exercise_id)
+    if bay is None or bay.acts != list(exercise.acts):
+        bay = play(spec_of(exercise.spec), exercise.acts, workshop.knowledge, exercise.rate)
+        _write(workshop, exercise, bay)
+        workshop.training.exercises.keep_state(exercise_id, bay)
     return Standing(exercise, bay)
 
 
@@ -214,10 +217,11 @@ def _record(
 def act_on(workshop: Workshop, exercise_id: str, seen: int, act: Act) -> Bay:
     """Do one more act. `seen`: how many had been done when it was pressed. Raises BadInput, Conflict."""
     standing = standing_of(workshop, exercise_id)
-    bay = standing.bay
+    bay = standing.bay.copied()
     do(bay, act)
     workshop.training.exercises.add(exercise_id, seen, act, bool(bay.ended))
     _write(workshop, standing.exercise, bay)
+    workshop.training.exercises.keep_state(exercise_id, bay)
     return bay
 
 

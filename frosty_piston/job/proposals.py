@@ -526,7 +526,7 @@ class Proposals:
         """Whether to stop testing: when no test spares more than it takes and one repair stands out, or
         nothing would tell more. A pattern of the workshop never ends the search by itself."""
         sure = sure_enough(self.belief, self.ranked)
-        open_still = sure.chance < STANDS_OUT_FROM or self.suspicion.unexplained_findings
+        open_still = sure.chance < STANDS_OUT_FROM or self.suspicion.left_to_explain
         if sure.enough and open_still and self.first:
             return replace(sure, enough=False)
         if sure.enough and self._unswayed:
@@ -546,8 +546,8 @@ class Proposals:
         if sure.enough:
             return f"Sure enough: {head}; {cost}, less than another test saves. General times."
         if sure.saves_min <= sure.price_min:
-            if sure.chance >= STANDS_OUT_FROM and self.suspicion.unexplained_findings and self.first:
-                left = listed([inside(e.says) for e in self.suspicion.unexplained_findings[:2]])
+            if sure.chance >= STANDS_OUT_FROM and self.suspicion.left_to_explain and self.first:
+                left = listed([inside(e.says) for e in self.suspicion.left_to_explain[:2]])
                 return f"Not yet: {head}, but it does not explain {left}."
             if sure.chance < STANDS_OUT_FROM and self.first:
                 return f"Not yet: {head}, and no repair stands out. {self.first.title} tells more first."

@@ -24,7 +24,7 @@ UNLISTED_PER_THOUSAND = 15.0
 # A complaint with nothing behind it weighs as much as a common fault before anything is found.
 SOUND_WEIGHT = 0.05
 MOVED_BITS = 0.15
-EXPLAINS_RATIO, MAY_WELL_BE = 1.5, 0.5
+EXPLAINS_RATIO, MAY_WELL_BE, STILL_OPEN = 1.5, 0.5, 0.05
 COMMONLY_KILLS = 0.2
 PASSENGER = float(np.log(2))
 ENGINES_KEPT = 4
@@ -371,6 +371,22 @@ class Suspicion:
         search while these stand."""
         odds = dict(zip(self.space.names, self.weighed.faults, strict=True))
         return tuple(e for e in self.evidence if e.finding and not self._brought(e, e.finding, odds))
+
+    @cached_property
+    def left_to_explain(self) -> tuple[Evidence, ...]:
+        """Those of the unexplained that something may still bring: once all that would has been looked at,
+        what is left is told by chance, or something that no test here shows."""
+        return tuple(e for e in self.unexplained_findings if self._may_bring(e) >= STILL_OPEN)
+
+    def _may_bring(self, e: Evidence) -> float:
+        """The chance that any fault is there that would bring a finding."""
+        assert e.finding is not None
+        at, place = e.finding.outcomes.index(e.outcome), self.space.place
+        brings = np.zeros(len(self.space.names) + 1, bool)
+        for fault, row in e.finding.shows.items():
+            if fault in place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
+                brings[place[fault]] = True
+        return float(self.weighed.sets[brings[self.space.held].any(axis=1)].sum())
 
     @staticmethod
     def _brought(e: Evidence, finding: Finding, odds: dict[str, float]) -> bool:

@@ -176,6 +176,11 @@ class Bay:
         last = self.sure[-1].when if self.sure else -1
         return self.scanned and (last < 0 or len(self.tests) - last >= ASKED_EVERY) and not self.ended
 
+    def copied(self) -> "Bay":
+        """The same state, to go on from: what is done to one does nothing to the other."""
+        kept = {f.name: getattr(self, f.name) for f in fields(self)}
+        return Bay(**{n: v.copy() if isinstance(v, (list, set, dict)) else v for n, v in kept.items()})
+
     def way(self, test: str, where: Mapping[str, str]) -> access.Way:
         return access.way_of(self.card, self.k, test, where)
 

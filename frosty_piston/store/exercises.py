@@ -4,6 +4,7 @@ real jobs."""
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from threading import Lock
 from typing import Any
 from uuid import uuid4
 
@@ -17,7 +18,7 @@ from .tables import ActRow, AttachmentRow, ChainRow, EntryRow, ExerciseRow, Exer
 
 TRAINING = "training-"
 OF_A_JOB = (ActRow, TraceRow, AttachmentRow, ChainRow, EntryRow)
-MOST_LISTED = 400
+MOST_LISTED, MOST_STATES = 400, 40
 
 
 def is_training(job_id: str) -> bool:
@@ -78,6 +79,8 @@ class Exercises:
 
     def __init__(self, engine: Engine):
         self.engine = engine
+        self._states: dict[str, Any] = {}
+        self._keeping = Lock()
         self._writing = engine.execution_options(writing=True)
 
     def new(
@@ -125,6 +128,18 @@ class Exercises:
                 raise Conflict("Something was done in this exercise meanwhile: look at what stands.")
             row.acts = [*row.acts, act]
             row.ended_at = now() if ended else None
+
+    def state(self, exercise_id: str) -> Any:
+        """What was worked out of an exercise and kept in memory; None where nothing is kept."""
+        return self._states.get(exercise_id)
+
+    def keep_state(self, exercise_id: str, state: Any) -> None:
+        """Keep what was worked out of an exercise; the oldest are forgotten."""
+        with self._keeping:
+            self._states.pop(exercise_id, None)
+            self._states[exercise_id] = state
+            while len(self._states) > MOST_STATES:
+                self._states.pop(next(iter(self._states)))
 
     def keep_result(self, exercise_id: str, result: dict[str, Any]) -> None:
         with Session(self._writing) as session, session.begin():

@@ -216,6 +216,20 @@ class Acts(unittest.TestCase):
                     self.assertLessEqual(signal.step_s, SLOWEST_S)
                     self.assertGreater(len(signal.values), 50)
 
+    def test_what_goes_on_from_a_state_leaves_it_as_it_was(self):
+        state = bay(RELAY, SCAN, *reach("engine_cover_off"))
+        before = (state.minutes, list(state.acts), list(state.written), set(state.off), state.ended)
+        further = state.copied()
+        for act in (fit("glow_plugs"), {"act": "back", "access": "engine_cover_off"}, {"act": "give_up"}):
+            do(further, act)
+        self.assertEqual(
+            (state.minutes, state.acts, state.written, state.off, state.ended, state.fitted), (*before, [])
+        )
+        again = play(state.spec, further.acts, K, RATE)
+        self.assertEqual(
+            (again.written, again.money, again.says), (further.written, further.money, further.says)
+        )
+
     def test_an_exercise_has_an_end(self):
         state = bay(RELAY)
         for _ in range(MOST_ACTS):

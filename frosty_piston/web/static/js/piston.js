@@ -21,6 +21,7 @@
     if (folded) folded.querySelector(".foldbutton").click();
     const fields = "input:not([type=hidden]), textarea, select, button", field = place.matches(fields) ? place : [...place.querySelectorAll(fields)].find(seen);
     if (field) field.focus();
+    else place.scrollIntoView();
   }
   /* After the browser has gone there itself, which takes focus away. */
   for (const when of ["load", "hashchange"]) window.addEventListener(when, () => setTimeout(goToPlace, 0));
