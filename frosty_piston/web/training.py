@@ -3,7 +3,7 @@ several."""
 
 import json
 import random
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urlencode
@@ -18,6 +18,7 @@ from frosty_piston.core.words import called, inside
 from frosty_piston.job.decide import offer_of
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.measured import UNIT_WORDS
+from frosty_piston.job.result import Result
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.training_shapes import LESSONS
 from frosty_piston.rig.exercise import DRIVE_TICKS, HELP, PASSING, SURE, Act, Bay, Spec, cautions_of, offered
@@ -344,7 +345,7 @@ def _is_figure(value: object) -> bool:
 def _log(standing: Standing, record: JobRecord) -> list[Row]:
     """What was done, newest first: when, what came of it, what was read, and where its recording is."""
     bay, x = standing.bay, standing.exercise
-    verdicts = {i: v for v in (*record.assessed.diagnosis, *record.assessed.now) for i in v.entries}
+    verdicts = _at_its_entry([*record.assessed.diagnosis, *record.assessed.now])
     known = {e.id: e for e in record.job.tape}
     rows = []
     for n in range(len(bay.acts), 0, -1):
@@ -367,6 +368,13 @@ def _log(standing: Standing, record: JobRecord) -> list[Row]:
             }
         )
     return rows
+
+
+def _at_its_entry(results: Sequence[Result]) -> dict[str, Result]:
+    """Each result at the one entry it stands beside: one of several readings at the last of them, unless that
+    has one of its own."""
+    several = sorted(results, key=lambda v: -len(v.entries))
+    return {v.entries[-1]: v for v in several if v.entries}
 
 
 def _said_once(read: list[Row]) -> None:

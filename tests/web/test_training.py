@@ -131,6 +131,18 @@ class Exercises(OnThePages):
         self.assertEqual(page.status_code, 200)
         self.assertIn("Training vehicle", page.text)
 
+    def test_each_reading_has_the_verdict_of_its_own_and_what_several_come_to_stands_at_the_last(self):
+        at = self.begin()
+        self.act(at, "test", test="glow_relay")
+        rows = re.findall(r"<li>(.*?)</li>", self.client.get(at).text, re.S)
+        marks = {}
+        for row in rows:
+            if spot := re.search(r'readspot">(\w+)<', row):
+                marks[spot.group(1)] = re.search(r"svg[^#]*#(\w+)", row).group(1)
+        self.assertEqual(marks.pop("Output"), "flame")
+        self.assertEqual(marks.pop("Relay", "flame"), "flame")
+        self.assertEqual(set(marks.values()), {"crystal"}, marks)
+
     def test_it_stands_the_same_after_a_restart(self):
         at = self.begin()
         self.act(at, "scan")
