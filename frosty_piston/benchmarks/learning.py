@@ -19,7 +19,7 @@ from frosty_piston.rig import world
 from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
 from frosty_piston.rig.year import true_rates
 
-WORKSHOPS, HELD_OUT, STEPS = 8, 240, (10, 25, 50, 100, 200)
+WORKSHOPS, HELD_OUT, STEPS = 8, 600, (10, 25, 50, 100, 200)
 POINT = 0.01
 
 

@@ -3,7 +3,6 @@ have been enough, how sure somebody was and how rightly, and the one thing to le
 
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
-from itertools import combinations
 from typing import Any
 
 from frosty_piston.core.errors import BadInput
@@ -32,7 +31,8 @@ from .exercise import (
 from .technician import MOST_STEPS, proposed, thought
 from .testing import Entry
 
-ENOUGH, MOST_SHORT, TOLD_FROM, AS_GOOD, TELLS_APART = 0.8, 8, 0.02, 0.8, 0.3
+ENOUGH, MOST_TELLING, MOST_QUICK = 0.8, 4, 12
+TOLD_FROM, AS_GOOD, TELLS_APART = 0.02, 0.8, 0.3
 EARLY_FROM, LONG_FROM, DEAR_FROM = 75, 2, 1.5
 NOTHING = "Nothing is wrong"
 
@@ -254,43 +254,48 @@ def _proposed_way(spec: Spec, k: Knowledge, rate: int) -> Way:
 
 
 def _best_way(spec: Spec, k: Knowledge, rate: int, faults: Sequence[str]) -> Way | None:
-    """The fewest minutes after which the truth stood at four in five, knowing it: one test, or two, of those
-    that show what is wrong. None where two are not enough, and where nothing is wrong."""
+    """The fewest minutes after which the truth stood at four in five, knowing it: one test of those that show
+    what is wrong, else two, the one among those that told most. None where two are not enough, and where
+    nothing is wrong."""
     if not faults:
         return None
     shows = {t for t, found in k.findings.items() if any(set(faults) & set(f.finding.shows) for f in found)}
-    ones: list[tuple[float, Offered]] = []
-    found: list[tuple[float, tuple[Offered, ...]]] = []
-    for one in [o for o in offered(_scanned(spec, k, rate)) if o.test in shows]:
-        minutes, enough = _tried(spec, k, rate, faults, (one,))
-        if enough is None:
-            continue
-        ones.append((minutes, one))
-        found += [(minutes, (one,))] if enough else []
-    ones.sort(key=lambda x: x[0])
-    if not found:
-        for pair in combinations([o for _, o in ones[:MOST_SHORT]], 2):
-            minutes, enough = _tried(spec, k, rate, faults, pair)
-            found += [(minutes, pair)] if enough else []
-    if not found:
-        return None
-    minutes, tests = min(found, key=lambda x: x[0])
-    return Way(tuple(o.title for o in tests), minutes, True)
+    single = [(o,) for o in offered(_scanned(spec, k, rate)) if o.test in shows]
+    ones = [tried for tests in single if (tried := _tried(spec, k, rate, faults, tests))]
+    enough = [t for t in ones if t.odds >= ENOUGH]
+    if not enough:
+        told = sorted(ones, key=lambda t: -t.odds)[:MOST_TELLING]
+        quick = sorted(ones, key=lambda t: t.minutes)[:MOST_QUICK]
+        pairs = {frozenset((a.tests[0].title, b.tests[0].title)): (a, b) for a in told for b in quick}
+        both = [(*a.tests, *b.tests) for a, b in pairs.values() if a is not b]
+        second = [tried for tests in both if (tried := _tried(spec, k, rate, faults, tests))]
+        enough = [t for t in second if t.odds >= ENOUGH]
+    best = min(enough, key=lambda t: t.minutes, default=None)
+    return None if best is None else Way(tuple(o.title for o in best.tests), best.minutes, True)
+
+
+@dataclass(frozen=True)
+class _Tried:
+    """Some tests that were made: their minutes, and how the truth stood afterwards."""
+
+    tests: tuple[Offered, ...]
+    minutes: float
+    odds: float
 
 
 def _tried(
-    spec: Spec, k: Knowledge, rate: int, faults: Sequence[str], tests: Sequence[Offered]
-) -> tuple[float, bool | None]:
-    """The minutes of some tests, and whether they were enough; None where they cannot be made."""
+    spec: Spec, k: Knowledge, rate: int, faults: Sequence[str], tests: tuple[Offered, ...]
+) -> _Tried | None:
+    """Make some tests on the vehicle as it came in; None where they cannot be made."""
     bay = _scanned(spec, k, rate)
     try:
         for one in tests:
             make_test(bay, one)
     except BadInput:
-        return 0.0, None
+        return None
     if bay.ended or len(bay.tests) < len(tests):
-        return 0.0, None
-    return bay.minutes, _odds(thought(bay.vehicle, tape_of(bay), k), faults, k) >= ENOUGH
+        return None
+    return _Tried(tests, bay.minutes, _odds(thought(bay.vehicle, tape_of(bay), k), faults, k))
 
 
 def _learn(

@@ -3,7 +3,7 @@ from the acts alone: the same vehicle and the same acts give the same readings f
 
 import zlib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
@@ -179,7 +179,8 @@ class Bay:
     def copied(self) -> "Bay":
         """The same state, to go on from: what is done to one does nothing to the other."""
         kept = {f.name: getattr(self, f.name) for f in fields(self)}
-        return Bay(**{n: v.copy() if isinstance(v, (list, set, dict)) else v for n, v in kept.items()})
+        own: Any = {n: v.copy() for n, v in kept.items() if isinstance(v, (list, set, dict))}
+        return replace(self, **own)
 
     def way(self, test: str, where: Mapping[str, str]) -> access.Way:
         return access.way_of(self.card, self.k, test, where)

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
+from itertools import count as count_up
 from typing import Any
 
 import numpy as np
@@ -176,7 +177,7 @@ def _noticed(
     if not _possible(card, k, lesson):
         raise NoSuchVehicle(f"{card.name} cannot have what this lesson is about.")
     count = len(_wrong(card, k, rng, rates, lesson))
-    for _ in range(MOST_TRIES):
+    for _ in count_up() if lesson is ANYTHING else range(MOST_TRIES):
         names = _wrong(card, k, rng, rates, lesson)
         ills = tuple(Ill(f, float(rng.uniform(0.1, 1.0)), int(rng.integers(2**31))) for f in names)
         alone = [_condition(card, ambient_c, (ill,), parts) for ill in ills]
