@@ -17,27 +17,38 @@ SLOWEST_S, TRIES = 0.1, 60
 VANES = ("vane_command", "vane_position")
 
 
-def _pull(c: Condition, seen: str, seed: int) -> Channels:
+def _pull(c: Condition, k: Knowledge, node: str, seen: str, seed: int) -> Channels:
     short = "dead_actuator" if p.vane_reach(c) < 0.5 else "split_hose"
     fault = {"short": short, "over": "sticking_vanes", "hunts": "hunting_solenoid"}.get(seen, "healthy")
     made = pull_recording(seed, fault)
     return made if c.card.turbo == "vgt_electric" else {n: s for n, s in made.items() if n not in VANES}
 
 
-def _egr_air(c: Condition, seen: str, seed: int) -> Channels:
+def _egr_air(c: Condition, k: Knowledge, node: str, seen: str, seed: int) -> Channels:
     shut, opened = p.egr_gas(c, 0.0), p.egr_gas(c, 100.0)
     fault = "stuck_open" if shut > 0.06 else "blocked_passage" if opened - shut < 0.1 else "healthy"
     return egr_air_recording(seed, fault)
 
 
-def _bypass(c: Condition, seen: str, seed: int) -> Channels:
+def _bypass(c: Condition, k: Knowledge, node: str, seen: str, seed: int) -> Channels:
     return bypass_recording(seed, {"stuck": "stuck", "no_return": "broken_spring"}.get(seen, "healthy"))
 
 
-MADE: Mapping[str, Callable[[Condition, str, int], Channels]] = {
+def _sweep(c: Condition, k: Knowledge, node: str, seen: str, seed: int) -> Channels:
+    """Commanded and actual position; nothing where the drive tells no position in percent."""
+    drive = k.drive(node or "turbo_actuator")
+    if drive is None or not drive.command:
+        return {}
+    by = "vacuum" if "vacuum" in str(getattr(c.card, drive.by, "") or "") else "motor"
+    r = drive_recording(seed, "healthy" if seen == "follows" else seen, by)
+    return dict(zip((drive.command, drive.position), (r.command, r.actual), strict=True)) if r.percent else {}
+
+
+MADE: Mapping[str, Callable[[Condition, Knowledge, str, str, int], Channels]] = {
     "boost_trace": _pull,
     "egr_air_change": _egr_air,
     "bypass_watch": _bypass,
+    "actuator_sweep": _sweep,
 }
 
 
@@ -46,30 +57,9 @@ def recording_of(
 ) -> Channels | None:
     """What a test records, often enough to look at; None for a test that is written down by hand. `written`:
     what would be written down of it."""
-    data: dict[str, Any] = written[0]["data"] if written else {}
-    seen = str(data.get("outcome", ""))
-    if test == "actuator_sweep":
-        return _sweep(c, k, node or "turbo_actuator", seen, seed)
     if test not in MADE:
         return None
-    return _quick(lambda s: MADE[test](c, seen, s), seed)
-
-
-def _sweep(c: Condition, k: Knowledge, node: str, seen: str, seed: int) -> Channels | None:
-    drive = k.drive(node)
-    if drive is None or not drive.command:
-        return None
-    by = "vacuum" if "vacuum" in str(getattr(c.card, drive.by, "") or "") else "motor"
-    names = (drive.command, drive.position)
-
-    def made(s: int) -> Channels:
-        r = drive_recording(s, "healthy" if seen == "follows" else seen, by)
-        return dict(zip(names, (r.command, r.actual), strict=True)) if r.percent else {}
-
-    return _quick(made, seed)
-
-
-def _quick(made: Callable[[int], Channels], seed: int) -> Channels:
-    """The first that was written often enough, from a seed on."""
-    tried = (made(seed + n) for n in range(TRIES))
-    return next(r for r in tried if r and all(s.step_s <= SLOWEST_S for s in r.values()))
+    data: dict[str, Any] = written[0]["data"] if written else {}
+    seen = str(data.get("outcome", ""))
+    tried = (MADE[test](c, k, node or "", seen, seed + n) for n in range(TRIES))
+    return next((r for r in tried if r and all(s.step_s <= SLOWEST_S for s in r.values())), None)
