@@ -25,7 +25,7 @@ from frosty_piston.store.workshop import Workshop
 FORMAT, VERSION, MOST_BYTES = "frosty-piston/exercise", 1, 64_000
 DAYS_BEFORE, MOST_DRAWS, SEEDS, MOST_NUMBER = 30, 30, 10**5, LESSONS * 10**6
 DIFFICULTY = {"any": "Any", "easy": "Easy", "middle": "Middling", "hard": "Hard"}
-EASY_TO, MIDDLE_TO, ACCUSED = 1, 5, 0.5
+EASY_TO, MIDDLE_TO, QUIET, ACCUSED = 1, 5, 0.12, 0.25
 OPEN_PAGES = ("traces", "tape")
 Help = Literal["off", "on_request", "on"]
 
@@ -102,7 +102,8 @@ def difficulty_of(spec: Spec, k: Knowledge) -> str:
     vehicle = spec.vehicle(k)
     needed = thought(vehicle, [*vehicle.arrival, *vehicle.scan], k).suspicion.repairs_needed
     if not vehicle.faults:
-        return "hard" if max(needed.values(), default=0.0) > ACCUSED else "middle"
+        accused = max(needed.values(), default=0.0)
+        return "hard" if accused > ACCUSED else "middle" if accused > QUIET else "easy"
     order = list(needed)
     worst = max(order.index(r) if (r := k.repair_of[f]) in order else len(order) for f in vehicle.faults)
     return "easy" if worst < EASY_TO else "middle" if worst < MIDDLE_TO else "hard"

@@ -57,14 +57,17 @@ class Spec:
         raise BadInput([Fault("number", "there is no vehicle with this number")])
 
     def vehicle(self, k: Knowledge) -> SimulatedVehicle:
-        """The vehicle of its number: where nothing would be noticed on it, one that follows it. Raises
-        BadInput where there is none."""
+        """The vehicle of its number: where nothing of what is wrong would be noticed on it, one that follows
+        it. Raises BadInput where there is none."""
         _, lesson = self.lesson(k)
         engine = None if self.card is None else dict(self.card)
         why = ""
         for n in range(MOST_FOLLOWING):
             try:
-                return simulated(self.number // LESSONS + n * FOLLOWS, k, engine, lesson=lesson)
+                vehicle = simulated(self.number // LESSONS + n * FOLLOWS, k, engine, lesson=lesson)
+                if vehicle.shown_apart or lesson.cleared and vehicle.shows:
+                    return vehicle
+                why = "Nothing that was told or stored shows what is wrong with it."
             except Unnoticed as error:
                 why = str(error)
             except NoSuchVehicle as error:

@@ -9,7 +9,7 @@ from frosty_piston.core.errors import BadInput
 from frosty_piston.knowledge.training_shapes import LESSONS
 from frosty_piston.rig.exercise import Spec
 from frosty_piston.training import FORMAT, draw, read_spec, spec_of, weakest, write_spec
-from tests.cases import job_file, symptom
+from tests.cases import MODERN, job_file, symptom
 from tests.job.test_next_step import K
 from tests.web.test_api import WithClient
 
@@ -374,8 +374,12 @@ class Chosen(unittest.TestCase):
         for difficulty in ("easy", "hard"):
             spec = draw(K, "glow", difficulty, "off", None, True, random.Random(3))
             self.assertEqual(difficulty_of(spec, K), difficulty)
-        with self.assertRaises(BadInput):
-            draw(K, "healthy", "easy", "off", None, True, random.Random(3))
+        for difficulty in ("easy", "hard"):
+            spec = draw(K, "healthy", difficulty, "off", None, True, random.Random(3))
+            self.assertEqual((difficulty_of(spec, K), spec.vehicle(K).faults), (difficulty, ()))
+        with self.assertRaises(BadInput) as refused:
+            draw(K, "stop", "any", "off", MODERN, True, random.Random(3))
+        self.assertEqual(refused.exception.faults[0].path, "difficulty")
 
 
 if __name__ == "__main__":
