@@ -363,7 +363,6 @@ def _log(standing: Standing, record: JobRecord) -> list[Row]:
                 "at": bay.clock[n],
                 "took": bay.clock[n] - bay.clock[n - 1],
                 "read": read,
-                "missing": bay.k.training.pieces["tray"].says in bay.says[n],
                 "recording": f"/jobs/{x.id}/traces/{recording_id(x, n)}" if n in bay.recordings else "",
             }
         )
@@ -551,7 +550,7 @@ def act(request: Request, exercise_id: str, form: GivenForm, workshop: GivenWork
         return RedirectResponse(f"/training/{exercise_id}/after", 303)
     if form.raw("act") == "look":
         return RedirectResponse(f"/jobs/{exercise_id}/narrow", 303)
-    return RedirectResponse(f"/training/{exercise_id}#log", 303)
+    return RedirectResponse(f"/training/{exercise_id}{'' if bay.ended else '#log'}", 303)
 
 
 def _part_page(
