@@ -84,6 +84,9 @@ class Fuzz(unittest.TestCase):
             "entry_id": ["none"],
             "vehicle_id": ["1"],
             "trace_id": ["none"],
+            "exercise_id": [self.an_exercise()],
+            "number": ["2", "34"],
+            "repair": ["glow_plugs"],
         }
 
         @rounds(350)
@@ -105,10 +108,16 @@ class Fuzz(unittest.TestCase):
         asks()
         self.tell("routes")
 
+    def an_exercise(self):
+        begun = self.client.post("/training/number", data={"number": "34", "help": "on_request"})
+        return begun.headers["location"].removeprefix("/training/")
+
     def test_every_form_of_every_page(self):
         jobs = self.jobs[:6]
         pages = [f"/jobs/{job}/{page}" for job in jobs for page in (*PAGES, "did")]
-        pages += ["/", "/shelf/codes", "/shelf/patterns"]
+        exercise = self.an_exercise()
+        pages += ["/", "/shelf/codes", "/shelf/patterns", "/training", f"/training/{exercise}"]
+        pages += [f"/training/{exercise}/part?repair=glow_plugs", "/training/new?number=2&help=off"]
         forms = {}
         for page in pages:
             answer = self.client.get(page)

@@ -139,6 +139,10 @@ class Hostile(WithJob):
             "/search?q=" + "x" * 5000,
             f"/search?vehicle={big}",
             "/jobs/" + "x" * 3000,
+            f"/training/new?number={big}",
+            "/training/new?number=²&card=%00&help=" + "x" * 3000,
+            "/training/training-%00",
+            "/training/training-" + "x" * 3000 + "/part?repair=%00",
         ):
             self.answered("GET", path)
         for origin in ("http://[", "null", "http://127.0.0.1:99999", "x" * 5000, "http://[::1"):

@@ -126,6 +126,9 @@ class Signing(test_api.WithClient):
             ("look", lambda c, s: c.post("/look", data={"look": "dusk", "seal": s})),
             ("work", lambda c, s: c.post("/jobs/case/tape/note", data={"text": "x", "seal": s})),
             ("work", lambda c, s: c.post("/jobs", data={"seal": s})),
+            ("work", lambda c, s: c.post("/training/number", data={"number": "2", "seal": s})),
+            ("lead", lambda c, s: c.post("/training/sets", data={"title": "x", "seal": s})),
+            ("lead", lambda c, s: c.post("/training/sets/x/drop", data={"seal": s})),
             ("lead", lambda c, s: c.post("/shelf/codes", data={"seal": s})),
             ("lead", lambda c, s: c.post("/jobs/case/decide/rates", data={"rate": "800", "seal": s})),
             ("lead", lambda c, s: c.post("/people/right", data={"name": "Sif", "right": "look", "seal": s})),
@@ -138,6 +141,16 @@ class Signing(test_api.WithClient):
             for needed, act in acts:
                 refused = act(client, seal).status_code == 403
                 self.assertEqual(refused, not may(right, needed), (name, needed, act))
+
+    def test_an_exercise_is_its_own_persons_and_a_lead_may_take_it_away(self):
+        odd, ylva = self.browser("Odd"), self.browser("Ylva")
+        sealed = {"seal": self.seal(odd)}
+        at = odd.post("/training/number", data={"number": "2", **sealed}).headers["location"]
+        self.assertEqual(odd.post(f"{at}/act", data={"act": "scan", "seen": "0", **sealed}).status_code, 303)
+        hers = {"seal": self.seal(ylva)}
+        self.assertEqual(ylva.post(f"{at}/act", data={"act": "scan", "seen": "1", **hers}).status_code, 403)
+        self.assertEqual(ylva.post(f"{at}/gone", data=hers).status_code, 303)
+        self.assertEqual(odd.get(at).status_code, 404)
 
     def test_every_route_is_in_the_table(self):
         paths = create_app(self.workshop).openapi()["paths"]
