@@ -49,6 +49,7 @@ def judge_lamp(
                 None,
                 f"{sentence(lamp)} is dim even through a healthy {plain(ref.ohm)} Ω plug: take a weaker"
                 " lamp or a clamp.",
+                ("open",),
             )
         if lit_ohm < high_ohm * limits.lamp_near_share:
             return Judgement(
@@ -58,6 +59,7 @@ def judge_lamp(
                 "ohm",
                 None,
                 f"Dim through {lamp}: over {plain(lit_ohm)} Ω, tired or worse. A clamp tells how much.",
+                ("open",),
             )
         return Judgement(
             "failed",
@@ -130,8 +132,8 @@ def judge_plug_current(
     u = max(limits.clamp_least_a, current_a * accuracy / 100)
     says = f"{plain(current_a)} A {when}; {plain(low)} to {plain(high)} A is {source}."
 
-    def came_to(verdict: str, cls: str, because: str) -> Judgement:
-        return Judgement(verdict, cls, current_a, "A", u, because)
+    def came_to(verdict: str, cls: str, because: str, *not_these: str) -> Judgement:
+        return Judgement(verdict, cls, current_a, "A", u, because, not_these)
 
     if current_a < -u or current_a > limits.most_a:
         return came_to(
@@ -152,7 +154,9 @@ def judge_plug_current(
         verdict, cls = ("failed", "high") if current_a < low / 2 else ("marginal", "weak")
         return came_to(verdict, cls, f"{says} Too little: high resistance in the plug or its wire.")
     if current_a - u < low or current_a + u > high:
-        return came_to("unclear", "unclear", f"{says} Within the clamp's {plain(u)} A of the limit.")
+        others = ("high", "weak") if current_a - u >= low else ("short",) if current_a + u <= high else ()
+        says += f" Within the clamp's {plain(u)} A of the limit. It is not open."
+        return came_to("unclear", "unclear", says, "open", *others)
     return came_to("sound", "sound", says)
 
 

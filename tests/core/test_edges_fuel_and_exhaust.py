@@ -54,6 +54,13 @@ class Injectors(Edges, unittest.TestCase):
             values = [ohm, *others]
             return judge_injector_resistance(values, [u] * len(values), kind, FUEL)[0]
 
+        for ohm, u, cannot_be in (
+            (0.78, 0.03, {"open", "low"}),
+            (0.22, 0.03, {"open", "high"}),
+            (0.5, 0.4, {"open"}),
+            (0.5, 0.1, set()),
+        ):
+            self.assertEqual(set(of(ohm, u=u).not_these), cannot_be, (ohm, u))
         self.held(
             of,
             (

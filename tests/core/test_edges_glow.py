@@ -77,6 +77,16 @@ class Resistance(Edges, unittest.TestCase):
                 (2.25, "high"),
             ),
         )
+        # what it cannot be all the same: rough reads 0.125 either way; short under 0.125, weak from 1.25
+        for ohm, cannot_be in (
+            (0.2, {"open", "weak", "high"}),
+            (0.24, {"open", "weak", "high"}),
+            (1.2, {"open", "short", "high"}),
+            (1.9, {"open", "short"}),
+            (1.0, set()),
+        ):
+            self.assertEqual(set(plug(ohm, meter=rough).not_these), cannot_be, ohm)
+        self.assertEqual(plug(0.49).not_these, (), "another kind of plug, or wires still joined")
         # leads never zeroed may hold 0.3 ohm
         unzeroed = Meter(0.0, 0.0, 0.01, None)
         self.held(
@@ -225,6 +235,8 @@ class Lamp(Edges, unittest.TestCase):
                 ("dim", 5, "high"),
             ),
         )
+        for seen, watts, cannot_be in (("dim", 33, ("open",)), ("dim", 34, ("open",)), ("dark", 21, ())):
+            self.assertEqual(judge_lamp(seen, watts, ONE, LIMITS).not_these, cannot_be)
         self.assertIn("tired or worse", judge_lamp("dim", 33, ONE, LIMITS).because)
         self.assertIn("even through a healthy", judge_lamp("dim", 34, ONE, LIMITS).because)
 
@@ -236,6 +248,15 @@ class Lamp(Edges, unittest.TestCase):
 
 
 class Clamp(Edges, unittest.TestCase):
+    def test_near_a_limit_it_says_what_the_plug_is_not(self):
+        for amps, cannot_be in (
+            (7.95, {"open", "short"}),
+            (14.05, {"open", "high", "weak"}),
+            (11.0, set()),
+        ):
+            judged = judge_plug_current(amps, 10.0, ONE, LIMITS, None, 0.0)
+            self.assertEqual(set(judged.not_these), cannot_be, amps)
+
     def test_one_plug(self):
         # a rod plug draws 8 to 14 A after ten seconds; a clamp of no error
         self.held(
