@@ -145,6 +145,7 @@ def _lessons_page(
     k, who, ground = workshop.knowledge, person(request), workshop.training.exercises
     mine = ground.listed(person=who)
     results = _results(mine)
+    by_lesson = _by_lesson(results, k)
     lessons = list(k.training.lessons.items())
     return render(
         request,
@@ -159,7 +160,8 @@ def _lessons_page(
         helps=list(HELP.items()),
         exercises=[_line(x, k) for x in mine[:MOST_SHOWN]],
         others=[_line(x, k) for x in ground.listed() if x.person != who and x.ended_at][:MOST_SHOWN],
-        by_lesson=_by_lesson(results, k),
+        by_lesson=by_lesson,
+        record={title: f"{good} of {tried} went well" for title, tried, good in by_lesson},
         sure=_sure_view(results),
         sets=_set_view(workshop, who),
         leads=_leads(request),
