@@ -9,7 +9,7 @@ from frosty_piston.job.engine import EngineCard
 from frosty_piston.knowledge import Knowledge
 
 KINDS = ("van", "carrier", "plough", "groomer", "bus", "patrol car", "wagon", "spreader")
-VEHICLES, COME_BACK, NOT_PROVEN, OVERSURE = 130, 0.07, 0.12, 0.06
+VEHICLES, COME_BACK, NOT_PROVEN, OVERSURE = 420, 0.07, 0.12, 0.06
 STAGES = {"arrive": 14.0, "measure": 55.0, "decide": 12.0, "fit": 95.0, "prove": 38.0}
 
 
