@@ -25,7 +25,9 @@ from .exercise import (
     Sure,
     begin,
     do,
+    offer,
     offered,
+    title_of,
     whole_coins,
 )
 from .technician import MOST_STEPS, proposed, thought
@@ -188,12 +190,8 @@ def _steps(bay: Bay, faults: Sequence[str], k: Knowledge) -> tuple[Step, ...]:
 def _does(bay: Bay, number: int) -> str:
     act = bay.acts[number - 1]
     if act["act"] == "test":
-        return _title(bay, str(act["test"]), {p: str(act[p]) for p in ("point", "node") if act.get(p)})
+        return title_of(bay.k, str(act["test"]), {p: str(act[p]) for p in ("point", "node") if act.get(p)})
     return bay.says[number] or str(act["act"]).replace("_", " ").capitalize()
-
-
-def _title(bay: Bay, test: str, where: dict[str, str]) -> str:
-    return next(o.title for o in offered(bay) if o.test == test and o.where == where)
 
 
 def close_up(bay: Bay) -> None:
@@ -226,8 +224,9 @@ def _scanned(spec: Spec, k: Knowledge, rate: int) -> Bay:
 def named_test(bay: Bay, test: str, where: dict[str, str]) -> Offered | None:
     """The test that is proposed, among those that can be made here."""
     asked = {key: value for key, value in where.items() if key != "channel"}
-    mine = [o for o in offered(bay) if o.test == test]
-    return next((o for o in mine if o.where == asked), mine[0] if mine else None)
+    mine = [there for made, there in bay.places if made == test]
+    there = asked if asked in mine else mine[0] if mine else None
+    return None if there is None else offer(bay, test, there)
 
 
 def _proposed_way(spec: Spec, k: Knowledge, rate: int) -> Way:
@@ -260,15 +259,16 @@ def _best_way(spec: Spec, k: Knowledge, rate: int, faults: Sequence[str]) -> Way
     if not faults:
         return None
     shows = {t for t, found in k.findings.items() if any(set(faults) & set(f.finding.shows) for f in found)}
-    single = [(o,) for o in offered(_scanned(spec, k, rate)) if o.test in shows]
-    ones = [tried for tests in single if (tried := _tried(spec, k, rate, faults, tests))]
+    scanned = _scanned(spec, k, rate)
+    single = [(o,) for o in offered(scanned) if o.test in shows]
+    ones = [tried for tests in single if (tried := _tried(scanned, faults, tests))]
     enough = [t for t in ones if t.odds >= ENOUGH]
     if not enough:
         told = sorted(ones, key=lambda t: -t.odds)[:MOST_TELLING]
         quick = sorted(ones, key=lambda t: t.minutes)[:MOST_QUICK]
         pairs = {frozenset((a.tests[0].title, b.tests[0].title)): (a, b) for a in told for b in quick}
         both = [(*a.tests, *b.tests) for a, b in pairs.values() if a is not b]
-        second = [tried for tests in both if (tried := _tried(spec, k, rate, faults, tests))]
+        second = [tried for tests in both if (tried := _tried(scanned, faults, tests))]
         enough = [t for t in second if t.odds >= ENOUGH]
     best = min(enough, key=lambda t: t.minutes, default=None)
     return None if best is None else Way(tuple(o.title for o in best.tests), best.minutes, True)
@@ -283,11 +283,9 @@ class _Tried:
     odds: float
 
 
-def _tried(
-    spec: Spec, k: Knowledge, rate: int, faults: Sequence[str], tests: tuple[Offered, ...]
-) -> _Tried | None:
+def _tried(scanned: Bay, faults: Sequence[str], tests: tuple[Offered, ...]) -> _Tried | None:
     """Make some tests on the vehicle as it came in; None where they cannot be made."""
-    bay = _scanned(spec, k, rate)
+    bay = scanned.copied()
     try:
         for one in tests:
             make_test(bay, one)
@@ -295,7 +293,7 @@ def _tried(
         return None
     if bay.ended or len(bay.tests) < len(tests):
         return None
-    return _Tried(tests, bay.minutes, _odds(thought(bay.vehicle, tape_of(bay), k), faults, k))
+    return _Tried(tests, bay.minutes, _odds(thought(bay.vehicle, tape_of(bay), bay.k), faults, bay.k))
 
 
 def _learn(

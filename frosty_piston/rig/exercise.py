@@ -24,6 +24,7 @@ from .testing import Entry, perform
 from .vehicles import NoSuchVehicle, SimulatedVehicle, Unnoticed, simulated
 
 Act = dict[str, Any]
+Place = tuple[str, dict[str, str]]
 HELP = {"off": "Off", "on_request": "On request", "on": "On"}
 STARTS_FROM, MOST_FOLLOWING, FOLLOWS = 0.12, 6, 10**7
 SCAN_MIN, DRIVE_MIN, OVERNIGHT_MIN, WARM_MIN, START_MIN = 5.0, 25.0, 600.0, 15.0, 1.0
@@ -126,12 +127,13 @@ class Bay:
     """The vehicle after some acts, and what they took. `card`: the one on the bench; `written`: for each act
     what stands on the tape; `says`: what each act came to; `off`: what is off or open; `piece`: what is
     missing; `ended`: how it ended, "done", "given_up" or one of the endings; `by_hand`: recordings are
-    written down instead."""
+    written down instead; `places`: every test that this engine can have, and where."""
 
     spec: Spec
     k: Knowledge
     vehicle: SimulatedVehicle
     card: EngineCard
+    places: tuple[Place, ...]
     rate: int
     hot: bool
     cold: bool
@@ -214,7 +216,7 @@ def begin(spec: Spec, k: Knowledge, rate: int) -> Bay:
     vehicle = spec.vehicle(k)
     driven = _starts(vehicle.condition, False)
     card = EngineCard.model_validate(spec.shown(vehicle.engine))
-    bay = Bay(spec, k, vehicle, card, rate, driven, not driven)
+    bay = Bay(spec, k, vehicle, card, places_of(card, k), rate, driven, not driven)
     state = access.HOT if bay.hot else access.COLD
     bay.written.append([*vehicle.arrival, {"kind": "state", "data": {"state": state}}])
     bay.says.append("")
@@ -331,7 +333,7 @@ def _cranked(bay: Bay, runs: bool = True) -> bool:
 def _test(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     test = str(act.get("test", ""))
     where = {key: str(act[key]) for key in ("point", "node") if act.get(key)}
-    if (test, where) not in [(t.test, t.where) for t in offered(bay)]:
+    if (test, where) not in bay.places:
         raise BadInput([Fault("test", "choose a test that this engine can have, at a place of its own")])
     shape, way = bay.k.tests[test], bay.way(test, where)
     if missing := bay.missing(test, where):
@@ -547,10 +549,9 @@ class Offered:
     ticks: tuple[str, ...]
 
 
-def offered(bay: Bay) -> list[Offered]:
-    """Every test of the vocabulary at every place of this engine."""
-    found: dict[tuple[str, str, str], Offered] = {}
-    card, k = bay.card, bay.k
+def places_of(card: EngineCard, k: Knowledge) -> tuple[Place, ...]:
+    """Every test of the vocabulary at every place of an engine."""
+    found: dict[tuple[str, str, str], Place] = {}
     for test, findings in k.findings.items():
         if card.rules_out(k.tests[test].needs):
             continue
@@ -560,14 +561,24 @@ def offered(bay: Bay) -> list[Offered]:
                     continue
                 for point in [p for p in known.shape.points if p in k.tests[test].at] or [""]:
                     where = {key: v for key, v in (("point", point), ("node", node)) if v}
-                    found.setdefault((test, point, node), _offer(bay, test, where))
-    return list(found.values())
+                    found.setdefault((test, point, node), (test, where))
+    return tuple(found.values())
 
 
-def _offer(bay: Bay, test: str, where: dict[str, str]) -> Offered:
-    k, shape = bay.k, bay.k.tests[test]
-    point, node = where.get("point", ""), where.get("node", "")
+def offered(bay: Bay) -> list[Offered]:
+    """Every test that can be made here, with what it takes from here."""
+    return [offer(bay, test, where) for test, where in bay.places]
+
+
+def title_of(k: Knowledge, test: str, where: Mapping[str, str]) -> str:
+    """What a test at a place is called."""
+    shape, point, node = k.tests[test], where.get("point", ""), where.get("node", "")
     spot = shape.at[point].title if point else k.nodes[node].title if node else ""
-    title = f"{shape.title}, {inside(spot)}" if spot else shape.title
-    ticks = tuple(k.ticks_at(test, node or None))
-    return Offered(test, where, title, bay.way(test, where).own_min, tuple(bay.missing(test, where)), ticks)
+    return f"{shape.title}, {inside(spot)}" if spot else shape.title
+
+
+def offer(bay: Bay, test: str, where: dict[str, str]) -> Offered:
+    """A test at one place: what it takes, and what is not reached yet."""
+    ticks = tuple(bay.k.ticks_at(test, where.get("node")))
+    title, minutes = title_of(bay.k, test, where), bay.way(test, where).own_min
+    return Offered(test, where, title, minutes, tuple(bay.missing(test, where)), ticks)
