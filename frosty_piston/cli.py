@@ -156,9 +156,12 @@ def _assess(args: argparse.Namespace) -> int:
 
 
 def _serve(args: argparse.Namespace) -> int:
-    from frosty_piston.web.serving import Door, serve
+    from frosty_piston.web.door import Door
 
     door = Door(args.host, args.port, args.tls_cert, args.tls_key)
+    door.check()
+    from frosty_piston.web.serving import serve
+
     return serve(args.data, door, demo=args.command == "demo", reset=getattr(args, "reset", False))
 
 

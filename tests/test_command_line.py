@@ -18,6 +18,7 @@ from pathlib import Path
 from frosty_piston.benchmarks.load import benchmark_load
 from frosty_piston.job.jobfile import canonical, chain_of
 from tests.cases import job_file, meter, plugs, symptom
+from tests.made import demo_into
 
 ROOT = Path(__file__).parents[1]
 TLS = ROOT / "tests" / "tls"
@@ -178,6 +179,7 @@ class Serving(WithServer):
     def test_reset_makes_the_demo_anew_and_touches_nothing_else(self):
         with tempfile.TemporaryDirectory() as folder:
             (Path(folder) / "mine.txt").write_text("mine")
+            demo_into(folder)
             server, address = self.start("demo", "--port", "0", "--data", folder)
             urllib.request.urlopen(urllib.request.Request(address + "/jobs", b"", method="POST"))
             server.send_signal(signal.SIGINT)
@@ -261,6 +263,7 @@ class OpenToOthers(WithServer):
 class OneOwner(WithServer):
     def test_a_second_process_is_told_who_has_the_folder(self):
         with tempfile.TemporaryDirectory() as folder:
+            demo_into(folder)
             server, address = self.start("demo", "--port", "0", "--data", folder)
             for words in (
                 ("serve", "--port", "0"),

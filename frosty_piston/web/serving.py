@@ -3,11 +3,8 @@
 import gc
 import logging
 import socket
-import ssl
 from asyncio import constants
 from contextlib import suppress
-from dataclasses import dataclass
-from ipaddress import ip_address
 from pathlib import Path
 
 import uvicorn
@@ -18,42 +15,8 @@ from frosty_piston.store.daily import copied_daily
 from frosty_piston.store.workshop import never, open_workshop
 
 from .app import create_app
+from .door import Door
 from .patience import SILENCE_S, Impatient, most_connections
-
-
-@dataclass(frozen=True)
-class Door:
-    """Where a workshop is served: the address, and the certificate and key where others can reach it."""
-
-    host: str = "127.0.0.1"
-    port: int = 0
-    cert: Path | None = None
-    key: Path | None = None
-
-    @property
-    def open_to_others(self) -> bool:
-        try:
-            return not ip_address(self.host).is_loopback
-        except ValueError:
-            return self.host != "localhost"
-
-    def check(self) -> None:
-        """Raises CannotStart when it is open to others without what that takes."""
-        if self.open_to_others and not (self.cert and self.key):
-            raise CannotStart(
-                f"{self.host} can be reached from other machines: name a certificate with --tls-cert and its"
-                " key with --tls-key, or leave --host out."
-            )
-        if bool(self.cert) != bool(self.key):
-            raise CannotStart("--tls-cert and --tls-key go together: name both.")
-        if self.cert and self.key:
-            try:
-                ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(self.cert, self.key)
-            except OSError as error:
-                says = error.strerror or getattr(error, "reason", None) or error
-                raise CannotStart(
-                    f"The certificate {self.cert} with the key {self.key} cannot be used: {says}."
-                ) from None
 
 
 def free_port(port: int, host: str = "127.0.0.1") -> socket.socket:
@@ -77,7 +40,6 @@ def free_port(port: int, host: str = "127.0.0.1") -> socket.socket:
 
 def serve(folder: Path, door: Door, demo: bool = False, reset: bool = False) -> int:
     """Serve until Ctrl-C. The port is taken first, so that a busy one costs nothing."""
-    door.check()
     taken = free_port(door.port, door.host)
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     for chatty in ("alembic", "numexpr"):

@@ -6,17 +6,16 @@ import tempfile
 import threading
 import time
 import unittest
-from pathlib import Path
 
 import uvicorn
 from playwright.sync_api import Error, sync_playwright
 
-from frosty_piston.demo import fill_demo
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.app import create_app
 from frosty_piston.web.serving import free_port
 from tests.cases import MODERN
+from tests.made import demo_into
 
 FLAGS = [
     "--no-sandbox",
@@ -35,9 +34,8 @@ def shared() -> dict:
     if _shared:
         return _shared
     folder = tempfile.mkdtemp()
-    workshop = Workshop(open_database(Path(folder)))
+    workshop = Workshop(open_database(demo_into(folder)))
     workshop.day.search_s = 0.1
-    fill_demo(workshop)
     taken = free_port(0)
     server = uvicorn.Server(uvicorn.Config(create_app(workshop), log_level="error", access_log=False))
     thread = threading.Thread(target=server.run, kwargs={"sockets": [taken]}, daemon=True)

@@ -3,16 +3,15 @@
 import tempfile
 import threading
 import unittest
-from pathlib import Path
 
 import uvicorn
 
-from frosty_piston.demo import fill_demo
 from frosty_piston.job.entries import Note, Reading, Tick
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.app import create_app
 from frosty_piston.web.serving import free_port
+from tests.made import demo_into
 
 from . import pages
 
@@ -26,9 +25,8 @@ class Away(pages.BrowserTest):
         super().setUp()
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        self.workshop = Workshop(open_database(Path(folder.name)))
+        self.workshop = Workshop(open_database(demo_into(folder.name)))
         self.addCleanup(self.workshop.close)
-        fill_demo(self.workshop)
         self.server, self.port = None, 0
         self.here()
         self.addCleanup(self.away)

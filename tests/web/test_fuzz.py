@@ -6,13 +6,11 @@ import sys
 import tempfile
 import unittest
 from collections import Counter
-from pathlib import Path
 from uuid import uuid4
 
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from hypothesis import strategies as st
 
-from frosty_piston.demo import fill_demo
 from frosty_piston.job.entries import KINDS
 from frosty_piston.job.schema import job_file_schema
 from frosty_piston.store.database import open_database
@@ -20,6 +18,7 @@ from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.app import create_app
 from tests.cases import entry, job_file, symptom
 from tests.invented import Schema, filled, forms_of, hostile
+from tests.made import demo_into
 from tests.web import test_api
 from tests.web.test_hostile import PAGES
 
@@ -45,9 +44,8 @@ class Fuzz(unittest.TestCase):
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
-        cls.workshop = Workshop(open_database(Path(folder.name)))
+        cls.workshop = Workshop(open_database(demo_into(folder.name)))
         cls.addClassCleanup(cls.workshop.close)
-        fill_demo(cls.workshop)
         app = create_app(cls.workshop)
         cls.client = test_api.Reader(app, raise_server_exceptions=False, follow_redirects=False)
         cls.k, cls.schema = cls.workshop.knowledge, job_file_schema()
