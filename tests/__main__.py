@@ -48,7 +48,9 @@ def rooms() -> unittest.TestSuite:
     suite = of_folders(
         [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
     )
-    suite.addTests(unittest.TestLoader().loadTestsFromName("tests.test_command_line"))
+    suite.addTests(
+        unittest.TestLoader().loadTestsFromNames(["tests.test_command_line", "tests.test_benchmarks"])
+    )
     return suite
 
 

@@ -23,6 +23,7 @@ from frosty_piston.rig.exercise import (
     offered,
     play,
 )
+from frosty_piston.rig.technician import proposed, thought
 from frosty_piston.rig.trainee import trained
 
 K = load_knowledge()
@@ -440,12 +441,29 @@ def by_hand_minutes(number, acts):
 
 
 def odds_of(state, fault):
-    from frosty_piston.rig.technician import thought
-
     return thought(state.vehicle, tape_of(state), K).suspicion.repairs_needed[K.repair_of[fault]]
 
 
 class Proposed(unittest.TestCase):
+    def test_what_nothing_would_still_bring_does_not_keep_the_search_going(self):
+        """A relay that is certain, and a stumble in the middle of the revs that it does not explain."""
+        state, looked_further = bay(130, SCAN), False
+        state.by_hand = True
+        for _ in range(12):
+            assessed = thought(state.vehicle, tape_of(state), K)
+            step = proposed(assessed)
+            if step is None:
+                break
+            certain = next(iter(assessed.suspicion.repairs_needed.values())) > 0.99
+            if certain and assessed.suspicion.left_to_explain:
+                looked_further = True
+            make_test(state, named_test(state, *step))
+        self.assertTrue(looked_further, "it looks for what else there may be")
+        self.assertIsNone(step, "and comes to an end")
+        self.assertTrue(assessed.suspicion.unexplained_findings)
+        self.assertEqual(assessed.suspicion.left_to_explain, ())
+        self.assertTrue(assessed.proposals.first, "although there are tests that it could make")
+
     def test_a_test_that_is_proposed_is_found_among_those_that_can_be_made(self):
         state = bay(RELAY, SCAN)
         self.assertEqual(named_test(state, "glow_resistance", {"point": "plug"}).where, {"point": "plug"})
