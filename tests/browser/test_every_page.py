@@ -118,8 +118,9 @@ class EveryPage(pages.BrowserTest):
         at = urlsplit(self.page.url).path
         return {"training/open": at, "training/part": f"{at}/part?repair=glow_plugs"}
 
-    def looked_at(self, size, axe=None, phone=False, **context):
-        """Every kind of page at a size, and what is wrong with it."""
+    def looked_at(self, size, axe=None, phone=False, also=(), **context):
+        """Every kind of page at a size, and what is wrong with it; the same page `also` once
+        it was turned otherwise."""
         there = pages.shared()["browser"].new_context(
             viewport={"width": size[0], "height": size[1]}, **context
         )
@@ -134,6 +135,12 @@ class EveryPage(pages.BrowserTest):
             if axe:
                 page.evaluate(AXE)
                 faults += [f"{path}: {fault}" for fault in page.evaluate(RUN, axe)]
+            for name, turned in also:
+                turned(page)
+                faults += [f"{path}, {name}: {fault}" for fault in page.evaluate(LOOKS, phone)]
+            if also:
+                page.set_viewport_size({"width": size[0], "height": size[1]})
+                page.emulate_media(forced_colors="none")
             faults += [f"{path}: console {said}" for said in complaints]
             complaints.clear()
         return faults
@@ -145,8 +152,17 @@ class EveryPage(pages.BrowserTest):
         self.assertEqual(found.dead, [])
         self.assertEqual(found.mute, [])
 
-    def test_wide_by_daylight(self):
-        self.assertEqual(self.looked_at((1280, 800), axe=RULES), [])
+    @staticmethod
+    def on_a_tablet(page):
+        page.emulate_media(forced_colors="none")
+        page.set_viewport_size({"width": 800, "height": 1100})
+
+    def test_wide_by_daylight_in_forced_colours_and_on_a_tablet(self):
+        also = (
+            ("forced colours", lambda page: page.emulate_media(forced_colors="active")),
+            ("tablet", self.on_a_tablet),
+        )
+        self.assertEqual(self.looked_at((1280, 800), axe=RULES, also=also), [])
 
     def test_wide_at_dusk(self):
         self.assertEqual(self.looked_at((1280, 800), axe=CONTRAST, color_scheme="dark"), [])
@@ -314,14 +330,8 @@ class EveryPage(pages.BrowserTest):
                 self.assertLess(sizes[0], sizes[1])
         self.assertGreater(seen, 5)
 
-    def test_tablet(self):
-        self.assertEqual(self.looked_at((800, 1100)), [])
-
     def test_twice_as_large(self):
         self.assertEqual(self.looked_at((640, 400), device_scale_factor=2), [])
-
-    def test_forced_colours(self):
-        self.assertEqual(self.looked_at((1280, 800), forced_colors="active"), [])
 
 
 if __name__ == "__main__":
