@@ -78,7 +78,7 @@ TRAINED = (
     (15 + 32 * 8, "Ylva", 0.9, ""),
     (11 + 32 * 3, "Torvald", 1.6, "glow_plugs"),
 )
-SET_FOR_ALL = ("Friday: only when hot", 3 + 32 * 5, ("Torvald", "Ylva", "Sunniva"))
+SET_FOR_ALL = ("Friday afternoon", 3 + 32 * 5, ("Torvald", "Ylva", "Sunniva"))
 
 
 def fill_demo(workshop: Workshop) -> None:

@@ -241,16 +241,24 @@ def looked_back(workshop: Workshop, exercise_id: str) -> dict[str, Any]:
     return result
 
 
+def went_well(result: Mapping[str, Any]) -> bool:
+    """Whether an exercise went well: handed over with nothing wrong left, and nothing bought for nothing."""
+    return bool(result["cured"]) and result["ended"] == "done" and not result["wrong_parts"]
+
+
+def tried(results: Sequence[Mapping[str, Any]], k: Knowledge) -> dict[str, list[bool]]:
+    """For each lesson but the one of anything: how each try went; a fault counts for its system too."""
+    by_lesson: dict[str, list[bool]] = {key: [] for key, x in k.training.lessons.items() if x.kind != "any"}
+    for r in results:
+        for key in {str(r["lesson"]), *(k.fault_system[f] for f in r["faults"])} & set(by_lesson):
+            by_lesson[key].append(went_well(r))
+    return by_lesson
+
+
 def weakest(results: Sequence[Mapping[str, Any]], k: Knowledge, chance: random.Random) -> str:
     """The lesson that somebody gets wrong most: a try counts as half right before any was made, and what was
     never tried comes before what went well."""
-    tried: dict[str, list[bool]] = {key: [] for key, x in k.training.lessons.items() if x.kind != "any"}
-    for r in results:
-        good = bool(r["cured"]) and not r["wrong_parts"] and r["ended"] == "done"
-        for key in {str(r["lesson"]), *(k.fault_system[f] for f in r["faults"] if f in k.fault_system)}:
-            tried.setdefault(key, []).append(good)
-    tried.pop("any", None)
-    share = {key: (sum(x) + 0.5) / (len(x) + 1) for key, x in tried.items() if key in k.training.lessons}
+    share = {key: (sum(x) + 0.5) / (len(x) + 1) for key, x in tried(results, k).items()}
     least = min(share.values())
     return chance.choice(sorted(key for key, value in share.items() if value == least))
 

@@ -318,7 +318,8 @@ def zones(record: JobRecord, k: Knowledge, pictures: Pictures) -> dict[str, Any]
 
 
 def training_view(workshop: Workshop, job_id: str) -> dict[str, bool] | None:
-    """What a page of a training vehicle may show; None for a real job."""
+    """Whether a page of a training vehicle may show the suspects, and whether its exercise is over; None for
+    a real job."""
     if not is_training(job_id):
         return None
     exercise = workshop.training.exercises.get(job_id)

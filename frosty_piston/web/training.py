@@ -21,7 +21,22 @@ from frosty_piston.job.measured import UNIT_WORDS
 from frosty_piston.job.result import Result
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.training_shapes import LESSONS
-from frosty_piston.rig.exercise import DRIVE_TICKS, HELP, PASSING, SURE, Act, Bay, Spec, cautions_of, offered
+from frosty_piston.rig.exercise import (
+    DRIVE_MIN,
+    DRIVE_TICKS,
+    HELP,
+    PASSING,
+    SCAN_MIN,
+    START_MIN,
+    SURE,
+    WARM_MIN,
+    Act,
+    Bay,
+    Spec,
+    cautions_of,
+    offered,
+    title_of,
+)
 from frosty_piston.store.exercises import Exercise
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.training import (
@@ -38,7 +53,9 @@ from frosty_piston.training import (
     recording_id,
     spec_of,
     standing_of,
+    tried,
     weakest,
+    went_well,
     write_spec,
 )
 
@@ -49,8 +66,9 @@ from .reliability import reliability_drawn
 from .signed_in import person_of
 
 router = APIRouter()
-WEAKEST, CARD, NO_CARD, MOST_SHOWN, BAR_WIDE = "weakest", "known", "unknown", 40, 300
+WEAKEST, NO_CARD, MOST_SHOWN, BAR_WIDE = "weakest", "unknown", 40, 300
 ENDED = {"done": "handed over", "given_up": "given up"}
+TAKES = {"scan": SCAN_MIN, "warm": START_MIN + WARM_MIN, "drive": START_MIN + DRIVE_MIN}
 Row = dict[str, Any]
 
 
@@ -83,9 +101,8 @@ def _line(x: Exercise, k: Knowledge) -> Row:
         "at": x.made_at,
         "over": x.ended_at is not None,
         "lesson": k.training.lessons[x.lesson].title if x.ended_at else "",
-        "help": HELP[x.spec["help"]].lower(),
         "result": r,
-        "good": r is not None and r["cured"] and r["ended"] == "done" and not r["wrong_parts"],
+        "good": r is not None and went_well(r),
         "says": _came_to(r) if r else "",
         "score": None if r is None or r["score"] is None else f"{r['score']:.2f}",
     }
@@ -101,15 +118,13 @@ def _came_to(r: Row) -> str:
     return ("cured" if r["cured"] and r["faults"] else "rightly left" if r["cured"] else "not cured") + parts
 
 
-def _by_lesson(results: list[Row], k: Knowledge) -> list[tuple[str, int, int]]:
-    """For each lesson that was tried: how often, and how often it went well."""
-    tried: dict[str, list[bool]] = {}
-    for r in results:
-        good = bool(r["cured"]) and r["ended"] == "done" and not r["wrong_parts"]
-        for key in {r["lesson"], *(k.fault_system[f] for f in r["faults"])} - {"any"}:
-            if key in k.training.lessons:
-                tried.setdefault(key, []).append(good)
-    rows = [(k.training.lessons[key].title, len(x), sum(x)) for key, x in tried.items()]
+def _by_lesson(results: list[Row], k: Knowledge) -> list[tuple[str, int, int, int]]:
+    """For each lesson that was tried: how often, how often it went well, and that as a bar; worst first."""
+    rows = [
+        (k.training.lessons[key].title, len(x), sum(x), round(BAR_WIDE * sum(x) / len(x)))
+        for key, x in tried(results, k).items()
+        if x
+    ]
     return sorted(rows, key=lambda r: (r[2] / r[1], -r[1]))
 
 
@@ -161,7 +176,7 @@ def _lessons_page(
         exercises=[_line(x, k) for x in mine[:MOST_SHOWN]],
         others=[_line(x, k) for x in ground.listed() if x.person != who and x.ended_at][:MOST_SHOWN],
         by_lesson=by_lesson,
-        record={title: f"{good} of {tried} went well" for title, tried, good in by_lesson},
+        record={title: f"{good} of {count} went well" for title, count, good, _ in by_lesson},
         sure=_sure_view(results),
         sets=_set_view(workshop, who),
         leads=_leads(request),
@@ -260,7 +275,7 @@ def begin_file(request: Request, form: GivenForm, workshop: GivenWorkshop, uploa
 @router.post("/training/sets")
 def new_set(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     try:
-        title = form.text("title", 120, "name it, as: Friday, glow")
+        title = form.text("title", 120, "name it, as: Friday afternoon")
         people = [
             name.strip()[:80] for name in form.raw("people").replace(";", ",").split(",") if name.strip()
         ]
@@ -390,10 +405,7 @@ def _said_once(read: list[Row]) -> None:
 def _title(bay: Bay, act: Act) -> str:
     if act["act"] != "test":
         return ""
-    where = {key: str(act[key]) for key in ("point", "node") if act.get(key)}
-    spot = where.get("point") or where.get("node")
-    title = bay.k.tests[act["test"]].title
-    return f"{title}, {called(spot).lower()}" if spot else title
+    return title_of(bay.k, act["test"], {key: str(act[key]) for key in ("point", "node") if act.get(key)})
 
 
 def _tests(bay: Bay) -> list[tuple[str, list[Row]]]:
@@ -479,6 +491,7 @@ def _exercise_page(
         piece=k.training.pieces[bay.piece] if bay.piece else None,
         repairs=_repairs(bay),
         road=[(c, k.cautions[c]) for c in DRIVE_TICKS],
+        takes={name: round(x) for name, x in TAKES.items()},
         help=HELP[bay.spec.help],
         help_open=help_open(x),
         ending=k.training.endings.get(bay.ended),
