@@ -218,6 +218,26 @@ class EveryPage(pages.BrowserTest):
         self.until("document.activeElement !== document.body")
         self.until("document.getElementById('said').textContent.includes('no start in the cold')")
 
+    def test_a_page_that_loads_late_does_not_take_focus_away_from_whoever_has_begun(self):
+        late = []
+        self.page.route("**/late.png", lambda route: late.append(route))
+        self.page.add_init_script(
+            "document.addEventListener('DOMContentLoaded', () => { new Image().src = '/late.png'; })"
+        )
+        self.page.goto(
+            f"{self.base}/jobs/demo-groomer-2/measure/glow?point=plug#in-glow_resistance-plug-5",
+            wait_until="domcontentloaded",
+        )
+        self.until("document.activeElement.id === 'in-glow_resistance-plug-5'")
+        self.assertEqual(self.page.evaluate("document.readyState"), "interactive")
+        self.page.keyboard.press("Escape")
+        self.until("document.activeElement.id === 'next-link'")
+        for held in late:
+            held.fulfill(status=404)
+        self.until("performance.getEntriesByType('navigation')[0].loadEventEnd > 0")
+        self.page.evaluate("new Promise((done) => setTimeout(done, 0))")
+        self.assertEqual(self.page.evaluate("document.activeElement.id"), "next-link")
+
     def copied(self, job):
         """A job of the demo once more, under a name of its own."""
         file = json.loads(fetched(self.base, f"/api/v1/jobs/{job}")[1])

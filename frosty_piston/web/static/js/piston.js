@@ -23,8 +23,12 @@
     if (field) field.focus();
     else place.scrollIntoView();
   }
-  /* After the browser has gone there itself, which takes focus away. */
-  for (const when of ["load", "hashchange"]) window.addEventListener(when, () => setTimeout(goToPlace, 0));
+  /* After the browser has gone there itself, which takes focus away. Whoever has begun to work meanwhile stays
+     where they are: the last picture of a page may come long after its first field. */
+  let begun = false;
+  for (const when of ["keydown", "pointerdown"]) window.addEventListener(when, () => { begun = true; }, { capture: true, once: true });
+  window.addEventListener("load", () => setTimeout(() => begun || goToPlace(), 0));
+  window.addEventListener("hashchange", () => setTimeout(goToPlace, 0));
 
   /* Escape closes the panel that is open, and goes back to what opened it. */
   function closePanel() {
