@@ -322,7 +322,7 @@ class Tapes:
     ) -> tuple[list[tuple[Entry, dict[str, Any]]], tuple[str, ...]]:
         """The entries that are new, each with what is written of it, and the ids that were known. Raises
         BadInput with every fault, Conflict for a known id with other content."""
-        known, at = {e.id for e in record.job.tape}, stamp(now())
+        known, at = {e.id for e in record.job.tape}, stamp(_moment(record.job))
         ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
         stop_open = asks_ticks and stopping.stop_open(record.job)
         road = Road.of(record.job, self.knowledge, self._experience()) if asks_ticks else None
@@ -471,6 +471,13 @@ def _budget(record: JobRecord) -> dict[str, Any] | None:
 def _show(row: JobRow, columns: dict[str, Any]) -> None:
     for name, value in columns.items():
         setattr(row, name, value)
+
+
+def _moment(job: Job) -> datetime:
+    """When an entry without a time of its own happened: now; on a training vehicle, by the clock of its
+    exercise, which stands where the last act left it."""
+    last = job.tape[-1].at if is_training(job.id) and job.tape else None
+    return last or now()
 
 
 def _done(session: Session, job_id: str, act: Act) -> tuple[str, ...] | None:

@@ -119,8 +119,8 @@ class Training(pages.BrowserTest):
         self.press("Write this down")
         self.sees("Boost asked against boost got: short", "#tape")
         self.assertEqual(self.page.get_by_role("link", name="Take back").count(), 0)
-        kinds = [e.kind for e in self.workshop.training.tapes.job(job).job.tape]
-        self.assertIn("outcome", kinds)
+        tape = {e.kind: e for e in self.workshop.training.tapes.job(job).job.tape}
+        self.assertEqual(tape["outcome"].at, tape["trace"].at, "by the clock of the exercise")
 
         self.go(f"/training/{job}")
         self.press("Look at the suspects, counted")
