@@ -79,9 +79,17 @@ class Restart(BrowserTest):
         button = self.page.locator("#alarms").get_by_role("button", name="It is over, go on")
         button.wait_for()
         self.page.locator("#alarms [name=seen]").fill("clear water came out")
-        button.click()
+        held = []
+        self.page.route("**/alarms/bar", lambda route: held.append(route))
+        with self.page.expect_request("**/alarms/bar"):
+            button.click()
         self.page.wait_for_url("**/jobs/shuttle/**")
         self.sees("clear water came out", "#tape")
+        self.assertFalse(self.page.locator("#alarms").is_visible(), "before the server was asked")
+        for asked in held:
+            asked.continue_()
+        self.page.unroute("**/alarms/bar")
+        self.until("!Object.keys(sessionStorage).some((name) => name.endsWith('-pressed'))")
         self.assertFalse(self.page.locator("#alarms").is_visible())
         second.clock.fast_forward("01:00")
         second.locator("#alarms").wait_for(state="hidden")

@@ -13,7 +13,17 @@
   const BAR = NAME + "-bar";
   const lately = () => { try { const bar = JSON.parse(sessionStorage.getItem(BAR)); return bar && Date.now() - bar.at < FRESH_MS ? bar.page : ""; } catch (error) { return ""; } };
   const remember = (page) => { try { sessionStorage.setItem(BAR, JSON.stringify({ at: Date.now(), page })); } catch (error) { /* asked for again then */ } };
-  place.addEventListener("submit", () => { try { sessionStorage.removeItem(BAR); } catch (error) { /* never kept */ } });
+
+  /* What was pressed a moment ago is quiet until the server was asked; without an answer it rings again. */
+  const PRESSED = NAME + "-pressed";
+  const pressed = () => { try { const one = JSON.parse(sessionStorage.getItem(PRESSED)); return one && Date.now() - one.at < FRESH_MS ? one.id : ""; } catch (error) { return ""; } };
+  place.addEventListener("submit", (event) => {
+    const row = event.target.closest("[data-wait]");
+    try {
+      sessionStorage.removeItem(BAR);
+      if (row) sessionStorage.setItem(PRESSED, JSON.stringify({ id: row.dataset.wait, at: Date.now() }));
+    } catch (error) { /* never kept */ }
+  });
 
   function chime() {
     try {
@@ -50,7 +60,7 @@
 
   function show() {
     const state = kept(), list = state.list || [], rung = state.rung || {}, now = Date.now();
-    const over = list.filter((one) => Date.parse(one.until) <= now);
+    const quiet = pressed(), over = list.filter((one) => Date.parse(one.until) <= now && one.id !== quiet);
     let sounds = false;
     for (const one of over) {
       if (rung[one.id] === one.until) continue;
@@ -92,6 +102,7 @@
         const page = await answer.text();
         if (!place.contains(document.activeElement)) place.innerHTML = page;
         remember(page);
+        try { sessionStorage.removeItem(PRESSED); } catch (error) { /* never kept */ }
         keep({ list: rows(), rung: kept().rung || {}, at: Date.now() });
       }
     } catch (error) { /* the server does not answer: what is kept here rings all the same */ }
