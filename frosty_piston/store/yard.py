@@ -37,6 +37,11 @@ class Yard:
             rows = list(session.execute(LISTED.where(JobRow.closed == closed).order_by(*order).limit(limit)))
         return rows
 
+    def open_one(self, job_id: str) -> Row[Any] | None:
+        """An open job; None where there is none of that id, or it is closed."""
+        with Session(self.engine) as session:
+            return session.execute(LISTED.where(JobRow.id == job_id, JobRow.closed.is_(False))).first()
+
     def waiting(self) -> list[Row[Any]]:
         """The open jobs that have waits nobody ended, with them."""
         asked = select(JobRow.id, JobRow.vehicle_name, JobRow.waits).where(

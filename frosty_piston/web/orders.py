@@ -22,7 +22,7 @@ from .forms import Form
 from .page import Kept, dated, money, person, render, status_of
 
 router = APIRouter()
-WAIT = "parts"
+WAIT, LISTED = "parts", 60
 
 
 def suggested(record: JobRecord, workshop: Workshop) -> list[tuple[str, int]]:
@@ -40,14 +40,20 @@ def suggested(record: JobRecord, workshop: Workshop) -> list[tuple[str, int]]:
     return [(what, count) for what, count in found.items() if what not in there]
 
 
+def _jobs(workshop: Workshop, asked: str) -> dict[str, str]:
+    """The open jobs with their vehicles, as many as a list can hold, and the one that was asked for."""
+    rows = workshop.yard.jobs(limit=LISTED)
+    asked_for = workshop.yard.open_one(asked) if asked else None
+    return {r.id: r.vehicle_name for r in [*rows, *([asked_for] if asked_for else [])]}
+
+
 def _view(workshop: Workshop, job_id: str) -> dict[str, Any]:
-    rows = workshop.yard.jobs(limit=60)
-    jobs = [(r.id, r.vehicle_name) for r in rows]
-    record = workshop.tapes.job(job_id) if job_id in dict(jobs) else None
+    jobs = _jobs(workshop, job_id)
+    record = workshop.tapes.job(job_id) if job_id in jobs else None
     return {
         "orders": workshop.orders.all(),
         "arrived": workshop.orders.all(arrived=True)[:20],
-        "jobs": jobs,
+        "jobs": list(jobs.items()),
         "asked": job_id if record else "",
         "suggested": suggested(record, workshop) if record else [],
         "currency": workshop.settings.prices().currency,
@@ -68,7 +74,7 @@ def orders_page(request: Request, workshop: GivenWorkshop, job: str = "") -> Res
 
 def _want(form: Form, workshop: Workshop, by: str) -> None:
     """One part that was typed, or those that the plan takes."""
-    job = form.choice("job", [r.id for r in workshop.yard.jobs(limit=60)])
+    job = form.choice("job", list(_jobs(workshop, form.raw("job"))))
     supplier, price = form.text("supplier", 120), form.money("price")
     chosen = [
         (x.partition(" × ")[2], int(x.partition(" × ")[0])) for x in form.all("take") if x[:1].isdigit()

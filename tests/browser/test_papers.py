@@ -15,10 +15,9 @@ class PartsOrder(AnyJob):
         self.at("papers")
         self.page.get_by_role("link", name="Order parts").click()
         self.sees("The picked work takes", "#form-want")
+        vehicle = self.page.locator("#want-job option:checked").inner_text()
         self.press("Put on the order", "#form-want")
-        rows = self.page.locator(
-            ".orderlist li", has_text=self.page.locator("#want-job option:checked").inner_text()
-        )
+        rows = self.page.locator(".orderlist li", has_text=vehicle)
         rows.first.wait_for()
         due = (now() + timedelta(days=2)).astimezone()
         while (form := rows.locator("form.orderform")).count():

@@ -4,6 +4,7 @@ import io
 import json
 import unittest
 from datetime import timedelta
+from unittest import mock
 from uuid import uuid4
 
 from pypdf import PdfReader
@@ -157,6 +158,15 @@ class Ordering(WithPapers):
             [(o.count, o.what) for o in self.workshop.orders.all()], [(1, "glow plugs"), (3, "seal")]
         )
         self.assertNotIn('value="1 × glow plugs"', self.client.get("/orders?job=plugs").text)
+
+    def test_a_job_beyond_the_end_of_the_list_can_order_too_a_closed_one_not(self):
+        self.add(symptom("no_start"), entry("handover", to="Owner"), job_id="gone")
+        with mock.patch("frosty_piston.web.orders.LISTED", 0):
+            page = self.client.get("/orders?job=plugs").text
+            self.assertIn("The picked work takes", page)
+            self.assertIn('<option value="plugs" selected', page)
+            self.assertEqual(self.want().status_code, 303)
+            self.assertEqual(self.want(job="gone").status_code, 422)
 
     def test_the_same_press_orders_once_and_what_is_wrong_is_said(self):
         key = str(uuid4())
