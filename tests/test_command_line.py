@@ -116,6 +116,17 @@ class Files(unittest.TestCase):
         self.assertEqual(run()[0], 0)
 
 
+class Starting(unittest.TestCase):
+    def test_a_start_loads_none_of_the_large_libraries(self):
+        told = "import sys, frosty_piston.web.serving; print(*sys.modules)"
+        done = subprocess.run(
+            [sys.executable, "-c", told], cwd=ROOT, capture_output=True, text=True, check=True
+        )
+        loaded = set(done.stdout.split())
+        self.assertIn("frosty_piston.formats.bundle", loaded)
+        self.assertEqual(loaded & {"pandas", "ortools", "typst", "fontTools", "scipy"}, set())
+
+
 class Benchmarks(unittest.TestCase):
     def test_the_trust_in_the_reasoning_is_measured_from_a_seed(self):
         code, out, _ = run("bench", "--only", "trust", "--vehicles", 4, "--seed", 5)

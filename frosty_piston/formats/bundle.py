@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import pandas as pd
 
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.traces import Signal
@@ -65,6 +64,8 @@ def _add(archive: zipfile.ZipFile, name: str, data: bytes, how: int = zipfile.ZI
 
 
 def _csv(signal: Signal) -> bytes:
+    import pandas as pd  # slow to load, and a start does not need it
+
     frame = pd.DataFrame({"time_s": signal.times_s, "value": signal.values})
     text: str = frame.to_csv(index=False, lineterminator="\n")
     return text.encode()
@@ -124,6 +125,8 @@ def _recordings(archive: zipfile.ZipFile) -> Iterable[Recorded]:
 
 
 def _signal(data: bytes) -> Signal:
+    import pandas as pd
+
     frame = pd.read_csv(io.BytesIO(data), dtype=np.float64, float_precision="round_trip")
     if list(frame.columns) != ["time_s", "value"] or frame.empty:
         raise ValueError("a channel has the columns time_s and value, and at least one row")
