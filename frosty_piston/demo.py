@@ -71,6 +71,7 @@ WANTED = (
     ("demo-van-5", "turbo actuator with gasket", 1, "Island parts"),
     ("demo-van-3", "glow plug", 4, "Mainland diesel"),
 )
+ARRIVED = ("demo-shuttle-cooler", "EGR cooler gasket", 2, "Mainland diesel")
 STANDS = {"demo-bus-turbo": "Lift"}
 # Exercises that were made: vehicle, person, how much surer than the odds, what was bought too early.
 TRAINED = (
@@ -105,6 +106,9 @@ def fill_demo(workshop: Workshop) -> None:
     workshop.cases.keep_all(made_up_year(workshop.knowledge, known, now()), made_up=True)
     for n, (job_id, what, count, supplier) in enumerate(WANTED):
         workshop.orders.want(f"wanted-{n}", job_id, what, count, supplier, None, "Torvald")
+    workshop.orders.want("arrived", *ARRIVED, None, "Torvald")
+    workshop.orders.ordered("arrived", now(), "")
+    workshop.orders.arrived("arrived", "Torvald")
     workshop.day.keep_setup(_day_setup(now()))
     for job_id in OFF_THE_DAY:
         workshop.day.put(job_id, on=False)
