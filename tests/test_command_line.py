@@ -164,19 +164,19 @@ class WithServer(unittest.TestCase):
 
 class Serving(WithServer):
     def test_the_demo_is_served_and_ctrl_c_stops_it_cleanly(self):
-        with tempfile.TemporaryDirectory() as folder:
-            server, address = self.start("demo", "--port", "0", "--data", folder)
-            page = urllib.request.urlopen(address).read().decode()
-            for vehicle in ("Rescue van 3", "Slope groomer 2", "Snow plough Old Bear", "Hut supply bus"):
-                self.assertIn(vehicle, page)
-            server.send_signal(signal.SIGINT)
-            self.assertEqual(server.wait(10), 0)
-            self.assertNotIn(b"Traceback", server.stderr.read())
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        server, address = self.start("demo", "--port", "0", "--data", folder)
+        page = urllib.request.urlopen(address).read().decode()
+        for vehicle in ("Rescue van 3", "Slope groomer 2", "Snow plough Old Bear", "Hut supply bus"):
+            self.assertIn(vehicle, page)
+        server.send_signal(signal.SIGINT)
+        self.assertEqual(server.wait(10), 0)
+        self.assertNotIn(b"Traceback", server.stderr.read())
 
     def test_an_empty_workshop_says_what_to_do_first(self):
-        with tempfile.TemporaryDirectory() as folder:
-            _, address = self.start("serve", "--port", "0", "--data", folder)
-            self.assertIn("Press <b>New job</b>", urllib.request.urlopen(address).read().decode())
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        _, address = self.start("serve", "--port", "0", "--data", folder)
+        self.assertIn("Press <b>New job</b>", urllib.request.urlopen(address).read().decode())
 
     def test_a_busy_port_is_one_sentence(self):
         with socket.socket() as busy, tempfile.TemporaryDirectory() as folder:
@@ -188,16 +188,16 @@ class Serving(WithServer):
         self.assertEqual(len(err.strip().splitlines()), 1)
 
     def test_reset_makes_the_demo_anew_and_touches_nothing_else(self):
-        with tempfile.TemporaryDirectory() as folder:
-            (Path(folder) / "mine.txt").write_text("mine")
-            demo_into(folder)
-            server, address = self.start("demo", "--port", "0", "--data", folder)
-            urllib.request.urlopen(urllib.request.Request(address + "/jobs", b"", method="POST"))
-            server.send_signal(signal.SIGINT)
-            server.wait(10)
-            _, address = self.start("demo", "--port", "0", "--data", folder, "--reset")
-            self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
-            self.assertEqual((Path(folder) / "mine.txt").read_text(), "mine")
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        (Path(folder) / "mine.txt").write_text("mine")
+        demo_into(folder)
+        server, address = self.start("demo", "--port", "0", "--data", folder)
+        urllib.request.urlopen(urllib.request.Request(address + "/jobs", b"", method="POST"))
+        server.send_signal(signal.SIGINT)
+        server.wait(10)
+        _, address = self.start("demo", "--port", "0", "--data", folder, "--reset")
+        self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
+        self.assertEqual((Path(folder) / "mine.txt").read_text(), "mine")
 
 
 class OpenToOthers(WithServer):
@@ -214,95 +214,95 @@ class OpenToOthers(WithServer):
         return answer
 
     def test_without_a_certificate_it_does_not_start(self):
-        with tempfile.TemporaryDirectory() as folder:
-            wrong = Path(folder) / "wrong.pem"
-            wrong.write_text("no certificate")
-            for more, says in (
-                (("--host", "0.0.0.0"), "can be reached from other machines"),
-                (("--host", "::"), "can be reached from other machines"),
-                (("--host", "bench.test", "--tls-cert", TLS / "cert.pem"), "can be reached from other"),
-                (("--tls-cert", TLS / "cert.pem"), "go together"),
-                (("--tls-cert", wrong, "--tls-key", TLS / "key.pem"), "cannot be used"),
-                (("--tls-cert", Path(folder) / "none", "--tls-key", TLS / "key.pem"), "cannot be used"),
-            ):
-                code, _, err = run("serve", "--port", "0", "--data", folder, *more)
-                self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
-                self.assertIn(says, err)
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        wrong = Path(folder) / "wrong.pem"
+        wrong.write_text("no certificate")
+        for more, says in (
+            (("--host", "0.0.0.0"), "can be reached from other machines"),
+            (("--host", "::"), "can be reached from other machines"),
+            (("--host", "bench.test", "--tls-cert", TLS / "cert.pem"), "can be reached from other"),
+            (("--tls-cert", TLS / "cert.pem"), "go together"),
+            (("--tls-cert", wrong, "--tls-key", TLS / "key.pem"), "cannot be used"),
+            (("--tls-cert", Path(folder) / "none", "--tls-key", TLS / "key.pem"), "cannot be used"),
+        ):
+            code, _, err = run("serve", "--port", "0", "--data", folder, *more)
+            self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
+            self.assertIn(says, err)
 
     def test_people_sign_in_over_an_encrypted_line(self):
-        with tempfile.TemporaryDirectory() as folder:
-            encrypted = ("--tls-cert", TLS / "cert.pem", "--tls-key", TLS / "key.pem")
-            server, address = self.start(
-                "serve",
-                "--port",
-                "0",
-                "--data",
-                folder,
-                "--host",
-                "0.0.0.0",
-                *encrypted,
-                scheme="https://0.0.0.0:",
-            )
-            self.assertIn("Nobody can sign in yet", server.stdout.readline().decode())
-            port = int(address.rsplit(":", 1)[1])
-            self.assertEqual(self.ask(port, "/").getheader("location"), "/enter?back=%2F")
-            code, _, err = run("passphrase", "Ylva", "--data", folder, stdin=b"short\n")
-            self.assertEqual(code, 2)
-            self.assertIn("10 to 200 signs", err)
-            words = b"four words of a lead"
-            code, out, _ = run("passphrase", "Ylva", "--data", folder, stdin=words + b"\n")
-            self.assertEqual((code, out), (0, "Ylva can sign in, with the right to lead.\n"))
-            self.assertIn(
-                "right to work", run("passphrase", "Odd", "--data", folder, stdin=b"other words too\n")[1]
-            )
-            answer = self.ask(port, "/enter", b"name=Ylva&passphrase=" + words.replace(b" ", b"+"))
-            self.assertEqual(answer.status, 303)
-            cookie = answer.getheader("set-cookie")
-            for said in ("Secure", "HttpOnly", "SameSite=lax"):
-                self.assertIn(said, cookie)
-            with socket.create_connection(("127.0.0.1", port), timeout=20) as plain:
-                plain.sendall(b"GET / HTTP/1.1\r\nHost: localhost\r\n\r\n")
-                self.assertNotIn(b"200", plain.recv(100))
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        encrypted = ("--tls-cert", TLS / "cert.pem", "--tls-key", TLS / "key.pem")
+        server, address = self.start(
+            "serve",
+            "--port",
+            "0",
+            "--data",
+            folder,
+            "--host",
+            "0.0.0.0",
+            *encrypted,
+            scheme="https://0.0.0.0:",
+        )
+        self.assertIn("Nobody can sign in yet", server.stdout.readline().decode())
+        port = int(address.rsplit(":", 1)[1])
+        self.assertEqual(self.ask(port, "/").getheader("location"), "/enter?back=%2F")
+        code, _, err = run("passphrase", "Ylva", "--data", folder, stdin=b"short\n")
+        self.assertEqual(code, 2)
+        self.assertIn("10 to 200 signs", err)
+        words = b"four words of a lead"
+        code, out, _ = run("passphrase", "Ylva", "--data", folder, stdin=words + b"\n")
+        self.assertEqual((code, out), (0, "Ylva can sign in, with the right to lead.\n"))
+        self.assertIn(
+            "right to work", run("passphrase", "Odd", "--data", folder, stdin=b"other words too\n")[1]
+        )
+        answer = self.ask(port, "/enter", b"name=Ylva&passphrase=" + words.replace(b" ", b"+"))
+        self.assertEqual(answer.status, 303)
+        cookie = answer.getheader("set-cookie")
+        for said in ("Secure", "HttpOnly", "SameSite=lax"):
+            self.assertIn(said, cookie)
+        with socket.create_connection(("127.0.0.1", port), timeout=20) as plain:
+            plain.sendall(b"GET / HTTP/1.1\r\nHost: localhost\r\n\r\n")
+            self.assertNotIn(b"200", plain.recv(100))
 
     def test_a_passphrase_for_a_workshop_that_is_not_there(self):
-        with tempfile.TemporaryDirectory() as folder:
-            code, _, err = run("passphrase", "Ylva", "--data", folder, stdin=b"four words of a lead\n")
-            self.assertEqual((code, len(err.strip().splitlines())), (2, 1))
-            self.assertIn("holds no workshop", err)
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        code, _, err = run("passphrase", "Ylva", "--data", folder, stdin=b"four words of a lead\n")
+        self.assertEqual((code, len(err.strip().splitlines())), (2, 1))
+        self.assertIn("holds no workshop", err)
 
 
 class OneOwner(WithServer):
     def test_a_second_process_is_told_who_has_the_folder(self):
-        with tempfile.TemporaryDirectory() as folder:
-            demo_into(folder)
-            server, address = self.start("demo", "--port", "0", "--data", folder)
-            for words in (
-                ("serve", "--port", "0"),
-                ("demo", "--port", "0", "--reset"),
-                ("export", "demo-van-5"),
-            ):
-                code, _, err = run(*words, "--data", folder)
-                self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
-                self.assertIn(f"in use by process {server.pid}", err)
-            self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
-            server.send_signal(signal.SIGKILL)
-            server.wait(10)
-            self.assertEqual(run("export", "demo-van-5", "--data", folder)[0], 0)
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        demo_into(folder)
+        server, address = self.start("demo", "--port", "0", "--data", folder)
+        for words in (
+            ("serve", "--port", "0"),
+            ("demo", "--port", "0", "--reset"),
+            ("export", "demo-van-5"),
+        ):
+            code, _, err = run(*words, "--data", folder)
+            self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
+            self.assertIn(f"in use by process {server.pid}", err)
+        self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
+        server.send_signal(signal.SIGKILL)
+        server.wait(10)
+        self.assertEqual(run("export", "demo-van-5", "--data", folder)[0], 0)
 
     def test_a_demo_killed_while_it_is_made_is_made_anew(self):
-        with tempfile.TemporaryDirectory() as folder:
-            command = [sys.executable, "-m", "frosty_piston", "demo", "--port", "0", "--data", folder]
-            first = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-            self.addCleanup(first.kill)
-            database = Path(folder) / "workshop.db"
-            while not (database.exists() and self.marks(database)):
-                self.assertIsNone(first.poll())
-            first.kill()
-            first.wait(10)
-            self.assertEqual(self.marks(database), ['{"made": false}'])
-            _, address = self.start("demo", "--port", "0", "--data", folder)
-            self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
-            self.assertEqual(self.marks(database, "SELECT count(*) FROM patterns"), [1])
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        command = [sys.executable, "-m", "frosty_piston", "demo", "--port", "0", "--data", folder]
+        first = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        self.addCleanup(first.kill)
+        database = Path(folder) / "workshop.db"
+        while not (database.exists() and self.marks(database)):
+            self.assertIsNone(first.poll())
+        first.kill()
+        first.wait(10)
+        self.assertEqual(self.marks(database), ['{"made": false}'])
+        _, address = self.start("demo", "--port", "0", "--data", folder)
+        self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
+        self.assertEqual(self.marks(database, "SELECT count(*) FROM patterns"), [1])
 
     def marks(self, database, asked="SELECT value FROM settings WHERE key = 'demo'"):
         with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as connection:
@@ -314,16 +314,16 @@ class OneOwner(WithServer):
 
 class Launcher(unittest.TestCase):
     def test_without_python_it_says_so(self):
-        with tempfile.TemporaryDirectory() as folder:
-            for name in ("sh", "dirname", "printf"):
-                found = next(p for p in ("/bin", "/usr/bin") if (Path(p) / name).exists())
-                (Path(folder) / name).symlink_to(Path(found) / name)
-            done = subprocess.run(
-                [str(ROOT / "piston"), "demo"],
-                env={"PATH": folder, "PISTON_VENV": folder + "/none"},
-                capture_output=True,
-                timeout=20,
-            )
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        for name in ("sh", "dirname", "printf"):
+            found = next(p for p in ("/bin", "/usr/bin") if (Path(p) / name).exists())
+            (Path(folder) / name).symlink_to(Path(found) / name)
+        done = subprocess.run(
+            [str(ROOT / "piston"), "demo"],
+            env={"PATH": folder, "PISTON_VENV": folder + "/none"},
+            capture_output=True,
+            timeout=20,
+        )
         self.assertEqual(done.returncode, 2)
         self.assertIn(b"needs Python 3.11", done.stderr)
 

@@ -29,7 +29,7 @@ class Away(pages.BrowserTest):
         self.addCleanup(self.workshop.close)
         self.server, self.port = None, 0
         self.here()
-        self.addCleanup(self.away)
+        self.addCleanup(self.leave)
         self.base = f"http://127.0.0.1:{self.port}"
         self.arrive()
         self.page.evaluate("navigator.serviceWorker.ready")
@@ -54,6 +54,14 @@ class Away(pages.BrowserTest):
             self.server.should_exit = self.server.force_exit = True
             self.running.join(15)
             self.server = None
+
+    def leave(self):
+        """Nobody asks any more, and what was asked is answered, before the folder goes."""
+        self.context.close()
+        if self.server:
+            self.server.should_exit = True
+            self.running.join(20)
+            self.assertFalse(self.running.is_alive())
 
     def notes(self, job):
         return [x.data.text for x in self.workshop.tapes.job(job).job.of(Note)]

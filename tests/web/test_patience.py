@@ -73,20 +73,20 @@ class ManyLines(unittest.TestCase):
     def test_at_the_limit_of_files_it_says_why(self):
         few = "import resource, sys; resource.setrlimit(resource.RLIMIT_NOFILE, (260, 260))\n"
         serve = few + "from frosty_piston.cli import main; main(sys.argv[1:])"
-        with tempfile.TemporaryDirectory() as folder:
-            order = [sys.executable, "-c", serve, "serve", "--port", "0", "--data", folder]
-            server = subprocess.Popen(order, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
-            self.addCleanup(lambda: (server.kill(), server.wait(), server.stdout.close()))
-            port = int(server.stdout.readline().decode().rsplit(":", 1)[1])
-            silent = [socket.create_connection(("127.0.0.1", port), timeout=5) for _ in range(180)]
-            try:
-                with socket.create_connection(("127.0.0.1", port), timeout=30) as line:
-                    line.sendall(b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n")
-                    answer = line.recv(65536)
-            finally:
-                for line in silent:
-                    line.close()
-            self.assertIn(b"503", answer)
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        order = [sys.executable, "-c", serve, "serve", "--port", "0", "--data", folder]
+        server = subprocess.Popen(order, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        self.addCleanup(lambda: (server.kill(), server.wait(), server.stdout.close()))
+        port = int(server.stdout.readline().decode().rsplit(":", 1)[1])
+        silent = [socket.create_connection(("127.0.0.1", port), timeout=5) for _ in range(180)]
+        try:
+            with socket.create_connection(("127.0.0.1", port), timeout=30) as line:
+                line.sendall(b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n")
+                answer = line.recv(65536)
+        finally:
+            for line in silent:
+                line.close()
+        self.assertIn(b"503", answer)
 
     def test_it_takes_as_many_files_as_it_may(self):
         before = resource.getrlimit(resource.RLIMIT_NOFILE)
