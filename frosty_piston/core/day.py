@@ -3,9 +3,10 @@ the times are; why something stands where it does. Times are minutes from the mo
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 import numpy as np
+
+from frosty_piston.core.cached import cached_property
 
 from .limits import Limit
 from .words import inside

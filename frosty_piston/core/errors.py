@@ -32,7 +32,11 @@ class NotHere(FrostyPistonError):
 
 
 class Busy(FrostyPistonError):
-    """Too many write at once: nothing was kept, send it again."""
+    """Too many ask at once: nothing was kept, send it again."""
+
+
+class NoSpace(FrostyPistonError):
+    """The disk is full: nothing was kept."""
 
 
 class NotAllowed(FrostyPistonError):

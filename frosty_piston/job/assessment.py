@@ -1,8 +1,8 @@
 """The assessment of a job: verdicts, suspects, next tests, conflicts, cautions, and what was assumed."""
 
 from dataclasses import dataclass
-from functools import cached_property
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.glow import GlowLimits
 from frosty_piston.core.starting import DIRECT, StartLimits
 from frosty_piston.core.words import sentence, spoken

@@ -1,9 +1,9 @@
 """The countdown on a job: what is left of it, what is planned against it, and when nothing is driven."""
 
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.countdown import Budget, CountdownLimits, budget
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import counted, inside

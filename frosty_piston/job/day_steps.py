@@ -4,11 +4,11 @@ proof, and the waits between them. The day plan lays it out."""
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.countdown import CountdownLimits
 from frosty_piston.core.day import DayLimits, Piece, Work, parted
 from frosty_piston.core.waiting import WaitLimits

@@ -1,8 +1,8 @@
 """The instruments of a job: what each was, at the time it was used."""
 
 from dataclasses import dataclass
-from functools import cached_property
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.glow import Meter
 from frosty_piston.core.relay import VoltMeter
 

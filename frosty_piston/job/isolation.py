@@ -2,11 +2,11 @@
 still takes, and when the whole must be tested again."""
 
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.isolate import BlockOff, Branches, Site, StillTo
 from frosty_piston.knowledge import Knowledge
 

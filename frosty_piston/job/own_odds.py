@@ -3,9 +3,9 @@ card."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 from frosty_piston.core import learning
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.learning import Learned
 from frosty_piston.knowledge import Knowledge
 

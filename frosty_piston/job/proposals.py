@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from itertools import islice
 
 import numpy as np
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.suspects.next_test import (
     Belief,

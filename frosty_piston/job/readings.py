@@ -1,9 +1,9 @@
 """What a judge may ask: the latest readings of a test, the engine card, the instruments, the figures."""
 
 from collections.abc import Callable, Iterable
-from functools import cached_property
 from typing import TypeVar
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.glow import GENERAL_KIND, GlowLimits
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.words import sign

@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sign
 from frosty_piston.knowledge.reset_shapes import NeedsShape, ResetPlanShape, ResetStepShape, plans_for

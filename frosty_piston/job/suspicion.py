@@ -2,11 +2,12 @@
 tape."""
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.suspects.carried import carried, log_weights, said_by_proof, still_explaining
 from frosty_piston.core.suspects.next_test import likeliest_sets, repair_groups

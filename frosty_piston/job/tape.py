@@ -3,8 +3,9 @@
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
 from typing import overload
+
+from frosty_piston.core.cached import cached_property
 
 from . import entries as e
 from .engine import EngineCard, Vehicle

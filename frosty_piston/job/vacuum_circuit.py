@@ -2,8 +2,9 @@
 place stands for."""
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.circuit import Circuit, Hose, Outward, Part, outward
 from frosty_piston.core.isolate import Branches, Site
 from frosty_piston.core.words import inside

@@ -2,12 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.core.limits import Limit
 from frosty_piston.core.suspects.space import BLUR, Finding

@@ -2,10 +2,10 @@
 its part."""
 
 from dataclasses import dataclass
-from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.core.words import sentence
 

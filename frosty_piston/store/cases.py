@@ -13,6 +13,7 @@ from frosty_piston.job.case import Case, case_of
 from frosty_piston.job.own_odds import Counts, Own
 from frosty_piston.knowledge import Knowledge
 
+from .database import write_session
 from .moments import now, stamp, utc
 from .settings import Settings
 from .tables import CaseRow, JobRow
@@ -34,12 +35,12 @@ class Cases:
         changed: Callable[[], None],
     ):
         self.engine, self.knowledge, self.settings, self.tapes = engine, knowledge, settings, tapes
-        self._writing, self._changed = engine.execution_options(writing=True), changed
+        self._changed = changed
         self._own: Own | None = None
 
     def keep_all(self, cases: Iterable[Case], made_up: bool = False) -> None:
         """Keep what jobs taught, in place of what they taught before."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             for case in cases:
                 session.merge(
                     CaseRow(

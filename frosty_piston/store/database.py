@@ -7,16 +7,56 @@ from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from datetime import datetime
 from pathlib import Path
+from threading import Lock
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+from sqlalchemy.pool import Pool
 
-from frosty_piston.core.errors import CannotStart
+from frosty_piston.core.errors import Busy, CannotStart, NoSpace
+
+from .fair_lock import FairLock
 
 PRAGMAS = ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=10000")
 UNWRITABLE = "The data folder {} cannot be written: {}."
 DAMAGED = "{} is damaged: keep it, and bring a copy back into an empty folder with ./piston restore."
 MIGRATIONS = Path(__file__).parent / "migrations"
+WRITE_TIMEOUT_S = 20.0
+BUSY = "Too many are writing just now. What you sent was not saved: send it again."
+FULL = "The disk that holds {} is full. What you sent was not saved: make room there, then send it again."
+MOST_CONNECTIONS = 120  # one for each thread that may ask, so that none waits for another's
+
+_queues: WeakKeyDictionary[Pool, FairLock] = WeakKeyDictionary()
+_making = Lock()
+
+
+def _queue_of(engine: Engine) -> FairLock:
+    with _making:
+        return _queues.setdefault(engine.pool, FairLock())
+
+
+@contextmanager
+def write_session(engine: Engine, timeout_s: float = WRITE_TIMEOUT_S) -> Iterator[Session]:
+    """One write transaction, taken back when anything in it fails. Everything that writes goes through here,
+    in the order in which it came: the database itself has no order among those who wait for it.
+
+    Nothing slow may happen inside. Raises Busy when the turn does not come in time, and NoSpace when the disk
+    is full.
+    """
+    with _queue_of(engine).hold(timeout_s, BUSY):
+        try:
+            with Session(engine.execution_options(writing=True)) as session, session.begin():
+                yield session
+        except OperationalError as error:
+            says = str(error.orig)
+            if "is locked" in says:
+                raise Busy(BUSY) from None
+            if "is full" in says:
+                raise NoSpace(FULL.format(Path(engine.url.database or "").parent)) from None
+            raise
 
 
 @contextmanager
@@ -62,8 +102,8 @@ def open_database(folder: Path) -> Engine:
     engine = create_engine(
         f"sqlite:///{folder / 'workshop.db'}",
         connect_args={"timeout": 10, "check_same_thread": False},
-        pool_size=8,
-        max_overflow=16,
+        pool_size=16,
+        max_overflow=MOST_CONNECTIONS - 16,
     )
 
     @event.listens_for(engine, "connect")

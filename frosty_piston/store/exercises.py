@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import Conflict, NotHere
 
+from .database import write_session
 from .moments import now, utc
 from .tables import ActRow, AttachmentRow, ChainRow, EntryRow, ExerciseRow, ExerciseSetRow, JobRow, TraceRow
 
@@ -81,7 +82,6 @@ class Exercises:
         self.engine = engine
         self._states: dict[str, Any] = {}
         self._keeping = Lock()
-        self._writing = engine.execution_options(writing=True)
 
     def new(
         self,
@@ -104,7 +104,7 @@ class Exercises:
             made_at=now(),
             set_id=set_id,
         )
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if session.get(ExerciseRow, exercise_id) is None:
                 session.add(row)
         return exercise_id
@@ -120,7 +120,7 @@ class Exercises:
     def add(self, exercise_id: str, seen: int, act: dict[str, Any], ended: bool) -> None:
         """Keep one more act. `seen`: how many there were when it was pressed; raises Conflict when there are
         more by now, NotHere."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = session.get(ExerciseRow, exercise_id)
             if row is None:
                 raise NotHere(f"There is no exercise {exercise_id[:64]!r} here.")
@@ -142,7 +142,7 @@ class Exercises:
                 self._states.pop(next(iter(self._states)))
 
     def keep_result(self, exercise_id: str, result: dict[str, Any]) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = session.get(ExerciseRow, exercise_id)
             if row is not None:
                 row.result = result
@@ -159,7 +159,7 @@ class Exercises:
 
     def remove(self, exercise_ids: Sequence[str]) -> None:
         """Take exercises away for good, their jobs and recordings with them."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             for table in OF_A_JOB:
                 session.execute(delete(table).where(table.job_id.in_(exercise_ids)))
             session.execute(delete(JobRow).where(JobRow.id.in_(exercise_ids)))
@@ -169,7 +169,7 @@ class Exercises:
         row = ExerciseSetRow(
             id=uuid4().hex[:12], title=title, spec=spec, people=list(people), made_by=by, made_at=now()
         )
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.add(row)
             session.flush()
             return row.id
@@ -181,5 +181,5 @@ class Exercises:
             return [_set(r) for r in session.scalars(asked)]
 
     def remove_set(self, set_id: str) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.execute(delete(ExerciseSetRow).where(ExerciseSetRow.id == set_id))

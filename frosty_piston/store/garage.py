@@ -14,6 +14,7 @@ from frosty_piston.job.entries import CardChange, Entry
 from frosty_piston.job.tape import Job
 from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
+from .database import write_session
 from .moments import now, utc
 from .tables import CardCircuitRow, CardPlanRow, CardVersionRow, EngineCardRow, JobRow, VehicleRow
 
@@ -189,7 +190,6 @@ class Garage:
 
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._writing = engine.execution_options(writing=True)
 
     def cards(self) -> list[tuple[int, EngineCard]]:
         with Session(self.engine) as session:
@@ -206,7 +206,7 @@ class Garage:
 
     def keep_circuit(self, card_name: str, data: dict[str, Any], by: str = "") -> None:
         """Copy a vacuum circuit to an engine card, by its name."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.merge(CardCircuitRow(card_name=card_name, data=data, by=by, at=now()))
 
     def circuit_of(self, card_name: str) -> dict[str, Any] | None:
@@ -225,7 +225,7 @@ class Garage:
             by=by,
             at=now(),
         )
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.merge(row)
 
     def plans_of(self, card_name: str) -> dict[str, CardPlan]:
@@ -246,12 +246,12 @@ class Garage:
 
     def add_card(self, data: dict[str, Any], by: str = "") -> int:
         """Keep a new engine card. Raises BadInput when its name is known."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             return _kept(session, EngineCardRow, "card", data, ({}, None), 0, by)
 
     def add_vehicle(self, data: dict[str, Any], card_id: int | None, by: str = "") -> int:
         """Keep a new vehicle. Raises BadInput when its name is known."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             vehicle_id = _kept(session, VehicleRow, "vehicle", data, ({}, None), 0, by)
             session.get_one(VehicleRow, vehicle_id).engine_card_id = card_id
             return vehicle_id

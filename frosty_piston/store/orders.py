@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import Conflict, NotHere
 
+from .database import write_session
 from .moments import now, utc
 from .tables import JobRow, OrderRow
 
@@ -43,7 +44,6 @@ class Orders:
 
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._writing = engine.execution_options(writing=True)
 
     def all(self, arrived: bool = False) -> list[Order]:
         """What is wanted and ordered, by when it is due; or what has arrived, the newest first."""
@@ -81,7 +81,7 @@ class Orders:
         self, order_id: str, job_id: str, what: str, count: int, supplier: str, price: int | None, by: str
     ) -> None:
         """Put a part on the list; a line that is there already stays as it is."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if session.get(OrderRow, order_id) is None:
                 session.add(
                     OrderRow(
@@ -98,7 +98,7 @@ class Orders:
 
     def ordered(self, order_id: str, due: datetime, wait_id: str) -> None:
         """Say that it is ordered, and when it should be here. Raises NotHere, Conflict."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = _row(session, order_id)
             if row.arrived_at is not None:
                 raise Conflict("This has arrived already: look at what stands.")
@@ -106,7 +106,7 @@ class Orders:
 
     def arrived(self, order_id: str, by: str) -> bool:
         """Say that it is here; answers whether this said it first. Raises NotHere."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = _row(session, order_id)
             if row.arrived_at is not None:
                 return False
@@ -115,7 +115,7 @@ class Orders:
 
     def drop(self, order_id: str) -> None:
         """Take a line that was not ordered off the list. Raises NotHere, Conflict."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = _row(session, order_id)
             if row.ordered_at is not None:
                 raise Conflict("This is ordered already: it stays on the list until it is here.")

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.store.rights import Right
 
+from .database import write_session
 from .moments import now, utc
 from .tables import PersonRow, SessionRow, TokenRow
 
@@ -58,7 +59,6 @@ class People:
 
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._writing = engine.execution_options(writing=True)
         self._hasher, self._turn = PasswordHasher(), BoundedSemaphore(AT_ONCE)
         self._nobody = ""
 
@@ -84,7 +84,7 @@ class People:
             raise BadInput(faults)
         with self._turn:
             kept = self._hasher.hash(passphrase)
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             first = not session.scalar(select(func.count()).where(PersonRow.passphrase.is_not(None)))
             row = session.scalar(select(PersonRow).where(PersonRow.name == name))
             if row is None:
@@ -97,7 +97,7 @@ class People:
 
     def change_right(self, name: str, right: Right) -> None:
         """Give somebody another right. Raises BadInput for nobody, and when nobody would lead any more."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = session.scalar(select(PersonRow).where(PersonRow.name == name))
             if row is None:
                 raise BadInput([Fault("name", "there is nobody of this name")])
@@ -107,7 +107,7 @@ class People:
     def shut_out(self, name: str) -> None:
         """Take the passphrase of somebody, their sessions and programs; what they wrote stays. Raises
         BadInput when nobody would lead any more."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = session.scalar(select(PersonRow).where(PersonRow.name == name))
             if row is None:
                 raise BadInput([Fault("name", "there is nobody of this name")])
@@ -138,7 +138,7 @@ class People:
         if person_id is None or kept is None:
             return None
         secret, at = secrets.token_urlsafe(32), now()
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.execute(delete(SessionRow).where(SessionRow.made_at < at - LONGEST))
             session.add(SessionRow(hash=_hash(secret), person_id=person_id, made_at=at, seen_at=at))
         return secret
@@ -155,13 +155,13 @@ class People:
         if found is None or at - utc(found.made_at) > LONGEST or at - utc(found.seen_at) > IDLE:
             return None
         if at - utc(found.seen_at) > FRESH:
-            with Session(self._writing) as session, session.begin():
+            with write_session(self.engine) as session:
                 if row := session.get(SessionRow, _hash(secret)):
                     row.seen_at = at
         return Person(found.name, _right(found.right), seal_of(secret))
 
     def sign_out(self, secret: str) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.execute(delete(SessionRow).where(SessionRow.hash == _hash(secret)))
 
     def add_program(self, person: str, name: str) -> str:
@@ -170,7 +170,7 @@ class People:
         if not name.strip() or len(name) > MOST_NAME:
             raise BadInput([Fault("program", f"say which program, in at most {MOST_NAME} signs")])
         secret, at = "piston_" + secrets.token_urlsafe(32), now()
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = session.scalars(select(PersonRow).where(PersonRow.name == person)).one()
             self._end_program(session, row.id, name)
             made = TokenRow(hash=_hash(secret), person_id=row.id, made_at=at, seen_at=at, name=name)
@@ -178,7 +178,7 @@ class People:
         return secret
 
     def end_program(self, person: str, name: str) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = session.scalars(select(PersonRow).where(PersonRow.name == person)).one()
             self._end_program(session, row.id, name)
 

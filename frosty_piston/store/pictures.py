@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, NotHere
 
+from .database import write_session
 from .moments import now
 from .tables import ImageRow
 
@@ -35,12 +36,11 @@ class Pictures:
 
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._writing = engine.execution_options(writing=True)
 
     def keep(self, made: Image) -> str:
         """Keep a picture; one that is here already is kept once. Answers its hash."""
         key = hash_of(made.data)
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if session.get(ImageRow, key) is None:
                 session.add(
                     ImageRow(

@@ -19,6 +19,7 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.traces import Signal
 
+from .database import write_session
 from .moments import now, utc
 from .tables import AttachmentRow, SettingRow, TraceRow
 
@@ -87,7 +88,6 @@ class Recordings:
 
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._writing = engine.execution_options(writing=True)
         self._read: OrderedDict[str, dict[str, Signal]] = OrderedDict()
         self._answers: OrderedDict[Hashable, Any] = OrderedDict()
         self._parsed: OrderedDict[str, Any] = OrderedDict()
@@ -99,7 +99,7 @@ class Recordings:
         """Keep a file as it came in, until and after its columns are mapped; under an id that is known
         already, once."""
         attachment_id, packed_file = attachment_id or str(uuid4()), zlib.compress(data, 1)
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.merge(
                 AttachmentRow(
                     id=attachment_id,
@@ -156,7 +156,7 @@ class Recordings:
             for key, s in signals.items()
         ]
         block = packed(signals)
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if session.get(TraceRow, trace_id) is None:
                 session.add(
                     TraceRow(
@@ -240,7 +240,7 @@ class Recordings:
             return row.value if row else {}
 
     def keep_layout(self, signature: str, columns: dict[str, list[str]]) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.merge(SettingRow(key=(LAYOUT + signature)[:60], value=columns))
 
 

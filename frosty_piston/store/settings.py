@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from frosty_piston.job.decide import Prices
 
+from .database import write_session
 from .tables import PersonRow, SettingRow
 
 
@@ -15,7 +16,6 @@ class Settings:
 
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._writing = engine.execution_options(writing=True)
         self._people: list[str] | None = None
         self._known: dict[str, dict[str, Any]] = {}
 
@@ -26,7 +26,7 @@ class Settings:
         return self._people
 
     def add_person(self, name: str) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if session.scalar(select(PersonRow).where(PersonRow.name == name)) is None:
                 session.add(PersonRow(name=name))
         self._people = None
@@ -39,7 +39,7 @@ class Settings:
         return self._known[key]
 
     def save(self, key: str, value: dict[str, Any]) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if row := session.get(SettingRow, key):
                 row.value = value
             else:

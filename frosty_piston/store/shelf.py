@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable
 from datetime import datetime
+from threading import Lock
 
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
@@ -10,6 +11,7 @@ from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.job.experience import LEAST_TIMES, MOST_TIMES, Experience, OwnCode, Pattern
 from frosty_piston.knowledge import Knowledge
 
+from .database import write_session
 from .moments import now, utc
 from .tables import OwnCodeRow, PatternRow, SettingRow
 
@@ -26,31 +28,38 @@ class Shelf:
 
     def __init__(self, engine: Engine, knowledge: Knowledge, changed: Callable[[str | None], None]):
         self.engine, self.knowledge, self._changed = engine, knowledge, changed
-        self._writing = engine.execution_options(writing=True)
         self._experience: Experience | None = None
+        self._reading = Lock()
 
     @property
     def experience(self) -> Experience:
-        if self._experience is None:
-            with Session(self.engine) as session:
-                patterns = tuple(
-                    _pattern(r)
-                    for r in session.scalars(
-                        select(PatternRow).where(PatternRow.ended_at.is_(None)).order_by(PatternRow.id)
-                    )
+        known = self._experience
+        if known is not None:
+            return known
+        with self._reading:  # what is read before a change must not be kept after it
+            self._experience = self._experience or self._read()
+            return self._experience
+
+    def _read(self) -> Experience:
+        with Session(self.engine) as session:
+            patterns = tuple(
+                _pattern(r)
+                for r in session.scalars(
+                    select(PatternRow).where(PatternRow.ended_at.is_(None)).order_by(PatternRow.id)
                 )
-                codes = {
-                    r.code: OwnCode(r.code, r.text, r.system, r.kind, r.by)
-                    for r in session.scalars(select(OwnCodeRow).order_by(OwnCodeRow.code))
-                }
-                row = session.get(SettingRow, LACKING)
-                floors = session.get(SettingRow, FLOORS)
-            lacking = frozenset(row.value["tools"] if row else ())
-            self._experience = Experience(patterns, codes, lacking, floors.value if floors else {})
-        return self._experience
+            )
+            codes = {
+                r.code: OwnCode(r.code, r.text, r.system, r.kind, r.by)
+                for r in session.scalars(select(OwnCodeRow).order_by(OwnCodeRow.code))
+            }
+            row = session.get(SettingRow, LACKING)
+            floors = session.get(SettingRow, FLOORS)
+        lacking = frozenset(row.value["tools"] if row else ())
+        return Experience(patterns, codes, lacking, floors.value if floors else {})
 
     def _touched(self, engine: str | None) -> None:
-        self._experience = None
+        with self._reading:
+            self._experience = None
         self._changed(engine)
 
     def ended_patterns(self) -> list[tuple[Pattern, str, datetime]]:
@@ -101,7 +110,7 @@ class Shelf:
             ]
         )
         self.check_pattern(engine, fault, by, why, out)
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             known = select(PatternRow.id).where(PatternRow.key == key)
             if key and (number := session.scalar(known)) is not None:
                 return number
@@ -122,7 +131,7 @@ class Shelf:
 
     def end_pattern(self, number: int, by: str) -> None:
         """Take a pattern down; it stays readable with who did it. Raises NotHere."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             row = session.get(PatternRow, number)
             if row is None:
                 raise NotHere("There is no such pattern.")
@@ -133,7 +142,7 @@ class Shelf:
 
     def save_code(self, code: OwnCode) -> None:
         """Keep the workshop's own text for a code; a second one replaces the first."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.merge(
                 OwnCodeRow(
                     code=code.code,
@@ -147,7 +156,7 @@ class Shelf:
         self._touched(None)
 
     def drop_code(self, code: str) -> None:
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if (row := session.get(OwnCodeRow, code)) is None:
                 raise NotHere("There is no such code of your own.")
             session.delete(row)
@@ -158,12 +167,12 @@ class Shelf:
         names = sorted(set(tools) & set(self.knowledge.tools))
         if self.experience.lacking == frozenset(names):
             return
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.merge(SettingRow(key=LACKING, value={"tools": names}))
         self._touched(None)
 
     def keep_back(self, floors: dict[str, float]) -> None:
         """Say what this workshop keeps back of a countdown, by its axis."""
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             session.merge(SettingRow(key=FLOORS, value=floors))
         self._touched(None)

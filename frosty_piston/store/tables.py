@@ -130,6 +130,19 @@ class ChainRow(Table):
     hash: Mapped[str] = mapped_column(String(64))
 
 
+class StagedRow(Table):
+    """An entry of a large import, until all of them are there."""
+
+    __tablename__ = "staged_entries"
+
+    batch: Mapped[str] = mapped_column(String(36), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    id: Mapped[str] = mapped_column(String(64))
+    raw: Mapped[str] = mapped_column(Text)
+    hash: Mapped[str] = mapped_column(String(64))
+    written_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
 class ActRow(Table):
     """What one press wrote: the same press again writes nothing."""
 

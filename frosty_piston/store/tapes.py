@@ -2,15 +2,16 @@
 
 import json
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from threading import Lock
+from functools import partial
+from threading import Lock, RLock
 from typing import Any, TypeVar
 from uuid import uuid4
 
-from sqlalchemy import Engine, insert, select
+from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault, NotHere
@@ -22,7 +23,6 @@ from frosty_piston.job.countdown import countdown_of
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Entry, Tick, Wait
 from frosty_piston.job.experience import Experience
-from frosty_piston.job.jobfile import chain_of
 from frosty_piston.job.next_step import wait_says
 from frosty_piston.job.prove import open_waits, running_wait
 from frosty_piston.job.reset_order import ResetOrder
@@ -33,14 +33,21 @@ from frosty_piston.job.tape import Job
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
+from .background import Background
+from .database import WRITE_TIMEOUT_S, write_session
 from .exercises import TRAINING, is_training
+from .fair_lock import NamedLocks
 from .garage import NewCards
 from .moments import now, stamp, utc
+from .staging import Prepared, drop_staged, prepared
 from .tables import ActRow, CardPlanRow, ChainRow, EntryRow, JobRow, VehicleRow
-from .turns import Turns
 
-CACHED_JOBS, MOST_THOUGHT_AGAIN, MOST_WAIT_S, MOST_TRIES = 64, 60, 20.0, 50
-BUSY = "Too many are writing on this job just now. What you sent was not kept: send it again."
+CACHED_JOBS = 64
+HUGE_ENTRIES = 10_000  # of jobs with more, one alone is held in memory
+MOST_TRIES = 50
+MOST_WAITING = 20  # threads that wait for one job to be worked out; the pool of threads has more
+BUSY_JOB = "Too many are writing on this job just now. What you sent was not saved: send it again."
+BUSY_THINKING = "This job is still being worked out. Load the page again in a few seconds."
 A = TypeVar("A")
 UNNAMED_VEHICLE, UNNAMED_ENGINE = (model.model_fields["name"].default for model in (Vehicle, EngineCard))
 
@@ -56,11 +63,20 @@ class JobRecord:
     vehicle_id: int | None
     written: dict[str, datetime]
     views: dict[str, Any] = field(default_factory=dict, compare=False)
+    _viewing: Any = field(default_factory=RLock, compare=False, repr=False)
 
     def view(self, name: str, made: Callable[[], A]) -> A:
-        """What a page shows of this state, worked out once: the state never changes."""
+        """What a page shows of this state, worked out once: the state never changes. Raises Busy when another
+        one has been working it out for too long."""
         if name not in self.views:
-            self.views[name] = made()
+            # A view may ask for others of its own job and of none else, so that no two wait for each other.
+            if not self._viewing.acquire(timeout=WRITE_TIMEOUT_S):
+                raise Busy(BUSY_THINKING)
+            try:
+                if name not in self.views:
+                    self.views[name] = made()
+            finally:
+                self._viewing.release()
         shown: A = self.views[name]
         return shown
 
@@ -90,30 +106,46 @@ class Tapes:
 
     def __init__(self, engine: Engine, knowledge: Knowledge, experience: Callable[[], Experience]):
         self.engine, self.knowledge, self._experience = engine, knowledge, experience
-        self._writing = engine.execution_options(writing=True)
         self._cache: OrderedDict[str, JobRecord] = OrderedDict()
-        self._one = Turns()
-        self._lock, self._turns = Lock(), dict[str, Turns]()
+        self._coming: dict[str, JobRecord] = {}
+        self._generation = 0
+        self._lock = Lock()
+        self._thinking, self._writing = NamedLocks(), NamedLocks()
+        self._columns_again = Background("columns of open jobs")
+        drop_staged(engine)
 
     def forget(self) -> None:
         """Drop what is held in memory; the next look reads the file again."""
         with self._lock:
             self._cache.clear()
+            self._generation += 1
 
     def think_again(self, engine: str | None) -> None:
-        """The workshop's own experience changed: think the open jobs it may touch through again, those of the
-        yard first."""
+        """The workshop's own experience changed. Pages of a job see it at once; what the lists show of the
+        open jobs that it may touch is worked out again in the background, the newest job first."""
         self.forget()
-        open_jobs = (
-            select(JobRow)
-            .where(JobRow.closed.is_(False))
-            .order_by(JobRow.opened_at.desc())
-            .limit(MOST_THOUGHT_AGAIN)
-        )
-        with Session(self._writing) as session, session.begin():
-            for row in session.scalars(open_jobs):
-                if engine is None or row.engine.get("name") == engine:
-                    _show(row, _columns(self._load(session, row)))
+        asked = select(JobRow.id, JobRow.engine).where(JobRow.closed.is_(False))
+        with Session(self.engine) as session:
+            rows = session.execute(asked.order_by(JobRow.opened_at.desc())).all()
+        touched = [job_id for job_id, card in rows if engine is None or card.get("name") == engine]
+        self._columns_again.do({job_id: partial(self._show_again, job_id) for job_id in touched})
+
+    def _show_again(self, job_id: str) -> None:
+        with suppress(NotHere):
+            record = self.job(job_id)
+            columns = columns_of(record)
+            with write_session(self.engine) as session:
+                row = session.get(JobRow, job_id)
+                if row is not None and row.revision == record.revision:
+                    _show(row, columns)
+
+    def settle(self, timeout_s: float = 60.0) -> bool:
+        """Wait until the lists show what is known; whether they do."""
+        return self._columns_again.settle(timeout_s)
+
+    def close(self) -> None:
+        """End what goes on in the background."""
+        self._columns_again.close()
 
     def new_job(
         self,
@@ -128,7 +160,7 @@ class Tapes:
         job_id = job_id or str(uuid4())
         opened = opened_at or now()
         head = {"id": job_id, "title": title, "opened_at": stamp(opened)}
-        with Session(self._writing) as session, session.begin():
+        with write_session(self.engine) as session:
             if session.get(JobRow, job_id) is None:
                 session.add(
                     JobRow(
@@ -156,35 +188,55 @@ class Tapes:
             raise BadInput([Fault("job.id", f"an id that begins with {TRAINING!r} is a training vehicle's")])
         raw = file.raw
         head = {**raw["job"], "id": job_id}
-        with Session(self._writing) as session, session.begin():
-            if session.get(JobRow, job_id) is not None:
-                if _tape_of(self._export(session, job_id)) == _tape_of({**raw, "job": head}):
-                    return job_id, False
-                raise Conflict(
-                    f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its"
-                    " entries, or give the file another id."
-                )
-            opened = file.head.opened_at or now()
-            row = JobRow(
-                id=job_id,
-                head=head,
-                vehicle=raw["vehicle"],
-                engine=raw["engine"],
-                opened_at=opened,
-                title=file.head.title,
-                vehicle_name=file.vehicle.name,
-                revision=1,
-                imported_by=by,
-            )
-            row.vehicle_id = session.scalar(select(VehicleRow.id).where(VehicleRow.name == file.vehicle.name))
+        if self._is_here(job_id, {**raw, "job": head}):
+            return job_id, False
+        with Session(self.engine) as session:
+            asked = select(VehicleRow.id).where(VehicleRow.name == file.vehicle.name)
+            vehicle_id = session.scalar(asked)
+        row = JobRow(
+            id=job_id,
+            head=head,
+            vehicle=raw["vehicle"],
+            engine=raw["engine"],
+            vehicle_id=vehicle_id,
+            opened_at=file.head.opened_at or now(),
+            title=file.head.title,
+            vehicle_name=file.vehicle.name,
+            revision=1,
+            imported_by=by,
+        )
+        generation, written = self._generation, now()
+        record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
+        columns = columns_of(record)
+        with prepared(self.engine, raw["entries"], "", written) as entries:
+            if not self._opened(row, columns, entries):  # the same file came in twice at once
+                return job_id, not self._is_here(job_id, {**raw, "job": head})
+        self._keep(job_id, record, generation)
+        return job_id, True
+
+    def _is_here(self, job_id: str, file: dict[str, Any]) -> bool:
+        """Whether a job file is here already. Raises Conflict for another tape under its id."""
+        with Session(self.engine) as session:
+            if session.get(JobRow, job_id) is None:
+                return False
+            kept_file = self._export(session, job_id)
+        if _tape_of(kept_file) == _tape_of(file):
+            return True
+        raise Conflict(
+            f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its entries,"
+            " or give the file another id."
+        )
+
+    def _opened(self, row: JobRow, columns: dict[str, Any], entries: Prepared) -> bool:
+        """Write a whole job, unless one of its id came in meanwhile."""
+        with write_session(self.engine) as session:
+            if session.get(JobRow, row.id) is not None:
+                return False
             session.add(row)
             session.flush()
-            written = now()
-            _add_entries(session, row, raw["entries"], written)
-            record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
-            _show(row, _columns(record))
-        self._keep(job_id, record)
-        return job_id, True
+            entries.put(session, row)
+            _show(row, columns)
+        return True
 
     def export(self, job_id: str) -> dict[str, Any]:
         with Session(self.engine) as session:
@@ -217,33 +269,33 @@ class Tapes:
             return session.scalar(select(JobRow.chain_head).where(JobRow.id == job_id)) or ""
 
     def job(self, job_id: str) -> JobRecord:
-        """The job as it stands now. Raises NotHere."""
-        cached = self._cache.get(job_id)
-        with Session(self.engine) as session:
-            if (
-                cached
-                and session.scalar(select(JobRow.revision).where(JobRow.id == job_id)) == cached.revision
-            ):
-                return cached
-            row = session.get(JobRow, job_id)
-            if row is None:
-                raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-            return self._load(session, row)
+        """The job as it stands now. One thread works a state out, the others wait for it. Raises NotHere, and
+        Busy where that takes too long."""
+        if (known := self._known(job_id)) is not None:
+            return known
+        with self._thinking.of(job_id).hold(WRITE_TIMEOUT_S, BUSY_THINKING, MOST_WAITING):
+            if (known := self._known(job_id)) is not None:
+                return known
+            generation = self._generation
+            with Session(self.engine) as session:
+                row = session.get(JobRow, job_id)
+                assert row is not None, "jobs are never removed"
+                entries = select(EntryRow.raw, EntryRow.id, EntryRow.written_at)
+                rows = session.execute(entries.where(EntryRow.job_id == job_id).order_by(EntryRow.seq)).all()
+            tape = tuple(kept(json.loads(raw)) for raw, _, _ in rows)
+            record = self._record(row, tape, {entry_id: utc(at) for _, entry_id, at in rows})
+            self._keep(job_id, record, generation)
+            return record
 
-    def _load(self, session: Session, row: JobRow) -> JobRecord:
-        cached = self._cache.get(row.id)
-        if cached and cached.revision == row.revision:
-            return cached
-        rows = session.execute(
-            select(EntryRow.raw, EntryRow.id, EntryRow.written_at)
-            .where(EntryRow.job_id == row.id)
-            .order_by(EntryRow.seq)
-        ).all()
-        record = self._record(
-            row, tuple(kept(json.loads(raw)) for raw, _, _ in rows), {i: utc(at) for _, i, at in rows}
-        )
-        self._keep(row.id, record)
-        return record
+    def _known(self, job_id: str) -> JobRecord | None:
+        """The state of a job where it was worked out already. Raises NotHere."""
+        with Session(self.engine) as session:
+            revision = session.scalar(select(JobRow.revision).where(JobRow.id == job_id))
+        if revision is None:
+            raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
+        # Between its write and its place in the cache a state stands among those that are coming.
+        states = (self._coming.get(job_id), self._cache.get(job_id))
+        return next((state for state in states if state is not None and state.revision == revision), None)
 
     def _record(
         self,
@@ -262,12 +314,18 @@ class Tapes:
         assessed = Assessed(job, self.knowledge, self._experience())
         return JobRecord(row.revision or 0, assessed, standing(assessed), row.head, row.vehicle_id, written)
 
-    def _keep(self, job_id: str, record: JobRecord) -> None:
+    def _keep(self, job_id: str, record: JobRecord, generation: int) -> None:
+        """Hold a state in memory, unless the workshop's experience changed while it was worked out."""
         with self._lock:
+            if generation != self._generation:
+                return
             self._cache[job_id] = record
             self._cache.move_to_end(job_id)
             while len(self._cache) > CACHED_JOBS:
                 self._cache.popitem(last=False)
+            huge = [key for key, one in self._cache.items() if len(one.job.tape) > HUGE_ENTRIES]
+            for key in huge[:-1]:
+                del self._cache[key]
 
     def done(self, job_id: str, act: Act) -> tuple[str, ...] | None:
         """The entries that an act wrote, None when it was not done yet. Raises Conflict when its key came
@@ -291,7 +349,7 @@ class Tapes:
 
         Raises BadInput with every fault, Conflict for a known id or act with other content, NotHere.
         """
-        with self._turn(job_id):
+        with self._writing.of(job_id).hold(WRITE_TIMEOUT_S, BUSY_JOB):
             for _ in range(MOST_TRIES):
                 if act is not None and (wrote := self.done(job_id, act)) is not None:
                     return Written((), wrote)
@@ -303,19 +361,17 @@ class Tapes:
                     cards.look(before.job)
                 # Thought through before the transaction: other writers wait for a write, never for a thought.
                 after = self._gone_on(before, [entry for entry, _ in fresh], cards)
-                if self._written(before, after, fresh, old, act, cards):
-                    if cards is None:  # else which vehicle it is was found out while it was written
-                        self._keep(job_id, after)
-                    return Written(tuple(e.id for e, _ in fresh), old)
-            raise Busy(BUSY)
-
-    @contextmanager
-    def _turn(self, job_id: str) -> Iterator[None]:
-        """Writers of one job take turns in the order in which they came. Raises Busy past a bound."""
-        with self._lock:
-            turns = self._turns.setdefault(job_id, Turns())
-        with turns.turn(MOST_WAIT_S, BUSY):
-            yield
+                generation = self._generation
+                try:
+                    if cards is None:  # else which vehicle it is is found out while it is written
+                        self._coming[job_id] = after
+                    if self._written(before, after, fresh, old, act, cards):
+                        if cards is None:
+                            self._keep(job_id, after, generation)
+                        return Written(tuple(e.id for e, _ in fresh), old)
+                finally:
+                    self._coming.pop(job_id, None)
+            raise Busy(BUSY_JOB)
 
     def _checked(
         self, record: JobRecord, raws: list[Any], by: str | None, asks_ticks: bool
@@ -388,17 +444,17 @@ class Tapes:
         act: Act | None,
         cards: NewCards | None,
     ) -> bool:
-        """Write what was thought through, unless the job was changed by another process meanwhile."""
-        job_id, shown = before.job.id, _columns(after)
+        """Write what was worked out, unless the job was changed by another process meanwhile."""
+        job_id, shown = before.job.id, columns_of(after)
+        raws, head = [raw for _, raw in fresh], self.chain_head(job_id)
         with (
-            self._one.turn(MOST_WAIT_S, BUSY),  # the database has no order among those who wait for it
-            Session(self._writing) as session,
-            session.begin(),
+            prepared(self.engine, raws, head, now()) as entries,
+            write_session(self.engine) as session,
         ):
             row = session.get(JobRow, job_id)
-            if row is None or row.revision != before.revision:
+            if row is None or row.revision != before.revision or (row.chain_head or "") != head:
                 return False
-            _add_entries(session, row, [raw for _, raw in fresh], now())
+            entries.put(session, row)
             if act is not None:
                 ids = [*old, *(e.id for e, _ in fresh)]
                 session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=now()))
@@ -416,23 +472,7 @@ def _resets(raws: list[Any]) -> bool:
     return any(isinstance(raw, dict) and raw.get("kind") in ("reset_step", "proof_step") for raw in raws)
 
 
-def _add_entries(session: Session, row: JobRow, raws: list[dict[str, Any]], at: datetime) -> None:
-    """Add entries to the tape of a job, and their links to its chain."""
-    if not raws:
-        return
-    chain = chain_of(raws, row.chain_head or "")
-    texts = {raw["id"]: json.dumps(raw, ensure_ascii=False) for raw in raws}
-    session.execute(
-        insert(EntryRow),
-        [{"job_id": row.id, "id": key, "raw": raw, "written_at": at} for key, raw in texts.items()],
-    )
-    session.execute(
-        insert(ChainRow), [{"job_id": row.id, "id": key, "hash": link} for key, link in chain.items()]
-    )
-    row.chain_head = chain[raws[-1]["id"]]
-
-
-def _columns(record: JobRecord) -> dict[str, Any]:
+def columns_of(record: JobRecord) -> dict[str, Any]:
     """The columns the yard is served from."""
     s, job = record.standing, record.job
     top = record.assessed.suspicion.suspects[0]

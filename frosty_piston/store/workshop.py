@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import datetime
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
 from threading import Lock
 from uuid import uuid4
@@ -12,6 +12,7 @@ from uuid import uuid4
 from sqlalchemy import Engine
 
 from frosty_piston import __version__
+from frosty_piston.core.cached import cached_property
 from frosty_piston.core.traces import Signal
 from frosty_piston.job.experience import Experience
 from frosty_piston.knowledge import Knowledge, load_knowledge
@@ -52,15 +53,16 @@ class Workshop:
         self.day = DayBoard(self.tapes, self.yard, self.settings, self.knowledge)
         self.exercises = Exercises(engine)
         self.folder = Path(engine.url.database or "").parent
-        self._opening = Lock()
+        self._opening, self._naming = Lock(), Lock()
         self._training: Workshop | None = None
 
     @cached_property
     def id(self) -> str:
         """The id of this workshop: what a browser keeps for it is kept under this name."""
-        if not (known := self.settings.get("workshop").get("id")):
-            known = uuid4().hex[:16]
-            self.settings.save("workshop", {"id": known})
+        with self._naming:
+            if not (known := self.settings.get("workshop").get("id")):
+                known = uuid4().hex[:16]
+                self.settings.save("workshop", {"id": known})
         return str(known)
 
     @property
@@ -117,6 +119,7 @@ class Workshop:
     def close(self) -> None:
         if self._training is not None:
             self._training.close()
+        self.tapes.close()
         self.engine.dispose()
 
 

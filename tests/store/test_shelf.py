@@ -30,6 +30,7 @@ class Shelf(WithWorkshop):
         before, shown = self.odds(), self.workshop.yard.jobs()[0].suspect
         number = self.workshop.shelf.add_pattern("Norra D4-22", "turbo_actuator_motor", 5.0, "Sunniva", WHY)
         self.assertGreater(self.odds(), 2 * before)
+        self.assertTrue(self.workshop.tapes.settle())
         self.assertNotEqual(self.workshop.yard.jobs()[0].suspect, shown)
         self.assertEqual(self.reopened().shelf.experience.patterns[0].why, WHY)
         self.workshop.shelf.end_pattern(number, "Ylva")

@@ -13,7 +13,7 @@ from frosty_piston.core.errors import BadInput, Busy, CannotStart, Conflict, Not
 from frosty_piston.demo import fill_demo
 from frosty_piston.job.jobfile import canonical, chain_of
 from frosty_piston.store.database import open_database
-from frosty_piston.store.turns import Turns
+from frosty_piston.store.fair_lock import FairLock
 from frosty_piston.store.workshop import Workshop
 from tests.cases import entry, job_file, reading, symptom
 
@@ -148,8 +148,8 @@ class Writing(WithWorkshop):
     def test_past_a_bound_a_writer_is_told_to_come_again(self):
         self.add(symptom("no_start"))
         tapes = self.workshop.tapes
-        soon = mock.patch("frosty_piston.store.tapes.MOST_WAIT_S", 0.01)
-        with soon, tapes._turn("case"), self.assertRaises(Busy):
+        soon = mock.patch("frosty_piston.store.tapes.WRITE_TIMEOUT_S", 0.01)
+        with soon, tapes._writing.of("case").hold(1, "busy"), self.assertRaises(Busy):
             tapes.write("case", [entry("note", text="x") | {"id": "x"}])
         self.assertEqual(len(tapes.job("case").job.tape), 1)
 
@@ -260,24 +260,24 @@ class Folder(unittest.TestCase):
             open_database(Path(file.name) / "inside")
 
 
-class InTurn(unittest.TestCase):
+class InOrder(unittest.TestCase):
     def test_who_came_first_goes_first_and_past_a_bound_one_is_told(self):
-        turns, order, threads = Turns(), [], []
+        lock, order, threads = FairLock(), [], []
 
         def wait(number):
-            with turns.turn(20, "busy"):
+            with lock.hold(20, "busy"):
                 order.append(number)
 
-        with turns.turn(1, "busy"):
+        with lock.hold(1, "busy"):
             for number in range(12):
                 threads.append(threading.Thread(target=wait, args=(number,)))
                 threads[-1].start()
-                while len(turns._waiting) <= number:
+                while len(lock._waiting) <= number:
                     pass
-            with self.assertRaisesRegex(Busy, "too many"), turns.turn(0.05, "too many"):
+            with self.assertRaisesRegex(Busy, "too many"), lock.hold(0.05, "too many"):
                 pass
         for thread in threads:
             thread.join(20)
         self.assertEqual(order, list(range(12)))
-        with turns.turn(0.05, "free again"):
+        with lock.hold(0.05, "free again"):
             pass

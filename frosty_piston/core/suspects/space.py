@@ -1,11 +1,12 @@
 """The sets of faults that are weighed against each other, and how likely each makes a finding."""
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 from itertools import combinations
 from typing import Any
 
 import numpy as np
+
+from frosty_piston.core.cached import cached_property
 
 UNLISTED = "unlisted"
 BLUR = 0.05
