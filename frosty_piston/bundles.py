@@ -1,13 +1,15 @@
 """A job out of the workshop and into another one, with its recordings and pictures."""
 
 import re
+from dataclasses import dataclass
 
 from frosty_piston.core.errors import BadInput
-from frosty_piston.formats.bundle import Bundle, Recorded, pack, unpack
-from frosty_piston.formats.outside import Readers
+from frosty_piston.formats.bundle import Bundle, Recorded, pack
+from frosty_piston.formats.outside import BUNDLES, PICTURES, Readers
 from frosty_piston.formats.picture import Cleaned
 from frosty_piston.job import jobfile
 from frosty_piston.job.entries import Picture, Trace
+from frosty_piston.job.entries.kind import out_of_reach
 from frosty_piston.store.workshop import Workshop
 
 _ID = re.compile(r"^[A-Za-z0-9][A-Za-z0-9._:-]{0,63}$")
@@ -34,30 +36,59 @@ def _recorded(workshop: Workshop, job_id: str) -> list[Recorded]:
     return found
 
 
-def read_bundle(workshop: Workshop, data: bytes, readers: Readers[Cleaned], by: str = "") -> tuple[str, bool]:
-    """Bring a bundle in: everything of it is looked at before anything is kept. Answers the id of the job,
-    and whether it is new. Raises BadInput, Conflict."""
-    bundle = unpack(data)
-    file = jobfile.read(bundle.job, workshop.knowledge)
-    images = _pictures(workshop, bundle, readers, file)
-    recordings = _of_tape(bundle, file)
-    job_id, new = workshop.tapes.add_file(file, by)
-    for made in images:
-        workshop.pictures.keep(made)
-    for one in recordings:
-        columns = {c["channel"]: c["column"] for c in one.channels}
-        units = {c["channel"]: c["unit"] for c in one.channels}
+@dataclass(frozen=True)
+class Opening:
+    """The readers that bringing a bundle in takes: of the archive, and of each picture in it."""
+
+    bundles: Readers[Bundle]
+    pictures: Readers[Cleaned]
+
+    def end(self) -> None:
+        self.bundles.end()
+        self.pictures.end()
+
+
+def opening() -> Opening:
+    return Opening(Readers(BUNDLES, 1), Readers(PICTURES))
+
+
+def read_bundle(workshop: Workshop, data: bytes, readers: Opening, by: str = "") -> tuple[str, bool]:
+    """Bring a bundle in: everything of it is looked at before anything is kept. Returns the id of the job,
+    and whether it is new. Raises BadInput, Conflict, Busy."""
+    with readers.bundles.read(data) as bundle:
+        file = jobfile.read(bundle.job, workshop.knowledge)
+        images = _pictures(workshop, bundle, readers.pictures, file)
+        recordings = _of_tape(bundle, file)
+        for key in recordings:
+            _within_reach(workshop, bundle.recording(key))
+        job_id, new = workshop.tapes.add_file(file, by)
+        for made in images:
+            workshop.pictures.keep(made)
         known = {t.id for t in workshop.recordings.of_job(job_id)}
-        if one.id not in known:
-            kept = (
-                workshop.recordings.keep_file(job_id, one.file_name, one.original, by or "a bundle")
-                if one.original
-                else None
-            )
-            workshop.recordings.add(one.id, job_id, kept, one.name, one.signals, columns, units)
+        for key in recordings:
+            if key not in known:
+                _keep(workshop, job_id, bundle.recording(key), by or "a bundle")
     if not new:
         workshop.tapes.forget()  # what a page shows of the pictures is kept with the state
     return job_id, new
+
+
+def _keep(workshop: Workshop, job_id: str, one: Recorded, by: str) -> None:
+    original = (
+        workshop.recordings.keep_file(job_id, one.file_name, one.original, by) if one.original else None
+    )
+    columns = {c["channel"]: c["column"] for c in one.channels}
+    units = {c["channel"]: c["unit"] for c in one.channels}
+    workshop.recordings.add(one.id, job_id, original, one.name, one.signals, columns, units)
+
+
+def _within_reach(workshop: Workshop, one: Recorded) -> None:
+    """Raises BadInput for a figure that no instrument can show."""
+    for channel in one.channels:
+        unit, values = channel["unit"], one.signals[channel["channel"]].values
+        for value in (float(values.min()), float(values.max())):
+            if wrong := out_of_reach(workshop.knowledge, channel["channel"], value, unit):
+                raise BadInput(f"The recording {one.id[:40]} of this bundle, {wrong[0][0]}: {wrong[0][1]}.")
 
 
 def _pictures(
@@ -68,8 +99,9 @@ def _pictures(
         h for x in file.entries if isinstance(x.data, Picture) for h in (x.data.image, x.data.copy_of) if h
     }
     made = []
-    for key, data in bundle.pictures.items():
+    for key in bundle.pictures:
         if key in wanted:
+            data = bundle.picture(key)
             workshop.pictures.kept_whole(key, data)
             read = readers.read(data)
             if not read.as_kept:
@@ -78,6 +110,6 @@ def _pictures(
     return made
 
 
-def _of_tape(bundle: Bundle, file: jobfile.JobFile) -> list[Recorded]:
+def _of_tape(bundle: Bundle, file: jobfile.JobFile) -> list[str]:
     on_tape = {x.id for x in file.entries if isinstance(x.data, Trace)}
-    return [one for one in bundle.recordings if one.id in on_tape and _ID.match(one.id)]
+    return [key for key in bundle.recordings if key in on_tape and _ID.match(key)]

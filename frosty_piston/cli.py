@@ -166,12 +166,11 @@ def _serve(args: argparse.Namespace) -> int:
 
 
 def _import(args: argparse.Namespace) -> int:
-    from frosty_piston.bundles import read_bundle
+    from frosty_piston.bundles import opening, read_bundle
     from frosty_piston.formats import bundle
-    from frosty_piston.formats.outside import PICTURES, Readers
     from frosty_piston.store.workshop import open_workshop
 
-    readers = Readers(PICTURES)
+    readers = opening()
     try:
         with open_workshop(args.data) as workshop:
             for path in args.files:

@@ -17,14 +17,18 @@ from typing import Any, Generic, TypeVar
 
 import numpy as np
 
-from frosty_piston.core.errors import BadInput
+from frosty_piston.core.errors import BadInput, Busy
 
-from . import picture
+from . import bundle, picture
 from .picture import Cleaned
 from .recording import MOST_ANSWER_BYTES, MOST_BYTES, Column, Recording, Unread, UnreadRows
+from .report_pdf import MOST_PAPER_BYTES
 
 T = TypeVar("T")
-READERS, MOST_WALL_S, MOST_START_S = 2, 60.0, 60.0
+READERS = 2
+MOST_WAITING = 12  # files that wait for a process; whoever comes after them is told at once
+MOST_WALL_S, MOST_START_S = 60.0, 60.0
+BUSY = "Too many files are being read just now. Send it again in a minute."
 PACKAGE = Path(__file__).resolve().parents[2]
 DAMAGED = "This file cannot be read: {}. It is damaged, or no recording of a scan tool."
 SLOW = f"This file takes longer than {MOST_WALL_S:g} s to read: cut it, or record fewer channels."
@@ -61,7 +65,7 @@ class Reader(Generic[T]):
                 start_new_session=True,
                 env={**os.environ, "PYTHONPATH": os.pathsep.join(paths), "OPENBLAS_NUM_THREADS": "1"},
             )
-        self.ready = False
+        self.ready, self.spent = False, False
 
     def read(self, data: bytes) -> T:
         """Read one file. Raises BadInput; what ended the process as well."""
@@ -84,6 +88,7 @@ class Reader(Generic[T]):
                 raise BadInput(self.kind.slow) from None
             except (OSError, ValueError):
                 raise BadInput(self._ended()) from None
+            self.spent = bool(answer.get("last"))
             if "error" in answer:
                 raise BadInput(answer["error"])
             return self.kind.made(answer, out)
@@ -120,23 +125,33 @@ class Reader(Generic[T]):
 
 
 class Readers(Generic[T]):
-    """Two readers of one kind, kept warm. Safe to use from several threads; `end` them when they are no
+    """A few readers of one kind, kept warm. Safe to use from several threads; `end` them when they are no
     longer wanted. `deaths`: how many were ended by a file."""
 
-    def __init__(self, kind: Kind[T], start: Callable[[], Reader[T]] | None = None):
+    def __init__(self, kind: Kind[T], count: int = READERS, start: Callable[[], Reader[T]] | None = None):
         self.kind, self._start, self._idle = kind, start or (lambda: Reader(kind)), LifoQueue[Reader[T]]()
-        self._places, self._lock, self._all = BoundedSemaphore(READERS), Lock(), set[Reader[T]]()
+        self._count, self._lock, self._all = count, Lock(), set[Reader[T]]()
+        self._places, self._queue = BoundedSemaphore(count), BoundedSemaphore(count + MOST_WAITING)
         self.deaths = 0
 
     def warm(self) -> None:
         """Start what is not started yet; the first file then waits for no library."""
-        for _ in range(READERS - len(self._all)):
+        for _ in range(self._count - len(self._all)):
             self._idle.put(self._started())
 
     def read(self, data: bytes) -> T:
-        """Read a file by what it is, whatever its name says. Raises BadInput with one clear sentence."""
+        """Read a file by what it is, whatever its name says. Raises BadInput with one clear sentence, and
+        Busy at once where too many wait already."""
         if len(data) > self.kind.most_bytes:
             raise BadInput(self.kind.large)
+        if not self._queue.acquire(blocking=False):
+            raise Busy(BUSY)
+        try:
+            return self._read(data)
+        finally:
+            self._queue.release()
+
+    def _read(self, data: bytes) -> T:
         with self._places:
             reader = self._taken()
             whole = False
@@ -148,10 +163,10 @@ class Readers(Generic[T]):
                 whole = reader.alive and str(error) != self.kind.slow
                 raise
             finally:
-                if whole:
+                if whole and not reader.spent:
                     self._idle.put(reader)
                 else:
-                    self._dropped(reader)
+                    self._dropped(reader, by_file=not whole)
 
     def _taken(self) -> Reader[T]:
         while True:
@@ -169,10 +184,10 @@ class Readers(Generic[T]):
             self._all.add(reader)
         return reader
 
-    def _dropped(self, reader: Reader[T]) -> None:
+    def _dropped(self, reader: Reader[T], by_file: bool = True) -> None:
         with self._lock:
             self._all.discard(reader)
-            self.deaths += 1
+            self.deaths += by_file
         reader.end()
 
     def end(self) -> None:
@@ -221,6 +236,17 @@ RECORDINGS = Kind(
     SLOW,
     f"The file is larger than {MOST_BYTES // 1_000_000} MB: cut it, or record fewer channels.",
 )
+
+
+def _paper(answer: dict[str, Any], out: Any) -> bytes:
+    """A PDF as its setter wrote it. Raises BadInput when it is not whole."""
+    out.seek(0)
+    data: bytes = out.read(int(answer["size"]))
+    if len(data) != answer["size"]:
+        raise BadInput(PAPERS.damaged.format("what was set of it is not whole"))
+    return data
+
+
 PICTURES = Kind(
     "frosty_piston.formats.picture_reader",
     picture.MOST_BYTES,
@@ -228,4 +254,20 @@ PICTURES = Kind(
     "This picture cannot be read: {}. It is damaged, or no picture.",
     f"This picture takes longer than {MOST_WALL_S:g} s to read: make it smaller.",
     f"The picture is larger than {picture.MOST_BYTES // 1_000_000} MB: make it smaller.",
+)
+PAPERS = Kind(
+    "frosty_piston.formats.paper_setter",
+    MOST_PAPER_BYTES,
+    _paper,
+    "This paper could not be set: {}. The page itself can be printed.",
+    f"This paper takes longer than {MOST_WALL_S:g} s to set: print the page itself.",
+    f"This paper is larger than {MOST_PAPER_BYTES // 1_000_000} MB: print the page itself.",
+)
+BUNDLES = Kind(
+    "frosty_piston.formats.bundle_reader",
+    bundle.MOST_BYTES,
+    bundle.opened,
+    "This bundle cannot be read: {}. It is damaged, or no bundle of a job.",
+    f"This bundle takes longer than {MOST_WALL_S:g} s to read.",
+    f"The bundle is larger than {bundle.MOST_BYTES // 1_000_000} MB.",
 )

@@ -4,12 +4,11 @@ set by Typst."""
 import json
 from functools import lru_cache
 from pathlib import Path
-from threading import Lock
 from typing import Any
 
 PAPER = Path(__file__).parent / "paper"
-ONE_AT_A_TIME = Lock()
 BROUGHT_ALONG = "Ω∞"
+MOST_PAPER_BYTES = 100_000_000
 
 
 @lru_cache(maxsize=2)
@@ -64,11 +63,10 @@ def sheet_pdf(sheet: dict[str, Any]) -> bytes:
 def _whole(name: str, sheet: dict[str, Any]) -> bytes:
     from typst import TypstError
 
-    with ONE_AT_A_TIME:
-        try:
-            return _set(name, sheet)
-        except TypstError:  # a sign that no font has
-            return _set(name, _texts(sheet))
+    try:
+        return _set(name, sheet)
+    except TypstError:  # a sign that no font has
+        return _set(name, _texts(sheet))
 
 
 def _set(name: str, sheet: dict[str, Any]) -> bytes:

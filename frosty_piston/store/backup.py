@@ -2,10 +2,12 @@
 
 import hashlib
 import json
+import os
+import shutil
 import sqlite3
-import zlib
+import tempfile
 from collections.abc import Iterator
-from contextlib import closing
+from contextlib import closing, contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -13,9 +15,9 @@ from frosty_piston.core.errors import CannotStart
 from frosty_piston.job.jobfile import chain_of
 
 from .database import newest_layout, open_database, owned
-from .recordings import unpacked
 
 DATABASE = "workshop.db"
+SEAL = "copy_seal"  # the table of a copy that holds the hash of all the rest of it
 NO_DATABASE = "{} holds no workshop of Frosty Piston."
 
 
@@ -44,13 +46,16 @@ def check(database: Path, older: bool = False) -> Checked:
     every tape, every file and recording by its hash. `older`: one of an older layout, which has no chain yet,
     is looked through as far as it goes. Raises CannotStart when it is no workshop at all."""
     found = Checked()
-    with closing(_opened(database)) as connection:
+    with _opened(database) as connection:
         try:
             found.faults += [
                 f"the file is damaged: {row[0]}"
                 for row in connection.execute("PRAGMA integrity_check(20)")
                 if row[0] != "ok"
             ]
+            found.faults += _sealed(connection)
+            if found.faults:
+                return found
             (layout,) = connection.execute("SELECT version_num FROM alembic_version").fetchone()
             if layout < newest_layout() and older:
                 return found
@@ -59,19 +64,32 @@ def check(database: Path, older: bool = False) -> Checked:
                 return found
             _check_tapes(connection, found)
             _check_kept(connection, found)
-        except sqlite3.DatabaseError as error:
+        except (sqlite3.Error, UnicodeDecodeError, ValueError, TypeError) as error:
             found.faults.append(f"the file is damaged: {error}")
     return found
 
 
-def _opened(database: Path) -> sqlite3.Connection:
-    try:
-        connection = sqlite3.connect(f"{database.resolve().as_uri()}?mode=ro", uri=True)
-        connection.execute("SELECT count(*) FROM sqlite_master")
-        connection.execute("SELECT version_num FROM alembic_version")
-    except sqlite3.Error:
-        raise CannotStart(NO_DATABASE.format(database)) from None
-    return connection
+@contextmanager
+def _opened(database: Path) -> Iterator[sqlite3.Connection]:
+    """A database to read. One in a folder that cannot be written is copied aside first: what stands in its
+    journal cannot be read in place. Raises CannotStart when it is no workshop."""
+    with tempfile.TemporaryDirectory() as aside:
+        try:
+            if not os.access(database.parent, os.W_OK):
+                for name in (database.name, f"{database.name}-wal"):
+                    if (database.parent / name).exists():
+                        shutil.copyfile(database.parent / name, Path(aside) / name)
+                database = Path(aside) / database.name
+            connection = sqlite3.connect(f"{database.resolve().as_uri()}?mode=ro", uri=True)
+        except (OSError, sqlite3.Error):
+            raise CannotStart(NO_DATABASE.format(database)) from None
+        with closing(connection):
+            try:
+                connection.execute("SELECT count(*) FROM sqlite_master")
+                connection.execute("SELECT version_num FROM alembic_version")
+            except sqlite3.Error:
+                raise CannotStart(NO_DATABASE.format(database)) from None
+            yield connection
 
 
 def _layout(layout: str) -> Iterator[str]:
@@ -104,20 +122,57 @@ def _check_tapes(connection: sqlite3.Connection, found: Checked) -> None:
 
 def _check_kept(connection: sqlite3.Connection, found: Checked) -> None:
     """Every file, every recording and every picture against its hash."""
-    for key, name, size, data, link in connection.execute(
-        "SELECT id, name, size, data, hash FROM attachments"
-    ):
+    whole = {
+        link
+        for (link,) in connection.execute("SELECT hash FROM blocks").fetchall()
+        if _is_whole(connection, "blocks", "data", link, link)
+    }
+    for key, name, link in connection.execute("SELECT id, name, hash FROM attachments"):
         found.files += 1
-        if hashlib.sha256(data).hexdigest() != link or len(zlib.decompress(data)) != size:
+        if link not in whole:
             found.faults.append(f"the kept file {name} ({key}) is not what was brought in")
-    for key, name, data, link in connection.execute("SELECT id, name, data, hash FROM traces"):
+    for key, name, link in connection.execute("SELECT id, name, hash FROM traces"):
         found.recordings += 1
-        if hashlib.sha256(data).hexdigest() != link or not unpacked(data):
+        if link not in whole:
             found.faults.append(f"the recording {name} ({key}) is not what was brought in")
-    for key, data in connection.execute("SELECT hash, data FROM images"):
+    for key, thumb_hash in connection.execute("SELECT hash, thumb_hash FROM images").fetchall():
         found.pictures += 1
-        if hashlib.sha256(data).hexdigest() != key:
+        if not _is_whole(connection, "images", "data", key, key):
             found.faults.append(f"the picture {key[:12]} is not what was brought in")
+        elif not _is_whole(connection, "images", "thumb", key, thumb_hash):
+            found.faults.append(f"the small picture of {key[:12]} is not what was made of it")
+
+
+def _is_whole(connection: sqlite3.Connection, table: str, column: str, key: str, wanted: str) -> bool:
+    row = connection.execute(f"SELECT {column} FROM {table} WHERE hash = ?", (key,)).fetchone()
+    return row is not None and hashlib.sha256(row[0]).hexdigest() == wanted
+
+
+def _seal_of(connection: sqlite3.Connection) -> str:
+    """The hash of everything in a copy but its seal: names, layout and every value of every table."""
+    seal, plain = hashlib.sha256(), connection.text_factory
+    connection.text_factory = bytes
+    try:
+        schema = "SELECT type, name, tbl_name, sql FROM sqlite_master WHERE tbl_name != ? ORDER BY type, name"
+        made = connection.execute(schema, (SEAL,)).fetchall()
+        tables = [row[1].decode() for row in made if row[0] == b"table"]
+        for row in made:
+            seal.update(repr(row).encode())
+        for table in tables:
+            for row in connection.execute(f'SELECT * FROM "{table}" ORDER BY rowid'):
+                seal.update(repr(row).encode())
+    finally:
+        connection.text_factory = plain
+    return seal.hexdigest()
+
+
+def _sealed(connection: sqlite3.Connection) -> Iterator[str]:
+    """What is wrong with the seal of a copy. A workshop in use has none, nor has an older program's copy."""
+    there = "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = ?"
+    if connection.execute(there, (SEAL,)).fetchone() != (0,):
+        kept = connection.execute(f"SELECT hash FROM {SEAL}").fetchall()
+        if kept != [(_seal_of(connection),)]:
+            yield "the copy was damaged or changed after it was made"
 
 
 def back_up(folder: Path, target: Path) -> Checked:
@@ -129,9 +184,13 @@ def back_up(folder: Path, target: Path) -> Checked:
     unfinished = target.with_name(target.name + ".unfinished")
     unfinished.unlink(missing_ok=True)
     try:
-        with closing(_opened(source)) as here, closing(sqlite3.connect(unfinished)) as there:
+        unfinished.touch(mode=0o600)
+        with _opened(source) as here, closing(sqlite3.connect(unfinished)) as there:
             here.backup(there)
             there.execute("PRAGMA journal_mode=DELETE")
+            there.execute(f"CREATE TABLE {SEAL} (hash TEXT NOT NULL)")
+            there.execute(f"INSERT INTO {SEAL} VALUES (?)", (_seal_of(there),))
+            there.commit()
         found = check(unfinished, older=True)
         if not found.faults:
             unfinished.replace(target)
@@ -149,7 +208,9 @@ def restore(copy: Path, folder: Path) -> Checked:
     with owned(folder):
         if (folder / DATABASE).exists():
             raise CannotStart(f"The data folder {folder} holds a workshop already: name an empty one.")
-        with closing(_opened(copy)) as there, closing(sqlite3.connect(folder / DATABASE)) as here:
+        with _opened(copy) as there, closing(sqlite3.connect(folder / DATABASE)) as here:
             there.backup(here)
+            here.execute(f"DROP TABLE IF EXISTS {SEAL}")
+            here.commit()
         open_database(folder).dispose()
         return check(folder / DATABASE)

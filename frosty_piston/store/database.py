@@ -23,6 +23,10 @@ from .fair_lock import FairLock
 PRAGMAS = ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=10000")
 UNWRITABLE = "The data folder {} cannot be written: {}."
 DAMAGED = "{} is damaged: keep it, and bring a copy back into an empty folder with ./piston restore."
+EMPTIED = (
+    "{} is empty, and there are daily copies in {}: bring the newest back into an empty folder with"
+    " ./piston restore."
+)
 MIGRATIONS = Path(__file__).parent / "migrations"
 WRITE_TIMEOUT_S = 20.0
 BUSY = "Too many are writing just now. What you sent was not saved: send it again."
@@ -128,6 +132,9 @@ def _looked_at(database: Path) -> None:
     """Look at a database before anything is done with it."""
     if not database.exists():
         return
+    copies = database.parent / "backups"
+    if database.stat().st_size == 0 and copies.is_dir() and any(copies.iterdir()):
+        raise CannotStart(EMPTIED.format(database, copies))
     try:
         with closing(sqlite3.connect(f"{database.resolve().as_uri()}?mode=ro", uri=True)) as connection:
             tables = {

@@ -15,7 +15,17 @@ from frosty_piston.core.errors import Conflict, NotHere
 
 from .database import write_session
 from .moments import now, utc
-from .tables import ActRow, AttachmentRow, ChainRow, EntryRow, ExerciseRow, ExerciseSetRow, JobRow, TraceRow
+from .tables import (
+    ActRow,
+    AttachmentRow,
+    BlockRow,
+    ChainRow,
+    EntryRow,
+    ExerciseRow,
+    ExerciseSetRow,
+    JobRow,
+    TraceRow,
+)
 
 TRAINING = "training-"
 OF_A_JOB = (ActRow, TraceRow, AttachmentRow, ChainRow, EntryRow)
@@ -162,6 +172,8 @@ class Exercises:
         with write_session(self.engine) as session:
             for table in OF_A_JOB:
                 session.execute(delete(table).where(table.job_id.in_(exercise_ids)))
+            used = select(TraceRow.hash).union(select(AttachmentRow.hash))
+            session.execute(delete(BlockRow).where(BlockRow.hash.not_in(used)))
             session.execute(delete(JobRow).where(JobRow.id.in_(exercise_ids)))
             session.execute(delete(ExerciseRow).where(ExerciseRow.id.in_(exercise_ids)))
 

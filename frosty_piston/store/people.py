@@ -3,8 +3,11 @@
 import hashlib
 import hmac
 import secrets
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import timedelta
+from functools import cache
+from pathlib import Path
 from threading import BoundedSemaphore
 from typing import get_args
 
@@ -13,14 +16,15 @@ from argon2.exceptions import Argon2Error, InvalidHashError
 from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session
 
-from frosty_piston.core.errors import BadInput, Fault
+from frosty_piston.core.errors import BadInput, Busy, Fault
 from frosty_piston.store.rights import Right
 
 from .database import write_session
 from .moments import now, utc
 from .tables import PersonRow, SessionRow, TokenRow
 
-LEAST_SIGNS, MOST_SIGNS, MOST_NAME = 10, 200, 80
+LEAST_SIGNS, MOST_SIGNS, MOST_NAME, MOST_ADDRESS = 10, 200, 80, 64
+COMMON = Path(__file__).parent / "common_passphrases.txt"
 IDLE, LONGEST, FRESH = timedelta(hours=24), timedelta(days=14), timedelta(minutes=5)
 AT_ONCE = 2  # each takes 64 MB and a good part of a second of one core
 
@@ -79,7 +83,7 @@ class People:
 
     def set_passphrase(self, name: str, passphrase: str, right: Right | None = None) -> Right:
         """Give somebody a passphrase, and a right where one is named; who is new works, and the first who can
-        sign in leads. Ends the sessions of this person. Raises BadInput."""
+        sign in leads. Ends the sessions of this person and the tokens of their programs. Raises BadInput."""
         if faults := passphrase_faults(name, passphrase):
             raise BadInput(faults)
         with self._turn:
@@ -92,7 +96,8 @@ class People:
                 session.add(row)
             row.passphrase, row.right = kept, "lead" if first else right or row.right or "work"
             session.flush()
-            session.execute(delete(SessionRow).where(SessionRow.person_id == row.id))
+            for table in (SessionRow, TokenRow):
+                session.execute(delete(table).where(table.person_id == row.id))
             return _right(row.right)
 
     def change_right(self, name: str, right: Right) -> None:
@@ -123,9 +128,12 @@ class People:
         if right != "lead" and list(leads) == [row.id]:
             raise BadInput([Fault("right", "somebody has to lead: give another one that right first")])
 
-    def sign_in(self, name: str, passphrase: str) -> str | None:
-        """Begin a session, and answer its secret; None when name and passphrase do not belong together. It
-        takes as long whether or not there is somebody of this name."""
+    def is_passphrase(self, name: str, passphrase: str) -> bool:
+        """Whether name and passphrase belong together. It takes as long whether or not there is somebody of
+        this name."""
+        return self._of_passphrase(name, passphrase) is not None
+
+    def _of_passphrase(self, name: str, passphrase: str) -> int | None:
         with Session(self.engine) as session:
             row = session.scalar(select(PersonRow).where(PersonRow.name == name[:MOST_NAME]))
             person_id, kept = (row.id, row.passphrase) if row else (None, None)
@@ -135,13 +143,36 @@ class People:
                 self._hasher.verify(kept or self._nobody, passphrase[: MOST_SIGNS + 1])
             except (Argon2Error, InvalidHashError):
                 return None
-        if person_id is None or kept is None:
+        return person_id if kept is not None else None
+
+    def sign_in(self, name: str, passphrase: str, address: str = "") -> str | None:
+        """Begin a session from an address, and return its secret; None when name and passphrase do not belong
+        together."""
+        person_id = self._of_passphrase(name, passphrase)
+        if person_id is None:
             return None
         secret, at = secrets.token_urlsafe(32), now()
+        made = {"person_id": person_id, "made_at": at, "seen_at": at, "address": address[:MOST_ADDRESS]}
         with write_session(self.engine) as session:
             session.execute(delete(SessionRow).where(SessionRow.made_at < at - LONGEST))
-            session.add(SessionRow(hash=_hash(secret), person_id=person_id, made_at=at, seen_at=at))
+            session.add(SessionRow(hash=_hash(secret), **made))
         return secret
+
+    def signed_in_at(self, name: str, address: str) -> bool:
+        """Whether somebody of this name has a session that was begun from this address."""
+        at = now()
+        asked = (
+            select(SessionRow.hash)
+            .join(PersonRow, PersonRow.id == SessionRow.person_id)
+            .where(
+                func.lower(PersonRow.name) == name.strip().lower()[:MOST_NAME],
+                SessionRow.address == address[:MOST_ADDRESS],
+                SessionRow.made_at > at - LONGEST,
+                SessionRow.seen_at > at - IDLE,
+            )
+        )
+        with Session(self.engine) as session:
+            return bool(address) and session.scalar(asked.limit(1)) is not None
 
     def of_session(self, secret: str) -> Person | None:
         """Who has a session; None when there is none, or it is over."""
@@ -155,7 +186,7 @@ class People:
         if found is None or at - utc(found.made_at) > LONGEST or at - utc(found.seen_at) > IDLE:
             return None
         if at - utc(found.seen_at) > FRESH:
-            with write_session(self.engine) as session:
+            with suppress(Busy), write_session(self.engine, timeout_s=0.0) as session:  # no page waits for it
                 if row := session.get(SessionRow, _hash(secret)):
                     row.seen_at = at
         return Person(found.name, _right(found.right), seal_of(secret))
@@ -200,6 +231,22 @@ def _right(kept: str) -> Right:
     return next(right for right in get_args(Right) if right == (kept or "work"))
 
 
+@cache
+def _common() -> frozenset[str]:
+    lines = COMMON.read_text("ascii").splitlines()
+    return frozenset(line for line in lines if not line.startswith("#"))
+
+
+def is_common(passphrase: str) -> bool:
+    """Whether a passphrase is one of the thousand commonest, whatever its capitals and spaces.
+
+    >>> is_common("1234567890"), is_common("four words that do not belong together")
+    (True, False)
+    """
+    bare = "".join(passphrase.casefold().split())
+    return _hash(bare)[:16] in _common()
+
+
 def passphrase_faults(name: str, passphrase: str) -> list[Fault]:
     """What is wrong with a name and a passphrase."""
     faults = []
@@ -209,4 +256,7 @@ def passphrase_faults(name: str, passphrase: str) -> list[Fault]:
         faults.append(Fault("passphrase", f"{LEAST_SIGNS} to {MOST_SIGNS} signs, as four words"))
     elif passphrase.casefold() == name.casefold() or len(set(passphrase)) < 4:
         faults.append(Fault("passphrase", "too easy to guess: take four words that do not belong together"))
+    elif is_common(passphrase):
+        says = "one of the thousand commonest: take four words that do not belong together"
+        faults.append(Fault("passphrase", says))
     return faults

@@ -50,6 +50,7 @@ class Pictures:
                         size=len(made.data),
                         data=made.data,
                         thumb=made.thumb,
+                        thumb_hash=hash_of(made.thumb),
                         at=now(),
                     )
                 )

@@ -21,7 +21,7 @@ from frosty_piston.core.traces import Signal
 
 from .database import write_session
 from .moments import now, utc
-from .tables import AttachmentRow, SettingRow, TraceRow
+from .tables import AttachmentRow, BlockRow, SettingRow, TraceRow
 
 KEPT_IN_MEMORY, ANSWERS_IN_MEMORY = 6, 96
 FILES_KEPT_READ = 2
@@ -96,22 +96,20 @@ class Recordings:
     def keep_file(
         self, job_id: str, name: str, data: bytes, by: str, attachment_id: str | None = None
     ) -> str:
-        """Keep a file as it came in, until and after its columns are mapped; under an id that is known
-        already, once."""
-        attachment_id, packed_file = attachment_id or str(uuid4()), zlib.compress(data, 1)
+        """Keep a file as it came in, until and after its columns are mapped. A file that this job has already
+        is kept once, whatever its name. Returns the id under which it is kept."""
+        block = zlib.compress(data, 1)
+        link = hashlib.sha256(block).hexdigest()
+        asked = select(AttachmentRow.id).where(AttachmentRow.job_id == job_id, AttachmentRow.hash == link)
         with write_session(self.engine) as session:
-            session.merge(
-                AttachmentRow(
-                    id=attachment_id,
-                    job_id=job_id,
-                    name=name,
-                    size=len(data),
-                    data=packed_file,
-                    hash=hashlib.sha256(packed_file).hexdigest(),
-                    by=by,
-                    at=now(),
-                )
-            )
+            if (known := session.scalar(asked.limit(1))) is not None:
+                return known
+            if attachment_id is None or session.get(AttachmentRow, attachment_id) is not None:
+                attachment_id = str(uuid4())
+            _keep_block(session, link, block)
+            row = AttachmentRow(id=attachment_id, job_id=job_id, name=name, size=len(data), hash=link)
+            row.by, row.at = by, now()
+            session.add(row)
         return attachment_id
 
     def file(self, job_id: str, attachment_id: str) -> tuple[str, bytes]:
@@ -120,16 +118,16 @@ class Recordings:
             row = session.get(AttachmentRow, attachment_id)
             if row is None or row.job_id != job_id:
                 raise NotHere("That file is not kept with this job.")
-            return row.name, zlib.decompress(row.data)
+            return row.name, zlib.decompress(_block(session, row.hash))
 
     def original(self, job_id: str, trace_id: str) -> tuple[str, bytes]:
         """The name and the bytes of the file that a recording came in; empty when it is not kept."""
         with Session(self.engine) as session:
-            row = session.get(TraceRow, trace_id)
+            row = session.get(TraceRow, (trace_id, job_id))
             kept = session.get(AttachmentRow, row.attachment_id) if row and row.attachment_id else None
             if kept is None or kept.job_id != job_id:
                 return "", b""
-            return kept.name, zlib.decompress(kept.data)
+            return kept.name, zlib.decompress(_block(session, kept.hash))
 
     def add(
         self,
@@ -141,7 +139,7 @@ class Recordings:
         columns: Mapping[str, str],
         units: Mapping[str, str],
     ) -> None:
-        """Keep the channels of a recording under the id of its entry; a second time is passed over."""
+        """Keep the channels of a job's recording under the id of its entry; a second time is passed over."""
         info = [
             {
                 "channel": key,
@@ -156,8 +154,10 @@ class Recordings:
             for key, s in signals.items()
         ]
         block = packed(signals)
+        link = hashlib.sha256(block).hexdigest()
         with write_session(self.engine) as session:
-            if session.get(TraceRow, trace_id) is None:
+            if session.get(TraceRow, (trace_id, job_id)) is None:
+                _keep_block(session, link, block)
                 session.add(
                     TraceRow(
                         id=trace_id,
@@ -165,8 +165,7 @@ class Recordings:
                         attachment_id=attachment_id,
                         name=name[:120],
                         channels=info,
-                        data=block,
-                        hash=hashlib.sha256(block).hexdigest(),
+                        hash=link,
                         at=now(),
                     )
                 )
@@ -188,17 +187,18 @@ class Recordings:
 
     def signals(self, job_id: str, trace_id: str) -> dict[str, Signal]:
         """The channels of a recording with their samples. Raises NotHere."""
-        with self._lock:
-            if trace_id in self._read:
-                self._read.move_to_end(trace_id)
-                return self._read[trace_id]
         with Session(self.engine) as session:
-            row = session.get(TraceRow, trace_id)
-            if row is None or row.job_id != job_id:
+            row = session.get(TraceRow, (trace_id, job_id))
+            if row is None:
                 raise NotHere("There is no such recording on this job.")
-            signals = unpacked(row.data)
+            link = row.hash
+            with self._lock:
+                if link in self._read:
+                    self._read.move_to_end(link)
+                    return self._read[link]
+            signals = unpacked(_block(session, link))
         with self._lock:
-            self._read[trace_id] = signals
+            self._read[link] = signals
             while len(self._read) > KEPT_IN_MEMORY:
                 self._read.popitem(last=False)
         return signals
@@ -242,6 +242,19 @@ class Recordings:
     def keep_layout(self, signature: str, columns: dict[str, list[str]]) -> None:
         with write_session(self.engine) as session:
             session.merge(SettingRow(key=(LAYOUT + signature)[:60], value=columns))
+
+
+def _keep_block(session: Session, link: str, data: bytes) -> None:
+    if session.get(BlockRow, link) is None:
+        session.add(BlockRow(hash=link, data=data))
+        session.flush()
+
+
+def _block(session: Session, link: str) -> bytes:
+    found = session.scalar(select(BlockRow.data).where(BlockRow.hash == link))
+    if found is None:
+        raise NotHere("What this file held is not kept here any more.")
+    return found
 
 
 def _info(row: Any) -> TraceInfo:

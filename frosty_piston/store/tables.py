@@ -155,6 +155,15 @@ class ActRow(Table):
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
+class BlockRow(Table):
+    """What a file or a recording holds, once, by its hash, whichever jobs it belongs to."""
+
+    __tablename__ = "blocks"
+
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class AttachmentRow(Table):
     __tablename__ = "attachments"
 
@@ -162,21 +171,21 @@ class AttachmentRow(Table):
     job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), index=True)
     name: Mapped[str] = mapped_column(String(120))
     size: Mapped[int] = mapped_column(Integer)
-    data: Mapped[bytes] = mapped_column(LargeBinary)
     hash: Mapped[str] = mapped_column(String(64), default="", server_default="")
     by: Mapped[str] = mapped_column(String(80))
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
 class TraceRow(Table):
+    """A recording of a job. Two jobs may have one of the same id: its id is that of its entry."""
+
     __tablename__ = "traces"
 
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
-    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), index=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("jobs.id"), primary_key=True, index=True)
     attachment_id: Mapped[str | None] = mapped_column(ForeignKey("attachments.id"))
     name: Mapped[str] = mapped_column(String(120))
     channels: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
-    data: Mapped[bytes] = mapped_column(LargeBinary)
     hash: Mapped[str] = mapped_column(String(64), default="", server_default="")
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
@@ -192,6 +201,7 @@ class ImageRow(Table):
     size: Mapped[int] = mapped_column(Integer)
     data: Mapped[bytes] = mapped_column(LargeBinary)
     thumb: Mapped[bytes] = mapped_column(LargeBinary)
+    thumb_hash: Mapped[str] = mapped_column(String(64), default="", server_default="")
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
@@ -303,6 +313,7 @@ class SessionRow(Table):
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     seen_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    address: Mapped[str] = mapped_column(String(64), default="", server_default="")
 
 
 class TokenRow(Table):

@@ -14,7 +14,7 @@ from frosty_piston.job import jobfile
 from frosty_piston.job.answer import answer
 from frosty_piston.job.schema import job_file_schema
 
-from .dependencies import GivenPictureReaders, GivenWorkshop, read_body
+from .dependencies import GivenOpening, GivenPools, GivenWorkshop, read_body
 from .signed_in import person_of
 
 router = APIRouter(prefix="/api/v1")
@@ -37,14 +37,17 @@ def other_names(raws: list[Any], name: str) -> list[Fault]:
 
 
 @router.post("/jobs", status_code=201)
-async def add_job(request: Request, workshop: GivenWorkshop, readers: GivenPictureReaders) -> JSONResponse:
+async def add_job(
+    request: Request, workshop: GivenWorkshop, opening: GivenOpening, pools: GivenPools
+) -> JSONResponse:
     """Bring a job in: a job file, or a bundle."""
     bundled = request.headers.get("content-type", "").startswith("application/zip")
     body = await read_body(request, bundle.MOST_BYTES if bundled else jobfile.MOST_BYTES)
-    job_id, new = (
-        await run_in_threadpool(read_bundle, workshop, body, readers, name_of(request))
+    by = name_of(request)
+    job_id, new = await (
+        pools.imports.run(read_bundle, workshop, body, opening, by)
         if bundled
-        else await run_in_threadpool(workshop.tapes.import_file, body, name_of(request))
+        else pools.imports.run(workshop.tapes.import_file, body, by)
     )
     return JSONResponse({"id": job_id}, 201 if new else 200, headers={"Location": f"/api/v1/jobs/{job_id}"})
 

@@ -1,5 +1,6 @@
 """The application: routes, headers, and the one place where errors become pages or JSON."""
 
+import errno
 import json
 import logging
 import time
@@ -11,10 +12,12 @@ from typing import Any
 from urllib.parse import urlsplit
 from uuid import uuid4
 
+from anyio import to_thread
 from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
@@ -22,7 +25,7 @@ from starlette.requests import ClientDisconnect
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, FrostyPistonError
-from frosty_piston.formats.outside import PICTURES, RECORDINGS, Readers
+from frosty_piston.formats.outside import BUNDLES, PAPERS, PICTURES, RECORDINGS, Readers
 from frosty_piston.job import day_solver
 from frosty_piston.store.exercises import is_training
 from frosty_piston.store.workshop import Workshop
@@ -61,6 +64,8 @@ from . import (
 )
 from .gate import Gate, Tries, sealed
 from .page import refused, status_of
+from .pools import PAGE_THREADS, Pools
+from .watchdog import Watchdog
 
 HERE = Path(__file__).parent
 log = logging.getLogger("frosty_piston.web")
@@ -78,13 +83,15 @@ HEADERS = [
 
 FOR_GOOD = b"public, max-age=31536000, immutable"  # their addresses change with what is in them
 HOSTS = ["127.0.0.1", "localhost", "testserver"]
+BROKEN = "Something went wrong here. Everything already saved is safe."
+FULL = "The disk of this machine is full. What you sent was not saved: make room there, then send it again."
 
 
 class Guard:
     """Gives every answer its headers and id, refuses posts from other sites, writes one line per request."""
 
-    def __init__(self, app: Any):
-        self.app = app
+    def __init__(self, app: Any, watchdog: Watchdog):
+        self.app, self.watchdog = app, watchdog
 
     async def __call__(self, scope: dict[str, Any], receive: Any, send: Any) -> None:
         if scope["type"] != "http":
@@ -94,10 +101,17 @@ class Guard:
         request_id = uuid4().hex[:12]
         scope.setdefault("state", {})["request_id"] = request_id
         headers = dict(scope["headers"])
+        pending = self.watchdog.begins(request_id, f"{scope['method']} {scope['path'][:120]}")
+
+        async def receiving() -> MutableMapping[str, Any]:
+            message: MutableMapping[str, Any] = await receive()
+            self.watchdog.goes_on(pending)
+            return message
 
         async def sending(message: MutableMapping[str, Any]) -> None:
             nonlocal status
             if message["type"] == "http.response.start":
+                self.watchdog.answers(pending)
                 status = message["status"]
                 extra = [*HEADERS, (b"x-request-id", request_id.encode())]
                 still = scope["path"].startswith(("/static/", "/pictures/")) and status == 200
@@ -110,7 +124,10 @@ class Guard:
                 scope, receive, sending
             )
         else:
-            await self._answered(scope, receive, sending)
+            try:
+                await self._answered(scope, receiving, sending)
+            finally:
+                self.watchdog.answers(pending)
         if not scope["path"].startswith("/static/"):
             log.info(
                 json.dumps(
@@ -140,7 +157,8 @@ class Guard:
         except Exception as error:
             log.error("request %s failed", scope["state"]["request_id"], exc_info=error)
             if not begun:
-                await _broken(Request(scope, receive))(scope, receive, send)
+                answer = await run_in_threadpool(_broken, Request(scope, receive), error)
+                await answer(scope, receive, send)
 
 
 def _from_elsewhere(headers: dict[bytes, bytes]) -> bool:
@@ -166,11 +184,15 @@ async def _with_readers(app: FastAPI) -> AsyncIterator[None]:
     warming = [Thread(target=warm, daemon=True) for warm in (app.state.readers.warm, day_solver.warm)]
     for thread in warming:
         thread.start()
-    yield
+    # Many of these threads only wait for their turn to write: pages must find one all the same.
+    to_thread.current_default_thread_limiter().total_tokens = PAGE_THREADS
+    with app.state.watchdog.looking():
+        yield
     for thread in warming:
         thread.join()
-    app.state.readers.end()
-    app.state.pictures.end()
+    app.state.pools.end()
+    for readers in (app.state.readers, app.state.pictures, app.state.papers, app.state.bundles):
+        readers.end()
 
 
 def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
@@ -187,13 +209,14 @@ def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
     )
     app.state.workshop = workshop
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=5)
-    app.state.readers, app.state.tries = Readers(RECORDINGS), Tries()
-    app.state.pictures = Readers(PICTURES)
+    app.state.watchdog, app.state.pools, app.state.tries = Watchdog(), Pools(), Tries()
+    app.state.readers, app.state.pictures = Readers(RECORDINGS), Readers(PICTURES)
+    app.state.papers, app.state.bundles = Readers(PAPERS, 1), Readers(BUNDLES, 1)
     if signing_in:
         app.add_middleware(Gate, workshop=workshop)
     else:
         app.add_middleware(TrustedHostMiddleware, allowed_hosts=HOSTS)
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, watchdog=app.state.watchdog)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for screen in (
         yard,
@@ -254,7 +277,7 @@ def _ways(request: Request) -> list[tuple[str, str]]:
     return [*ways, ("/search", "Search"), ("/", "To the yard")]
 
 
-async def _refused(request: Request, error: Exception) -> Response:
+def _refused(request: Request, error: Exception) -> Response:
     if isinstance(error, BadInput):
         faults = [{"path": f.path, "says": f.says} for f in error.faults]
         return _answer(
@@ -270,7 +293,7 @@ async def _refused(request: Request, error: Exception) -> Response:
     return answer
 
 
-async def _http(request: Request, error: Exception) -> Response:
+def _http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     says = {
         404: "There is no such page.",
@@ -281,10 +304,11 @@ async def _http(request: Request, error: Exception) -> Response:
     return _answer(request, error.status_code, says)
 
 
-async def _bad_address(request: Request, error: Exception) -> Response:
+def _bad_address(request: Request, error: Exception) -> Response:
     return _answer(request, 422, "The address holds something that cannot be used.")
 
 
-def _broken(request: Request) -> Response:
-    says = "Something went wrong here. Nothing was lost that was on the tape. Request"
-    return _answer(request, 500, f"{says} {request.state.request_id}.")
+def _broken(request: Request, error: Exception) -> Response:
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return _answer(request, 507, f"{FULL} Request {request.state.request_id}.")
+    return _answer(request, 500, f"{BROKEN} Request {request.state.request_id}.")

@@ -7,6 +7,7 @@ from fastapi import Depends, Request
 from starlette.datastructures import FormData, UploadFile
 from starlette.exceptions import HTTPException
 
+from frosty_piston.bundles import Opening
 from frosty_piston.core.errors import NotAllowed
 from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.picture import MOST_BYTES as MOST_PICTURE_BYTES
@@ -19,6 +20,7 @@ from frosty_piston.store.workshop import Workshop
 from frosty_piston.training import shut
 
 from .forms import Form
+from .pools import Pools
 
 MOST_FORM_BYTES = 2_000_000
 MOST_UPLOAD_BYTES = MOST_RECORDING_BYTES + 1_000_000
@@ -113,9 +115,26 @@ def the_picture_readers(request: Request) -> Readers[Cleaned]:
     return readers
 
 
+def the_papers(request: Request) -> Readers[bytes]:
+    papers: Readers[bytes] = request.app.state.papers
+    return papers
+
+
+def the_opening(request: Request) -> Opening:
+    return Opening(request.app.state.bundles, request.app.state.pictures)
+
+
+def the_pools(request: Request) -> Pools:
+    pools: Pools = request.app.state.pools
+    return pools
+
+
 GivenUpload = Annotated[Upload | None, Depends(read_upload)]
 GivenForm = Annotated[Form, Depends(read_form)]
 GivenWorkshop = Annotated[Workshop, Depends(the_workshop)]
 GivenReaders = Annotated[Readers[Recording], Depends(the_readers)]
 GivenPictures = Annotated[list[Upload], Depends(read_pictures)]
+GivenPapers = Annotated[Readers[bytes], Depends(the_papers)]
+GivenOpening = Annotated[Opening, Depends(the_opening)]
+GivenPools = Annotated[Pools, Depends(the_pools)]
 GivenPictureReaders = Annotated[Readers[Cleaned], Depends(the_picture_readers)]

@@ -2,7 +2,8 @@
 
 import hmac
 import time
-from collections import OrderedDict
+from collections import OrderedDict, deque
+from collections.abc import Callable
 from http.cookies import SimpleCookie
 from threading import Lock
 from typing import Any
@@ -23,41 +24,83 @@ from .signed_in import person_of
 
 COOKIE, OPEN = "piston_session", ("/enter", "/alive", "/worker.js")
 CALENDAR = "/day/feed/"  # its address holds its own secret
-FREE_TRIES, FIRST_WAIT_S, LONGEST_WAIT_S, MOST_NAMES = 5, 5.0, 900.0, 5000
+FREE_TRIES = 5  # for one name from one address
+FIRST_WAIT_S, LONGEST_WAIT_S = 5.0, 900.0
+MOST_PER_HOUR, HOUR_S = 50, 3600.0  # for one name from wherever
+MOST_NAMES = 5000  # that are remembered
 SAFE = ("GET", "HEAD")
 
 
 class Tries:
-    """Wrong passphrases, by name and by address: after a few, each further one has to wait twice as long."""
+    """Tries of a passphrase. A try counts as wrong from when it begins until it turns out to be right.
 
-    def __init__(self) -> None:
-        self._wrong: OrderedDict[str, tuple[int, float]] = OrderedDict()
+    After a few wrong ones for a name from one address, each further one from there has to wait twice as long;
+    so nobody can lock another out. After many for a name within an hour, from wherever, that name waits
+    everywhere but where it is signed in already.
+    """
+
+    def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
+        self._clock = clock
+        self._wrong: OrderedDict[tuple[str, str], tuple[int, float]] = OrderedDict()
+        self._of_name: OrderedDict[str, deque[float]] = OrderedDict()
         self._lock = Lock()
 
-    def wait_s(self, *keys: str) -> float:
-        """How long until the next try is looked at."""
+    def begin(self, name: str, address: str, signed_in_there: bool = False) -> float:
+        """Count a try, and return 0; or return how many seconds it has to wait, and count nothing."""
+        name, at = _plain(name), self._clock()
         with self._lock:
-            return max((self._left(key) for key in keys), default=0.0)
-
-    def _left(self, key: str) -> float:
-        times, at = self._wrong.get(key, (0, 0.0))
-        if times < FREE_TRIES:
+            times, last = self._wrong.get((name, address), (0, 0.0))
+            wait_s = last + _wait_s(times) - at
+            if not signed_in_there:
+                wait_s = max(wait_s, self._name_waits_s(name, at))
+            if wait_s > 0:
+                return wait_s
+            self._wrong[(name, address)] = (times + 1, at)
+            self._wrong.move_to_end((name, address))
+            self._of_name.setdefault(name, deque()).append(at)
+            self._of_name.move_to_end(name)
+            for kept in (self._wrong, self._of_name):
+                while len(kept) > MOST_NAMES:
+                    kept.popitem(last=False)
             return 0.0
-        wait = min(LONGEST_WAIT_S, FIRST_WAIT_S * 2.0 ** min(20, times - FREE_TRIES))
-        return max(0.0, at + wait - time.monotonic())
 
-    def wrong(self, *keys: str) -> None:
-        with self._lock:
-            for key in keys:
-                self._wrong[key] = (self._wrong.get(key, (0, 0.0))[0] + 1, time.monotonic())
-                self._wrong.move_to_end(key)
-            while len(self._wrong) > MOST_NAMES:
-                self._wrong.popitem(last=False)
+    def _name_waits_s(self, name: str, at: float) -> float:
+        """How long a name waits from wherever, by its wrong tries of the last hour."""
+        tries = self._of_name.get(name, deque[float]())
+        while tries and tries[0] < at - HOUR_S:
+            tries.popleft()
+        return tries[-MOST_PER_HOUR] + HOUR_S - at if len(tries) >= MOST_PER_HOUR else 0.0
 
-    def right(self, *keys: str) -> None:
+    def right(self, name: str, address: str) -> None:
+        """Give back a try that was right, and forget the wrong ones from there."""
+        name = _plain(name)
         with self._lock:
-            for key in keys:
-                self._wrong.pop(key, None)
+            times, _ = self._wrong.pop((name, address), (0, 0.0))
+            tries = self._of_name.get(name, deque[float]())
+            for _ in range(min(times, len(tries))):
+                tries.pop()
+
+    def not_tried(self, name: str, address: str) -> None:
+        """Give back a try that was not looked at."""
+        name = _plain(name)
+        with self._lock:
+            times, last = self._wrong.get((name, address), (0, 0.0))
+            if times > 1:
+                self._wrong[(name, address)] = (times - 1, last)
+            else:
+                self._wrong.pop((name, address), None)
+            if tries := self._of_name.get(name):
+                tries.pop()
+
+
+def _plain(name: str) -> str:
+    return name.strip().casefold()[:80]
+
+
+def _wait_s(times: int) -> float:
+    if times < FREE_TRIES:
+        return 0.0
+    return min(LONGEST_WAIT_S, FIRST_WAIT_S * 2.0 ** min(20, times - FREE_TRIES))
 
 
 class Gate:
@@ -77,11 +120,13 @@ class Gate:
         request = Request(scope, receive)
         person = await run_in_threadpool(self._who, request)
         if person is None:
-            await _ask_in(request)(scope, receive, send)
+            answer = await run_in_threadpool(_ask_in, request)
+            await answer(scope, receive, send)
             return
         needed = right_for(scope["method"], scope["path"])
         if not may(person.right, needed):
-            answer = _no(request, 403, f"This takes the right to {needed}; yours is to {person.right}.")
+            says = f"This takes the right to {needed}; yours is to {person.right}."
+            answer = await run_in_threadpool(_no, request, 403, says)
             await answer(scope, receive, send)
             return
         scope["state"]["person"] = person

@@ -17,7 +17,7 @@ from frosty_piston.store.orders import Order
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import papers
-from .dependencies import GivenForm, GivenWorkshop
+from .dependencies import GivenForm, GivenPapers, GivenWorkshop
 from .forms import Form
 from .page import Kept, dated, money, person, render, status_of
 
@@ -190,8 +190,8 @@ def _sheet(workshop: Workshop) -> papers.Sheet:
 
 
 @router.get("/orders/paper.pdf")
-def order_pdf(workshop: GivenWorkshop) -> Response:
-    return papers.as_file(papers.pdf_of(_sheet(workshop), workshop), "parts-order.pdf")
+def order_pdf(workshop: GivenWorkshop, setters: GivenPapers) -> Response:
+    return papers.as_file(papers.pdf_of(_sheet(workshop), workshop, setters), "parts-order.pdf")
 
 
 @router.get("/orders/paper")

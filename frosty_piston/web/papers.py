@@ -1,5 +1,6 @@
 """The papers of a job: each laid out once as blocks, as a page that prints and as a PDF."""
 
+import json
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -10,8 +11,8 @@ from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.core.errors import BadInput, NotHere
 from frosty_piston.core.words import bound, called
+from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.picture import smaller
-from frosty_piston.formats.report_pdf import sheet_pdf
 from frosty_piston.job.entries import Action, Circuit, Trim, Warning_
 from frosty_piston.job.report import URGENCY, Shown
 from frosty_piston.store.moments import now
@@ -20,7 +21,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from . import circuit as circuit_page
 from . import report as report_page
 from . import trim as trim_page
-from .dependencies import GivenForm, GivenWorkshop
+from .dependencies import GivenForm, GivenPapers, GivenWorkshop
 from .page import Kept, dated, job_page, render, templates
 from .shown_pictures import pictures_of
 
@@ -110,7 +111,10 @@ def whole_record(record: JobRecord, workshop: Workshop) -> Sheet:
         [dated(r.at), r.by, f"{r.says} (taken back)" if r.gone else r.says]
         for r in reversed(shown["tape"]["rows"])
     ]
-    blocks += [table("Tape", ["When", "Who", "What"], tape, [1.5, 1.0, 6.0]), lines("", shown["foot"])]
+    blocks += [
+        table(shown["tape_title"], ["When", "Who", "What"], tape, [1.5, 1.0, 6.0]),
+        lines("", shown["foot"]),
+    ]
     return Sheet("Record for the next technician", _about(record), tuple(blocks))
 
 
@@ -264,7 +268,7 @@ def _sheet(record: JobRecord, workshop: Workshop, name: str) -> Sheet:
     return made
 
 
-def pdf_of(sheet: Sheet, workshop: Workshop) -> bytes:
+def pdf_of(sheet: Sheet, workshop: Workshop, papers: Readers[bytes]) -> bytes:
     """A paper as a PDF. Pictures go in as their bytes, texts with their figures bound to their units."""
 
     def texts(value: Any) -> Any:
@@ -284,16 +288,15 @@ def pdf_of(sheet: Sheet, workshop: Workshop) -> bytes:
             block = {"kind": "pictures", "items": items}
         blocks.append(texts(block))
     head = letterhead(workshop)
-    return sheet_pdf(
-        {
-            **texts(head),
-            "title": bound(sheet.title),
-            "sub": bound(sheet.sub),
-            "blocks": blocks,
-            "one_page": sheet.one_page,
-            "wide": sheet.wide,
-        }
-    )
+    laid_out = {
+        **texts(head),
+        "title": bound(sheet.title),
+        "sub": bound(sheet.sub),
+        "blocks": blocks,
+        "one_page": sheet.one_page,
+        "wide": sheet.wide,
+    }
+    return papers.read(json.dumps({"paper": "sheet", "sheet": laid_out}).encode())
 
 
 def answered(request: Request, workshop: Workshop, sheet: Sheet, back: str, pdf: str) -> Response:
@@ -335,9 +338,9 @@ def head_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
 
 
 @router.get("/jobs/{job_id}/papers/{name}.pdf")
-def paper_as_pdf(job_id: str, name: str, workshop: GivenWorkshop) -> Response:
+def paper_as_pdf(job_id: str, name: str, workshop: GivenWorkshop, papers: GivenPapers) -> Response:
     record = workshop.tapes.job(job_id)
-    return as_file(pdf_of(_sheet(record, workshop, name), workshop), f"{job_id}-{name}.pdf")
+    return as_file(pdf_of(_sheet(record, workshop, name), workshop, papers), f"{job_id}-{name}.pdf")
 
 
 @router.get("/jobs/{job_id}/papers/{name}")

@@ -6,12 +6,12 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from frosty_piston.core.errors import BadInput, Fault, NotAllowed, NotHere
+from frosty_piston.core.errors import BadInput, Busy, Fault, NotAllowed, NotHere
 from frosty_piston.store.people import LEAST_SIGNS, LONGEST, Person, passphrase_faults
 from frosty_piston.store.rights import SAYS, Right
 from frosty_piston.store.workshop import Workshop
 
-from .dependencies import GivenForm, GivenWorkshop
+from .dependencies import GivenForm, GivenPools, GivenWorkshop
 from .forms import Form
 from .gate import COOKIE, Tries, secret_of
 from .page import Kept, render
@@ -45,28 +45,39 @@ def _enter(
     return render(request, "people/enter.html", status, back=back[:500], kept=kept or Kept(), nobody=nobody)
 
 
+def _address(request: Request) -> str:
+    return request.client.host if request.client else ""
+
+
+def _wait(wait_s: float) -> str:
+    return f"too many wrong ones: wait {wait_s:.0f} s, then try again"
+
+
 @router.post("/enter")
-async def enter(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
+async def enter(request: Request, form: GivenForm, workshop: GivenWorkshop, pools: GivenPools) -> Response:
     """Sign in. After a few wrong tries each further one waits."""
     tries: Tries = request.app.state.tries
-    name, address = form.raw("name"), request.client.host if request.client else ""
-    keys = (f"name {name.casefold()[:80]}", f"address {address}")
-    if (wait := tries.wait_s(*keys)) > 0:
-        refused = BadInput([Fault("passphrase", f"too many wrong ones: wait {wait:.0f} s, then try again")])
-        answer = await run_in_threadpool(
-            _enter, request, workshop, _back(form), Kept.of("enter", refused, {"name": name}), 429
-        )
-        answer.headers["Retry-After"] = str(int(wait) + 1)
+    name, address, given = form.raw("name"), _address(request), form.values.get("passphrase", [""])[-1]
+
+    def again(says: str, status: int) -> Response:
+        refused = BadInput([Fault("passphrase", says)])
+        return _enter(request, workshop, _back(form), Kept.of("enter", refused, {"name": name}), status)
+
+    there = await run_in_threadpool(workshop.people.signed_in_at, name, address)
+    if (wait_s := tries.begin(name, address, there)) > 0:
+        answer = await run_in_threadpool(again, _wait(wait_s), 429)
+        answer.headers["Retry-After"] = str(int(wait_s) + 1)
         return answer
-    given = form.values.get("passphrase", [""])[-1]
-    secret = await run_in_threadpool(workshop.people.sign_in, name, given)
+    try:
+        secret = await pools.sign_ins.run(workshop.people.sign_in, name, given, address)
+    except Busy as error:
+        tries.not_tried(name, address)
+        answer = await run_in_threadpool(again, str(error), 429)
+        answer.headers["Retry-After"] = "5"
+        return answer
     if secret is None:
-        tries.wrong(*keys)
-        refused = BadInput([Fault("passphrase", NOT_TOGETHER)])
-        return await run_in_threadpool(
-            _enter, request, workshop, _back(form), Kept.of("enter", refused, {"name": name}), 422
-        )
-    tries.right(*keys)
+        return await run_in_threadpool(again, NOT_TOGETHER, 422)
+    tries.right(name, address)
     answer = RedirectResponse(_back(form), 303)
     answer.set_cookie(
         COOKIE,
@@ -134,15 +145,18 @@ FORMS = {"add": _add, "right": _change, "shut_out": _shut_out}
 
 
 @router.post("/people/{name}")
-def people_form(request: Request, name: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
+async def people_form(
+    request: Request, name: str, form: GivenForm, workshop: GivenWorkshop, pools: GivenPools
+) -> Response:
     _me(request)
     if name not in FORMS:
         raise NotHere("There is no such form.")
     try:
-        FORMS[name](form, workshop)
+        await pools.sign_ins.run(FORMS[name], form, workshop)
     except BadInput as error:
         shown = {key: value for key, value in form.kept.items() if key != "passphrase"}
-        return _people(request, workshop, Kept(name, shown, {f.path: f.says for f in error.faults}), 422)
+        kept = Kept(name, shown, {f.path: f.says for f in error.faults})
+        return await run_in_threadpool(_people, request, workshop, kept, 422)
     return RedirectResponse("/people", 303)
 
 
@@ -160,24 +174,25 @@ def own_page(request: Request, workshop: GivenWorkshop) -> Response:
 
 
 @router.post("/me/passphrase")
-def own_passphrase(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
-    """Change one's own passphrase; whoever is signed in under this name signs in anew."""
-    me = _me(request)
+async def own_passphrase(
+    request: Request, form: GivenForm, workshop: GivenWorkshop, pools: GivenPools
+) -> Response:
+    """Change one's own passphrase; whoever is signed in under this name signs in anew, and the tokens of
+    their programs end."""
+    me, tries = _me(request), request.app.state.tries
     old, new = (form.values.get(key, [""])[-1] for key in ("old", "passphrase"))
-    tries: Tries = request.app.state.tries
-    key = f"name {me.name.casefold()[:80]}"
     form.faults += passphrase_faults(me.name, new)
-    if tries.wait_s(key) > 0:
-        form.wrong("old", "too many wrong ones: wait a while")
-    elif not form.faults and (secret := workshop.people.sign_in(me.name, old)) is None:
-        tries.wrong(key)
-        form.wrong("old", "this is not your passphrase")
+    if not form.faults and (wait_s := tries.begin(me.name, _address(request), True)) > 0:
+        form.wrong("old", _wait(wait_s))
     elif not form.faults:
-        workshop.people.sign_out(str(secret))
+        if await pools.sign_ins.run(workshop.people.is_passphrase, me.name, old):
+            tries.right(me.name, _address(request))
+        else:
+            form.wrong("old", "this is not your passphrase")
     if form.faults:
         kept = Kept("passphrase", {}, {f.path: f.says for f in form.faults})
-        return _own(request, workshop, kept, 422)
-    workshop.people.set_passphrase(me.name, new)
+        return await run_in_threadpool(_own, request, workshop, kept, 422)
+    await pools.sign_ins.run(workshop.people.set_passphrase, me.name, new)
     return RedirectResponse("/enter", 303)
 
 

@@ -5,7 +5,6 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.errors import BadInput, Fault, NotHere
 from frosty_piston.core.words import sentence
@@ -19,6 +18,7 @@ from .dependencies import (
     GivenForm,
     GivenPictureReaders,
     GivenPictures,
+    GivenPools,
     GivenWorkshop,
     Upload,
 )
@@ -104,9 +104,10 @@ async def bring_in(
     files: GivenPictures,
     workshop: GivenWorkshop,
     readers: GivenPictureReaders,
+    pools: GivenPools,
 ) -> Response:
     """Keep one or several pictures. The same press again keeps nothing twice."""
-    return await run_in_threadpool(_bring_in, request, job_id, form, files, workshop, readers)
+    return await pools.uploads.run(_bring_in, request, job_id, form, files, workshop, readers)
 
 
 def _bring_in(

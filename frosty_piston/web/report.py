@@ -1,23 +1,23 @@
 """The report as a page that prints, as a PDF, and the job file beside it."""
 
+import json
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.core.quantity import percent, plus_minus
-from frosty_piston.core.words import bound, called, sign
+from frosty_piston.core.words import bound, called, grouped, sign
 from frosty_piston.formats.picture import smaller
-from frosty_piston.formats.report_pdf import report_pdf
 from frosty_piston.job.report import build_report, head_parts, lines_of, owner_parts, warned
 from frosty_piston.job.result import Result, place
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .benches.plugs import plug_rows, plug_shares
-from .dependencies import GivenWorkshop
+from .dependencies import GivenPapers, GivenWorkshop
 from .page import dated, money, render
 from .shown_pictures import Shown, pictures_of
-from .tape_rows import tape_view
+from .tape_rows import MOST_PRINTED, tape_view
 
 router = APIRouter()
 MOST_ON_PAPER, PAPER_PX = 4, 700
@@ -77,12 +77,23 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             )
             if verdicts
         ],
-        "tape": tape_view(record, k, everything=True),
+        "tape": tape_view(record, k, most=MOST_PRINTED),
+        "tape_title": _tape_title(record),
         "foot": _foot(record, workshop),
         "seen": on_paper(record, workshop),
         "letterhead": workshop.settings.get("letterhead"),
         "came": f"came in {dated(record.job.opened_at)}" if record.job.opened_at else "",
     }
+
+
+def _tape_title(record: JobRecord) -> str:
+    """What stands above the tape, and that it is not the whole of it where it is not."""
+    count = len(record.job.tape)
+    if count <= MOST_PRINTED:
+        return "Tape"
+    return (
+        f"Tape: the newest {grouped(MOST_PRINTED)} of {grouped(count)} entries; all of it is in the job file"
+    )
 
 
 def on_paper(record: JobRecord, workshop: Workshop) -> list[Shown]:
@@ -187,6 +198,7 @@ def sheet(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 {"at": dated(r.at), "by": r.by, "says": r.says, "gone": r.gone}
                 for r in reversed(shown["tape"]["rows"])
             ],
+            "tape_title": shown["tape_title"],
             "foot": shown["foot"],
         }
     )
@@ -194,11 +206,11 @@ def sheet(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 
 @router.get("/jobs/{job_id}/report.pdf")
-def report_as_pdf(job_id: str, workshop: GivenWorkshop) -> Response:
+def report_as_pdf(job_id: str, workshop: GivenWorkshop, papers: GivenPapers) -> Response:
     """The owner's page and the record as one PDF."""
     record = workshop.tapes.job(job_id)
     return Response(
-        report_pdf(sheet(record, workshop)),
+        papers.read(json.dumps({"paper": "report", "sheet": sheet(record, workshop)}).encode()),
         media_type="application/pdf",
         headers={"Content-Disposition": f'attachment; filename="{job_id}-report.pdf"'},
     )

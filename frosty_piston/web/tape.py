@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -11,14 +11,15 @@ from .dependencies import GivenForm, GivenWorkshop
 from .forms import Fields, Form, known, line
 from .jobform import submit
 from .page import job_page, writer
-from .tape_rows import tape_view
+from .tape_rows import PART, part_of, tape_view
 
 router = APIRouter()
 WORK = "tape/_work.html"
 
 
-def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    return {"whole": tape_view(record, workshop.knowledge, everything=True), "asked": None}
+def show(record: JobRecord, workshop: Workshop, part: int = 0) -> dict[str, Any]:
+    whole = tape_view(record, workshop.knowledge, first=part * PART, most=PART)
+    return {"whole": whole, "asked": None, "part": part}
 
 
 class CorrectForm(Fields):
@@ -58,9 +59,17 @@ def tick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
 
 
 @router.get("/jobs/{job_id}/tape")
-def tape_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
+def tape_page(
+    request: Request,
+    job_id: str,
+    workshop: GivenWorkshop,
+    part: Annotated[int, Query(ge=0, le=100_000)] = 0,
+    entry: str = "",
+) -> Response:
+    """One part of the tape, the newest first. `entry`: the one that is to stand on it."""
     record = workshop.tapes.job(job_id)
-    return job_page(request, record, "tape", WORK, show(record, workshop))
+    shown = part_of(record, entry) if entry else part
+    return job_page(request, record, "tape", WORK, show(record, workshop, shown))
 
 
 @router.get("/jobs/{job_id}/tape/{entry_id}")
@@ -68,12 +77,14 @@ def ask(request: Request, job_id: str, entry_id: str, workshop: GivenWorkshop) -
     """Ask for the reason before an entry is taken back."""
     record = workshop.tapes.job(job_id)
     target = next((x for x in record.job.tape if x.id == entry_id and x.id not in record.job.gone), None)
-    view = show(record, workshop)
+    view = show(record, workshop, part_of(record, entry_id))
     if target:
         view["asked"] = {
             "id": target.id,
             "kind": target.kind,
-            "says": target.data.says(workshop.knowledge, {x.id: x for x in record.job.tape}),
+            "says": target.data.says(
+                workshop.knowledge, record.view("entries by id", lambda: {x.id: x for x in record.job.tape})
+            ),
         }
     return job_page(request, record, "tape", WORK, view)
 

@@ -8,6 +8,8 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord
 
 SHOWN_TAPE = 12
+PART = 200  # entries on one page of the tape
+MOST_PRINTED = 2000
 
 
 @dataclass(frozen=True)
@@ -22,11 +24,20 @@ class TapeRow:
     correctable: bool
 
 
-def tape_view(record: JobRecord, k: Knowledge, everything: bool = False) -> dict[str, Any]:
-    """The newest entries first, what was taken back struck through, what takes it back named."""
+def part_of(record: JobRecord, entry_id: str) -> int:
+    """The number of the page of the tape on which an entry stands; the newest one where there is no such
+    entry."""
+    position = next((n for n, x in enumerate(reversed(record.job.tape)) if x.id == entry_id), 0)
+    return position // PART
+
+
+def tape_view(record: JobRecord, k: Knowledge, first: int = 0, most: int = SHOWN_TAPE) -> dict[str, Any]:
+    """So many entries from a place in the tape, counted from its newest one: newest first, what was taken
+    back struck through, what takes it back named."""
     job = record.job
-    entries = list(job.tape) if everything else list(job.tape[-SHOWN_TAPE:])
-    says = {x.id: x for x in job.tape}
+    end = max(0, len(job.tape) - first)
+    entries = job.tape[max(0, end - most) : end]
+    says = record.view("entries by id", lambda: {x.id: x for x in job.tape})
     rows = [
         TapeRow(
             x.id,
@@ -40,4 +51,10 @@ def tape_view(record: JobRecord, k: Knowledge, everything: bool = False) -> dict
         )
         for x in reversed(entries)
     ]
-    return {"rows": rows, "more": len(job.tape) - len(rows), "count": len(job.tape)}
+    return {
+        "rows": rows,
+        "more": len(job.tape) - first - len(rows),
+        "count": len(job.tape),
+        "first": first + 1,
+        "last": first + len(rows),
+    }

@@ -8,7 +8,6 @@ from urllib.parse import urlencode
 import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from starlette.concurrency import run_in_threadpool
 
 from frosty_piston.core.actuators import dead_stretches
 from frosty_piston.core.boost import BoostLimits, boost_table
@@ -35,7 +34,7 @@ from frosty_piston.store.recordings import TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .chart_picture import chart_picture
-from .dependencies import GivenForm, GivenReaders, GivenUpload, GivenWorkshop
+from .dependencies import GivenForm, GivenPools, GivenReaders, GivenUpload, GivenWorkshop, Upload
 from .forms import Fields, Form, figure, line
 from .jobform import submit
 from .loop_picture import loop_picture
@@ -76,14 +75,25 @@ def traces(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 
 @router.post("/jobs/{job_id}/traces")
 async def bring_in(
-    request: Request, job_id: str, workshop: GivenWorkshop, upload: GivenUpload, readers: GivenReaders
+    request: Request,
+    job_id: str,
+    workshop: GivenWorkshop,
+    upload: GivenUpload,
+    readers: GivenReaders,
+    pools: GivenPools,
 ) -> Response:
     """Keep a file and go on to its columns; what is no recording is answered at the field."""
+    return await pools.uploads.run(_bring_in, request, job_id, workshop, upload, readers)
+
+
+def _bring_in(
+    request: Request, job_id: str, workshop: Workshop, upload: Upload | None, readers: Readers[Recording]
+) -> Response:
     record = workshop.tapes.job(job_id)
     try:
         if upload is None or not upload.data:
             raise BadInput([Fault("file", "choose a file: CSV or MDF 4, as the scan tool exports it")])
-        await run_in_threadpool(readers.read, upload.data)
+        readers.read(upload.data)
     except BadInput as error:
         says = error.faults[0].says if error.faults else str(error)
         return job_page(
@@ -95,8 +105,8 @@ async def bring_in(
             Kept("trace", {}, {"file": says}),
             422,
         )
-    attachment = await run_in_threadpool(
-        workshop.recordings.keep_file, job_id, upload.name, upload.data, person(request) or "nobody named"
+    attachment = workshop.recordings.keep_file(
+        job_id, upload.name, upload.data, person(request) or "nobody named"
     )
     return RedirectResponse(f"/jobs/{job_id}/traces/map/{attachment}", 303)
 

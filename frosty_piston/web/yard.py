@@ -135,8 +135,10 @@ def worker(workshop: GivenWorkshop) -> Response:
 
 
 @router.get("/alive")
-def alive() -> Response:
-    return Response("yes", media_type="text/plain")
+async def alive(request: Request) -> Response:
+    """Whether the server answers, and in time. It takes no thread: it answers when none is left."""
+    late = request.app.state.watchdog.late()
+    return Response("degraded" if late else "yes", media_type="text/plain")
 
 
 @router.post("/jobs")

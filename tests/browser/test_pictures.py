@@ -7,8 +7,7 @@ from pathlib import Path
 
 from PIL import Image
 
-from frosty_piston.bundles import read_bundle
-from frosty_piston.formats.outside import PICTURES, Readers
+from frosty_piston.bundles import opening, read_bundle
 from frosty_piston.job.entries import Picture
 from frosty_piston.rig.pictures import plug_tip, valve
 from frosty_piston.store.database import open_database
@@ -53,7 +52,7 @@ class FromArrivalToReport(AnyJob):
         data = Path(brought.value.path()).read_bytes()
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        other, readers = Workshop(open_database(Path(folder.name))), Readers(PICTURES)
+        other, readers = Workshop(open_database(Path(folder.name))), opening()
         self.addCleanup(other.close)
         self.addCleanup(readers.end)
         self.assertEqual(read_bundle(other, data, readers), (self.job, True))

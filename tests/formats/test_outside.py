@@ -128,7 +128,7 @@ class Apart(unittest.TestCase):
         )
         (Path(folder) / "piston_failing_reader.py").write_text(script)
         self.enterContext(mock.patch.dict(os.environ, PYTHONPATH=folder))
-        readers = Readers(RECORDINGS, lambda: Reader(RECORDINGS, "piston_failing_reader"))
+        readers = Readers(RECORDINGS, start=lambda: Reader(RECORDINGS, "piston_failing_reader"))
         self.addCleanup(readers.end)
         return readers
 
@@ -170,7 +170,7 @@ class Apart(unittest.TestCase):
                 self.assertRegex(str(caught.exception), "^This file (cannot be read|takes longer)")
 
     def test_a_reader_that_never_comes_up_is_one_sentence_too(self):
-        readers = Readers(RECORDINGS, lambda: Reader(RECORDINGS, "piston_no_such_reader"))
+        readers = Readers(RECORDINGS, start=lambda: Reader(RECORDINGS, "piston_no_such_reader"))
         self.addCleanup(readers.end)
         with self.assertRaises(BadInput) as caught:
             readers.read(b"time,v\n0,1\n")

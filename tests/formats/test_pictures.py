@@ -3,6 +3,9 @@ trip."""
 
 import io
 import json
+import random
+import resource
+import sys
 import unittest
 import zipfile
 
@@ -12,7 +15,7 @@ from PIL import Image
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.traces import Signal
 from frosty_piston.formats import bundle
-from frosty_piston.formats.outside import PICTURES, Readers
+from frosty_piston.formats.outside import BUNDLES, PICTURES, Readers
 from frosty_piston.formats.picture import Mark, clean, is_clean, marked, smaller
 from frosty_piston.rig.pictures import bolts, connector, plug_tip, valve
 
@@ -135,6 +138,11 @@ class Hostile(unittest.TestCase):
 
 
 class Bundles(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.readers = Readers(BUNDLES, 1)
+        cls.addClassCleanup(cls.readers.end)
+
     def test_what_is_packed_comes_out_the_same_to_the_last_sign(self):
         times = np.linspace(0, 1, 11)
         values = (np.sin(times) / 3).astype(np.float32).astype(np.float64)
@@ -144,9 +152,10 @@ class Bundles(unittest.TestCase):
         )
         packed = bundle.pack("{}", {"a" * 64: b"jpeg"}, [one])
         self.assertEqual(packed, bundle.pack("{}", {"a" * 64: b"jpeg"}, [one]))
-        out = bundle.unpack(packed)
-        self.assertEqual((out.job, out.pictures), (b"{}", {"a" * 64: b"jpeg"}))
-        back = out.recordings[0]
+        with self.readers.read(packed) as out:
+            self.assertEqual((out.job, out.pictures), (b"{}", ("a" * 64,)))
+            self.assertEqual((out.picture("a" * 64), out.recordings), (b"jpeg", ("rec-1",)))
+            back = out.recording("rec-1")
         np.testing.assert_array_equal(back.signals["boost_actual"].values, values)
         np.testing.assert_array_equal(back.signals["boost_actual"].times_s, times)
         self.assertEqual(
@@ -197,9 +206,55 @@ class Bundles(unittest.TestCase):
                 ),
                 "times rise",
             ),
+            (
+                archive(
+                    [
+                        (bundle.JOB, "{}"),
+                        ("recordings/r/recording.json", about),
+                        ("recordings/r/0.csv", "time_s,value\n1,1e308\n"),
+                    ]
+                ),
+                "a figure beyond",
+            ),
         ):
             with self.subTest(says), self.assertRaisesRegex(BadInput, says):
-                bundle.unpack(data)
+                self.readers.read(data)
+        self.assertEqual(self.readers.deaths, 0)
+
+    def test_five_hundred_damaged_ones_are_one_sentence_each_or_whole(self):
+        seed = random.randrange(2**31)
+        drawn, times = random.Random(seed), np.linspace(0, 1, 200)
+        channels = ({"channel": "boost_actual", "unit": "mbar", "column": "Boost"},)
+        signals = {"boost_actual": Signal(times, np.cos(times))}
+        one = bundle.Recorded("rec-1", "pull.csv", channels, signals, "pull.csv", b"a;b" * 300)
+        packed = bundle.pack("{}" * 400, {"a" * 64: bytes(range(256)) * 8}, [one])
+        refused = 0
+        for number in range(500):
+            bad = bytearray(packed)
+            for _ in range(drawn.choice((1, 1, 4, 40))):
+                bad[drawn.randrange(len(bad))] = drawn.randrange(256)
+            if number % 5 == 0:
+                del bad[drawn.randrange(len(bad)) :]
+            try:
+                self.readers.read(bytes(bad)).__exit__()
+            except BadInput as error:
+                refused += 1
+                self.assertEqual(len(str(error).splitlines()), 1, (seed, number))
+        print(f"damaged bundles: 500 of seed {seed}, {refused} refused", file=sys.stderr)
+        self.assertGreater(refused, 300)
+
+    def test_what_unpacks_to_gigabytes_costs_the_server_nothing(self):
+        about = json.dumps({"name": "x", "channels": [{"channel": "a", "unit": "V", "column": "A"}]})
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+            made.writestr(bundle.JOB, "{}")
+            made.writestr("recordings/r/recording.json", about)
+            made.writestr("recordings/r/0.csv", "time_s,value\n" + "0,0\n" * 45_000_000)
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        with self.assertRaises(BadInput):
+            self.readers.read(out.getvalue())
+        grown_mb = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
+        self.assertLess(grown_mb, 50)
 
 
 if __name__ == "__main__":

@@ -114,7 +114,7 @@ class Looked(WithWorkshop):
         self.assertEqual(faults, ["job case: entries at the end of its tape are gone"])
 
     def test_a_file_changed_is_named(self):
-        faults = self.behind_its_back("UPDATE attachments SET data = zeroblob(20)")
+        faults = self.behind_its_back("UPDATE blocks SET data = zeroblob(20)")
         self.assertEqual(len(faults), 1)
         self.assertIn("a.csv", faults[0])
 

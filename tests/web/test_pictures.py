@@ -11,10 +11,9 @@ from uuid import uuid4
 from PIL import Image
 from pypdf import PdfReader
 
-from frosty_piston.bundles import read_bundle, write_bundle
+from frosty_piston.bundles import opening, read_bundle, write_bundle
 from frosty_piston.core.errors import BadInput
 from frosty_piston.formats.bundle import pack
-from frosty_piston.formats.outside import PICTURES, Readers
 from frosty_piston.store.database import open_database
 from frosty_piston.store.pictures import hash_of
 from frosty_piston.store.workshop import Workshop
@@ -170,7 +169,7 @@ class Bundled(WithPictures):
         key = self.pictures()[0].data.image
         data = self.client.get("/api/v1/jobs/case/bundle").content
         self.assertEqual(data, write_bundle(self.workshop, "case"))
-        other, readers = self.other(), Readers(PICTURES)
+        other, readers = self.other(), opening()
         self.addCleanup(readers.end)
         self.assertEqual(read_bundle(other, data, readers), ("case", True))
         self.assertEqual(read_bundle(other, data, readers), ("case", False))
@@ -194,7 +193,7 @@ class Bundled(WithPictures):
         self.send(("a.jpg", self.seen()))
         key, plain = self.pictures()[0].data.image, self.client.get("/api/v1/jobs/case").text
         other = self.other()
-        readers = Readers(PICTURES)
+        readers = opening()
         self.addCleanup(readers.end)
         dirty = taken(size=(90, 60))
         for pictures, text, says in (

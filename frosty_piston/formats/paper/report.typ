@@ -101,7 +101,7 @@
   #table(columns: (19%, 17%, 13%, 13%, 1fr), table.header([*Test*], [*Where*], [*Verdict*], [*Figure*], [*Because*]),
     ..part.rows.map(r => (r.test, r.at, text(fill: tone.at(r.verdict, default: ink), weight: 700)[#r.says], strong(r.figure), r.because)).flatten())
 ]
-== Tape
+== #d.tape_title
 #table(columns: (auto, auto, 1fr), table.header([*When*], [*Who*], [*What*]),
   ..d.tape.map(r => (r.at, r.by, if r.gone { strike(r.says) } else { r.says })).flatten())
 #text(soft)[#d.foot]
