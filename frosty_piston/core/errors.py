@@ -43,6 +43,10 @@ class NotAllowed(FrostyPistonError):
     """Something that takes another right, or another person."""
 
 
+class Damaged(FrostyPistonError):
+    """Something that is kept cannot be read any more."""
+
+
 class Conflict(FrostyPistonError):
     """The same name already stands for something else."""
 

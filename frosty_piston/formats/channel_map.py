@@ -12,6 +12,7 @@ from frosty_piston.knowledge.shapes import ChannelShape
 
 from .recording import Column, Recording
 
+LARGEST = 1e11  # the largest figure that any instrument shows, in any unit; beyond it nothing was read
 SCALED = {
     "hpa": ("mbar", 1.0),
     "mpa": ("bar", 10.0),
@@ -149,7 +150,8 @@ def converted(values: np.ndarray, unit: str, to: str) -> np.ndarray:
     if found is None:
         raise ValueError(f"{unit} cannot be turned into {to}")
     name, factor = found
+    figures = np.where(np.abs(values) > LARGEST, np.nan, values).astype(np.float64)
     if name == to or not to:
-        return values.astype(np.float64) * factor
+        return figures * factor
     offset, at_one = convert(0.0, name, to), convert(1.0, name, to)
-    return offset + (at_one - offset) * factor * values.astype(np.float64)
+    return offset + (at_one - offset) * factor * figures

@@ -57,6 +57,8 @@ def clean(data: bytes) -> Cleaned:
         raise BadInput(
             f"This picture has more than {MOST_PIXELS // 1_000_000} million points: make it smaller."
         ) from None
+    except MemoryError:
+        raise BadInput("This picture takes more memory than there is for one: make it smaller.") from None
     except Exception:  # whatever a file does, it is the file's fault and one sentence
         raise BadInput(f"This is no picture that can be read; {ALLOWED}.") from None
     if min(flat.size) < LEAST:

@@ -15,7 +15,8 @@ if TYPE_CHECKING:
     from .reader import Reader
 
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}$")]
-Words = Annotated[str, Field(min_length=2, max_length=300)]
+LEAST_WORDS = 2  # letters
+Words = Annotated[str, Field(min_length=LEAST_WORDS, max_length=300)]
 Celsius = Annotated[float, Field(ge=-40, le=900)]
 Percent = Annotated[float, Field(ge=0, le=100)]
 MOST_STEPS = 40

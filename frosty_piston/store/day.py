@@ -4,6 +4,7 @@ too."""
 import hashlib
 import json
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from threading import Lock
@@ -12,7 +13,7 @@ from typing import Any, TypeVar
 from sqlalchemy import Row
 
 from frosty_piston.core.day import Day, DayLimits, Pin, Plan, Ready, Work, readiness
-from frosty_piston.core.errors import Conflict
+from frosty_piston.core.errors import Busy, Conflict, Damaged
 from frosty_piston.job.day_setup import DaySetup
 from frosty_piston.job.day_solver import SEARCH_S, lay_out
 from frosty_piston.job.day_steps import JobDay, job_day, offers_of
@@ -27,6 +28,8 @@ from .yard import Yard
 
 A = TypeVar("A")
 MOST_JOBS, LISTED = 12, 60
+WAIT_S = 20.0
+BUSY = "The day is still being planned. Load the page again in a few seconds."
 STALE, IN_HAND, GIVEN_UP = timedelta(hours=6), timedelta(minutes=30), timedelta(hours=3)
 SETUP, PINS, STANDS, BEGUN, ON, LAID = "day", "day_pins", "day_stands", "day_begun", "day_on", "day_laid"
 
@@ -47,6 +50,7 @@ class Laid:
     stands: dict[str, str]
     left_out: tuple[tuple[str, str], ...]
     key: str
+    said: str
     views: dict[str, Any] = field(default_factory=dict, compare=False)
 
     def view(self, name: str, made: Callable[[], A]) -> A:
@@ -131,18 +135,31 @@ class DayBoard:
     def look(self) -> Laid:
         """The plan as it stands: the one that is kept, or a new one when anything changed or runs over."""
         at = now().replace(second=0, microsecond=0)
-        with self._lock:
-            rows = self.yard.jobs(limit=LISTED)
-            key = self._key(rows)
-            if self._laid is None or key != self._laid.key or self._moved_on(self._laid, at):
-                self._laid = self._lay(rows, key, at)
-            return self._laid
+        rows = self.yard.jobs(limit=LISTED)
+        key, said = self._key(rows)
+        known = self._laid
+        if known is not None and key == known.key and not self._moved_on(known, at):
+            return known
+        # One lays it out. Who comes meanwhile, and changed nothing of the plan itself, reads the one before.
+        if not self._lock.acquire(timeout=0.0 if known is not None and known.said == said else WAIT_S):
+            if known is not None and known.said == said:
+                return known
+            raise Busy(BUSY)
+        try:
+            known = self._laid
+            if known is None or key != known.key or self._moved_on(known, at):
+                known = self._laid = self._lay(rows, key, said, at)
+            return known
+        finally:
+            self._lock.release()
 
-    def _key(self, rows: list[Row[Any]]) -> str:
+    def _key(self, rows: list[Row[Any]]) -> tuple[str, str]:
+        """What a plan rests on, and of it what was said of the plan itself, both as hashes."""
         said = [self.settings.get(name) for name in (SETUP, PINS, STANDS, ON, "prices")]
         jobs = [(r.id, r.revision, str(r.deadline)) for r in rows]
-        text = json.dumps([jobs, said, self.settings.people()], sort_keys=True, default=str)
-        return hashlib.sha256(text.encode()).hexdigest()
+        of_plan = json.dumps([said, self.settings.people()], sort_keys=True, default=str)
+        whole = json.dumps([jobs, of_plan], default=str)
+        return hashlib.sha256(whole.encode()).hexdigest(), hashlib.sha256(of_plan.encode()).hexdigest()
 
     def _moved_on(self, laid: Laid, at: datetime) -> bool:
         """Whether something runs over its time, or the plan is of another day."""
@@ -162,10 +179,12 @@ class DayBoard:
         off = [r for r in rows if not said.get(r.id, True)]
         return chosen, [(r.id, r.vehicle_name) for r in (*beyond, *off)]
 
-    def _lay(self, rows: list[Row[Any]], key: str, at: datetime) -> Laid:
+    def _lay(self, rows: list[Row[Any]], key: str, said: str, at: datetime) -> Laid:
         chosen, left_out = self._chosen(rows)
         prices, jobs, works = self.settings.prices(), {}, []
-        records = {row.id: self.tapes.job(row.id) for row in chosen}
+        records = self._records(chosen)
+        left_out += [(row.id, row.vehicle_name) for row in chosen if row.id not in records]
+        chosen = [row for row in chosen if row.id in records]
         stands = self.settings.get(STANDS)
         for row in chosen:
             record = records[row.id]
@@ -202,7 +221,16 @@ class DayBoard:
             stands,
             tuple(left_out),
             key,
+            said,
         )
+
+    def _records(self, rows: list[Row[Any]]) -> dict[str, JobRecord]:
+        """The states of jobs, without those that are damaged: one of them must not stop the day."""
+        records = {}
+        for row in rows:
+            with suppress(Damaged):
+                records[row.id] = self.tapes.job(row.id)
+        return records
 
     def _offers(self, record: JobRecord, prices: Prices) -> Any:
         return record.view(f"day offers {prices}", lambda: offers_of(record.standing, prices))

@@ -14,7 +14,7 @@ from uuid import uuid4
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault, NotHere
+from frosty_piston.core.errors import BadInput, Busy, Conflict, Damaged, Fault, FrostyPistonError, NotHere
 from frosty_piston.core.quantity import percent
 from frosty_piston.job import jobfile, stopping
 from frosty_piston.job.assessment import Assessed
@@ -131,7 +131,7 @@ class Tapes:
         self._columns_again.do({job_id: partial(self._show_again, job_id) for job_id in touched})
 
     def _show_again(self, job_id: str) -> None:
-        with suppress(NotHere):
+        with suppress(FrostyPistonError):
             record = self.job(job_id)
             columns = columns_of(record)
             with write_session(self.engine) as session:
@@ -246,7 +246,8 @@ class Tapes:
         row = session.get(JobRow, job_id)
         if row is None:
             raise NotHere(f"There is no job {job_id[:64]!r} in this workshop.")
-        raws = session.scalars(select(EntryRow.raw).where(EntryRow.job_id == job_id).order_by(EntryRow.seq))
+        entries = select(EntryRow.id, EntryRow.raw).where(EntryRow.job_id == job_id)
+        raws = session.execute(entries.order_by(EntryRow.seq)).all()
         chain = session.execute(select(ChainRow.id, ChainRow.hash).where(ChainRow.job_id == job_id)).all()
         return {
             **({"chain": {key: link for key, link in chain}} if chain else {}),
@@ -255,7 +256,7 @@ class Tapes:
             "job": row.head,
             "vehicle": row.vehicle,
             "engine": row.engine,
-            "entries": [json.loads(r) for r in raws],
+            "entries": [_json(job_id, entry_id, raw) for entry_id, raw in raws],
         }
 
     def imported_by(self, job_id: str) -> str:
@@ -282,7 +283,7 @@ class Tapes:
                 assert row is not None, "jobs are never removed"
                 entries = select(EntryRow.raw, EntryRow.id, EntryRow.written_at)
                 rows = session.execute(entries.where(EntryRow.job_id == job_id).order_by(EntryRow.seq)).all()
-            tape = tuple(kept(json.loads(raw)) for raw, _, _ in rows)
+            tape = tuple(_read(job_id, entry_id, raw) for raw, entry_id, _ in rows)
             record = self._record(row, tape, {entry_id: utc(at) for _, entry_id, at in rows})
             self._keep(job_id, record, generation)
             return record
@@ -416,8 +417,7 @@ class Tapes:
     def _raw(self, job_id: str, entry_id: str) -> dict[str, Any]:
         with Session(self.engine) as session:
             asked = select(EntryRow.raw).where(EntryRow.job_id == job_id, EntryRow.id == entry_id)
-            raw: dict[str, Any] = json.loads(session.scalar(asked) or "{}")
-            return raw
+            return _json(job_id, entry_id, session.scalar(asked) or "{}")
 
     def _gone_on(self, before: JobRecord, fresh: list[Entry], cards: NewCards | None = None) -> JobRecord:
         """The job with entries added, thought through."""
@@ -465,6 +465,24 @@ class Tapes:
             row.revision += 1
             _show(row, shown)
         return True
+
+
+def _json(job_id: str, entry_id: str, raw: str) -> dict[str, Any]:
+    """An entry as it was kept. Raises Damaged when it cannot be read any more."""
+    try:
+        read = json.loads(raw)
+    except ValueError:
+        read = None
+    if not isinstance(read, dict):
+        raise Damaged(
+            f"The entry {entry_id} of the job {job_id} cannot be read: the database is damaged. Run ./piston"
+            " check, and bring a copy back with ./piston restore."
+        )
+    return read
+
+
+def _read(job_id: str, entry_id: str, raw: str) -> Entry:
+    return kept(_json(job_id, entry_id, raw))
 
 
 def _resets(raws: list[Any]) -> bool:

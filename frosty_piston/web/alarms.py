@@ -7,7 +7,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault
+from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault, NoSpace
 from frosty_piston.core.words import inside, sentence
 from frosty_piston.job.next_step import WAIT_WORDS
 from frosty_piston.job.prove import open_waits
@@ -91,7 +91,7 @@ def over(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop
             workshop.tapes.write(job_id, _over(form, record, workshop), writer(request, form), act=act)
     except BadInput as error:
         return _page(request, workshop, Kept.of(name, error, form.kept), 422)
-    except (Conflict, Busy) as error:
+    except (Conflict, Busy, NoSpace) as error:
         kept = Kept.of(name, BadInput([Fault("", str(error))], form.kept), form.kept)
         return _page(request, workshop, kept, status_of(error))
     record = workshop.tapes.job(job_id)

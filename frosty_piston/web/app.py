@@ -3,6 +3,7 @@
 import errno
 import json
 import logging
+import mimetypes
 import time
 from collections.abc import AsyncIterator, MutableMapping
 from contextlib import asynccontextmanager, suppress
@@ -81,6 +82,7 @@ HEADERS = [
 ]
 
 
+STRICT_TRANSPORT = (b"strict-transport-security", b"max-age=31536000")
 FOR_GOOD = b"public, max-age=31536000, immutable"  # their addresses change with what is in them
 HOSTS = ["127.0.0.1", "localhost", "testserver"]
 BROKEN = "Something went wrong here. Everything already saved is safe."
@@ -90,8 +92,8 @@ FULL = "The disk of this machine is full. What you sent was not saved: make room
 class Guard:
     """Gives every answer its headers and id, refuses posts from other sites, writes one line per request."""
 
-    def __init__(self, app: Any, watchdog: Watchdog):
-        self.app, self.watchdog = app, watchdog
+    def __init__(self, app: Any, watchdog: Watchdog, headers: list[tuple[bytes, bytes]]):
+        self.app, self.watchdog, self.headers = app, watchdog, headers
 
     async def __call__(self, scope: dict[str, Any], receive: Any, send: Any) -> None:
         if scope["type"] != "http":
@@ -113,7 +115,7 @@ class Guard:
             if message["type"] == "http.response.start":
                 self.watchdog.answers(pending)
                 status = message["status"]
-                extra = [*HEADERS, (b"x-request-id", request_id.encode())]
+                extra = [*self.headers, (b"x-request-id", request_id.encode())]
                 still = scope["path"].startswith(("/static/", "/pictures/")) and status == 200
                 extra.append((b"cache-control", FOR_GOOD if still else b"no-store"))
                 message = {**message, "headers": [*message.get("headers", []), *extra]}
@@ -155,9 +157,8 @@ class Guard:
         except ClientDisconnect:
             return
         except Exception as error:
-            log.error("request %s failed", scope["state"]["request_id"], exc_info=error)
+            answer = await run_in_threadpool(_broken, Request(scope, receive), error)
             if not begun:
-                answer = await run_in_threadpool(_broken, Request(scope, receive), error)
                 await answer(scope, receive, send)
 
 
@@ -195,9 +196,10 @@ async def _with_readers(app: FastAPI) -> AsyncIterator[None]:
         readers.end()
 
 
-def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
+def create_app(workshop: Workshop, signing_in: bool = False, strict_transport: bool = False) -> FastAPI:
     """Make the application for one workshop. `signing_in`: whether people sign in, as they must where other
-    machines reach it."""
+    machines reach it. `strict_transport`: whether browsers are told to come encrypted only, from now on; not
+    with a certificate that they do not trust, which nobody could then pass over."""
     app = FastAPI(
         dependencies=[Depends(sealed)] if signing_in else [],
         lifespan=_with_readers,
@@ -216,7 +218,9 @@ def create_app(workshop: Workshop, signing_in: bool = False) -> FastAPI:
         app.add_middleware(Gate, workshop=workshop)
     else:
         app.add_middleware(TrustedHostMiddleware, allowed_hosts=HOSTS)
-    app.add_middleware(Guard, watchdog=app.state.watchdog)
+    headers = [*HEADERS, *([STRICT_TRANSPORT] if strict_transport else [])]
+    app.add_middleware(Guard, watchdog=app.state.watchdog, headers=headers)
+    mimetypes.init()  # reads its table from disk: now, and not while others wait
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for screen in (
         yard,
@@ -309,6 +313,7 @@ def _bad_address(request: Request, error: Exception) -> Response:
 
 
 def _broken(request: Request, error: Exception) -> Response:
+    log.error("request %s failed", request.state.request_id, exc_info=error)
     if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
         return _answer(request, 507, f"{FULL} Request {request.state.request_id}.")
     return _answer(request, 500, f"{BROKEN} Request {request.state.request_id}.")

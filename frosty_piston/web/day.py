@@ -355,14 +355,17 @@ def setup_form(request: Request, name: str, form: GivenForm, workshop: GivenWork
 # the calendar
 
 
-def _feed(workshop: Workshop) -> str:
-    return str(workshop.settings.get(FEED).get("token", ""))
+def _feed(workshop: Workshop) -> dict[str, str]:
+    """The secret of the calendar's address, and where it was made; empty while there is none."""
+    return {key: str(value) for key, value in workshop.settings.get(FEED).items()}
 
 
 @router.post("/day/setup-feed")
-def new_feed(workshop: GivenWorkshop) -> Response:
+def new_feed(request: Request, workshop: GivenWorkshop) -> Response:
     """A new address for the calendar: the old one is of no use any more."""
-    workshop.settings.save(FEED, {"token": secrets.token_urlsafe(24)})
+    # Its links lead to where it was made: whoever asks for it may name any host.
+    root = str(request.base_url).rstrip("/")
+    workshop.settings.save(FEED, {"token": secrets.token_urlsafe(24), "root": root})
     return RedirectResponse("/day#calendar", 303)
 
 
@@ -370,9 +373,9 @@ def new_feed(workshop: GivenWorkshop) -> Response:
 def feed(request: Request, token: str, workshop: GivenWorkshop, who: str = "") -> Response:
     """The plan as a calendar. Whoever has the address can read it; nothing else can be reached by it."""
     known = _feed(workshop)
-    if not known or not hmac.compare_digest(token.encode(), known.encode()):
+    if not known or not hmac.compare_digest(token.encode(), known["token"].encode()):
         raise NotHere("There is no such calendar.")
-    laid, root = workshop.day.look(), str(request.base_url).rstrip("/")
+    laid, root = workshop.day.look(), known.get("root", "")
     events = [
         Event(
             f"{re.sub(r'[^A-Za-z0-9.-]+', '-', r['id'])}@{workshop.id}",

@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends, Path, Request
+from python_multipart.multipart import parse_options_header
 from starlette.datastructures import FormData, UploadFile
 from starlette.exceptions import HTTPException
 
 from frosty_piston.bundles import Opening
-from frosty_piston.core.errors import NotAllowed
+from frosty_piston.core.errors import BadInput, NotAllowed
 from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.picture import MOST_BYTES as MOST_PICTURE_BYTES
 from frosty_piston.formats.picture import Cleaned
@@ -22,13 +23,19 @@ from frosty_piston.training import shut
 from .forms import Form
 from .pools import Pools
 
+MOST_ENTER_BYTES = 64_000  # nobody has signed in yet
 MOST_FORM_BYTES = 2_000_000
+CHARSETS = ("utf-8", "utf8", "us-ascii")
+FORM_KINDS = ("application/x-www-form-urlencoded", "multipart/form-data")
+Number = Annotated[int, Path(ge=0, lt=2**63)]  # what the database can hold
 MOST_UPLOAD_BYTES = MOST_RECORDING_BYTES + 1_000_000
 MOST_PICTURES, MOST_PICTURES_BYTES = 12, 120_000_000
 
 
 async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
-    """Read a body, and stop reading at the limit."""
+    """Read a body that is no form, and stop reading at the limit. Raises BadInput for a form."""
+    if _kind(request).startswith(FORM_KINDS):
+        raise BadInput("A form is not taken here: send JSON, with the content type application/json.")
     parts, size = [], 0
     async for part in request.stream():
         size += len(part)
@@ -40,14 +47,29 @@ async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
 
 async def posted(request: Request) -> FormData:
     """The fields and the file of a post, read once, within the limits of its kind."""
-    upload = request.headers.get("content-type", "").startswith("multipart/")
     several = MOST_PICTURES if request.url.path.endswith("/pictures") else 1
-    most = MOST_FORM_BYTES if not upload else MOST_UPLOAD_BYTES if several == 1 else MOST_PICTURES_BYTES
-    if int(request.headers.get("content-length") or 0) > most:
+    if int(request.headers.get("content-length") or 0) > _most_bytes(request, several):
         raise HTTPException(413)
     if "content-length" not in request.headers and request.headers.get("transfer-encoding"):
         raise HTTPException(411)
+    _, given = parse_options_header(request.headers.get("content-type", ""))
+    charset = given.get(b"charset", b"utf-8").decode("latin-1").strip().lower()
+    if charset not in CHARSETS:
+        raise BadInput(f"A form in {charset[:20]!r} is not read here: send it in UTF-8.")
     return await request.form(max_files=several, max_fields=500)
+
+
+def _kind(request: Request) -> str:
+    return request.headers.get("content-type", "").strip().lower()
+
+
+def _most_bytes(request: Request, several: int) -> int:
+    """How large a post may be, by what it is for."""
+    if request.url.path == "/enter":
+        return MOST_ENTER_BYTES
+    if not _kind(request).startswith("multipart/"):
+        return MOST_FORM_BYTES
+    return MOST_UPLOAD_BYTES if several == 1 else MOST_PICTURES_BYTES
 
 
 async def read_form(request: Request) -> Form:

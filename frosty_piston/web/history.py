@@ -7,7 +7,7 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.job.history import held, lines_of, visit_of
 from frosty_piston.store.moments import now, utc
 
-from .dependencies import GivenWorkshop
+from .dependencies import GivenWorkshop, Number
 from .page import render
 from .time_line import time_line
 
@@ -24,7 +24,7 @@ def vehicles(request: Request, workshop: GivenWorkshop) -> Response:
 
 
 @router.get("/shelf/vehicles/{vehicle_id}")
-def vehicle(request: Request, vehicle_id: int, workshop: GivenWorkshop) -> Response:
+def vehicle(request: Request, vehicle_id: Number, workshop: GivenWorkshop) -> Response:
     """Visits, findings, repairs with how proven and how long they held, warnings, readings over the time."""
     row = next((v for v in workshop.garage.vehicles() if v.id == vehicle_id), None)
     if row is None:

@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import RedirectResponse, Response
 
-from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault
+from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault, NoSpace
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .forms import Form
@@ -42,7 +42,7 @@ def submit(
             form.done()
             if raws:
                 workshop.tapes.write(job_id, raws, writer(request, form), act=act)
-    except (Conflict, Busy) as error:
+    except (Conflict, Busy, NoSpace) as error:
         refused = BadInput([Fault(form.first, str(error))], form.kept)
         kept = Kept.of(name, refused, form.kept)
         return job_page(request, record, stage, work, show(record, workshop), kept, status_of(error))

@@ -17,7 +17,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup
 
 from frosty_piston import __version__
-from frosty_piston.core.errors import BadInput, Busy, Conflict, NoSpace, NotAllowed, NotHere
+from frosty_piston.core.errors import BadInput, Busy, Conflict, Damaged, NoSpace, NotAllowed, NotHere
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
 from frosty_piston.core.words import called, counted, grouped, inside, sentence, sign
 from frosty_piston.job.countdown import countdown_of
@@ -170,6 +170,7 @@ STATUS: dict[type[Exception], int] = {
     Conflict: 409,
     Busy: 503,
     NoSpace: 507,
+    Damaged: 503,
 }
 
 

@@ -11,6 +11,7 @@ from frosty_piston.store.people import LEAST_SIGNS, LONGEST, Person, passphrase_
 from frosty_piston.store.rights import SAYS, Right
 from frosty_piston.store.workshop import Workshop
 
+from .day import FEED
 from .dependencies import GivenForm, GivenPools, GivenWorkshop
 from .forms import Form
 from .gate import COOKIE, Tries, secret_of
@@ -135,6 +136,7 @@ def _change(form: Form, workshop: Workshop) -> None:
 
 def _shut_out(form: Form, workshop: Workshop) -> None:
     workshop.people.shut_out(form.raw("name"))
+    workshop.settings.save(FEED, {})  # they know the address of the calendar
 
 
 def _right(text: str | None) -> Right:

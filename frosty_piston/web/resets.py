@@ -23,7 +23,7 @@ from frosty_piston.job.resets import (
     plans_asked,
 )
 from frosty_piston.job.road import floor_of
-from frosty_piston.knowledge.reset_shapes import ResetPlanShape, ResetStepShape, order_fault
+from frosty_piston.knowledge.reset_shapes import LEAST_WORDS, ResetPlanShape, ResetStepShape, order_fault
 from frosty_piston.store.garage import CardPlan
 from frosty_piston.store.moments import now, stamp
 from frosty_piston.store.rights import may
@@ -277,7 +277,11 @@ def _edit(form: Form, record: JobRecord, workshop: Workshop, key: str, by: str) 
     if does:
         at = form.figure("new_order", "", 0, 999)
         own = f"own_{len(plan.steps) + 1}"
-        rows.append((at if at is not None else 999, ResetStepShape(id=own, does=does, minutes=minutes or 0)))
+        if len(does) < LEAST_WORDS:
+            form.wrong("new_does", "say what is done, in a few words")
+        else:
+            made = ResetStepShape(id=own, does=does, minutes=minutes or 0)
+            rows.append((at if at is not None else 999, made))
     kept = {step.id for _, step in rows}
     steps = [
         step.model_copy(update={"after": [a for a in step.after if a in kept]})

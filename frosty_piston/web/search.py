@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import Workshop
 
-from .dependencies import GivenWorkshop
+from .dependencies import GivenWorkshop, Number
 from .page import is_htmx, render
 
 router = APIRouter()
@@ -118,7 +118,7 @@ def search(request: Request, workshop: GivenWorkshop, q: str = "") -> Response:
 
 
 @router.get("/search/vehicle/{vehicle_id}")
-def of_vehicle(request: Request, vehicle_id: int, workshop: GivenWorkshop) -> Response:
+def of_vehicle(request: Request, vehicle_id: Number, workshop: GivenWorkshop) -> Response:
     """The jobs of one vehicle, newest first."""
     rows = workshop.yard.visits(vehicle_id, "")
     name = next((v.name for v in workshop.garage.vehicles() if v.id == vehicle_id), "")

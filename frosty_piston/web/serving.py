@@ -52,7 +52,7 @@ def serve(folder: Path, door: Door, demo: bool = False, reset: bool = False) -> 
         if door.open_to_others and not workshop.people.anybody():
             print(f"Nobody can sign in yet: ./piston passphrase YOUR-NAME --data {folder}", flush=True)
         config = uvicorn.Config(
-            create_app(workshop, door.open_to_others),
+            create_app(workshop, door.open_to_others, strict_transport=door.is_trusted),
             ssl_certfile=door.cert,
             ssl_keyfile=door.key,
             http=Impatient,

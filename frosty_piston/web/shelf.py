@@ -17,7 +17,7 @@ from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.store.daily import copies
 from frosty_piston.store.workshop import Workshop
 
-from .dependencies import GivenForm, GivenWorkshop
+from .dependencies import GivenForm, GivenWorkshop, Number
 from .forms import Form
 from .narrow import KINDS
 from .page import Kept, person, render
@@ -409,6 +409,6 @@ def add_pattern(request: Request, form: GivenForm, workshop: GivenWorkshop) -> R
 
 
 @router.post("/shelf/patterns/{number}/end")
-def end_pattern(request: Request, number: int, workshop: GivenWorkshop) -> Response:
+def end_pattern(request: Request, number: Number, workshop: GivenWorkshop) -> Response:
     workshop.shelf.end_pattern(number, person(request) or "nobody named")
     return RedirectResponse("/shelf/patterns", 303)

@@ -32,7 +32,7 @@ async function seen(url) {
 
 const NOT_SEEN = new Response(`<!doctype html><html lang="en-GB"><meta charset="utf-8"><meta name="viewport" content="width=device-width">
 <link rel="stylesheet" href="/static/css/frost.css?{{ version }}"><title>No connection · Frosty Piston</title>
-<main class="single"><h1>No connection</h1><p class="lead">The server does not answer, and this page was not seen on this device before.</p>
+<main class="single"><h1>No connection</h1><p class="lead">The server does not answer, and this page has not been opened on this device before.</p>
 <p><a class="button is-frost" href="/">To the yard</a></p></main></html>`, { status: 503, headers: { "content-type": "text/html; charset=utf-8" } });
 
 async function page(event) {

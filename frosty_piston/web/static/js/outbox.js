@@ -14,7 +14,7 @@
     sessionStorage.setItem(OVER, JSON.stringify([...over].slice(-60)));
     return acts.drop(key);
   }
-  let list = [], cut = Boolean(body.dataset.seenAt), sending = false;
+  let list = [], shown = "", cut = Boolean(body.dataset.seenAt), sending = false;
 
   const el = (tag, text, cls) => Object.assign(document.createElement(tag), { textContent: text || "", className: cls || "" });
   const isCell = (form) => form.classList.contains("cell");
@@ -85,7 +85,7 @@
   document.addEventListener("htmx:afterRequest", (event) => {
     const key = event.detail.requestConfig.headers["X-Act"], status = event.detail.xhr.status;
     if (!key) return;
-    if (status === 0 || status === 401) { cut = status === 0; kept(key); return; }
+    if (notNow(status)) { cut = status === 0; kept(key); return; }
     const on = underWay.get(key);
     underWay.delete(key);
     answered(key);
@@ -94,6 +94,11 @@
     if (event.detail.successful) seenAgain();
   });
   document.addEventListener("htmx:sendError", (event) => event.stopPropagation());
+  /* No server, nobody signed in, no room or no turn in time: what was pressed is kept here and sent again. */
+  const notNow = (status) => status === 0 || status === 401 || status === 429 || status === 503 || status === 507;
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (event.detail.requestConfig.headers["X-Act"] && notNow(event.detail.xhr.status)) event.detail.shouldSwap = false;
+  });
 
   /* Kept here: said where it was typed, and the form is free for the next one. */
   function kept(key) {
@@ -115,36 +120,38 @@
     if (isCell(form)) {
       const field = form.querySelector(".value"), head = form.querySelector(".verdict-head"), value = (act.pairs.find(([k]) => k === "value") || [])[1];
       if (document.activeElement !== field) field.value = value;
-      if (head) { head.textContent = act.refused ? "Not taken: " + act.refused : "Kept here, will send"; head.classList.add("kept-here"); }
+      if (head) { head.textContent = act.refused ? "Not accepted: " + act.refused : "Kept here, will send"; head.classList.add("kept-here"); }
       return;
     }
-    form.append(el("p", (act.refused ? "Not taken: " : "Kept here, will send: ") + act.says, "kept-here"));
+    form.append(el("p", (act.refused ? "Not accepted: " : "Kept here, will send: ") + act.says, "kept-here"));
   }
 
+  const signOf = () => list.map((x) => x.key + (x.refused || "")).join(" ");
   function show() {
+    shown = signOf();
     const box = document.getElementById("outbox"), refused = list.filter((x) => x.refused), stays = waiting();
     for (const old of document.querySelectorAll("p.kept-here:not(.verdict-head)")) old.remove();
     [...stays, ...refused].forEach(mark);
     box.hidden = !stays.length && !refused.length && !body.dataset.seenAt;
     const unfolded = Boolean(box.querySelector("details[open]"));
     box.replaceChildren();
-    if (body.dataset.seenAt) box.append(el("p", "No connection. This page is as it was seen " + new Date(body.dataset.seenAt).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" }) + ". What you write is stays and sent later."));
+    if (body.dataset.seenAt) box.append(el("p", "Offline. This page is from " + new Date(body.dataset.seenAt).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" }) + ". What you write is kept here and sent later."));
     const other = stays.filter((x) => body.dataset.signed && x.by !== body.dataset.who);
     if (stays.length) {
-      const fold = el("details"), names = [...new Set(other.map((x) => x.by || "nobody named"))];
-      fold.append(el("summary", "Kept here, will send: " + stays.length + (stays.length === 1 ? " entry" : " entries") + (names.length ? ". Waits until " + names.join(" and ") + " signs in" : "")));
+      const fold = el("details"), names = [...new Set(other.map((x) => x.by || "no name"))];
+      fold.append(el("summary", "Kept here, will send: " + stays.length + (stays.length === 1 ? " entry" : " entries") + (names.length ? ". Sent when " + names.join(" and ") + " signs in" : "")));
       const rows = el("ul");
-      for (const act of stays) rows.append(el("li", new Date(act.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" }) + " " + (act.by || "nobody named") + ": " + act.says));
+      for (const act of stays) rows.append(el("li", new Date(act.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" }) + " " + (act.by || "no name") + ": " + act.says));
       fold.append(rows);
       fold.open = unfolded;
       box.append(fold);
     }
     for (const act of refused) {
-      const row = el("p", "", "not-taken"), away = el("button", "Put it away", "button"), there = el("a", "Where it was typed", "plain");
+      const row = el("p", "", "not-taken"), away = el("button", "Dismiss", "button"), there = el("a", "Open the page it was typed on", "plain");
       there.href = act.page;
       away.type = "button";
       away.addEventListener("click", async () => { await acts.drop(act.key); look(); });
-      row.append(el("span", "Not taken: " + act.says + ". " + act.refused), there, away);
+      row.append(el("span", "Not accepted: " + act.says + ". " + act.refused), there, away);
       box.append(row);
     }
   }
@@ -153,10 +160,15 @@
   async function send() {
     if (sending) return;
     list = await acts.all();
-    if (!waiting().length) { if (body.dataset.seenAt) probe(); return; }
+    if (signOf() !== shown) show();      /* another page of this browser has sent them, or put one away */
+    if (!waiting().length) {
+      if (body.dataset.seenAt) probe(); else cut = false;
+      return;
+    }
     sending = true;
-    await navigator.locks.request("piston-outbox", { ifAvailable: true }, async (lock) => { if (lock) await sendAll(); });
-    sending = false;
+    try {
+      await navigator.locks.request("piston-outbox", { ifAvailable: true }, async (lock) => { if (lock) await sendAll(); });
+    } finally { sending = false; }
   }
 
   async function sendAll() {
@@ -166,7 +178,7 @@
       const pairs = [...act.pairs.filter(([k]) => k !== "seal"), ["pressed_at", act.at], ["pressed_by", act.by]];
       try {
         const answer = await fetch(act.url, { method: "POST", body: bodyOf(pairs), redirect: "manual", headers: { "X-Act": act.key, ...(body.dataset.seal ? { "X-Seal": body.dataset.seal } : {}) }, signal: AbortSignal.timeout(PATIENCE_MS) });
-        if (answer.status >= 500 || answer.status === 401 || answer.status === 429) break;
+        if (answer.status >= 500 || notNow(answer.status)) break;
         if (answer.ok || answer.type === "opaqueredirect") { await answered(act.key); sent += 1; }
         else await acts.put({ ...act, refused: reason(await answer.text()) });
       } catch (error) { break; }
@@ -179,7 +191,7 @@
 
   function reason(page) {
     const told = new DOMParser().parseFromString(page, "text/html").querySelectorAll("#work .fault, #work .lead, .fault");
-    return told.length ? [...new Set([...told].map((x) => x.textContent.trim()))].join(" ").slice(0, 300) : "The server did not take it.";
+    return told.length ? [...new Set([...told].map((x) => x.textContent.trim()))].join(" ").slice(0, 300) : "The server did not accept it.";
   }
 
   /* The page as it stands now, under what is being typed. */
