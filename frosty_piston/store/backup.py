@@ -49,7 +49,7 @@ def check(database: Path, older: bool = False) -> Checked:
     with _opened(database) as connection:
         try:
             found.faults += [
-                f"the file is damaged: {row[0]}"
+                f"the file is damaged: {' '.join(row[0].split())}"
                 for row in connection.execute("PRAGMA integrity_check(20)")
                 if row[0] != "ok"
             ]
@@ -87,7 +87,7 @@ def _opened(database: Path) -> Iterator[sqlite3.Connection]:
             try:
                 connection.execute("SELECT count(*) FROM sqlite_master")
                 connection.execute("SELECT version_num FROM alembic_version")
-            except sqlite3.Error:
+            except (sqlite3.Error, UnicodeDecodeError):
                 raise CannotStart(NO_DATABASE.format(database)) from None
             yield connection
 
@@ -204,7 +204,8 @@ def restore(copy: Path, folder: Path) -> Checked:
     through after. Raises CannotStart."""
     found = check(copy, older=True)
     if found.faults:
-        return found
+        more = f", and {len(found.faults) - 1} more faults" if len(found.faults) > 1 else ""
+        raise CannotStart(f"{copy} is damaged, and nothing was restored: {found.faults[0]}{more}.")
     with owned(folder):
         if (folder / DATABASE).exists():
             raise CannotStart(f"The data folder {folder} holds a workshop already: name an empty one.")

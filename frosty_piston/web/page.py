@@ -68,6 +68,7 @@ def templates() -> Environment:
         "plain": plain,
         "percent": percent,
         "exact": exact,
+        "grouped": grouped,
         "pm": plus_minus,
         "in_unit": in_unit,
         "when": when,

@@ -145,7 +145,9 @@ class TrippedWires(WithWorkshop):
             hashlib.sha256(b"x")
             (Path(self.folder.name) / "workshop.db").open("rb").close()
             WATCHED["thread"] = None
-        self.assertEqual([what.split()[0] for what in seen], ["thought", "asked", "asked", "hashed", "opened"])
+        self.assertEqual(
+            [what.split()[0] for what in seen], ["thought", "asked", "asked", "hashed", "opened"]
+        )
 
 
 class Watched(test_api.WithClient):

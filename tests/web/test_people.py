@@ -205,18 +205,6 @@ class Signing(test_api.WithClient):
         self.assertEqual(right.status_code, 429)
         self.assertGreaterEqual(int(right.headers["retry-after"]), 1)
         self.assertIn("too many wrong ones", right.text)
-        tries, at = gate.Tries(), 1000.0
-        with mock.patch.object(gate.time, "monotonic", side_effect=lambda: at):
-            for n in range(20):
-                tries.wrong("x")
-                wait = tries.wait_s("x")
-                wanted = 0 if n + 1 < gate.FREE_TRIES else min(900, 5 * 2 ** (n + 1 - gate.FREE_TRIES))
-                self.assertEqual(wait, wanted)
-            tries.right("x")
-            self.assertEqual(tries.wait_s("x"), 0)
-            for n in range(gate.MOST_NAMES + 50):
-                tries.wrong(f"n{n}")
-            self.assertLessEqual(len(tries._wrong), gate.MOST_NAMES)
 
     def test_who_is_not_there_is_answered_like_who_is(self):
         for name in ("Odd", "Nobody"):
