@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 from frosty_piston.core.errors import BadInput
 from frosty_piston.formats.bundle import Bundle, Recorded, pack
-from frosty_piston.formats.outside import BUNDLES, PICTURES, Readers
+from frosty_piston.formats.long_job import LONG_BYTES, LongJob
+from frosty_piston.formats.outside import BUNDLES, LONG_JOBS, PICTURES, Readers
 from frosty_piston.formats.picture import Cleaned
 from frosty_piston.job import jobfile
 from frosty_piston.job.entries import Picture, Trace
@@ -38,18 +39,28 @@ def _recorded(workshop: Workshop, job_id: str) -> list[Recorded]:
 
 @dataclass(frozen=True)
 class Opening:
-    """The readers that bringing a bundle in takes: of the archive, and of each picture in it."""
+    """The readers that bringing a job in takes: of an archive, of each picture in it, of a long job file."""
 
     bundles: Readers[Bundle]
     pictures: Readers[Cleaned]
+    long_jobs: Readers[LongJob]
 
     def end(self) -> None:
-        self.bundles.end()
-        self.pictures.end()
+        for readers in (self.bundles, self.pictures, self.long_jobs):
+            readers.end()
 
 
 def opening() -> Opening:
-    return Opening(Readers(BUNDLES, 1), Readers(PICTURES))
+    return Opening(Readers(BUNDLES, 1), Readers(PICTURES), Readers(LONG_JOBS, 1))
+
+
+def read_file(workshop: Workshop, data: bytes, readers: Opening, by: str = "") -> tuple[str, bool]:
+    """Bring a job file in; a long one is read and worked out by a process of its own. Returns the id of the
+    job, and whether it is new. Raises BadInput, Conflict, Busy."""
+    if len(data) < LONG_BYTES:
+        return workshop.tapes.import_file(data, by)
+    with readers.long_jobs.read(data) as job:
+        return workshop.tapes.add_long(job, by)
 
 
 def read_bundle(workshop: Workshop, data: bytes, readers: Opening, by: str = "") -> tuple[str, bool]:

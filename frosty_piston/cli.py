@@ -166,7 +166,7 @@ def _serve(args: argparse.Namespace) -> int:
 
 
 def _import(args: argparse.Namespace) -> int:
-    from frosty_piston.bundles import opening, read_bundle
+    from frosty_piston.bundles import opening, read_bundle, read_file
     from frosty_piston.formats import bundle
     from frosty_piston.store.workshop import open_workshop
 
@@ -178,7 +178,7 @@ def _import(args: argparse.Namespace) -> int:
                 if data.startswith(bundle.MAGIC):
                     job_id, new = read_bundle(workshop, data, readers)
                 else:
-                    job_id, new = workshop.tapes.import_file(data)
+                    job_id, new = read_file(workshop, data, readers)
                 print(f"{path}: {'imported' if new else 'already here'} as {job_id}")
     finally:
         readers.end()
@@ -248,6 +248,7 @@ def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.benchmarks.day import benchmark_day
     from frosty_piston.benchmarks.learning import benchmark_learning
     from frosty_piston.benchmarks.load import benchmark_load
+    from frosty_piston.benchmarks.mixed import benchmark_mixed
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
     from frosty_piston.benchmarks.recordings import benchmark_recordings
@@ -256,6 +257,8 @@ def _bench(args: argparse.Namespace) -> int:
 
     if args.only in (None, "load"):
         benchmark_load()
+    if args.only == "load":
+        benchmark_mixed()
     if args.only in (None, "vacuum"):
         benchmark_vacuum(200 if args.only else 40)
     if args.only in (None, "aftertreatment"):

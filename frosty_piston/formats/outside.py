@@ -18,8 +18,9 @@ from typing import Any, Generic, TypeVar
 import numpy as np
 
 from frosty_piston.core.errors import BadInput, Busy
+from frosty_piston.job import jobfile
 
-from . import bundle, picture
+from . import bundle, long_job, picture
 from .picture import Cleaned
 from .recording import MOST_ANSWER_BYTES, MOST_BYTES, Column, Recording, Unread, UnreadRows
 from .report_pdf import MOST_PAPER_BYTES
@@ -270,4 +271,12 @@ BUNDLES = Kind(
     "This bundle cannot be read: {}. It is damaged, or no bundle of a job.",
     f"This bundle takes longer than {MOST_WALL_S:g} s to read.",
     f"The bundle is larger than {bundle.MOST_BYTES // 1_000_000} MB.",
+)
+LONG_JOBS = Kind(
+    "frosty_piston.formats.long_job_reader",
+    jobfile.MOST_BYTES,
+    long_job.opened,
+    "This job file cannot be read: {}.",
+    f"This job file takes longer than {MOST_WALL_S:g} s to read.",
+    f"This job file is larger than {jobfile.MOST_BYTES // 2**20} MiB.",
 )

@@ -1,11 +1,16 @@
 """The day laid out by a constraint solver: nobody and nothing in two places, deadlines before idle time."""
 
+import os
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from functools import cache
+from threading import get_native_id
 from typing import Any
 
 from frosty_piston.core.day import SOLVER, Day, DayLimits, Person, Piece, Placed, Plan, Work, cost, plain_rule
 
 SEARCH_S, WORKERS, SEED = 1.2, 2, 11
+NICENESS = 10
 SLACK_MIN = 1440
 
 
@@ -197,7 +202,8 @@ class _Model:
         solver.parameters.max_time_in_seconds = seconds
         solver.parameters.num_workers = WORKERS
         solver.parameters.random_seed = SEED
-        status = solver.solve(self.m)
+        with ThreadPoolExecutor(1, initializer=_behind_others) as apart:
+            status = apart.submit(solver.solve, self.m).result()
         if status not in (self.cp.OPTIMAL, self.cp.FEASIBLE):
             return self.hint
         placed = tuple(
@@ -222,6 +228,12 @@ class _Model:
                 found = ((n, v) for (i, n), v in self.where.items() if i == stay.first)
                 return next((n for n, v in found if solver.boolean_value(v)), "")
         return ""
+
+
+def _behind_others() -> None:
+    """The threads that this one starts get a processor when nobody's page wants it, where the system can."""
+    with suppress(AttributeError, OSError):
+        os.setpriority(os.PRIO_PROCESS, get_native_id(), NICENESS)
 
 
 def lay_out(day: Day, limits: DayLimits, seconds: float = SEARCH_S) -> Plan:

@@ -8,8 +8,8 @@ from threading import Condition, Thread
 from frosty_piston.core.errors import FrostyPistonError
 
 Work = Callable[[], None]
-SHARE_OF_TIME = 0.5  # of one core, so that pages keep theirs
-LONGEST_REST_S = 1.0
+SHARE_OF_TIME = 0.25  # of one core, so that pages keep theirs
+LONGEST_REST_S = 2.0
 log = logging.getLogger("frosty_piston.store")
 
 

@@ -4,10 +4,12 @@ too."""
 import hashlib
 import json
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from threading import Lock
+from time import monotonic
 from typing import Any, TypeVar
 
 from sqlalchemy import Row
@@ -29,6 +31,8 @@ from .yard import Yard
 A = TypeVar("A")
 MOST_JOBS, LISTED = 12, 60
 WAIT_S = 20.0
+MOMENT_S = 1.0
+REST_S = 10.0  # a plan stands so long, whatever is written on a job meanwhile
 BUSY = "The day is still being planned. Load the page again in a few seconds."
 STALE, IN_HAND, GIVEN_UP = timedelta(hours=6), timedelta(minutes=30), timedelta(hours=3)
 SETUP, PINS, STANDS, BEGUN, ON, LAID = "day", "day_pins", "day_stands", "day_begun", "day_on", "day_laid"
@@ -72,12 +76,19 @@ class Laid:
         return pieces[0].id if pieces else ""
 
 
+def _minute() -> datetime:
+    return now().replace(second=0, microsecond=0)
+
+
 class DayBoard:
     """Lays out the day and keeps what was said of it: pins, where vehicles stand, who is there."""
 
     def __init__(self, tapes: Tapes, yard: Yard, settings: Settings, k: Knowledge):
         self.tapes, self.yard, self.settings, self.knowledge = tapes, yard, settings, k
-        self.search_s = SEARCH_S
+        self.search_s, self.rest_s = SEARCH_S, REST_S
+        self._laid_at = 0.0
+        self._apart = ThreadPoolExecutor(1, "day")
+        self._laying: Future[Laid] | None = None
         self._laid: Laid | None = None
         self._lock = Lock()
 
@@ -133,25 +144,40 @@ class DayBoard:
     # laying out
 
     def look(self) -> Laid:
-        """The plan as it stands: the one that is kept, or a new one when anything changed or runs over."""
-        at = now().replace(second=0, microsecond=0)
-        rows = self.yard.jobs(limit=LISTED)
-        key, said = self._key(rows)
-        known = self._laid
-        if known is not None and key == known.key and not self._moved_on(known, at):
-            return known
-        # One lays it out. Who comes meanwhile, and changed nothing of the plan itself, reads the one before.
-        if not self._lock.acquire(timeout=0.0 if known is not None and known.said == said else WAIT_S):
-            if known is not None and known.said == said:
-                return known
-            raise Busy(BUSY)
-        try:
+        """The plan as it stands: the one that is kept, or a new one when anything changed or runs over. A new
+        one is laid out apart; who asks meanwhile, and changed nothing of the plan itself, waits a moment for
+        it and reads the one before if it is not there yet. Raises Busy."""
+        until = monotonic() + WAIT_S
+        while True:
+            key, said = self._key(self.yard.jobs(limit=LISTED))
             known = self._laid
-            if known is None or key != known.key or self._moved_on(known, at):
-                known = self._laid = self._lay(rows, key, said, at)
-            return known
-        finally:
-            self._lock.release()
+            same = known is not None and known.said == said
+            rests = same and monotonic() - self._laid_at < self.rest_s
+            if known is not None and (known.key == key or rests) and not self._moved_on(known, _minute()):
+                return known
+            with self._lock:
+                if self._laying is None or self._laying.done():
+                    self._laying = self._apart.submit(self._lay_again)
+                laying = self._laying
+            try:
+                laid = laying.result(MOMENT_S if same else max(0.0, until - monotonic()))
+            except TimeoutError:
+                if known is not None and same:
+                    return known
+                raise Busy(BUSY) from None
+            if laid.said == said or monotonic() > until:
+                return laid
+
+    def _lay_again(self) -> Laid:
+        rows, at = self.yard.jobs(limit=LISTED), _minute()
+        key, said = self._key(rows)
+        laid = self._laid = self._lay(rows, key, said, at)
+        self._laid_at = monotonic()
+        return laid
+
+    def close(self) -> None:
+        """End what is being laid out."""
+        self._apart.shutdown(cancel_futures=True)
 
     def _key(self, rows: list[Row[Any]]) -> tuple[str, str]:
         """What a plan rests on, and of it what was said of the plan itself, both as hashes."""

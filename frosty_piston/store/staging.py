@@ -1,43 +1,46 @@
 """Many entries at once: written aside in slices, so that others write between them, and put on their tape in
 one go."""
 
-import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import islice
 from typing import Any
 from uuid import uuid4
 
 from sqlalchemy import Engine, delete, insert, literal, select
 from sqlalchemy.orm import Session
 
-from frosty_piston.job.jobfile import chain_of
-
 from .database import write_session
-from .tables import ChainRow, EntryRow, JobRow, StagedRow
+from .tables import ChainRow, EntryRow, StagedRow
 
 SLICE = 2000
+
+
+EntryText = tuple[str, str, str]  # of an entry its id, its text, its link of the chain
 
 
 @dataclass(frozen=True)
 class Prepared:
     """Entries ready for a tape: their rows where they are few, else the batch under which they lie aside."""
 
-    rows: list[dict[str, Any]]
-    head: str
+    rows: tuple[EntryText, ...]
+    at: datetime
     batch: str | None = None
 
-    def put(self, session: Session, job: JobRow) -> None:
+    def put(self, session: Session, job_id: str) -> None:
         """Put them on the tape of a job, with the links of its chain."""
         if self.batch is not None:
-            self._move(session, job.id)
+            self._move(session, job_id)
         elif self.rows:
-            entries = [{key: row[key] for key in ("id", "raw", "written_at")} for row in self.rows]
-            links = [{key: row[key] for key in ("id", "hash")} for row in self.rows]
-            session.execute(insert(EntryRow), [{"job_id": job.id, **row} for row in entries])
-            session.execute(insert(ChainRow), [{"job_id": job.id, **row} for row in links])
-        job.chain_head = self.head
+            entries = [
+                {"job_id": job_id, "id": entry_id, "raw": raw, "written_at": self.at}
+                for entry_id, raw, _ in self.rows
+            ]
+            links = [{"job_id": job_id, "id": entry_id, "hash": link} for entry_id, _, link in self.rows]
+            session.execute(insert(EntryRow), entries)
+            session.execute(insert(ChainRow), links)
 
     def _move(self, session: Session, job_id: str) -> None:
         of_batch = StagedRow.batch == self.batch
@@ -48,49 +51,41 @@ class Prepared:
             )
         )
         links = select(literal(job_id), StagedRow.id, StagedRow.hash)
-        session.execute(
-            insert(ChainRow).from_select(
-                ["job_id", "id", "hash"], links.where(of_batch).order_by(StagedRow.seq)
-            )
-        )
+        session.execute(insert(ChainRow).from_select(["job_id", "id", "hash"], links.where(of_batch)))
 
 
 @contextmanager
-def prepared(engine: Engine, raws: list[dict[str, Any]], head: str, at: datetime) -> Iterator[Prepared]:
-    """Make entries ready for a tape whose chain ends in `head`. Many of them are written aside first, in a
-    transaction for each slice, and taken off there again whatever becomes of them."""
-    links = chain_of(raws, head)
-    rows = (
-        {
-            "id": raw["id"],
-            "raw": json.dumps(raw, ensure_ascii=False),
-            "hash": links[raw["id"]],
-            "written_at": at,
-        }
-        for raw in raws
-    )
-    head = links[raws[-1]["id"]] if raws else head
-    if len(raws) <= SLICE:
-        yield Prepared(list(rows), head)
+def prepared(engine: Engine, rows: Iterable[EntryText], count: int, at: datetime) -> Iterator[Prepared]:
+    """Make entries ready for a tape. Many of them are written aside first, in a transaction for each slice,
+    and taken off there again whatever becomes of them."""
+    if count <= SLICE:
+        yield Prepared(tuple(rows), at)
         return
-    batch = str(uuid4())
+    batch, numbered = str(uuid4()), enumerate(rows)
     try:
-        part: list[dict[str, Any]] = []
-        for number, row in enumerate(rows):
-            part.append({"batch": batch, "seq": number, **row})
-            if len(part) == SLICE:
-                _stage(engine, part)
-                part = []
-        _stage(engine, part)
-        yield Prepared([], head, batch)
+        while part := list(islice(numbered, SLICE)):
+            _stage(
+                engine,
+                [
+                    {
+                        "batch": batch,
+                        "seq": seq,
+                        "id": row[0],
+                        "raw": row[1],
+                        "hash": row[2],
+                        "written_at": at,
+                    }
+                    for seq, row in part
+                ],
+            )
+        yield Prepared((), at, batch)
     finally:
-        _drop(engine, batch, len(raws))
+        _drop(engine, batch, count)
 
 
 def _stage(engine: Engine, part: list[dict[str, Any]]) -> None:
-    if part:
-        with write_session(engine) as session:
-            session.execute(insert(StagedRow), part)
+    with write_session(engine) as session:
+        session.execute(insert(StagedRow), part)
 
 
 def _drop(engine: Engine, batch: str, count: int) -> None:

@@ -2,29 +2,26 @@
 
 import json
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import datetime
 from functools import partial
 from threading import Lock, RLock
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 from uuid import uuid4
 
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Busy, Conflict, Damaged, Fault, FrostyPistonError, NotHere
-from frosty_piston.core.quantity import percent
 from frosty_piston.job import jobfile, stopping
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.check import Checker, kept, walk
-from frosty_piston.job.countdown import countdown_of
 from frosty_piston.job.engine import EngineCard, Vehicle
-from frosty_piston.job.entries import Entry, Tick, Wait
+from frosty_piston.job.entries import Entry, Tick
 from frosty_piston.job.experience import Experience
-from frosty_piston.job.next_step import wait_says
-from frosty_piston.job.prove import open_waits, running_wait
+from frosty_piston.job.listed import listed
 from frosty_piston.job.reset_order import ResetOrder
 from frosty_piston.job.resets import latch_bars
 from frosty_piston.job.road import Road
@@ -39,7 +36,7 @@ from .exercises import TRAINING, is_training
 from .fair_lock import NamedLocks
 from .garage import NewCards
 from .moments import now, stamp, utc
-from .staging import Prepared, drop_staged, prepared
+from .staging import EntryText, drop_staged, prepared
 from .tables import ActRow, CardPlanRow, ChainRow, EntryRow, JobRow, VehicleRow
 
 CACHED_JOBS = 64
@@ -101,6 +98,19 @@ class Written:
     known: tuple[str, ...]
 
 
+class WholeJob(Protocol):
+    """A job that was read and worked out apart: its head and cards, what lists show of it, its entries."""
+
+    head: dict[str, Any]
+    vehicle: dict[str, Any]
+    engine: dict[str, Any]
+    columns: dict[str, Any]
+    count: int
+    chain_head: str
+
+    def rows(self) -> Iterable[EntryText]: ...
+
+
 class Tapes:
     """Keeps the tapes of all jobs. Safe to use from several threads; every write is one transaction."""
 
@@ -133,7 +143,7 @@ class Tapes:
     def _show_again(self, job_id: str) -> None:
         with suppress(FrostyPistonError):
             record = self.job(job_id)
-            columns = columns_of(record)
+            columns = listed(record.standing)
             with write_session(self.engine) as session:
                 row = session.get(JobRow, job_id)
                 if row is not None and row.revision == record.revision:
@@ -183,60 +193,90 @@ class Tapes:
     def add_file(self, file: jobfile.JobFile, by: str = "") -> tuple[str, bool]:
         """Keep a job file. The same file again is the same job; another tape under the same id is a
         Conflict. `by`: who brought it in, where people sign in."""
-        job_id = file.head.id or str(uuid4())
+        raw = file.raw
+        row = self._new_row(raw["job"], raw["vehicle"], raw["engine"], by)
+        links = jobfile.chain_of(raw["entries"])
+        if self._is_here(row, chain_head := list(links.values())[-1] if links else ""):
+            return row.id, False
+        generation, written = self._generation, now()
+        record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
+        rows = [(raw["id"], _text(raw), links[raw["id"]]) for raw in raw["entries"]]
+        new = self._opened(row, listed(record.standing), rows, len(rows), chain_head, written)
+        if new:
+            self._keep(row.id, record, generation)
+        return row.id, new
+
+    def add_long(self, job: WholeJob, by: str = "") -> tuple[str, bool]:
+        """Keep a job that was read and worked out apart, as `add_file` does."""
+        row = self._new_row(job.head, job.vehicle, job.engine, by)
+        if self._is_here(row, job.chain_head):
+            return row.id, False
+        new = self._opened(row, job.columns, job.rows(), job.count, job.chain_head, now())
+        self._columns_again.do(
+            {row.id: partial(self._show_again, row.id)}
+        )  # by the workshop's own experience
+        return row.id, new
+
+    def _new_row(
+        self, head: dict[str, Any], vehicle: dict[str, Any], engine: dict[str, Any], by: str
+    ) -> JobRow:
+        """The row of a job that comes in. Raises BadInput for the id of a training vehicle."""
+        job_id = head.get("id") or str(uuid4())
         if is_training(job_id):
             raise BadInput([Fault("job.id", f"an id that begins with {TRAINING!r} is a training vehicle's")])
-        raw = file.raw
-        head = {**raw["job"], "id": job_id}
-        if self._is_here(job_id, {**raw, "job": head}):
-            return job_id, False
+        name = Vehicle.model_validate(vehicle).name
         with Session(self.engine) as session:
-            asked = select(VehicleRow.id).where(VehicleRow.name == file.vehicle.name)
-            vehicle_id = session.scalar(asked)
-        row = JobRow(
+            vehicle_id = session.scalar(select(VehicleRow.id).where(VehicleRow.name == name))
+        return JobRow(
             id=job_id,
-            head=head,
-            vehicle=raw["vehicle"],
-            engine=raw["engine"],
+            head={**head, "id": job_id},
+            vehicle=vehicle,
+            engine=engine,
             vehicle_id=vehicle_id,
-            opened_at=file.head.opened_at or now(),
-            title=file.head.title,
-            vehicle_name=file.vehicle.name,
+            opened_at=jobfile.JobHead.model_validate(head).opened_at or now(),
+            title=head["title"],
+            vehicle_name=name,
             revision=1,
             imported_by=by,
         )
-        generation, written = self._generation, now()
-        record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
-        columns = columns_of(record)
-        with prepared(self.engine, raw["entries"], "", written) as entries:
-            if not self._opened(row, columns, entries):  # the same file came in twice at once
-                return job_id, not self._is_here(job_id, {**raw, "job": head})
-        self._keep(job_id, record, generation)
-        return job_id, True
 
-    def _is_here(self, job_id: str, file: dict[str, Any]) -> bool:
-        """Whether a job file is here already. Raises Conflict for another tape under its id."""
+    def _is_here(self, row: JobRow, chain_head: str) -> bool:
+        """Whether a job is here already, by the hash of its tape. Raises Conflict for another tape under its
+        id."""
         with Session(self.engine) as session:
-            if session.get(JobRow, job_id) is None:
+            kept_row = session.get(JobRow, row.id)
+            if kept_row is None:
                 return False
-            kept_file = self._export(session, job_id)
-        if _tape_of(kept_file) == _tape_of(file):
+            mine = [kept_row.head, kept_row.vehicle, kept_row.engine, kept_row.chain_head or ""]
+        if jobfile.canonical(mine) == jobfile.canonical([row.head, row.vehicle, row.engine, chain_head]):
             return True
         raise Conflict(
-            f"A job {job_id!r} is already here and its tape is not the same. Send what is new to its entries,"
+            f"A job {row.id!r} is already here and its tape is not the same. Send what is new to its entries,"
             " or give the file another id."
         )
 
-    def _opened(self, row: JobRow, columns: dict[str, Any], entries: Prepared) -> bool:
-        """Write a whole job, unless one of its id came in meanwhile."""
-        with write_session(self.engine) as session:
-            if session.get(JobRow, row.id) is not None:
-                return False
-            session.add(row)
-            session.flush()
-            entries.put(session, row)
-            _show(row, columns)
-        return True
+    def _opened(
+        self,
+        row: JobRow,
+        columns: dict[str, Any],
+        rows: Iterable[EntryText],
+        count: int,
+        chain_head: str,
+        at: datetime,
+    ) -> bool:
+        """Write a whole job; False when the same came in meanwhile."""
+        with prepared(self.engine, rows, count, at) as entries, write_session(self.engine) as session:
+            if session.get(JobRow, row.id) is None:
+                session.add(row)
+                session.flush()
+                entries.put(session, row.id)
+                row.chain_head = chain_head
+                _show(row, columns)
+                session.flush()
+                session.expunge(row)
+                return True
+        self._is_here(row, chain_head)
+        return False
 
     def export(self, job_id: str) -> dict[str, Any]:
         with Session(self.engine) as session:
@@ -445,16 +485,19 @@ class Tapes:
         cards: NewCards | None,
     ) -> bool:
         """Write what was worked out, unless the job was changed by another process meanwhile."""
-        job_id, shown = before.job.id, columns_of(after)
-        raws, head = [raw for _, raw in fresh], self.chain_head(job_id)
+        job_id, shown = before.job.id, listed(after.standing)
+        head = self.chain_head(job_id)
+        links = jobfile.chain_of([raw for _, raw in fresh], head)
+        rows = [(entry.id, _text(raw), links[entry.id]) for entry, raw in fresh]
         with (
-            prepared(self.engine, raws, head, now()) as entries,
+            prepared(self.engine, rows, len(rows), now()) as entries,
             write_session(self.engine) as session,
         ):
             row = session.get(JobRow, job_id)
             if row is None or row.revision != before.revision or (row.chain_head or "") != head:
                 return False
-            entries.put(session, row)
+            entries.put(session, job_id)
+            row.chain_head = rows[-1][2] if rows else head
             if act is not None:
                 ids = [*old, *(e.id for e, _ in fresh)]
                 session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=now()))
@@ -465,6 +508,10 @@ class Tapes:
             row.revision += 1
             _show(row, shown)
         return True
+
+
+def _text(raw: dict[str, Any]) -> str:
+    return json.dumps(raw, ensure_ascii=False)
 
 
 def _json(job_id: str, entry_id: str, raw: str) -> dict[str, Any]:
@@ -490,42 +537,6 @@ def _resets(raws: list[Any]) -> bool:
     return any(isinstance(raw, dict) and raw.get("kind") in ("reset_step", "proof_step") for raw in raws)
 
 
-def columns_of(record: JobRecord) -> dict[str, Any]:
-    """The columns the yard is served from."""
-    s, job = record.standing, record.job
-    top = record.assessed.suspicion.suspects[0]
-    guessed = bool(record.assessed.evidence) and not job.repairs
-    wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
-    deadline = job.deadline
-    return {
-        "stage": s.now,
-        "next_step": s.after_waits.does[:200],
-        "status": s.proof.status,
-        "closed": s.closed,
-        "next_where": s.after_waits.where,
-        "suspect": f"{top.title}, {percent(top.probability)}" if guessed else "",
-        "waiting_for": wait_says(wait.data.wait, wait.data.what)[:200] if wait else None,
-        "waiting_until": wait.data.until if wait else None,
-        "deadline": deadline.data.until if deadline else None,
-        "countdown": _budget(record),
-        "waits": [_as_listed(x.id, x.data) for x in open_waits(job)],
-    }
-
-
-def _as_listed(entry_id: str, wait: Wait) -> dict[str, Any]:
-    """An open wait as the alarms list it."""
-    until = stamp(wait.until) if wait.until else None
-    return {"id": entry_id, "wait": wait.wait, "what": wait.what, "until": until}
-
-
-def _budget(record: JobRecord) -> dict[str, Any] | None:
-    """The countdown as a strip of the yard shows it."""
-    found = countdown_of(record.assessed, record.standing.proof)
-    if found is None:
-        return None
-    return {"left": found.amount(found.budget.left), "state": found.state, "says": found.says}
-
-
 def _show(row: JobRow, columns: dict[str, Any]) -> None:
     for name, value in columns.items():
         setattr(row, name, value)
@@ -545,11 +556,6 @@ def _done(session: Session, job_id: str, act: Act) -> tuple[str, ...] | None:
     if row.content != act.content:
         raise Conflict("This was sent before with other content: look at what stands, and send it again.")
     return tuple(row.entries)
-
-
-def _tape_of(file: dict[str, Any]) -> str:
-    """A job file without its chain, to compare."""
-    return jobfile.canonical({key: part for key, part in file.items() if key != "chain"})
 
 
 def _same(kept: dict[str, Any], sent: dict[str, Any]) -> bool:

@@ -119,6 +119,7 @@ class Workshop:
     def close(self) -> None:
         if self._training is not None:
             self._training.close()
+        self.day.close()
         self.tapes.close()
         self.engine.dispose()
 

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from frosty_piston.bundles import read_bundle, write_bundle
+from frosty_piston.bundles import read_bundle, read_file, write_bundle
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.formats import bundle
 from frosty_piston.job import jobfile
@@ -47,7 +47,7 @@ async def add_job(
     job_id, new = await (
         pools.imports.run(read_bundle, workshop, body, opening, by)
         if bundled
-        else pools.imports.run(workshop.tapes.import_file, body, by)
+        else pools.imports.run(read_file, workshop, body, opening, by)
     )
     return JSONResponse({"id": job_id}, 201 if new else 200, headers={"Location": f"/api/v1/jobs/{job_id}"})
 

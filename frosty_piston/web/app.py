@@ -26,7 +26,7 @@ from starlette.requests import ClientDisconnect
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, FrostyPistonError
-from frosty_piston.formats.outside import BUNDLES, PAPERS, PICTURES, RECORDINGS, Readers
+from frosty_piston.formats.outside import BUNDLES, LONG_JOBS, PAPERS, PICTURES, RECORDINGS, Readers
 from frosty_piston.job import day_solver
 from frosty_piston.store.exercises import is_training
 from frosty_piston.store.workshop import Workshop
@@ -192,8 +192,8 @@ async def _with_readers(app: FastAPI) -> AsyncIterator[None]:
     for thread in warming:
         thread.join()
     app.state.pools.end()
-    for readers in (app.state.readers, app.state.pictures, app.state.papers, app.state.bundles):
-        readers.end()
+    for name in ("readers", "pictures", "papers", "bundles", "long_jobs"):
+        getattr(app.state, name).end()
 
 
 def create_app(workshop: Workshop, signing_in: bool = False, strict_transport: bool = False) -> FastAPI:
@@ -214,6 +214,7 @@ def create_app(workshop: Workshop, signing_in: bool = False, strict_transport: b
     app.state.watchdog, app.state.pools, app.state.tries = Watchdog(), Pools(), Tries()
     app.state.readers, app.state.pictures = Readers(RECORDINGS), Readers(PICTURES)
     app.state.papers, app.state.bundles = Readers(PAPERS, 1), Readers(BUNDLES, 1)
+    app.state.long_jobs = Readers(LONG_JOBS, 1)
     if signing_in:
         app.add_middleware(Gate, workshop=workshop)
     else:

@@ -56,7 +56,11 @@ async def posted(request: Request) -> FormData:
     charset = given.get(b"charset", b"utf-8").decode("latin-1").strip().lower()
     if charset not in CHARSETS:
         raise BadInput(f"A form in {charset[:20]!r} is not read here: send it in UTF-8.")
-    return await request.form(max_files=several, max_fields=500)
+    if not _kind(request).startswith("multipart/"):
+        return await request.form(max_files=several, max_fields=500)
+    pools: Pools = request.app.state.pools
+    async with pools.body():
+        return await request.form(max_files=several, max_fields=500)
 
 
 def _kind(request: Request) -> str:
@@ -143,7 +147,7 @@ def the_papers(request: Request) -> Readers[bytes]:
 
 
 def the_opening(request: Request) -> Opening:
-    return Opening(request.app.state.bundles, request.app.state.pictures)
+    return Opening(request.app.state.bundles, request.app.state.pictures, request.app.state.long_jobs)
 
 
 def the_pools(request: Request) -> Pools:

@@ -60,24 +60,26 @@ async def enter(request: Request, form: GivenForm, workshop: GivenWorkshop, pool
     tries: Tries = request.app.state.tries
     name, address, given = form.raw("name"), _address(request), form.values.get("passphrase", [""])[-1]
 
-    def again(says: str, status: int) -> Response:
+    def again(says: str, status: int, wait_s: float = 0.0) -> Response:
         refused = BadInput([Fault("passphrase", says)])
-        return _enter(request, workshop, _back(form), Kept.of("enter", refused, {"name": name}), status)
+        page = _enter(request, workshop, _back(form), Kept.of("enter", refused, {"name": name}), status)
+        if status == 429:
+            page.headers["Retry-After"] = str(int(wait_s) + 1)
+        return page
 
-    there = await run_in_threadpool(workshop.people.signed_in_at, name, address)
-    if (wait_s := tries.begin(name, address, there)) > 0:
-        answer = await run_in_threadpool(again, _wait(wait_s), 429)
-        answer.headers["Retry-After"] = str(int(wait_s) + 1)
+    def begin() -> Response | None:
+        wait_s = tries.begin(name, address, workshop.people.signed_in_at(name, address))
+        return again(_wait(wait_s), 429, wait_s) if wait_s > 0 else None
+
+    if (answer := await pools.entrance.run(begin)) is not None:
         return answer
     try:
         secret = await pools.sign_ins.run(workshop.people.sign_in, name, given, address)
     except Busy as error:
         tries.not_tried(name, address)
-        answer = await run_in_threadpool(again, str(error), 429)
-        answer.headers["Retry-After"] = "5"
-        return answer
+        return await pools.entrance.run(again, str(error), 429, 4.0)
     if secret is None:
-        return await run_in_threadpool(again, NOT_TOGETHER, 422)
+        return await pools.entrance.run(again, NOT_TOGETHER, 422)
     tries.right(name, address)
     answer = RedirectResponse(_back(form), 303)
     answer.set_cookie(

@@ -35,7 +35,7 @@ def shared() -> dict:
         return _shared
     folder = tempfile.mkdtemp()
     workshop = Workshop(open_database(demo_into(folder)))
-    workshop.day.search_s = 0.1
+    workshop.day.search_s, workshop.day.rest_s = 0.1, 0.0
     taken = free_port(0)
     server = uvicorn.Server(uvicorn.Config(create_app(workshop), log_level="error", access_log=False))
     thread = threading.Thread(target=server.run, kwargs={"sockets": [taken]}, daemon=True)

@@ -24,7 +24,7 @@ class Own:
 
     def __init__(self, folder, port):
         self.workshop = Workshop(open_database(folder))
-        self.workshop.day.search_s = 0.1
+        self.workshop.day.search_s, self.workshop.day.rest_s = 0.1, 0.0
         taken = free_port(port)
         self.port = taken.getsockname()[1]
         self.server = uvicorn.Server(

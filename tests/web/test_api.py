@@ -39,7 +39,7 @@ class WithClient(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.workshop = Workshop(open_database(Path(folder.name)))
         self.addCleanup(self.workshop.close)
-        self.workshop.day.search_s = 0.1
+        self.workshop.day.search_s, self.workshop.day.rest_s = 0.1, 0.0
         self.client = Reader(create_app(self.workshop), raise_server_exceptions=False, follow_redirects=False)
 
 

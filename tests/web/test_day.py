@@ -80,7 +80,7 @@ class Board(WithDay):
         begun = next(iter(first.begun))
         other = Workshop(open_database(Path(self.workshop.folder)))
         self.addCleanup(other.close)
-        other.day.search_s = 0.1
+        other.day.search_s, other.day.rest_s = 0.1, 0.0
         self.ahead += timedelta(minutes=2)
         self.assertEqual(other.day.look().plan.of[begun].start, -2)
 
