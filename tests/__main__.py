@@ -10,7 +10,12 @@ import tempfile
 import unittest
 from pathlib import Path
 
-LONG = {"PISTON_KILLS": "1000", "PISTON_DAMAGED": "3000", "PISTON_LONG": "yes"}
+LONG = {
+    "PISTON_KILLS": "1000",
+    "PISTON_LAYOUT_KILLS": "20",
+    "PISTON_DAMAGED": "3000",
+    "PISTON_LONG": "yes",
+}
 BROWSER, ROOMS = "--browser", "--rooms"
 LIMIT_S = 600
 HERE = Path(__file__).parent

@@ -209,9 +209,15 @@ def restore(copy: Path, folder: Path) -> Checked:
     with owned(folder):
         if (folder / DATABASE).exists():
             raise CannotStart(f"The data folder {folder} holds a workshop already: name an empty one.")
-        with _opened(copy) as there, closing(sqlite3.connect(folder / DATABASE)) as here:
+        unfinished = (
+            folder / f"{DATABASE}.unfinished"
+        )  # what a restore that was cut short leaves is no workshop
+        for left in (unfinished, unfinished.with_name(f"{unfinished.name}-journal")):
+            left.unlink(missing_ok=True)
+        with _opened(copy) as there, closing(sqlite3.connect(unfinished)) as here:
             there.backup(here)
             here.execute(f"DROP TABLE IF EXISTS {SEAL}")
             here.commit()
+        unfinished.replace(folder / DATABASE)
         open_database(folder).dispose()
         return check(folder / DATABASE)

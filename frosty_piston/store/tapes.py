@@ -212,9 +212,8 @@ class Tapes:
         if self._is_here(row, job.chain_head):
             return row.id, False
         new = self._opened(row, job.columns, job.rows(), job.count, job.chain_head, now())
-        self._columns_again.do(
-            {row.id: partial(self._show_again, row.id)}
-        )  # by the workshop's own experience
+        if job.count <= HUGE_ENTRIES:  # now by the workshop's own experience, which its reader did not have
+            self._columns_again.do({row.id: partial(self._show_again, row.id)})
         return row.id, new
 
     def _new_row(
