@@ -15,6 +15,7 @@ from frosty_piston.job.answer import answer
 from frosty_piston.job.schema import job_file_schema
 
 from .dependencies import GivenOpening, GivenPools, GivenWorkshop, read_body
+from .downloads import download
 from .signed_in import person_of
 
 router = APIRouter(prefix="/api/v1")
@@ -55,20 +56,13 @@ async def add_job(
 @router.get("/jobs/{job_id}/bundle")
 def get_bundle(job_id: str, workshop: GivenWorkshop) -> Response:
     """The job file with its recordings and pictures, as one archive."""
-    return Response(
-        write_bundle(workshop, job_id),
-        media_type="application/zip",
-        headers={"Content-Disposition": f'attachment; filename="{job_id}.fpjob.zip"'},
-    )
+    return download(write_bundle(workshop, job_id), "application/zip", f"{job_id}.fpjob.zip")
 
 
 @router.get("/jobs/{job_id}")
 def get_job(job_id: str, workshop: GivenWorkshop) -> Response:
-    return Response(
-        jobfile.canonical(workshop.tapes.export(job_id)),
-        media_type="application/json",
-        headers={"Content-Disposition": f'inline; filename="{job_id}.fpjob.json"'},
-    )
+    file = jobfile.canonical(workshop.tapes.export(job_id)).encode()
+    return download(file, "application/json", f"{job_id}.fpjob.json", shown=True)
 
 
 @router.post("/jobs/{job_id}/entries", status_code=201)

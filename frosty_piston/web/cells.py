@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.core.quantity import exact
-from frosty_piston.core.words import inside, sign
+from frosty_piston.core.words import inside, sign, spoken
 from frosty_piston.job.entries import Conditions, Entry, Outcome, Reading, Where
 from frosty_piston.job.entries.kind import out_of_reach
 from frosty_piston.job.fit import barred
@@ -21,11 +21,19 @@ from frosty_piston.store.workshop import JobRecord
 
 from .forms import Form
 
-CONDITION_FIELDS = ("after_s", "part_c", "soaked_h", "loaded", "wires_off", "part_hot", "battery_v")
-CYLINDER, SECONDS = re.compile(r"[0-9]{1,3}"), re.compile(r"[0-9]{1,6}(\.[0-9]{1,3})?")
+# The conditions that a cell or its reader sends along: figures with unit and bounds, and what holds or not.
+CONDITION_FIGURES = {
+    "after_s": ("", 0, 600),
+    "part_c": ("degC", -60, 150),
+    "soaked_h": ("", 0, 1000),
+    "battery_v": ("", 0, 60),
+}
+CONDITION_FLAGS = ("loaded", "wires_off", "part_hot", "key_off", "engine_running")
+FLAG_WORDS = {"yes": True, "no": False}
+PLACE_NAMES = ("point", "channel", "bank", "node", "pin")
+CYLINDER = re.compile(r"[0-9]{1,3}")
 FIGURE = re.compile(r"-?[0-9]{1,9}([.][0-9]{1,6})?")
 IN_SET, NOT_READ = "read, judged with the others", "not tested"
-TICKED = ("loaded", "wires_off", "part_hot")
 
 
 @dataclass(frozen=True)
@@ -38,6 +46,17 @@ class Cell:
     where: dict[str, Any]
     hint: str = ""
     conditions: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def fields(self) -> list[tuple[str, str]]:
+        """The hidden fields that its form sends along: its place and its conditions, as `cell_of` and
+        `conditions_of` read them."""
+        words = {held: word for word, held in FLAG_WORDS.items()}
+        placed = [(name, str(value)) for name, value in self.where.items()]
+        return placed + [
+            (name, words[value] if isinstance(value, bool) else exact(value))
+            for name, value in self.conditions.items()
+        ]
 
     @property
     def id(self) -> str:
@@ -111,17 +130,11 @@ def _as_typed(entry: Entry, cell: Cell) -> str:
 
 def cell_of(form: Form) -> Cell:
     """The cell a form speaks of, from its hidden fields."""
-    where: dict[str, Any] = {}
-    for key in ("point", "channel", "bank", "node", "pin"):
-        if form.raw(key):
-            where[key] = form.raw(key)
+    where: dict[str, Any] = {name: form.raw(name) for name in PLACE_NAMES if form.raw(name)}
     if cylinder := form.raw("cylinder"):
         where["cylinder"] = int(cylinder) if CYLINDER.fullmatch(cylinder) else cylinder[:20]
-    after = form.raw("after_s")
-    conditions: dict[str, Any] = {"part_hot": True} if form.raw("part_hot") == "yes" else {}
-    if SECONDS.fullmatch(after):
-        conditions["after_s"] = float(after)
-    return Cell(form.raw("test"), "", form.raw("unit"), where, conditions=conditions)
+    quiet = Form(form.values)  # what is wrong with a condition is said where it is written
+    return Cell(form.raw("test"), "", form.raw("unit"), where, conditions=conditions_of(quiet) or {})
 
 
 def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
@@ -140,21 +153,20 @@ def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
 
 
 def conditions_of(form: Form) -> dict[str, Any] | None:
-    """The conditions a bench sends along with a cell."""
-    shown: dict[str, Any] = {}
-    for name in CONDITION_FIELDS:
-        text = form.raw(name)
-        if name in TICKED:
-            if text == "yes":
-                shown[name] = True
-            continue
-        low, high = {"after_s": (0, 600), "part_c": (-60, 150), "soaked_h": (0, 1000), "battery_v": (0, 60)}[
-            name
-        ]
-        value = form.figure(name, "degC" if name == "part_c" else "", low, high)
+    """The conditions that come with a cell: its own, and what its bench or its reader says beside it. What is
+    wrong with one is a fault of the form."""
+    held: dict[str, Any] = {}
+    for name in CONDITION_FLAGS:
+        word = form.raw(name)
+        if word in FLAG_WORDS:
+            held[name] = FLAG_WORDS[word]
+        elif word:
+            form.wrong("value", f"{word[:20]!r} is no word for {spoken(name)}: yes or no")
+    for name, (unit, low, high) in CONDITION_FIGURES.items():
+        value = form.figure(name, unit, low, high)
         if value is not None:
-            shown[name] = value
-    return shown or None
+            held[name] = value
+    return held or None
 
 
 def bar_to(record: JobRecord, k: Knowledge, test: str, node: str = "", pin: str = "") -> str:

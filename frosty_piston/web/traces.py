@@ -35,6 +35,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .chart_picture import chart_picture
 from .dependencies import GivenForm, GivenPools, GivenReaders, GivenUpload, GivenWorkshop, Upload
+from .downloads import download
 from .forms import Fields, Form, figure, line
 from .jobform import submit
 from .loop_picture import loop_picture
@@ -613,13 +614,5 @@ def export(
     }
     name = f"recording-{trace_id[-8:]}"
     if format == "mf4":
-        return Response(
-            write_mdf(channels),
-            media_type="application/octet-stream",
-            headers={"Content-Disposition": f'attachment; filename="{name}.mf4"'},
-        )
-    return Response(
-        write_csv(channels),
-        media_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="{name}.csv"'},
-    )
+        return download(write_mdf(channels), "application/octet-stream", f"{name}.mf4")
+    return download(write_csv(channels).encode(), "text/csv; charset=utf-8", f"{name}.csv")

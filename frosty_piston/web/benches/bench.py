@@ -11,6 +11,7 @@ from ..forms import Form
 
 Shows = Callable[[JobRecord, Workshop, Form], dict[str, Any]]
 Step = tuple[str, str]
+ON_BENCH = "on_"  # before the name of a field that a cell carries for its bench alone
 
 
 def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
@@ -46,11 +47,16 @@ class Bench:
 
     def asked(self, form: Form) -> Form:
         """What a form on this bench brings along for showing it again."""
-        return Form({name: [form.raw(field)] for name, field in self.keeps})
+        return Form({name: [self._kept(form, field)] for name, field in self.keeps})
+
+    def _kept(self, form: Form, field: str) -> str:
+        """What a form says of the bench it stands on: a cell says it apart from its place and conditions."""
+        apart = f"{ON_BENCH}{field}"
+        return form.raw(apart if apart in form.values else field)
 
     def carried(self, form: Form) -> str:
         """The same as part of an address."""
-        given = {name: form.raw(field) for name, field in self.keeps}
+        given = {name: self._kept(form, field) for name, field in self.keeps}
         return f"?{urlencode(given)}" if given else ""
 
     def view(self, record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:

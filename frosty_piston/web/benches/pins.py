@@ -54,7 +54,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
             "V",
             {"node": node, "pin": pin},
             hint,
-            {**sent, **({"loaded": True} if loaded else {})},
+            {**sent, "loaded": loaded},
         )
         for pin, label, hint in PINS
     ]
