@@ -3,6 +3,7 @@
 import tempfile
 import threading
 import unittest
+from unittest import mock
 
 import uvicorn
 
@@ -112,6 +113,34 @@ class Comings(Away):
         ]
         self.assertEqual(drops, [0.21, 0.15])
 
+    def test_a_second_tab_says_nothing_waits_once_the_first_has_sent_it(self):
+        self.go("/jobs/demo-patrol/tape")
+        second = self.new_page()
+        second.goto(self.base + "/jobs/demo-patrol/tape")
+        second.wait_for_load_state()
+        self.away()
+        for text in ("one", "two"):
+            self.page.get_by_label("Note").fill(text)
+            self.press("Write", "#form-note")
+            self.sees("Kept here, will send: Note: " + text, "#form-note")
+        waits = second.locator("#outbox", has_text="Kept here, will send: 2 entries")
+        waits.wait_for(timeout=30_000)
+        self.here()
+        for page in (self.page, second):
+            page.locator("#outbox").wait_for(state="hidden", timeout=30_000)
+        self.assertEqual(self.notes("demo-patrol")[-2:], ["one", "two"])
+
+    def test_what_finds_no_turn_in_time_is_kept_and_sent_again(self):
+        self.go("/jobs/demo-patrol/tape")
+        locked = mock.patch("frosty_piston.store.tapes.WRITE_TIMEOUT_S", 0.1)
+        with self.workshop.tapes._writing.of("demo-patrol").hold(5, "busy"), locked:
+            self.page.get_by_label("Note").fill("in a crowd")
+            self.press("Write", "#form-note")
+            self.sees("Kept here, will send: Note: in a crowd", "#form-note")
+            self.assertNotIn("in a crowd", self.notes("demo-patrol"))
+        self.page.locator("#outbox").wait_for(state="hidden", timeout=30_000)
+        self.assertEqual(self.notes("demo-patrol").count("in a crowd"), 1)
+
     def test_ticks_new_jobs_and_names_are_kept_too(self):
         self.go("/jobs/demo-patrol/measure/battery")
         before = self.workshop.yard.count()
@@ -211,7 +240,7 @@ class SignedIn(Away):
         self.here()
         self.go("/enter")
         self.sign_in("Ylva")
-        self.sees("Waits until Odd signs in", "#outbox")
+        self.sees("Sent when Odd signs in", "#outbox")
         self.assertIn("piston-", self.page.evaluate("caches.keys().then((x) => x.join())"))
         self.sign_out()
         self.assertEqual(self.page.evaluate("acts.all().then((x) => x.length)"), 1)

@@ -178,7 +178,7 @@
       const pairs = [...act.pairs.filter(([k]) => k !== "seal"), ["pressed_at", act.at], ["pressed_by", act.by]];
       try {
         const answer = await fetch(act.url, { method: "POST", body: bodyOf(pairs), redirect: "manual", headers: { "X-Act": act.key, ...(body.dataset.seal ? { "X-Seal": body.dataset.seal } : {}) }, signal: AbortSignal.timeout(PATIENCE_MS) });
-        if (answer.status >= 500 || notNow(answer.status)) break;
+        if (answer.status >= 500 || answer.status === 401 || answer.status === 429) break;
         if (answer.ok || answer.type === "opaqueredirect") { await answered(act.key); sent += 1; }
         else await acts.put({ ...act, refused: reason(await answer.text()) });
       } catch (error) { break; }
