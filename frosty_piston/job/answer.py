@@ -1,5 +1,6 @@
 """The assessment in its open form: what the command line and the API print."""
 
+import logging
 from dataclasses import replace
 from typing import Any
 
@@ -14,6 +15,7 @@ from .prove import Proof, prove
 from .suspicion import Suspect
 
 FORMAT, VERSION = "frosty-piston/assessment", 1
+log = logging.getLogger("frosty_piston.job")
 
 
 def answer(assessed: Assessed, prices: Prices | None = None) -> dict[str, Any]:
@@ -129,3 +131,8 @@ def assess_line(line: bytes, knowledge: Knowledge | None = None) -> dict[str, An
         return {
             "error": {"says": str(error), "faults": [{"path": f.path, "says": f.says} for f in error.faults]}
         }
+    except Exception as error:  # whatever one line does, the next is answered
+        log.exception("a job file could not be assessed")
+        kind = type(error).__name__
+        says = f"This job file could not be assessed ({kind}): a fault of the program, not of it."
+        return {"error": {"says": says, "faults": []}}

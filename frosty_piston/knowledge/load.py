@@ -120,6 +120,7 @@ class Knowledge:
     figures: dict[str, s.FigureShape]
     limit_rows: Figures
     reach: dict[str, tuple[float, float]]
+    named_reach: dict[str, s.NamedReachShape]
     choices: dict[str, s.ChoiceShape]
     benches: dict[str, s.BenchShape]
     bench_of: dict[tuple[str, str], str]
@@ -305,6 +306,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         r.all_known("cleaning.toml", [key, "cautions"], way.cautions, cautions)
     faults, fault_system = _faults(r, systems)
     soot = r.read("soot.toml", s.SootShape)
+    reach = r.read("reach.toml", s.ReachShape)
     tests = _tests(r, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
     _soot_known(r, soot, faults, tests)
     part_shapes = read_parts(r, systems, faults, fault_system, tests)
@@ -375,7 +377,8 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         codes,
         figures.rows,
         figures,
-        r.read("reach.toml", dict[str, tuple[float, float]]),
+        reach.units,
+        reach.names,
         choices,
         benches,
         {step: bench for bench, shape in benches.items() for step in shape.steps},

@@ -71,6 +71,21 @@ class SootCauseShape(Shape):
     tests: list[str]
 
 
+class NamedReachShape(Shape):
+    """The bounds of a figure by its name; `unit`: what they are in, empty for one that is only counted."""
+
+    low: float
+    high: float
+    unit: str = ""
+
+
+class ReachShape(Shape):
+    """What an instrument can show, by kind of unit and by the name of a figure."""
+
+    units: dict[str, tuple[float, float]]
+    names: dict[str, NamedReachShape]
+
+
 class SootShape(Shape):
     """The causes of soot, and the faults that soot makes: they are asked when one of them was repaired."""
 

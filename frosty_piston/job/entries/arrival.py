@@ -135,7 +135,7 @@ class Condition(EntryData):
         return (
             unit_fault(self.unit)
             or self.of_another_kind()
-            or out_of_reach(against.knowledge, "value", self.value, self.unit)
+            or out_of_reach(against.knowledge, "value", self.value, self.unit, self.name)
         )
 
     def of_another_kind(self) -> list[Wrong]:

@@ -230,8 +230,18 @@ def unit_in(name: str) -> str | None:
     return UNIT_ENDINGS.get(name.rpartition("_")[2])
 
 
-def out_of_reach(k: Knowledge, key: str, value: float, unit: str | None) -> list[Wrong]:
-    """Refuse a figure that no instrument can show, by the table of its kind of unit."""
+def out_of_reach(k: Knowledge, key: str, value: float, unit: str | None, name: str = "") -> list[Wrong]:
+    """Refuse a figure that no instrument can show: by the bounds of its name where it has some, else by those
+    of its kind of unit."""
+    named = k.named_reach.get(name)
+    if named is not None:
+        shown = convert(value, unit, named.unit) if unit and named.unit else value
+        if named.low <= shown <= named.high:
+            return []
+        allowed_to = f"{plain(named.low)} to {plain(named.high)} {sign(named.unit)}".strip()
+        return [
+            (key, f"{plain(value)} {sign(unit or '')}".strip() + f" is out of reach; {allowed_to} is allowed")
+        ]
     row = unit if unit in k.reach else next((u for u in k.reach if unit and same_kind(unit, u)), None)
     if unit is None or row is None:
         return []

@@ -141,7 +141,7 @@ class Outcome(EntryData):
                 says = f"unknown figure; {self.test} records {', '.join(shape.figures) or 'none'}"
                 faults.append((f"figures.{key}", says))
             elif not isinstance(value, bool):
-                faults += out_of_reach(k, f"figures.{key}", value, unit_in(key))
+                faults += out_of_reach(k, f"figures.{key}", value, unit_in(key), key)
         return faults + where_faults(against, self.test, self.where)
 
     def asks(self, k: Knowledge) -> list[str]:
