@@ -430,6 +430,8 @@ def advice(assessed: Assessed) -> list[Advice]:
                     f"Cylinder {', '.join(map(str, unread))} never read: the count is a guess.", None, False
                 )
             )
+    if not assessed.evidence:
+        return advised  # nothing is suspected yet
     buy = assessed.proposals.before_you_buy
     top = assessed.suspicion.suspects[0]
     if buy and buy.test.minutes <= LOOK_MIN and not any(a.before for a in advised):

@@ -62,7 +62,8 @@ def warmth(odds: float) -> int:
 def plan(assessed: Assessed) -> list[PartState]:
     """Every part at which something can be wrong on this engine card, in the order of the knowledge file."""
     k = assessed.knowledge
-    odds = part_odds(assessed)
+    # Before there is evidence nothing is suspected: what is only common must not look like a finding.
+    odds = part_odds(assessed) if assessed.evidence else dict.fromkeys(k.parts, 0.0)
     by_fault = {s.fault: s for s in assessed.suspicion.suspects}
     states = []
     for key, part in k.parts.items():

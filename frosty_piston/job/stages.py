@@ -112,6 +112,8 @@ def _codes_say(codes: int, scanned: bool) -> str:
 
 
 def _narrow_says(assessed: Assessed) -> str:
+    if not assessed.evidence:
+        return ""  # what is only common is no suspicion
     top = assessed.suspicion.suspects[0]
     return (
         f"{top.title}, {percent(top.probability)}"

@@ -26,7 +26,8 @@ SHOWN_SUSPECTS, LEAST_SHOWN = 3, 0.005
 def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, Any]:
     """A part as the list and the drawing show it."""
     k, job_id = workshop.knowledge, record.job.id
-    says = "cleared" if p.cleared else f"{percent(p.odds)} suspected"
+    known = bool(record.assessed.evidence)
+    says = "cleared" if p.cleared else f"{percent(p.odds)} suspected" if known else "nothing found yet"
     return {
         "p": p,
         "percent": percent(p.odds),
@@ -42,7 +43,9 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
             else p.title
         ),
         "suspects": [
-            (s.fault, s.title, percent(s.probability)) for s in p.suspects if s.probability >= LEAST_SHOWN
+            (s.fault, s.title, percent(s.probability))
+            for s in p.suspects
+            if known and s.probability >= LEAST_SHOWN
         ][:SHOWN_SUSPECTS],
         "tests": [
             (

@@ -50,7 +50,7 @@ class AirBenches(BrowserTest):
         self.sees("Short", ".analysed")
         self.assertIn("actuator, linkage", self.page.locator(".boosttable .here").inner_text())
         self.press("Write this down", ".analysed")
-        self.page.locator("#tape .says", has_text="Boost asked against boost got: short").wait_for()
+        self.page.locator("#tape .says", has_text="Boost commanded and actual: short").wait_for()
 
     def test_the_lever_by_hand_answers_part_or_turbo(self):
         self.go(VAN + "/measure/turbo")

@@ -117,7 +117,7 @@ class Training(pages.BrowserTest):
         self.page.get_by_role("link", name="Look at the recording").click()
         self.sees("Training vehicle", ".trainnote, .trainrod")
         self.press("Write this down")
-        self.sees("Boost asked against boost got: short", "#tape")
+        self.sees("Boost commanded and actual: short", "#tape")
         self.assertEqual(self.page.get_by_role("link", name="Take back").count(), 0)
         tape = {e.kind: e for e in self.workshop.training.tapes.job(job).job.tape}
         self.assertEqual(tape["outcome"].at, tape["trace"].at, "by the clock of the exercise")

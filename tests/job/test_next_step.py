@@ -10,7 +10,9 @@ from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.jobfile import check
 from frosty_piston.job.next_step import judge_first, next_step
+from frosty_piston.job.plan import plan
 from frosty_piston.job.prove import prove
+from frosty_piston.job.stages import standing
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import MODERN, NORRA, entry, job_file, meter, outcome, plugs, reading, symptom
 from tests.web.test_api import WithClient
@@ -178,3 +180,13 @@ class Answers(unittest.TestCase):
         for m in said["proof"]["missing"]:
             self.assertEqual(set(m), {"what", "id", "where", "because"})
             self.assertIn("page", m["where"])
+
+
+class BeforeAnythingIsFound(unittest.TestCase):
+    def test_nothing_is_suspected(self):
+        told = at(entry("complaint", text="starts badly"))
+        self.assertEqual(standing(told).stages[1].holds, "")
+        self.assertEqual({p.warmth for p in plan(told)} | {p.odds for p in plan(told)}, {0})
+        found = at(symptom("hard_start_cold"))
+        self.assertIn("%", standing(found).stages[1].holds)
+        self.assertGreater(max(p.odds for p in plan(found)), 0.02)

@@ -172,3 +172,12 @@ class Refused(unittest.TestCase):
             self.spoiled("repairs/scr.toml", 'cures = ["scr_catalyst_aged"]', 'cures = ["scr_cat"]'),
             r"repairs/scr\.toml, line \d+.*scr_cat.*not known here",
         )
+
+
+class Titles(unittest.TestCase):
+    def test_a_test_is_called_by_what_is_done_and_its_answers_stand_apart(self):
+        """A title with its answers in it reaches the owner as "dust, burnt, wet: wet"."""
+        for test, shape in load_knowledge().tests.items():
+            words = shape.title.lower()
+            answers = [o for o in shape.outcomes if len(o) > 3 and o.replace("_", " ") in words]
+            self.assertLess(len(answers), 3, test)

@@ -360,14 +360,14 @@ class Benches(WithClient):
             },
         )
         page = self.client.get(where).text
-        self.assertNotIn("Boost asked against boost got", page)
+        self.assertNotIn("Boost commanded and actual", page)
         says = self.client.get(
             re.search(r'hx-get="([^"]+)"', page[page.index("A long recording") - 300 :])[1].replace(
                 "&amp;", "&"
             )
         ).text
         self.assertIn("50 % of it", says)
-        self.assertIn("Boost asked against boost got", self.client.get(where + "?judged=yes").text)
+        self.assertIn("Boost commanded and actual", self.client.get(where + "?judged=yes").text)
         self.client.post(where + "/air", data={"analysis": "boost", "judged": "yes", "entry_id": "l1"})
         self.assertEqual(self.last().outcome, "short")
 

@@ -55,7 +55,7 @@ class Pages(WithClient):
 
     def test_a_fault_says_what_would_prove_and_clear_it_with_word_and_figure(self):
         page = self.see("/shelf/faults/vane_mechanism_sticks")
-        self.assertIn("Lever unhooked", page)
+        self.assertIn("Turbo lever unhooked", page)
         self.assertRegex(page, r"usually, 80 %")
 
     def test_why_says_the_sentence_the_weights_and_what_would_change_it(self):

@@ -83,7 +83,7 @@ def boost_side(readings: Readings, c: Channels) -> Analysed | None:
     )
     return Analysed(
         "boost",
-        "Boost asked against boost got",
+        "Boost commanded and actual",
         "boost_trace",
         judged,
         writes,

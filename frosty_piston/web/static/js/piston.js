@@ -70,11 +70,36 @@
       },
     }));
 
+    /* How well an entry of a list fits what was typed: 0 its name begins with it, 1 a word of its name does, 2 another
+       word for it does, 3 it only holds the letters. */
+    function fitOf(item, words) {
+      const name = (item.dataset.name || item.textContent).trim().toLowerCase(), typed = words.join(" ");
+      const begins = (text) => words.every((word) => (" " + text).includes(" " + word));
+      return name.startsWith(typed) ? 0 : begins(name) ? 1 : begins(item.dataset.words) ? 2 : 3;
+    }
+
     Alpine.data("picker", () => ({
+      init() {
+        /* A press beside the list puts it away. */
+        document.addEventListener("pointerdown", (event) => { if (!this.$root.contains(event.target)) this.close(); });
+        this.$root.addEventListener("keydown", (event) => {
+          if (event.key !== "Escape" || !this.$refs.list.classList.contains("open")) return;
+          event.stopPropagation();
+          this.close();
+          const field = this.$root.querySelector(".find");
+          if (field) field.focus();
+        });
+      },
+      close() { this.$refs.list.classList.remove("open"); },
       find(event) {
         const words = event.target.value.toLowerCase().split(/\s+/).filter(Boolean);
-        for (const item of this.$refs.list.querySelectorAll("[data-words]")) {
-          item.hidden = !words.every((w) => item.dataset.words.includes(w));
+        const items = [...this.$refs.list.querySelectorAll("[data-words]")];
+        items.forEach((item, n) => { item.dataset.order = item.dataset.order || String(n); });
+        for (const item of items) item.hidden = !words.every((w) => item.dataset.words.includes(w));
+        const fit = new Map(items.map((item) => [item, words.length ? fitOf(item, words) : 0]));
+        const before = (a, b) => fit.get(a) - fit.get(b) || Number(a.dataset.order) - Number(b.dataset.order);
+        for (const list of new Set(items.map((item) => item.parentElement))) {
+          list.append(...items.filter((item) => item.parentElement === list).sort(before));
         }
         for (const group of this.$refs.list.querySelectorAll(".foldable")) {
           group.hidden = !group.querySelector("[data-words]:not([hidden])");
@@ -91,7 +116,7 @@
           if (!event.target.value.trim()) { if (seen(go)) go.focus(); } else if (first) { first.click(); }
         }
         if (event.key === "ArrowDown" && first) { event.preventDefault(); list.classList.add("open"); first.focus(); }
-        if (event.key === "Escape") { event.target.value = ""; list.classList.remove("open"); }
+        if (event.key === "Escape") event.target.value = "";
       },
       all() { this.$refs.list.classList.toggle("open"); },
     }));
