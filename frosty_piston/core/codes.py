@@ -1,7 +1,7 @@
 """Fault codes: read them out of any text, and say what a code's own letters and digits mean."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from .words import sentence
 
@@ -91,17 +91,20 @@ STATUS_WORDS = {
     "pending": "pending",
     "stored": "stored",
     "confirmed": "stored",
-    "current": "stored",
-    "active": "stored",
-    "present": "stored",
+    "current": "current",
+    "active": "current",
+    "present": "current",
     "history": "history",
     "historic": "history",
-    "intermittent": "history",
-    "sporadic": "history",
+    "intermittent": "intermittent",
+    "sporadic": "intermittent",
     "passive": "history",
     "returned": "cleared_and_back",
 }
-STATUSES = ("stored", "pending", "permanent", "history", "cleared_and_back")
+STATUSES = ("stored", "current", "pending", "permanent", "intermittent", "history", "cleared_and_back")
+# Words beside a code that say nothing of it.
+BESIDE_STATUS = {"code", "codes", "dtc", "dtcs", "fault", "faults", "status"}
+MOST_WORDING = 400
 _CODE = re.compile(
     r"(?<![A-Z0-9])([PBCU])[ \t]?([0-3O])([0-9A-FO])([0-9A-FO]{2})(?:(?:[-:/]["
     r" \t]?|(?=[0-9A-F]{2}(?![A-Z0-9])))([0-9A-F]{2}))?(?![A-Z0-9])"
@@ -156,7 +159,7 @@ def decode(code: str) -> Decoded:
     )
     kind = says = None
     if byte:
-        kind, general = FAULT_TYPE_CLASSES.get(byte[0], (None, "a type of the maker's own"))
+        kind, general = FAULT_TYPE_CLASSES.get(byte[0], (None, "a type of the maker's own"))  # A to F are
         says = FAULT_TYPES.get(byte, general)
     return Decoded(f"{letter}{origin}{digit}{rest}", byte, LETTERS[letter], common, system, kind, says)
 
@@ -164,12 +167,14 @@ def decode(code: str) -> Decoded:
 @dataclass(frozen=True, slots=True)
 class FoundCode:
     """A code found in pasted text: code, fault-type byte or None, status word or None, whether letters O were
-    read as zero."""
+    read as zero, further statuses of the same code, and the tool's own wording beside it."""
 
     code: str
     fault_type: str | None
     status: str | None
     mended: bool
+    also: tuple[str, ...] = ()
+    text: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,42 +198,44 @@ def read_block(text: str) -> PastedBlock:
     """
     by_code: dict[tuple[str, str | None], FoundCode] = {}
     unknown: list[str] = []
-    heading: str | None = None
+    heading: tuple[str, ...] = ()
     for line in text.splitlines():
-        upper = line.upper()
-        matches = list(_CODE.finditer(upper))
-        words = {w: s for w in re.findall(r"[a-z]+", line.lower()) if (s := STATUS_WORDS.get(w))}
-        status = next(iter(words.values()), None)
+        matches = list(_CODE.finditer(line.upper()))
         if not matches:
-            if status and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - {
-                "codes",
-                "code",
-                "fault",
-                "faults",
-                "dtc",
-                "dtcs",
-            }:
-                heading = status
+            statuses = _statuses(line)
+            if statuses and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - BESIDE_STATUS:
+                heading = statuses
             elif line.strip():
                 unknown.append(line.strip()[:120])
             continue
         for i, match in enumerate(matches):
-            letter, *digits, byte = match.groups()
-            start = match.end()
             end = matches[i + 1].start() if i + 1 < len(matches) else len(line)
-            own = next(
-                (
-                    STATUS_WORDS[w]
-                    for w in re.findall(r"[a-z]+", line[start:end].lower())
-                    if w in STATUS_WORDS
-                ),
-                None,
-            )
-            code = letter + "".join(digits).replace("O", "0")
-            mended = "O" in "".join(digits)
-            key = (code, byte)
-            kept = by_code.get(key)
-            new = FoundCode(code, byte, own or status or heading, mended)
-            if kept is None or (kept.status is None and new.status):
-                by_code[key] = new
+            found = _found(match, line[match.end() : end], _statuses(line) or heading)
+            kept = by_code.get((found.code, found.fault_type))
+            if kept is not None:
+                said = tuple(dict.fromkeys(x for one in (kept, found) for x in (one.status, *one.also) if x))
+                found = replace(kept, status=next(iter(said), None), also=said[1:])
+            by_code[(found.code, found.fault_type)] = found
     return PastedBlock(tuple(by_code.values()), tuple(unknown))
+
+
+def _statuses(text: str) -> tuple[str, ...]:
+    """The statuses that a text names, in its order, each once."""
+    words = re.findall(r"[a-z]+", text.lower())
+    return tuple(dict.fromkeys(STATUS_WORDS[word] for word in words if word in STATUS_WORDS))
+
+
+def _found(match: re.Match[str], beside: str, of_line: tuple[str, ...]) -> FoundCode:
+    """One code with what stands beside it; the statuses of its line hold where it has none of its own."""
+    letter, *digits, byte = match.groups()
+    statuses = _statuses(beside) or of_line
+    words = [w for w in beside.split() if w.lower().strip(":;,.()-") not in (*STATUS_WORDS, *BESIDE_STATUS)]
+    wording = " ".join(words).strip(" :;,-\t|")
+    return FoundCode(
+        letter + "".join(digits).replace("O", "0"),
+        byte,
+        next(iter(statuses), None),
+        "O" in "".join(digits),
+        statuses[1:],
+        wording[:MOST_WORDING],
+    )

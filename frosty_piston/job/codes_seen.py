@@ -36,6 +36,7 @@ ENGINE_WORDS = (
 )
 BEARS_CHANCE, SHARED_CHANCE = 0.5, 0.1
 LIFE_OF_HISTORY, LIFE_OF_OTHERS = 0.5, 0.5
+LIFE_OF_INTERMITTENT = 0.75  # it was there, and is not now
 
 
 @dataclass(frozen=True)
@@ -146,6 +147,8 @@ def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: 
         return placed(
             "bears", "only in the history: counts in half until the complaint is explained", LIFE_OF_HISTORY
         )
+    if entry.data.status == "intermittent":
+        return placed("bears", "comes and goes: counts for three quarters", LIFE_OF_INTERMITTENT)
     return placed("bears", "")
 
 

@@ -13,7 +13,8 @@ from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import NOT_SEEN, SEEN, TestFinding
 
-from .codes_seen import CodeSeen
+from .codes_seen import ENGINE_WORDS, CodeSeen
+from .entries import CodeScan
 from .experience import Experience, capped_times
 from .own_odds import capped
 from .result import Result, place
@@ -285,12 +286,18 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
     return evidence
 
 
+def _engine_answered(scan: CodeScan) -> bool:
+    """Whether the engine's control unit was read: what was not read is no witness."""
+    words = [module.lower() for module in scan.answered]
+    return not scan.keeps_none and any(x == "all" or any(w in x for w in ENGINE_WORDS) for x in words)
+
+
 def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
     """What a full read-out did not show. A fault counts as unseen once, by the code that it brings most
     often, at half weight, since not every control unit watches everything. Codes cleared before the visit:
     nothing is said.
     """
-    scan = next((x for x in job.times[0] if x.kind == "code_scan"), None)
+    scan = next((x for x in job.times[0] if x.kind == "code_scan" and _engine_answered(x.data)), None)
     if scan is None or job.codes_lost or job.engine.injection in NO_COMMON_CODES:
         return []
     seen = {c.group for c in codes}

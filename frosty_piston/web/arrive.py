@@ -10,7 +10,7 @@ from fastapi.responses import Response
 from frosty_piston.core.codes import STATUSES, decode, read_block
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import exact, plain
-from frosty_piston.core.words import inside, sign, spoken
+from frosty_piston.core.words import inside, sign
 from frosty_piston.job.again import visit_before
 from frosty_piston.job.countdown_count import UNITS
 from frosty_piston.job.entries import Before, Code, CodeClear, CodeScan, Complaint, Condition, Entry, Lamp
@@ -30,6 +30,7 @@ from .page import job_page
 router = APIRouter()
 router.include_router(vehicle.router)
 WORK = "arrive/_work.html"
+ENGINE_MODULE = "engine"
 TEMPERATURES = (("ambient", "Outside"), ("coolant", "Coolant"))
 LAMPS = (
     "Check engine",
@@ -86,6 +87,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             {
                 "entry": x,
                 "says": known.title if known else x.data.text or parts.says,
+                "own": x.data.text if known else "",
                 "system": k.systems[known.system] if known else "",
                 "kind": known.kind if known else parts.kind or "",
                 "detail": parts.fault_type_says if known else "",
@@ -166,7 +168,7 @@ def _codes_held(job: Job, codes: list[dict[str, Any]]) -> str:
     if 0 < len(codes) <= CODES_SAID:
         return ", ".join(f"{c['entry'].data.code} {inside(c['says'])}" for c in codes)
     if codes:
-        return ", ".join(f"{c['entry'].data.code} {spoken(c['entry'].data.status)}" for c in codes)
+        return ", ".join(f"{c['entry'].data.code} {c['entry'].data.says_status}" for c in codes)
     return "read, none found" if job.last(CodeScan) else ""
 
 
@@ -318,13 +320,15 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
             {
                 "code": c.code + (f"-{c.fault_type}" if c.fault_type else ""),
                 "status": c.status or "stored",
+                "also": list(c.also) or None,
                 "module": fields.module,
+                "text": c.text or None,
             },
             str(i),
         )
         for i, c in enumerate(read.codes)
     ]
-    entries.append(form.entry("code_scan", {"module": fields.module or "all"}, "scan"))
+    entries.append(form.entry("code_scan", {"modules": [fields.module or ENGINE_MODULE]}, "scan"))
     mended = [c.code for c in read.codes if c.mended]
     if read.not_understood:
         lines = "".join(
@@ -341,7 +345,18 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 
 
 def scan(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    return [form.entry("code_scan", {"module": form.text("module", 80) or "all"})]
+    """Which modules answered and which did not, or that this vehicle keeps no codes."""
+    if form.raw("keeps_none"):
+        return [form.entry("code_scan", {"keeps_none": True})]
+    answered, silent = (_named(form, name) for name in ("modules", "silent"))
+    form.done()
+    return [form.entry("code_scan", {"modules": answered or [ENGINE_MODULE], "silent": silent or None})]
+
+
+def _named(form: Form, name: str) -> list[str]:
+    """Names that stand in one line, with commas between them."""
+    text = form.text(name, 400) or ""
+    return [part.strip()[:80] for part in text.split(",") if part.strip()]
 
 
 def clear(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

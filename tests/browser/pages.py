@@ -125,7 +125,7 @@ class BrowserTest(unittest.TestCase):
             self.press("Find the codes")
             self.sees(codes.split()[0], "#part-codes .holds")
         else:
-            self.press("That is all, no more codes")
+            self.press("No other codes stored")
             self.sees("Codes read", "#tape")
 
     def unfold(self, part):

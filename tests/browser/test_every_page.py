@@ -315,7 +315,7 @@ class EveryPage(pages.BrowserTest):
         page.get_by_label("In the driver's words").fill("cranks, without script")
         page.locator("#form-complaint button").click()
         page.get_by_role("button", name="Hard start when cold").click()
-        page.get_by_role("button", name="That is all, no more codes").click()
+        page.get_by_role("button", name="No other codes stored").click()
         page.locator("[data-key='3']").click()
         page.get_by_role("link", name="Glow plugs Ohm, lamp, clamp, heat").click()
         page.locator("#in-glow_resistance-harness_connector-2").fill("OL")

@@ -16,7 +16,7 @@ class OwnOdds(AnyJob):
         self.press("Write down", "#form-complaint")
         self.sees("hard start", "#tape")
         self.picks("Hard start when cold")
-        self.press("That is all, no more codes")
+        self.press("No other codes stored")
         self.sees("Codes read", "#tape")
         self.go("/shelf/own")
         self.sees("They move nothing yet")

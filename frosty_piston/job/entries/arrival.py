@@ -1,5 +1,6 @@
 """What is said when a vehicle comes in."""
 
+import re
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -166,30 +167,94 @@ class Lamp(EntryData):
         return f"Lamp: {self.lamp}, {self.state}"
 
 
+CodeStatus = Literal[
+    "stored",
+    "current",
+    "pending",
+    "permanent",
+    "intermittent",
+    "history",
+    "cleared_and_back",
+    "cleared-and-back",
+]
+
+
+class Frame(Data):
+    """One figure of the freeze frame: what was measured when a code was stored."""
+
+    channel: Short
+    value: Figure
+    unit: str = ""
+
+
+def frame_faults(k: Knowledge, path: str, x: Frame) -> list[Wrong]:
+    """Channels are those of recordings, in a unit of their kind."""
+    stem = re.sub(r"_\d+$", "", x.channel)
+    shape = k.channels.get(x.channel) or k.channels.get(stem)
+    if shape is None:
+        return one_of(f"{path}.channel", x.channel, k.channels)
+    if not x.unit:
+        return []
+    if faults := unit_fault(x.unit):
+        return [(f"{path}.unit", faults[0][1])]
+    if x.unit != shape.unit and not same_kind(x.unit, shape.unit):
+        says = f"{sign(x.unit)} measures no {inside(shape.title)}; it is kept in {shape.unit}"
+        return [(f"{path}.unit", says)]
+    return out_of_reach(k, f"{path}.value", x.value, x.unit)
+
+
 class Code(EntryData):
     code: Short
-    status: Literal["stored", "pending", "permanent", "history", "cleared_and_back", "cleared-and-back"] = (
-        "stored"
-    )
+    status: CodeStatus = "stored"
+    also: Annotated[list[CodeStatus], Field(max_length=6)] = []
     module: Short | None = None
     text: Text | None = None
+    at_key_on: Flag | None = None
+    frame: Annotated[list[Frame], Field(max_length=60)] = []
+    note: Text | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         known = k.codes.get(decode(self.code).code)
         title = known.title if known else self.text or decode(self.code).says
-        return f"{self.code} {self.status.replace('_', ' ')}: {title}"
+        own = f" (the tool: {self.text})" if known and self.text else ""
+        at_once = ", back at once with the key" if self.at_key_on else ""
+        frame = "; ".join(f"{spoken(x.channel)} {exact(x.value)} {sign(x.unit)}".strip() for x in self.frame)
+        stored = f"; stored with it: {frame}" if frame else ""
+        note = f"; {self.note}" if self.note else ""
+        return f"{self.code} {self.says_status}{at_once}: {title}{own}{stored}{note}"
+
+    @property
+    def says_status(self) -> str:
+        """Every status that it has, as said."""
+        return ", ".join(re.sub("[_-]", " ", status) for status in dict.fromkeys((self.status, *self.also)))
 
     def wrong(self, against: Against) -> list[Wrong]:
-        return code_fault("code", self.code)
+        return code_fault("code", self.code) or [
+            wrong
+            for n, x in enumerate(self.frame)
+            for wrong in frame_faults(against.knowledge, f"frame[{n}]", x)
+        ]
 
 
 class CodeScan(EntryData):
-    """The codes were read and this is all there was; with no `code` entries it says that there were none."""
+    """The codes were read and this is all there was; with no `code` entries it says that there were none.
+    `modules`: those that answered; `silent`: those that did not; `module` is what older files say."""
 
-    module: Short = "all"
+    module: Short | None = None
+    id: Short | None = None
+    modules: Annotated[list[Short], Field(max_length=60)] = []
+    silent: Annotated[list[Short], Field(max_length=60)] = []
+    keeps_none: Flag | None = None
+
+    @property
+    def answered(self) -> list[str]:
+        return self.modules or [self.module or "all"]
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Codes read, modules: {self.module}"
+        if self.keeps_none:
+            return "This vehicle keeps no codes"
+        unread = f"; no answer from: {', '.join(self.silent)}" if self.silent else ""
+        return f"Codes read, modules: {', '.join(self.answered)}{unread}"
 
 
 class CodeClear(EntryData):
