@@ -23,6 +23,7 @@ STAGE_OF = {
     "code": "arrive",
     "code_scan": "arrive",
     "before": "arrive",
+    "history": "arrive",
     "reading": "measure",
     "outcome": "measure",
     "trace": "measure",

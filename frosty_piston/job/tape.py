@@ -14,7 +14,7 @@ from .entries.kind import D
 
 REPAIRING = ("replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in")
 CHANGES_NO_PART = "disturbed"
-ALWAYS_OF_BEFORE = ("context", "before", "complaint")
+ALWAYS_OF_BEFORE = ("context", "before", "complaint", "history")
 
 
 def voided(tape: Iterable[e.Entry]) -> dict[str, str]:

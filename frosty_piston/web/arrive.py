@@ -13,7 +13,18 @@ from frosty_piston.core.quantity import exact, plain
 from frosty_piston.core.words import inside, sign
 from frosty_piston.job.again import visit_before
 from frosty_piston.job.countdown_count import UNITS
-from frosty_piston.job.entries import Before, Code, CodeClear, CodeScan, Complaint, Condition, Entry, Lamp
+from frosty_piston.job.entries import (
+    Before,
+    Code,
+    CodeClear,
+    CodeScan,
+    Complaint,
+    Condition,
+    Entry,
+    History,
+    Lamp,
+)
+from frosty_piston.job.entries.arrival import BY_WORDS
 from frosty_piston.job.proof_evidence import Returns, returns_of
 from frosty_piston.job.tape import Job
 from frosty_piston.job.units import convert, typed
@@ -120,6 +131,9 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "air": [(name, label, unit, _as_typed(job.condition(name), unit)) for name, label, unit in AIR],
         "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES},
         "before": job.last(Before),
+        "lately": [x.data.says(k, {}) for x in job.of(History)],
+        "by_words": [("", "not known"), *BY_WORDS.items()],
+        "helped": [("", "not known"), ("yes", "yes"), ("no", "no")],
         "deadline": job.deadline,
         "scanned": job.last(CodeScan),
         "cleared": job.last(CodeClear),
@@ -438,6 +452,26 @@ def before(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, 
     return [form.entry("before", {"text": fields.text, "cleared_codes": form.raw("cleared_codes") == "yes"})]
 
 
+class HistoryForm(Fields):
+    text: Annotated[str | None, line(400, "say what was done, as: EGR valve renewed")]
+    days_ago: Annotated[float | None, figure("", 0, 40_000)]
+    distance_km_ago: Annotated[float | None, figure("km", 0, 3_000_000)]
+    by: Annotated[str | None, one_of(*BY_WORDS, needed=False)]
+
+
+def history(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """What was done lately, by whom, and whether it helped."""
+    fields = form.read(HistoryForm, record, workshop)
+    form.done()
+    wanted = (fields.text or "").strip().lower()
+    repairs = workshop.knowledge.repairs
+    named = next((key for key, repair in repairs.items() if repair.title.lower() == wanted), None)
+    what = {"repair": named} if named else {"text": fields.text}
+    times = {"days_ago": fields.days_ago, "distance_km_ago": fields.distance_km_ago}
+    helped = {"yes": True, "no": False}.get(form.raw("cured"))
+    return [form.entry("history", {**what, **times, "by": fields.by, "cured": helped})]
+
+
 class DeadlineForm(Fields):
     until: Annotated[datetime | None, moment("say when it is needed")]
     standstill: Annotated[int | None, money()]
@@ -470,6 +504,7 @@ FORMS = {
     "lamp": lamp,
     "conditions": conditions,
     "before": before,
+    "history": history,
     "deadline": deadline,
 }
 

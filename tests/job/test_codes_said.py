@@ -121,6 +121,20 @@ class ThroughThePage(WithJob):
         self.post("arrive/scan", keeps_none="yes")
         self.assertEqual(self.tape()[-1][1].says(K, {}), "This vehicle keeps no codes")
 
+    def test_what_was_done_lately_is_written_in_one_line_and_shown(self):
+        title = K.repairs["egr_valve"].title
+        self.post("arrive/history", text=title, days_ago="340", by="other", cured="yes")
+        self.post("arrive/history", text="somebody had the plug off", by="owner")
+        (_, first), (_, second) = self.tape()[-2:]
+        self.assertEqual((first.repair, first.text, first.cured), ("egr_valve", None, True))
+        self.assertEqual((second.repair, second.text), (None, "somebody had the plug off"))
+        page = self.client.get("/jobs/case/arrive").text
+        self.assertIn("11 months ago, by another workshop, it helped", page)
+        self.assertIn("somebody had the plug off (by the owner)", page)
+        refused = self.post("arrive/history", text="", by="owner")
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("say what was done", refused.text)
+
 
 if __name__ == "__main__":
     unittest.main()

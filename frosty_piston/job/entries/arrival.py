@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import exact
-from frosty_piston.core.words import inside, sentence, sign, spoken
+from frosty_piston.core.words import counted, grouped, inside, sentence, sign, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag, Moment
@@ -30,6 +30,7 @@ from .kind import (
     unit_fault,
 )
 
+BY_WORDS = {"us": "by us", "owner": "by the owner", "other": "by another workshop"}
 STATE_WORDS = {
     "engine_cold": "Engine is cold now",
     "engine_hot": "Engine is hot now",
@@ -284,6 +285,45 @@ class Before(EntryData):
         return f"Before: {self.text}"
 
 
+class History(EntryData):
+    """What was done before this job: which repair, or in words, how long ago, by whom, and did it help."""
+
+    repair: Id | None = None
+    text: Text | None = None
+    days_ago: Annotated[float, Field(strict=True, ge=0, le=40_000)] | None = None
+    distance_km_ago: Annotated[float, Field(strict=True, ge=0, le=3_000_000)] | None = None
+    by: Literal["us", "owner", "other"] | None = None
+    cured: Flag | None = None
+    note: Text | None = None
+
+    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+        done = self.text or (k.repairs[self.repair].title if self.repair in k.repairs else str(self.repair))
+        when = [f"{days_said(self.days_ago)} ago"] if self.days_ago is not None else []
+        if self.distance_km_ago is not None:
+            when.append(f"{grouped(round(self.distance_km_ago))} km ago")
+        who = BY_WORDS[self.by] if self.by else ""
+        helped = {True: "it helped", False: "it did not help", None: ""}[self.cured]
+        about = ", ".join(filter(None, (*when, who, helped, self.note)))
+        return f"Done lately: {inside(done)}" + (f" ({about})" if about else "")
+
+    def wrong(self, against: Against) -> list[Wrong]:
+        if self.repair is None:
+            return [] if self.text else [("text", "say what was done, or name its repair")]
+        return one_of("repair", self.repair, against.knowledge.repairs)
+
+
+def days_said(days: float) -> str:
+    """A span of days as people say it.
+
+    >>> days_said(1), days_said(20), days_said(45), days_said(1450)
+    ('1 day', '20 days', '6 weeks', '4 years')
+    """
+    for least, unit_days, unit in ((700, 365.25, "year"), (120, 30.4, "month"), (30, 7, "week")):
+        if days >= least:
+            return counted(round(days / unit_days), unit)
+    return counted(round(days), "day")
+
+
 KINDS: dict[str, type[EntryData]] = {
     "complaint": Complaint,
     "symptom": Symptom,
@@ -296,4 +336,5 @@ KINDS: dict[str, type[EntryData]] = {
     "code_clear": CodeClear,
     "deadline": Deadline,
     "before": Before,
+    "history": History,
 }
