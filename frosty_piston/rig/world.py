@@ -408,7 +408,7 @@ def on_trial(now: datetime) -> dict[str, Any]:
         -5,
         412500,
     )
-    tape.add("code_scan", module="none fitted")
+    tape.add("code_scan", keeps_none=True)
     tape.add(
         "deadline", until=iso(now + timedelta(hours=44)), standstill_per_day=200_000, why="Snow is forecast"
     )
@@ -642,5 +642,5 @@ def will_not_stop(now: datetime) -> dict[str, Any]:
         301700,
     )
     tape.add("symptom", symptom="hard_brake_pedal", present=False)
-    tape.add("code_scan", module="none fitted")
+    tape.add("code_scan", keeps_none=True)
     return job_file("demo-wagon", "Lift service wagon, will not stop", 5, tape)

@@ -45,7 +45,7 @@ def hose_at_the_filter(now: datetime) -> dict[str, Any]:
     text = "Runs on after the key is off, since the oil service"
     world.arrive(tape, text, ["wont_stop"], ["recent_oil_service"], 3, 288400)
     tape.add("condition", name="altitude_m", value=20.0, unit="m")
-    tape.add("code_scan", module="none fitted")
+    tape.add("code_scan", keeps_none=True)
     tape.add("tick", caution="emergency_stop_first")
     tape.add("outcome", test="stop_lever", outcome="stops")
     tape.add("tick", caution="brakes_first")
