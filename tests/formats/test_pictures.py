@@ -3,6 +3,7 @@ trip."""
 
 import io
 import json
+import os
 import random
 import resource
 import sys
@@ -137,6 +138,9 @@ class Hostile(unittest.TestCase):
         self.assertEqual(self.readers.read(bytes(good)).width, 400)
 
 
+DAMAGED_BUNDLES = 500 if os.environ.get("PISTON_LONG") else 120
+
+
 class Bundles(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -221,7 +225,7 @@ class Bundles(unittest.TestCase):
                 self.readers.read(data)
         self.assertEqual(self.readers.deaths, 0)
 
-    def test_five_hundred_damaged_ones_are_one_sentence_each_or_whole(self):
+    def test_damaged_ones_are_one_sentence_each_or_whole(self):
         seed = random.randrange(2**31)
         drawn, times = random.Random(seed), np.linspace(0, 1, 200)
         channels = ({"channel": "boost_actual", "unit": "mbar", "column": "Boost"},)
@@ -229,7 +233,7 @@ class Bundles(unittest.TestCase):
         one = bundle.Recorded("rec-1", "pull.csv", channels, signals, "pull.csv", b"a;b" * 300)
         packed = bundle.pack("{}" * 400, {"a" * 64: bytes(range(256)) * 8}, [one])
         refused = 0
-        for number in range(500):
+        for number in range(DAMAGED_BUNDLES):
             bad = bytearray(packed)
             for _ in range(drawn.choice((1, 1, 4, 40))):
                 bad[drawn.randrange(len(bad))] = drawn.randrange(256)
@@ -240,8 +244,8 @@ class Bundles(unittest.TestCase):
             except BadInput as error:
                 refused += 1
                 self.assertEqual(len(str(error).splitlines()), 1, (seed, number))
-        print(f"damaged bundles: 500 of seed {seed}, {refused} refused", file=sys.stderr)
-        self.assertGreater(refused, 300)
+        print(f"damaged bundles: {DAMAGED_BUNDLES} of seed {seed}, {refused} refused", file=sys.stderr)
+        self.assertGreater(refused, DAMAGED_BUNDLES // 2)
 
     def test_what_unpacks_to_gigabytes_costs_the_server_nothing(self):
         about = json.dumps({"name": "x", "channels": [{"channel": "a", "unit": "V", "column": "A"}]})

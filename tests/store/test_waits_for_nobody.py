@@ -32,6 +32,7 @@ from tests.made import demo_into
 from tests.store.test_workshop import WithWorkshop
 
 WHY = "four of the last five"
+DAMAGED = 500 if os.environ.get("PISTON_LONG") else 120
 
 
 class Writers(WithWorkshop):
@@ -246,7 +247,7 @@ class Copies(unittest.TestCase):
         finally:
             workshop.close()
 
-    def test_five_hundred_damaged_copies_and_none_is_taken_with_other_content(self):
+    def test_damaged_copies_and_none_is_taken_with_other_content(self):
         workshop = Workshop(open_database(self.folder / "small"))
         workshop.tapes.import_file(
             json.dumps(job_file(symptom("no_start"), entry("note", text="x" * 900))).encode()
@@ -260,7 +261,7 @@ class Copies(unittest.TestCase):
         whole, seed = self.copy.read_bytes(), random.randrange(2**31)
         wanted, drawn, refused = self.content(self.copy), random.Random(seed), 0
         bad = self.folder / "bad.piston"
-        for number in range(500):
+        for number in range(DAMAGED):
             data = bytearray(whole)
             for _ in range(drawn.choice((1, 1, 2, 20))):
                 data[drawn.randrange(len(data))] = drawn.randrange(256)
@@ -277,10 +278,10 @@ class Copies(unittest.TestCase):
             else:
                 self.assertEqual(self.content(bad), wanted, (seed, number))
         print(
-            f"damaged copies: 500 of seed {seed}, {refused} refused, 0 taken with other content",
+            f"damaged copies: {DAMAGED} of seed {seed}, {refused} refused, 0 taken with other content",
             file=sys.stderr,
         )
-        self.assertGreater(refused, 50)
+        self.assertGreater(refused, DAMAGED // 10)
 
     def content(self, database):
         with closing(sqlite3.connect(database)) as connection:

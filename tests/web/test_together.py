@@ -26,7 +26,8 @@ from tests.made import demo_into
 from tests.store.test_workshop import WithWorkshop
 
 ROOT = Path(__file__).parents[2]
-CLIENTS, PLAYED_S, LONGEST_S = 8, 60.0, 20.0
+CLIENTS, LONGEST_S = 8, 20.0
+PLAYED_S = 60.0 if os.environ.get("PISTON_LONG") else 20.0
 SYMPTOMS = ("hard_start_cold", "rough_idle_cold", "limp_mode")
 PAGES = (
     *("/jobs/{}/fit",) * 4,  # it looks ahead, which asks for the odds of an earlier time
@@ -39,7 +40,7 @@ PAGES = (
 
 
 class Together(unittest.TestCase):
-    def test_eight_clients_on_ordinary_pages_for_a_minute(self):
+    def test_eight_clients_on_ordinary_pages_at_once(self):
         with tempfile.TemporaryDirectory() as folder:
             demo_into(folder)
             command = [sys.executable, "-m", "frosty_piston", "serve", "--port", "0", "--data", folder]
