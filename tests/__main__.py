@@ -17,6 +17,8 @@ LONG = {
     "PISTON_LONG": "yes",
 }
 BROWSER, ROOMS = "--browser", "--rooms"
+# Run after the browser's, so that both processes end at about the same time.
+BESIDE_BROWSER = ("tests.web.test_fuzz", "tests.web.test_fuzz_routes", "tests.web.test_cells")
 LIMIT_S = 600
 HERE = Path(__file__).parent
 COUNT = re.compile(r"^(\d+) passed, (\d+) failed$", re.M)
@@ -49,10 +51,18 @@ def run(suite: unittest.TestSuite) -> tuple[int, int]:
     return result.testsRun - failed - len(result.skipped), failed
 
 
+def tests_of(suite: unittest.TestSuite) -> list[unittest.TestCase]:
+    """Every test of a suite."""
+    found: list[unittest.TestCase] = []
+    for one in suite:
+        found += tests_of(one) if isinstance(one, unittest.TestSuite) else [one]
+    return found
+
+
 def rooms() -> unittest.TestSuite:
-    suite = of_folders(
-        [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
-    )
+    folders = [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
+    every = tests_of(of_folders(folders))
+    suite = unittest.TestSuite(one for one in every if type(one).__module__ not in BESIDE_BROWSER)
     suite.addTests(
         unittest.TestLoader().loadTestsFromNames(["tests.test_command_line", "tests.test_benchmarks"])
     )
@@ -84,7 +94,9 @@ def main() -> int:
     if "--long" in sys.argv:
         os.environ.update({name: os.environ.get(name, much) for name, much in LONG.items()})
     if BROWSER in sys.argv:
-        passed, failed = run(of_folders(["browser"]))
+        suite = of_folders(["browser"])
+        suite.addTests(unittest.TestLoader().loadTestsFromNames(BESIDE_BROWSER))
+        passed, failed = run(suite)
     elif ROOMS in sys.argv:
         passed, failed = run(rooms())
     elif names:

@@ -35,7 +35,7 @@ class Why(BrowserTest):
     def test_a_finding_leads_to_the_tape(self):
         self.go(VAN + "/why/boost_hose_split")
         self.page.locator(".scales a", has_text="on the tape").first.click()
-        self.page.wait_for_url("**/tape#entry-*")
+        self.page.wait_for_url("**/tape?entry=*#entry-*")
         target = self.page.evaluate("location.hash.slice(1)")
         self.page.locator(f"[id='{target}']").wait_for()
 

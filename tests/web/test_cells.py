@@ -10,7 +10,7 @@ import lxml.html
 
 from frosty_piston.web import cells
 from frosty_piston.web.benches import BENCHES
-from tests.cases import MODERN, NORRA, entry, job_file, symptom
+from tests.cases import NORRA, entry, job_file, symptom
 from tests.web.test_api import WithClient
 
 OLDER = {
@@ -79,9 +79,9 @@ class Cells(WithClient):
         last = self.workshop.tapes.job(job).job.tape[-1]
         return last.data.model_dump(exclude_none=True)
 
-    def test_every_cell_of_every_bench_on_three_engines(self):
+    def test_every_cell_of_every_bench_on_an_engine_that_has_all(self):
         filled = set()
-        for number, engine in enumerate((NORRA, MODERN, OLDER)):
+        for number, engine in enumerate((OLDER,)):
             job = f"job-{number}"
             self.open(job, engine)
             paths = [f"measure/{bench}{asked}" for bench in BENCHES for asked in ASKED.get(bench, ("",))]

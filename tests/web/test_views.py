@@ -202,6 +202,7 @@ class Zones(unittest.TestCase):
             entry("stretch", trace="e1", start_s=1.0, end_s=2.0, name="pull"),
             entry("code_clear", module="all"),
             entry("before", text="x"),
+            entry("history", text="x"),
             entry("piece", name="tip", went="bore"),
             entry("trim", cylinder=1, code="A1B2", **{"from": "part"}),
             entry("circuit", parts=[{"id": "pump", "kind": "pump", "title": "Pump"}], hoses=[]),

@@ -81,16 +81,19 @@
     Alpine.data("picker", () => ({
       init() {
         /* A press beside the list puts it away. */
-        document.addEventListener("pointerdown", (event) => { if (!this.$root.contains(event.target)) this.close(); });
-        this.$root.addEventListener("keydown", (event) => {
-          if (event.key !== "Escape" || !this.$refs.list.classList.contains("open")) return;
+        const root = this.$root, list = this.$refs.list;
+        document.addEventListener("pointerdown", function beside(event) {
+          if (!root.isConnected) document.removeEventListener("pointerdown", beside);
+          else if (list && !root.contains(event.target)) list.classList.remove("open");
+        });
+        root.addEventListener("keydown", (event) => {
+          if (event.key !== "Escape" || !list || !list.classList.contains("open")) return;
           event.stopPropagation();
-          this.close();
-          const field = this.$root.querySelector(".find");
+          list.classList.remove("open");
+          const field = root.querySelector(".find");
           if (field) field.focus();
         });
       },
-      close() { this.$refs.list.classList.remove("open"); },
       find(event) {
         const words = event.target.value.toLowerCase().split(/\s+/).filter(Boolean);
         const items = [...this.$refs.list.querySelectorAll("[data-words]")];
