@@ -18,7 +18,7 @@ LONG = {
 }
 BROWSER, ROOMS = "--browser", "--rooms"
 # Run after the browser's, so that both processes end at about the same time.
-BESIDE_BROWSER = ("tests.web.test_fuzz", "tests.web.test_fuzz_routes", "tests.web.test_cells")
+BESIDE_BROWSER = ("tests.web.test_fuzz_routes", "tests.web.test_cells")
 LIMIT_S = 600
 HERE = Path(__file__).parent
 COUNT = re.compile(r"^(\d+) passed, (\d+) failed$", re.M)

@@ -85,7 +85,8 @@ class Cells(WithClient):
             job = f"job-{number}"
             self.open(job, engine)
             paths = [f"measure/{bench}{asked}" for bench in BENCHES for asked in ASKED.get(bench, ("",))]
-            paths += [f"measure/test/{test}" for test in self.workshop.knowledge.tests]
+            benched = {test for test, _ in self.workshop.knowledge.bench_of}
+            paths += [f"measure/test/{test}" for test in self.workshop.knowledge.tests if test not in benched]
             paths += [
                 f"measure/test/{test}?part_hot=yes" for test in ("injector_insulation", "glow_resistance")
             ]

@@ -30,7 +30,7 @@ from tests.web.test_hostile import PAGES
 LEAD, PASSPHRASE = "Ylva", "heron kettle walnut ladder"
 PLAIN = ("/", "/day", "/day/setup", "/orders", "/people", "/me", "/shelf", "/shelf/own", "/shelf/codes")
 SHELVES = ("/shelf/patterns", "/training", "/alarms", "/pocket", "/year", "/search?q=van")
-PER_ROUTE = 2
+PER_ROUTE = 1
 
 
 def routes_of(router):
