@@ -247,39 +247,43 @@ def judge_egr_air(
     return Judgement("failed", "no_change", share * 100, "percent", None, f"{says} Valve, passage or cooler.")
 
 
-def judge_swirl(as_is_s: float, released_s: float, limits: AirLimits) -> Judgement:
+def judge_swirl(as_is_s: float | None, released_s: float | None, limits: AirLimits) -> Judgement:
     """Judge the rev test with the flaps as they are and released: better by over a quarter speaks for flaps
     or manifold.
 
-    Parameters: `as_is_s`: time as it is, s; `released_s`: time with the flaps released, s; `limits`: the
-    limits of the area. Raises nothing. Source: general, `figures/air.toml`.
+    Parameters: `as_is_s`: time as it is, s, None when it never got there; `released_s`: time with the flaps
+    released, s, None when it never got there; `limits`: the limits of the area. Raises nothing. Source:
+    general, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
     >>> judge_swirl(6.0, 3.9, limits).cls, judge_swirl(4.0, 3.8, limits).cls
     ('better_released', 'same')
+    >>> judge_swirl(None, 1.9, limits).cls, judge_swirl(None, None, limits).cls
+    ('better_released', 'same')
     """
-    if as_is_s <= 0 or released_s <= 0:
-        return Judgement(
-            "implausible", "implausible", None, None, None, "A time of nothing: repeat the rev test."
+    if any(s is not None and s <= 0 for s in (as_is_s, released_s)):
+        says = "A time of nothing: repeat the rev test."
+        return Judgement("implausible", "implausible", None, None, None, says)
+    if as_is_s is None and released_s is not None:
+        says = (
+            f"Never as it is, {plain(released_s)} s released. The manifold is choked or the flaps are uneven."
         )
+        return Judgement("failed", "better_released", None, None, None, says)
+    if as_is_s is None or released_s is None:
+        both = "It never got there, released or not" if as_is_s is None else "It got there only as it is"
+        says = f"{both}. The flaps are not what holds it back."
+        return Judgement("sound", "same", None, None, None, says)
     gain, mark = (as_is_s - released_s) / as_is_s, limits.released_share
     says = (
         f"{plain(as_is_s)} s as it is, {plain(released_s)} s released: {round(gain * 100)} % quicker; over"
         f" {percent(mark)} is the mark ({mark.source})."
     )
     if gain > mark:
-        return Judgement(
-            "failed",
-            "better_released",
-            gain * 100,
-            "percent",
-            None,
-            f"{says} The manifold is choked or the flaps are uneven.",
-        )
-    return Judgement(
-        "sound", "same", gain * 100, "percent", None, f"{says} The flaps are not what holds it back."
-    )
+        says += " The manifold is choked or the flaps are uneven."
+        return Judgement("failed", "better_released", gain * 100, "percent", None, says)
+    says += " The flaps are not what holds it back."
+    return Judgement("sound", "same", gain * 100, "percent", None, says)
 
 
 def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float) -> float:

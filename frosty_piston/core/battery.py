@@ -30,6 +30,12 @@ class BatteryLimits:
     drop_ground_v: Limit
     drop_least_v: Limit
     drop_most_v: Limit
+    current_base_a: Limit
+    current_per_litre_a: Limit
+    current_cold_share: Limit
+    current_low_share: Limit
+    current_high_share: Limit
+    current_most_a: Limit
 
 
 def charge_percent(rest_v: float, limits: BatteryLimits, system_v: int = 12) -> float:
@@ -254,6 +260,65 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
         u,
         f"{plain(rpm)} per minute is fast enough (over {least}, general).",
     )
+
+
+WARM_OIL_C = 20.0
+
+
+def crank_current_a(displacement_l: float, oil_c: float, limits: BatteryLimits, system_v: int = 12) -> float:
+    """Answer the steady current that a sound starter draws while it turns an engine of this size, in A.
+
+    Parameters: `displacement_l`: displacement in litres; `oil_c`: oil temperature in °C, warm from 20 up;
+    `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24. Raises nothing. Source: general,
+    `figures/battery.toml`; the same work takes half the current at twice the voltage.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> [round(crank_current_a(2.0, c, limits, v)) for c, v in ((20, 12), (-10, 12), (20, 24))]
+    [210, 305, 105]
+    """
+    cold = 1 + limits.current_cold_share * max(0.0, WARM_OIL_C - oil_c)
+    return (limits.current_base_a + limits.current_per_litre_a * displacement_l) * cold * 12 / system_v
+
+
+def judge_crank_current(
+    amps: float, displacement_l: float, oil_c: float | None, limits: BatteryLimits, system_v: int = 12
+) -> Judgement:
+    """Judge the steady cranking current against what an engine of this size takes at this oil temperature.
+
+    Parameters: `amps`: steady current in A; `displacement_l`: displacement in litres; `oil_c`: oil in °C,
+    None when not known: then it is held against warm and against -10 °C, and is unclear between; `limits`:
+    the limits of the area; `system_v`: nominal voltage, 12 or 24. Raises nothing. Source: general,
+    `figures/battery.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(BatteryLimits)
+    >>> [judge_crank_current(a, 2.0, 20, limits).cls for a in (60, 220, 420, 4000)]
+    ['low', 'as_expected', 'high', 'implausible']
+    >>> judge_crank_current(360, 2.0, None, limits).cls
+    'unclear'
+    """
+    if not 0 <= amps <= limits.current_most_a:
+        says = f"{plain(amps)} A is no cranking current: zero the clamp, look at its range, read again."
+        return Judgement("implausible", "implausible", amps, "A", None, says)
+    temperatures = (WARM_OIL_C, -10.0) if oil_c is None else (oil_c,)
+    wanted = [crank_current_a(displacement_l, c, limits, system_v) for c in temperatures]
+    at = "oil not said" if oil_c is None else f"oil at {plain(oil_c)} °C"
+    span = " to ".join(plain(round(a)) for a in dict.fromkeys(wanted))
+    says = (
+        f"{plain(amps)} A; about {span} A is usual for {plain(displacement_l)} l, {at}"
+        f" ({limits.current_per_litre_a.source})."
+    )
+    if amps < limits.current_low_share * wanted[0]:
+        says += " Too little gets through: battery, cables, or worn brushes. Measure the drops."
+        return Judgement("failed", "low", amps, "A", None, says)
+    if amps > limits.current_high_share * wanted[-1]:
+        says += " It draws hard: the starter drags, or the engine turns heavily."
+        return Judgement("failed", "high", amps, "A", None, says)
+    if amps > limits.current_high_share * wanted[0]:
+        says += " Much for warm oil, usual for cold: note the oil temperature."
+        return Judgement("unclear", "unclear", amps, "A", None, says)
+    return Judgement("sound", "as_expected", amps, "A", None, says)
 
 
 def judge_drop(drop_v: float, side: str, limits: BatteryLimits, meter: VoltMeter | None = None) -> Judgement:

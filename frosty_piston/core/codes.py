@@ -105,6 +105,17 @@ STATUSES = ("stored", "current", "pending", "permanent", "intermittent", "histor
 # Words beside a code that say nothing of it.
 BESIDE_STATUS = {"code", "codes", "dtc", "dtcs", "fault", "faults", "status"}
 MOST_WORDING = 400
+# Words beside a code, or of the module that gave it, that say which letter it has where the tool leaves it
+# out.
+LETTER_WORDS = {
+    "U": "communication network bus message gateway",
+    "C": "brake brakes abs chassis steering suspension wheel",
+    "B": "body airbag climate door seat comfort instrument",
+    "P": "engine powertrain ecm ecu pcm transmission gearbox injector injection fuel rail glow egr turbo"
+    " turbocharger boost exhaust nox def scr dpf coolant air intake throttle crankshaft camshaft cylinder"
+    " particulate dosing",
+}
+_BARE = re.compile(r"(?<![A-Z0-9-])([0-3])([0-9A-F])([0-9A-F]{2})[-:/]([0-9A-F]{2})(?![A-Z0-9-])")
 _CODE = re.compile(
     r"(?<![A-Z0-9])([PBCU])[ \t]?([0-3O])([0-9A-FO])([0-9A-FO]{2})(?:(?:[-:/]["
     r" \t]?|(?=[0-9A-F]{2}(?![A-Z0-9])))([0-9A-F]{2}))?(?![A-Z0-9])"
@@ -183,29 +194,70 @@ class PastedBlock:
 
     codes: tuple[FoundCode, ...]
     not_understood: tuple[str, ...]
+    letterless: tuple[str, ...] = ()
 
 
-def read_block(text: str) -> PastedBlock:
+def letter_of(words: str) -> str | None:
+    """Answer which letter a code has by the words beside it, or the name of its module; None where they say
+    nothing, or two things.
+
+    Parameters: `words`: any text. Raises nothing. Source: the areas of SAE J2012 in the words of scan tools.
+
+    >>> letter_of("Injector 2 circuit"), letter_of("ABS"), letter_of("no communication with gearbox")
+    ('P', 'C', 'U')
+    >>> letter_of("status 12") is None
+    True
+    """
+    said = set(re.findall(r"[a-z]+", words.lower()))
+    if said & set(LETTER_WORDS["U"].split()):
+        return "U"
+    named = [letter for letter, known in LETTER_WORDS.items() if said & set(known.split())]
+    return named[0] if len(named) == 1 else None
+
+
+def with_letter(code: str, letter: str) -> str:
+    """Put the letter before a code that a tool printed without it.
+
+    >>> with_letter("0638-73", "P")
+    'P0638-73'
+    """
+    return letter + code.strip().upper()
+
+
+def is_letterless(code: str) -> bool:
+    """Whether a text is a code that only wants its letter: four signs and its fault type."""
+    return bool(_BARE.fullmatch(code.strip().upper()))
+
+
+def read_block(text: str, letter: str | None = None) -> PastedBlock:
     """Find the codes in a block of text of any layout and keep the status word that stands with each.
 
     A status word counts for the codes of its line; a line with only status words (a heading) counts for the
-    lines below it. Lines without a code or status are returned as not understood, shortened to 120 signs.
-    Raises nothing: what is no code is left out. Source: how scan tools print codes.
+    lines below it. Lines without a code or status are returned as not understood, shortened to 120 signs. A
+    code without its letter takes it from the words beside it, else `letter` (that of the module that was
+    read), else it is among the `letterless`. Raises nothing: what is no code is left out. Source: how scan
+    tools print codes.
 
     >>> block = read_block("Pending: P0671, p0380\\nsomething else\\nP0670-13 confirmed")
     >>> [(c.code, c.fault_type, c.status) for c in block.codes], block.not_understood
     ([('P0671', None, 'pending'), ('P0380', None, 'pending'), ('P0670', '13', 'stored')], ('something else',))
+    >>> block = read_block("0638-73 throttle stuck\n1525-F3")
+    >>> [(c.code, c.fault_type) for c in block.codes], block.letterless
+    ([('P0638', '73')], ('1525-F3',))
     """
     by_code: dict[tuple[str, str | None], FoundCode] = {}
     unknown: list[str] = []
+    letterless: list[str] = []
     heading: tuple[str, ...] = ()
-    for line in text.splitlines():
+    for given in text.splitlines():
+        line, wanting = _lettered(given, letter)
+        letterless += wanting
         matches = list(_CODE.finditer(line.upper()))
         if not matches:
             statuses = _statuses(line)
             if statuses and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - BESIDE_STATUS:
                 heading = statuses
-            elif line.strip():
+            elif line.strip() and not wanting:
                 unknown.append(line.strip()[:120])
             continue
         for i, match in enumerate(matches):
@@ -216,7 +268,18 @@ def read_block(text: str) -> PastedBlock:
                 said = tuple(dict.fromkeys(x for one in (kept, found) for x in (one.status, *one.also) if x))
                 found = replace(kept, status=next(iter(said), None), also=said[1:])
             by_code[(found.code, found.fault_type)] = found
-    return PastedBlock(tuple(by_code.values()), tuple(unknown))
+    return PastedBlock(tuple(by_code.values()), tuple(unknown), tuple(dict.fromkeys(letterless)))
+
+
+def _lettered(line: str, letter: str | None) -> tuple[str, list[str]]:
+    """A line with the letters put before the codes that lack them, and the codes that none is known for."""
+    bare = [] if _CODE.search(line.upper()) else list(_BARE.finditer(line.upper()))
+    said = letter_of(_BARE.sub(" ", line.upper())) or letter if bare else None
+    if said is None:
+        return line, [match.group(0) for match in bare]
+    for match in reversed(bare):
+        line = line[: match.start()] + said + line[match.start() :]
+    return line, []
 
 
 def _statuses(text: str) -> tuple[str, ...]:

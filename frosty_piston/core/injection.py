@@ -45,6 +45,8 @@ class InjectionLimits:
     compression_u_percent: Limit
     rail_opens_bar: Limit
     rail_good_bar: Limit
+    rail_rest_bar: Limit
+    rail_rest_least_bar: Limit
     supply_bar: Limit
     supply_failed_share: Limit
     supply_marginal_share: Limit
@@ -508,6 +510,29 @@ def judge_rail_cranking(bar: float, limits: InjectionLimits) -> Judgement:
         f"{plain(bar)} bar while cranking; a rail injector needs about {plain(low)} to {plain(good)} bar to"
         f" open ({low.source}). {tail}.",
     )
+
+
+def judge_rail_rest(bar: float, limits: InjectionLimits) -> Judgement:
+    """Judge what the rail sensor says with the engine off for ten minutes: the rail is empty, so what it
+    reads is its own error.
+
+    Parameters: `bar`: pressure in bar, ten minutes after the engine stopped at the earliest; `limits`: the
+    limits of the area. Raises nothing. Source: general, `figures/injection.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> [judge_rail_rest(bar, general(InjectionLimits)).cls for bar in (0, 12, 80, -30)]
+    ['near_nothing', 'near_nothing', 'stands_high', 'reads_below']
+    """
+    most, least = limits.rail_rest_bar, limits.rail_rest_least_bar
+    says = (
+        f"{plain(bar)} bar with the engine off; {plain(least)} to {plain(most)} bar is what an empty rail"
+        f" reads ({most.source})."
+    )
+    if least <= bar <= most:
+        return Judgement("sound", "near_nothing", bar, "bar", None, says)
+    cls = "stands_high" if bar > most else "reads_below"
+    says += " The sensor or its wires, unless the engine has only just stopped."
+    return Judgement("failed", cls, bar, "bar", None, says)
 
 
 def judge_supply_pressure(bar: float, limits: InjectionLimits) -> Judgement:

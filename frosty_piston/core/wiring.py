@@ -49,6 +49,37 @@ class WiringLimits:
     wiggle_least_s: Limit
     wiggle_sure_share: Limit
     wiggle_maybe_share: Limit
+    signal_low_v: Limit
+    signal_high_v: Limit
+    signal_most_v: Limit
+
+
+def judge_signal(volts: float, limits: WiringLimits) -> Judgement:
+    """Judge the signal of a sensor on 5 V at rest: at an end of its span it is its wire, or the sensor
+    itself.
+
+    Parameters: `volts`: signal to sensor ground in V; `limits`: the limits of the area. Holds for sensors
+    that are fed with 5 V and answer between the ends; a switch or a sensor on a frequency is not judged by
+    it.
+    Raises nothing. Source: general, `figures/wiring.toml`.
+
+    >>> from frosty_piston.knowledge.figures import general
+    >>> limits = general(WiringLimits)
+    >>> [judge_signal(v, limits).cls for v in (0.1, 0.6, 4.6, 4.95)]
+    ['at_the_low_end', 'between_the_ends', 'between_the_ends', 'at_the_high_end']
+    """
+    low, high = limits.signal_low_v, limits.signal_high_v
+    says = f"{plain(volts)} V; a sensor on 5 V rests between {plain(low)} and {plain(high)} V ({low.source})."
+    if volts > limits.signal_most_v:
+        says += " More than its reference: a wire shorted to the supply, or another pin."
+    elif volts > high:
+        says += " At the top: its signal or ground wire is open, or it is shorted to the reference."
+    elif volts < low:
+        says += " At the bottom: shorted to ground, or no reference arrives."
+    else:
+        return Judgement("sound", "between_the_ends", volts, "V", None, says)
+    cls = "at_the_low_end" if volts < low else "at_the_high_end"
+    return Judgement("failed", cls, volts, "V", None, says)
 
 
 def judge_supply(

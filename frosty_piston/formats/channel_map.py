@@ -88,6 +88,15 @@ def guess(recording: Recording, k: Knowledge) -> list[Mapped]:
     return [mapped(c, taken.get(c.index, LEFT_OUT), c.unit, recording, k) for c in recording.columns]
 
 
+def best_channel(name: str, k: Knowledge) -> str | None:
+    """The channel that a name most likely means; None when it says nothing known here."""
+    words = _words(name)
+    scored = [(_fits(words, shape), key) for key, shape in k.channels.items()]
+    score, key = max(scored)
+    number = next((w for w in words if w.isdigit()), "1")
+    return None if not score else f"{key}_{number}" if k.channels[key].numbered else key
+
+
 def shape_of(channel: str, k: Knowledge) -> ChannelShape | None:
     """The shape of a channel, numbered ones by their stem."""
     return k.channels.get(channel) or k.channels.get(re.sub(r"_\d+$", "", channel))

@@ -71,7 +71,7 @@ class Assessed:
         is done."""
         if not self.job.repairs:
             return self.now
-        return latest_of_each([v for verdicts in self.judged[: self.after_time] for v in verdicts])
+        return latest_of_each(self.judged[: self.after_time])
 
     @cached_property
     def after_time(self) -> int:
@@ -82,20 +82,12 @@ class Assessed:
     @cached_property
     def after(self) -> list[Result]:
         """The verdicts of what was measured after the last repair."""
-        return (
-            latest_of_each([v for verdicts in self.judged[self.after_time :] for v in verdicts])
-            if self.job.repairs
-            else []
-        )
+        return latest_of_each(self.judged[self.after_time :]) if self.job.repairs else []
 
     @cached_property
     def now(self) -> list[Result]:
         """The verdicts by the latest reading at each place."""
-        return (
-            self.judged[0]
-            if len(self.judged) == 1
-            else latest_of_each([v for verdicts in self.judged for v in verdicts])
-        )
+        return self.judged[0] if len(self.judged) == 1 else latest_of_each(self.judged)
 
     @cached_property
     def codes_of(self) -> list[list[CodeSeen]]:

@@ -55,7 +55,7 @@ def soot_read(assessed: Assessed) -> list[tuple[Entry[Reading], float]]:
     return [
         (x, convert(float(x.data.value), x.data.unit, "g"))
         for x in assessed.job.of(Reading)
-        if x.data.test == "dpf_state" and x.data.where.channel == "soot_mass" and x.data.value != "OL"
+        if x.data.test == "dpf_state" and x.data.where.channel == "soot_mass" and x.data.is_figure
     ]
 
 
@@ -69,7 +69,7 @@ def burn_of(assessed: Assessed) -> Burn:
     inlet = [
         convert(float(x.data.value), x.data.unit, "degC")
         for x in job.of(Reading)
-        if x.data.test == "exhaust_temps" and at[x.id] > since and x.data.value != "OL"
+        if x.data.test == "exhaust_temps" and at[x.id] > since and x.data.is_figure
     ]
     inlet_c = inlet[-1] if running and inlet else None
     stop = ""

@@ -94,6 +94,7 @@ class EngineCard(BaseModel):
     inlet_flap: Literal["none", "vacuum", "motor"] | None = None
     swirl_flaps: Literal["none", "vacuum", "motor"] | None = None
     vacuum_pump: Flag | None = None
+    vacuum_mounts: Flag | None = None
     dpf: Flag | None = None
     scr: Flag | None = None
     batteries: Annotated[int, Field(strict=True, ge=1, le=2)] | None = None

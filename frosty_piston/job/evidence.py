@@ -6,6 +6,7 @@ from threading import Lock
 
 import numpy as np
 
+from frosty_piston.core.freeze_frame import moment_of
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.starting import DIRECT, StartEngine, StartLimits, start_chance
 from frosty_piston.core.suspects.space import Finding, Space, log_chance
@@ -266,6 +267,9 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
         says = f"{names}: {inside(shape.title)}" + (
             f", likely a consequence of {', '.join(causes)}" if causes else ""
         )
+        moments = [", ".join(moment_of(c.entry.data.frame_figures(k))) for c in hits]
+        if stored := list(dict.fromkeys(filter(None, moments))):
+            says += f", stored {'; '.join(stored)}"
         evidence.append(
             Evidence(
                 says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}

@@ -63,5 +63,5 @@ def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
 
 def failed_cylinders(assessed: "Assessed", repair: str, times: int) -> set[int]:
     """The cylinders that the tests of a repair condemned in the first times of a job."""
-    verdicts = latest_of_each([v for judged in assessed.judged[:times] for v in judged])
+    verdicts = latest_of_each(assessed.judged[:times])
     return {c for c, _ in condemned(assessed.knowledge, repair, verdicts).classes.items()}

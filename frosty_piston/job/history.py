@@ -140,7 +140,7 @@ def _read(assessed: Assessed) -> dict[tuple[str, str], float]:
     """The last figures of a visit that are worth following."""
     read: dict[tuple[str, str], float] = {}
     for x in assessed.job.of(Reading):
-        if x.data.value == "OL":
+        if not x.data.is_figure:
             continue
         if x.data.test == "battery_rest":
             read[("Battery at rest", "V")] = convert(float(x.data.value), x.data.unit, "V")

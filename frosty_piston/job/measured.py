@@ -2,7 +2,7 @@
 judged."""
 
 from frosty_piston.core.quantity import exact, plus_minus
-from frosty_piston.core.words import listed, spoken
+from frosty_piston.core.words import called, listed, spoken
 from frosty_piston.knowledge import Knowledge
 
 from .entries import Entry, Outcome, Reading
@@ -25,7 +25,7 @@ def measured_says(job: Job, v: Result) -> str:
 
 
 def _figure(value: float | str, unit: str) -> str:
-    return "OL" if isinstance(value, str) else f"{exact(value)} {UNIT_WORDS.get(unit, unit)}"
+    return called(value) if isinstance(value, str) else f"{exact(value)} {UNIT_WORDS.get(unit, unit)}"
 
 
 def recording_of(job: Job, k: Knowledge, test: str, node: str = "") -> Entry | None:

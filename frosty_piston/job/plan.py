@@ -127,7 +127,7 @@ def _state(assessed: Assessed, key: str, part: Part, odds: float, suspects: tupl
 def _since_mended(assessed: Assessed, part: Part) -> list[Result]:
     """The verdicts that still speak of a part: what was read before it was mended no longer does."""
     times = [n + 1 for n in range(len(assessed.job.acts)) if set(assessed.done(n).cures) & set(part.faults)]
-    return latest_of_each([v for verdicts in assessed.judged[max(times, default=0) :] for v in verdicts])
+    return latest_of_each(assessed.judged[max(times, default=0) :])
 
 
 def _at(k: Knowledge, key: str, part: Part, v: Result) -> bool:

@@ -173,6 +173,8 @@ class Proposals:
                     or self.job.engine.rules_out(needs)
                 ):
                     continue
+                if self._told_already(test):
+                    continue
                 if alive.isdisjoint(known.finding.shows) or self._wire_of_another(known, node):
                     continue
                 way = a.cheapest_way(self.job, self.k, known, self.still)
@@ -196,6 +198,13 @@ class Proposals:
                 yield _Candidate(known, way, where, choice)
         self.left_out = list(missing.values())
         yield from self._on_circuit(alive)
+
+    def _told_already(self, test: str) -> bool:
+        """Whether a test at the same part that tells more was made already."""
+        shape = self.k.tests[test]
+        made = [v for v in self.verdicts if v.test in shape.adds_nothing_after]
+        nodes = [self.k.node(str(v.where["node"])) if "node" in v.where else None for v in made]
+        return any(node is None or self.k.nodes[node].part in shape.parts for node in nodes)
 
     def _on_circuit(self, alive: set[str]) -> Iterator[_Candidate]:
         """The tests at places of the circuit, with the chances that they have by now."""
@@ -280,6 +289,9 @@ class Proposals:
         if dead and any(s in a.WARMS for s in way.access):
             return "needs the engine running, and it does not start"
         shape = self.k.tests[known.test]
+        better = [t for t in shape.stands_in_for if not set(self.k.tests[t].tools) & self.experience.lacking]
+        if better:
+            return f"rough: {inside(self.k.tests[better[0]].title)} tells more, and its tools are here"
         if ROAD in shape.cautions and self._road.bar:
             hard = "the brakes are not assisted: they come first"
             return f"needs the road, and {hard if self._road.hard else self._road.bar}"

@@ -36,7 +36,7 @@ from .proof_evidence import (
     though_broken,
     witnesses_of,
 )
-from .result import Result, place, same_place
+from .result import Result, place, same_place, worse
 from .stopping import LEVER, measures_on
 from .tape import Job
 from .trim import codings
@@ -144,18 +144,24 @@ class _Prover:
     # before beside after
 
     def pairs(self) -> tuple[Pair, ...]:
-        """Every place that failed before a repair, with its latest reading after one. A reading further up
-        the wire takes in the part behind it."""
+        """Every place that failed before a repair, with its latest reading after one: what is found in one
+        time are findings beside each other, never before and after. A reading further up the wire takes in
+        the part behind it."""
         pairs: dict[tuple[object, ...], Pair] = {}
         for time, verdicts in enumerate(self.assessed.judged):
+            of_time: dict[tuple[object, ...], Result] = {}
             for v in verdicts:
-                key = same_place(v)
-                known = pairs.get(key)
-                if known is not None:
-                    pairs[key] = Pair(known.before, v)
+                if worse(v, of_time.get(same_place(v))):
+                    of_time[same_place(v)] = v
+            for key, v in of_time.items():
+                if key in pairs:
+                    pairs[key] = Pair(pairs[key].before, v)
                 elif time < self.number and v.judgement.verdict in BAD:
                     pairs[key] = Pair(v, None)
-        latest = {same_place(v): v for v in self.assessed.after}
+        latest: dict[tuple[object, ...], Result] = {}
+        for v in self.assessed.after:
+            if worse(v, latest.get(same_place(v))):
+                latest[same_place(v)] = v
         return tuple(
             Pair(p.before, self._answered(p.before, latest) or p.after)
             if p.after is None or p.after.judgement.verdict == "unclear"

@@ -10,6 +10,7 @@ from frosty_piston.core.words import sign
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
+from .entries.measuring import NEVER, NOT_POSSIBLE
 from .instruments import Instruments
 from .result import Result, where_of
 from .tape import Job
@@ -68,20 +69,29 @@ class Readings:
         return by_test
 
     def latest(self, test: str) -> list[e.Entry]:
-        """The last entry of each place of a test, in the order of the tape."""
+        """The last entry of each place of a test, in the order of the tape. One look may find several
+        things at a place: each counts, and a place at which something was found was not found sound."""
         by_place: dict[tuple[object, ...], e.Entry] = {}
+        look = self.k.tests[test].look
         for x in self.all_of(test):
-            place = self._place(x)
+            place = (self._place(x), x.data.outcome if look and x.kind == "outcome" else None)
             by_place.pop(place, None)
             by_place[place] = x
-        return list(by_place.values())
+        if not look:
+            return list(by_place.values())
+        bad = {place for (place, _), x in by_place.items() if not self._found_sound(x)}
+        return [x for (place, _), x in by_place.items() if place not in bad or not self._found_sound(x)]
+
+    def _found_sound(self, x: e.Entry) -> bool:
+        return x.kind == "outcome" and self.k.tests[x.data.test].outcomes.get(x.data.outcome) == "sound"
 
     def limits(self, area: type[L]) -> L:
         """The limits of an area for this engine: its card's, or the general ones."""
         return self.k.limits(area, self.job.engine.limits)
 
     def value(self, entry: e.Entry, unit: str) -> float | None:
-        return None if entry.data.value == "OL" else convert(entry.data.value, entry.data.unit, unit)
+        value = entry.data.value
+        return None if isinstance(value, str) else convert(value, entry.data.unit, unit)
 
     def figure(self, entry: e.Entry, unit: str) -> float:
         """The figure of a reading that no meter can overload on."""
@@ -96,7 +106,7 @@ class Readings:
     def impossible(self, entry: e.Entry) -> Result | None:
         """The verdict on a figure that no vehicle can give at this test; None when it can be."""
         shape = self.k.tests[entry.data.test]
-        if entry.kind != "reading" or entry.data.value == "OL" or not shape.range:
+        if entry.kind != "reading" or isinstance(entry.data.value, str) or not shape.range:
             return None
         unit, (low, high) = shape.units[0], shape.range
         if not same_kind(unit, entry.data.unit):
@@ -108,6 +118,22 @@ class Readings:
         because = f"{plain(figure)} {sign(unit)} cannot be here: {span}. Check range and probes, read again."
         judged = Judgement("implausible", "implausible", figure, unit, None, because)
         return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
+
+    def said(self, entry: e.Entry) -> Result | None:
+        """The verdict on a reading that came to no figure: never reached, or not to be measured; None where a
+        figure or an overload was read. What could not be measured speaks for nothing."""
+        if entry.kind != "reading" or entry.data.value not in (NEVER, NOT_POSSIBLE):
+            return None
+        where, unit, held = where_of(entry.data.where), entry.data.unit, entry.data.conditions
+        never = self.k.tests[entry.data.test].never
+        if entry.data.value == NEVER and never is not None:
+            reached = held.reached_rpm if held else None
+            got = f" It got to {plain(reached)} per minute." if reached is not None else ""
+            judged = Judgement(never.verdict, never.cls, None, unit, None, never.because + got)
+        else:
+            why = (held.because if held else None) or "nobody said why"
+            judged = Judgement("unclear", NOT_POSSIBLE, None, unit, None, f"Could not be measured: {why}.")
+        return Result(entry.data.test, where, judged, (entry.id,))
 
     def unworkable(self, entry: e.Entry) -> Result:
         """The verdict on figures that nothing can be worked out from."""
@@ -122,10 +148,10 @@ class Readings:
         if entry.kind == "outcome" and d.outcome:
             because = f"{shape.title}: {d.outcome.replace('_', ' ')}."
             meant = Judgement(shape.outcomes[d.outcome], d.outcome, None, None, None, because)
-            return Result(d.test, where, meant, (entry.id,))
+            return Result(d.test, where, meant, (entry.id,), beside=shape.look)
         value, unit = (d.value, d.unit) if entry.kind == "reading" else (None, None)
         because = "Recorded as it is. No limit for it is known here: hold it against your service data."
-        number = None if value == "OL" else value
+        number = None if isinstance(value, str) else value
         return Result(
             d.test, where, Judgement("unclear", "recorded", number, unit, None, because), (entry.id,)
         )

@@ -72,7 +72,7 @@ def last_figure(job: Job, name: str) -> tuple[float, datetime | None] | None:
         d = x.data
         if isinstance(d, Condition) and figure.condition and d.name == figure.condition:
             return convert(float(d.value), d.unit, figure.unit), x.at
-        read = isinstance(d, Reading) and d.test == figure.test and d.value != "OL"
+        read = isinstance(d, Reading) and d.test == figure.test and d.is_figure
         if read and figure.channel in ("", d.where.channel):
             return convert(float(d.value), d.unit, figure.unit), x.at
     return None

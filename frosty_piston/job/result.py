@@ -1,5 +1,6 @@
 """A judgement with its place on the job."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from frosty_piston.core.quantity import Judgement
@@ -7,6 +8,7 @@ from frosty_piston.core.words import spoken
 
 from . import entries as e
 
+SEVERITY = ("sound", "unclear", "implausible", "marginal", "failed")
 POINT_WORDS = {
     "relay_connector": "the relay connector",
     "harness_connector": "the harness connector",
@@ -17,7 +19,7 @@ POINT_WORDS = {
 @dataclass(frozen=True)
 class Result:
     """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a plug.
-    `counts`: how fully it clears when it is good."""
+    `counts`: how fully it clears when it is good. `beside`: one of several things that a look may find."""
 
     test: str
     where: dict[str, object]
@@ -28,6 +30,7 @@ class Result:
     hot: bool = False
     dosing: bool | None = None
     counts: float = 1.0
+    beside: bool = False
 
 
 def where_of(where: e.Where) -> dict[str, object]:
@@ -52,10 +55,20 @@ def same_place(v: Result) -> tuple[object, ...]:
     return (v.test, tuple(sorted((key, str(value)) for key, value in v.where.items())), v.hot, v.dosing)
 
 
-def latest_of_each(verdicts: list[Result]) -> list[Result]:
-    """The last verdict of every place, in the order of the list."""
-    results: dict[tuple[object, ...], Result] = {}
-    for v in verdicts:
-        results.pop(same_place(v), None)
-        results[same_place(v)] = v
-    return list(results.values())
+def latest_of_each(times: Iterable[list[Result]]) -> list[Result]:
+    """What the last time says of every place, in its order: one verdict, or each thing that one look
+    found."""
+    results: dict[tuple[object, ...], list[Result]] = {}
+    for verdicts in times:
+        of_time: dict[tuple[object, ...], list[Result]] = {}
+        for v in verdicts:
+            of_time[same_place(v)] = [*(of_time.get(same_place(v), []) if v.beside else []), v]
+        for key, found in of_time.items():
+            results.pop(key, None)
+            results[key] = found
+    return [v for found in results.values() for v in found]
+
+
+def worse(v: Result, other: Result | None) -> bool:
+    """Whether one verdict on a place is worse than another."""
+    return other is None or SEVERITY.index(v.judgement.verdict) > SEVERITY.index(other.judgement.verdict)

@@ -165,7 +165,8 @@ class Job:
                 "cleared-and-back",
             ):
                 at = min(at, cleared)
-            figures[x.id] = 0 if x.kind in ALWAYS_OF_BEFORE else at
+            noted_late = x.kind == "symptom" and x.data.when == "before"
+            figures[x.id] = 0 if noted_late or x.kind in ALWAYS_OF_BEFORE else at
         return figures
 
     @cached_property

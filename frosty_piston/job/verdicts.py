@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
-from .judging import JUDGES, Judge
+from .judging import JUDGES, TAKES_NEVER, Judge
 from .judging.recorded import recorded
 from .judging.wiring import drives
 from .readings import Readings
@@ -24,7 +24,8 @@ class Verdicts:
         """The verdicts on one test: by its judge, else by what its outcomes mean."""
         if test not in self._by_test:
             latest, judge = self.readings.latest(test), JUDGES.get(test)
-            impossible = [v for v in map(self.readings.impossible, latest) if v]
+            said = [] if test in TAKES_NEVER else [v for v in map(self.readings.said, latest) if v]
+            impossible = said + [v for v in map(self.readings.impossible, latest) if v]
             barred = {v.entries[0] for v in impossible}
             possible = [x for x in latest if x.id not in barred]
             if possible and judge:

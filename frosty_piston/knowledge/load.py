@@ -207,6 +207,11 @@ class Knowledge:
         shape = self.tests[test]
         return self._holding([*shape.ticks, *shape.pin_ticks.get(pin or "", [])], said)
 
+    def asked_at(self, test: str, said: str | None = None) -> list[str]:
+        """The cautions that are shown with a tick at a test: those that hold something back there."""
+        pins = [c for cautions in self.tests[test].pin_ticks.values() for c in cautions]
+        return list(dict.fromkeys([*self.ticks_at(test, said), *self._holding(pins, said)]))
+
     def _holding(self, cautions: list[str], said: str | None) -> list[str]:
         node = self.node(said)
         part = self.nodes[node].part if node else None

@@ -111,6 +111,7 @@ class ContextShape(Shape):
     title: str
     evidence_lost: bool = False
     advice: str = ""
+    cautions: list[str] = []
     moves: dict[str, tuple[Annotated[float, Field(ge=0.1, le=10)], Because]] = {}
 
 
@@ -118,6 +119,14 @@ class PointShape(Shape):
     title: str
     access: list[str] = []
     minutes: float | None = None
+
+
+class NeverShape(Shape):
+    """What it means that a figure was never reached."""
+
+    verdict: Verdict
+    cls: str
+    because: Because
 
 
 class TestShape(Shape):
@@ -144,6 +153,7 @@ class TestShape(Shape):
     where: list[str] = []
     trace: bool = False
     cranks: bool = False
+    look: bool = False
     on_part: bool = False
     blocks: bool = False
     by_drive: bool = False
@@ -156,6 +166,10 @@ class TestShape(Shape):
     pin_ticks: dict[str, list[str]] = {}
     stops_it: bool = False
     asks_why: list[str] = []
+    asked_with: list[str] = []
+    stands_in_for: list[str] = []
+    adds_nothing_after: list[str] = []
+    never: NeverShape | None = None
     clock: tuple[str, str] | None = None
     timed: bool = False
     grid: dict[str, list[str]] = {}

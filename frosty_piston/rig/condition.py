@@ -84,6 +84,7 @@ class Condition:
     egr_motor: bool = True
     egr_shorted: bool = False
     egr_wire_open: bool = False
+    egr_output_dead: bool = False
     egr_flow: float = 1.0
     cooler_flow: float = 1.0
     cooler_wet: float = 0.0
@@ -134,6 +135,11 @@ class Condition:
     @property
     def system_v(self) -> int:
         return self.card.system_voltage or 12
+
+    @property
+    def egr_driven(self) -> bool:
+        """Whether what the control unit orders arrives at the EGR valve and moves its drive."""
+        return self.egr_motor and not self.egr_wire_open and not self.egr_output_dead
 
     @property
     def vgt(self) -> bool:
@@ -397,6 +403,7 @@ EFFECTS: dict[str, Callable[[Condition, float, Rng], None]] = {
     "module_supply_missing": _module_supply,
     "network_wires": _network,
     "sensor_wiring": _sensor,
+    "module_output_stage": _set(egr_output_dead=True),
     "fuse_or_relay": _set(fuse=lambda s, r: str(r.choice(["blown", "relay_dead", "corroded"]))),
     "code_from_tool": _set(tool_codes=lambda s, r: 1 + int(r.integers(2))),
     "pedal_overlap": _set(pedals=True),

@@ -17,7 +17,14 @@ def truths(c: Condition) -> dict[str, bool]:
     warm = start_warm(c)
     dead = bool(c.coil_open) or any(v < 0.7 for v in c.compression)
     uneven = max(p.uneven(c)) - min(p.uneven(c)) > 3.2 or dead
-    lame = boost < 0.72 or c.vane_motor == 0 or c.vane_plug_loose or p.overboosts(c) or bool(c.egr_wire_open)
+    lame = (
+        boost < 0.72
+        or c.vane_motor == 0
+        or c.vane_plug_loose
+        or p.overboosts(c)
+        or c.egr_wire_open
+        or c.egr_output_dead
+    )
     vacuum = p.vacuum_share(c) if c.card.vacuum_pump else 1.0
     return {
         "no_start": quality < 0.12 and not cold,
@@ -123,7 +130,7 @@ def _watched(c: Condition) -> list[tuple[str, bool]]:
         ("P2263", c.vanes_stick > 0.5 or c.dead_spot or c.can_leak > 0.6),
         ("P0046", electric and (c.dead_spot or c.vanes_stick > 0.7 or c.vane_offset > 10)),
         ("P0045", electric and (c.vane_motor == 0 or c.vane_plug_loose)),
-        ("P0403", c.egr_wire_open or c.egr_shorted or not c.egr_motor),
+        ("P0403", c.egr_shorted or not c.egr_driven),
         ("P0404", bool(card.egr) and (c.egr_rest > 10 or c.egr_moves < 0.5 or not c.egr_motor)),
         ("P0401", bool(card.egr) and gas < 0.1),
         ("P0402", bool(card.egr) and p.egr_gas(c, 0) > 0.06),

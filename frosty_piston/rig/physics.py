@@ -120,7 +120,7 @@ def start_quality(c: Condition) -> float:
 
 def egr_open_percent(c: Condition, asked: float) -> float:
     """Where the valve stands when it is asked somewhere, percent."""
-    if c.egr_wire_open or not c.egr_motor:
+    if not c.egr_driven:
         return c.egr_rest
     return c.egr_rest + max(0.0, asked - c.egr_rest) * c.egr_moves
 

@@ -84,6 +84,25 @@ def crank_speed(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [read("crank_speed", shown(rng, p.crank_rpm(c), 0.01, 0), "rpm")]
 
 
+@made("crank_current")
+def crank_current(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    """What an engine of this size takes, more when the starter drags, less when little arrives."""
+    arrives = p.crank_v(c) - p.cable_drop_v(c, "positive") - p.cable_drop_v(c, "ground")
+    usual = (60 + 75 * (c.card.displacement_l or 2.5)) * 12 / c.system_v
+    amps = usual * p.starter_a(c) / p.STARTER_A * min(1.0, (arrives / 10.6)) ** 2
+    oil = {"oil_c": round(c.ambient_c, 1)}
+    return [read("crank_current", shown(rng, amps, 0.03, 0), "A", oil)]
+
+
+@made("known_good_battery")
+def known_good(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    own, (volts, ohm) = p.crank_rpm(c), (c.ocv_v, c.battery_ohm)
+    c.ocv_v, c.battery_ohm = 12.72, 0.0055
+    good = p.crank_rpm(c)
+    c.ocv_v, c.battery_ohm = volts, ohm
+    return [saw("known_good_battery", "turns_well" if own < 180 <= good else "same")]
+
+
 @made("cable_drop")
 def cable_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
@@ -234,6 +253,11 @@ def rail_crank(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
             "bar",
         )
     ]
+
+
+@made("rail_pressure_rest")
+def rail_rest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("rail_pressure_rest", round(float(c.rail_error_bar + rng.normal(2, 1.5)), 0), "bar")]
 
 
 @made("rail_pressure_hold")
@@ -454,7 +478,7 @@ def sweep(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 def _sweep(c: Condition, node: str, rng: Rng) -> str:
     if node == "egr_valve":
-        if c.egr_wire_open or not c.egr_motor or c.egr_moves < 0.06:
+        if not c.egr_driven or c.egr_moves < 0.06:
             return "stuck"
         return "does_not_close" if c.egr_rest > 6 else "sticks" if c.egr_moves < 0.7 else "follows"
     if node == "inlet_flap":
@@ -560,6 +584,32 @@ def egr_actuate(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [saw("egr_actuate", "crisp" if c.egr_moves > 0.75 and c.egr_rest < 6 else loosens)]
 
 
+@made("egr_command")
+def egr_command(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    """Ordered by the control unit, through its wires."""
+    if not c.egr_driven or c.egr_moves < 0.06:
+        return [saw("egr_command", "none")]
+    loosens = str(rng.choice(["weak", "improves"]))
+    return [saw("egr_command", "crisp" if c.egr_moves > 0.75 and c.egr_rest < 6 else loosens)]
+
+
+@made("egr_arm_free")
+def egr_arm(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    held = "seized_open" if c.egr_rest > 6 and c.egr_motor else "seized_shut"
+    seen = held if c.egr_moves < 0.35 else "rough" if c.egr_moves < 0.7 else "free"
+    return [saw("egr_arm_free", seen)]
+
+
+@made("flap_watch")
+def flap_watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    if c.fuse in ("blown", "relay_dead"):
+        return [saw("flap_watch", "still")]
+    if c.flap_chatters:
+        return [saw("flap_watch", str(rng.choice(["keeps_cycling", "grinds", "still"], p=[0.5, 0.3, 0.2])))]
+    stops = c.flap_carbon > 0.5 and rng.random() < 0.7
+    return [saw("flap_watch", str(rng.choice(["keeps_cycling", "still"])) if stops else "once_then_still")]
+
+
 @made("egr_look")
 def egr_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     stuck = c.egr_moves < 0.5 or c.egr_rest > 12 and c.egr_motor
@@ -653,6 +703,17 @@ def travel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     ]
 
 
+@made("vacuum_feel")
+def vacuum_feel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    """A fingertip tells much from little, and little from nothing."""
+    node, arrives = where.get("node", "vacuum_hose"), p.vacuum_share(c)
+    if node == "stop_line":
+        arrives *= (1 - c.leaks.get("stop_line", 0.0)) * c.key_passes
+    felt = arrives + float(rng.normal(0, 0.08))
+    seen = "strong" if felt > 0.6 else "weak" if felt > 0.2 else "none"
+    return [saw("vacuum_feel", seen, node=node)]
+
+
 @made("vacuum_look")
 def vacuum_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     split = c.hose_vac_leak and not c.hose_vac_off and rng.random() < 0.8
@@ -676,6 +737,13 @@ def hand_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
         return [saw("stop_hand_pump", "no_stop_leaks" if leaks else "no_stop")]
     slow = _stop_leaks(c) > 0.6
     return [saw("stop_hand_pump", ("slow_" if slow else "stops_") + ("leaks" if leaks else "holds"))]
+
+
+@made("stop_suction")
+def stop_suction(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    leak = _stop_leaks(c)
+    seen = "no_stop" if not c.rack_free or leak > 0.6 else "slow" if leak > 0.15 else "stops"
+    return [saw("stop_suction", seen)]
 
 
 @made("stop_lever")
@@ -845,9 +913,12 @@ def terminal_fit(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     )
 
 
+FACES = ["dust", "burnt", "wet", "bent", "corroded", "backed_out", "chafed", "broken_wire"]
+
+
 @made("connector_look")
 def connector_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    seen = str(rng.choice(["dust", "burnt", "wet", "bent"])) if rng.random() < 0.75 else "clean"
+    seen = str(rng.choice(FACES)) if rng.random() < 0.8 else "clean"
     return _of_node(c, where.get("node", "injector"), seen, "clean", "connector_look", rng)
 
 
@@ -876,6 +947,24 @@ def swap(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
             cylinder=1,
         )
     ]
+
+
+SIGNAL_ERRORS = {
+    "coolant_sensor": lambda c: abs(c.coolant_error_c) / 400,
+    "manifold_pressure_sensor": lambda c: abs(c.map_error_kpa) / 200,
+    "air_mass_sensor": lambda c: abs(c.maf_gain - 1) / 3,
+    "dp_sensor": lambda c: abs(c.dp_offset_kpa) / 30,
+    "rail_pressure_sensor": lambda c: abs(c.rail_error_bar) / 1500,
+}
+
+
+@made("sensor_signal")
+def sensor_signal(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    """Between the ends; at one where its wire is open, or now and then where the element is spent."""
+    node = where.get("node", "manifold_pressure_sensor")
+    ends = c.sensor_open == node or rng.random() < SIGNAL_ERRORS[node](c)
+    volts = float(rng.choice([0.03, 4.96])) if ends else float(rng.uniform(0.8, 3.8))
+    return [read("sensor_signal", shown(rng, volts, 0.005, 2), "V", node=node)]
 
 
 @made("supply_pins")

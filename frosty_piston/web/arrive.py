@@ -7,10 +7,20 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from frosty_piston.core.codes import STATUSES, decode, read_block
+from frosty_piston.core.codes import (
+    LETTERS,
+    STATUSES,
+    decode,
+    is_letterless,
+    letter_of,
+    read_block,
+    with_letter,
+)
 from frosty_piston.core.errors import NotHere
+from frosty_piston.core.freeze_frame import moment_of
 from frosty_piston.core.quantity import exact, plain
 from frosty_piston.core.words import inside, sign
+from frosty_piston.formats.freeze_frame import MOST_SIGNS, read_frame
 from frosty_piston.job.again import visit_before
 from frosty_piston.job.countdown_count import UNITS
 from frosty_piston.job.entries import (
@@ -70,6 +80,12 @@ AIR = (
 )
 
 
+LETTER_CHOICES = [(letter, f"{letter}: {area}") for letter, area in LETTERS.items()]
+WHEN_CHOICES = [
+    ("still", "Still there after the repair"),
+    ("back", "Went away and came back"),
+    ("before", "Was there before, only noted now"),
+]
 AT_ZERO_CHOICES = [("no_restart", "no restart"), ("crawl", "it only crawls"), ("unknown", "not known")]
 
 
@@ -102,12 +118,15 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 "system": k.systems[known.system] if known else "",
                 "kind": known.kind if known else parts.kind or "",
                 "detail": parts.fault_type_says if known else "",
+                "moment": ", ".join(moment_of(x.data.frame_figures(k))),
             }
         )
     return {
         "complaint": job.last(Complaint),
         "codes": codes,
         "statuses": STATUSES,
+        "letters": LETTER_CHOICES,
+        "when_choices": WHEN_CHOICES,
         "temperatures": TEMPERATURES,
         "lamps": LAMPS,
         "present": job.symptoms,
@@ -220,6 +239,12 @@ def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     fields = form.read(SymptomForm, record, workshop)
     form.done()
     data: dict[str, Any] = {"symptom": fields.symptom, "present": form.raw("present") != "no"}
+    if data["present"] and record.job.repairs and not form.raw("goes"):
+        when = form.choice("when", [value for value, _ in WHEN_CHOICES], needed=False)
+        if when is None:
+            form.wrong("when", "a repair was done meanwhile: say when it was there")
+        form.done()
+        data["when"] = when
     had = record.job.symptoms.get(str(fields.symptom))
     if form.raw("goes") and had:
         kept = had.data.model_dump(exclude_none=True) if form.raw("goes") == "yes" else {"present": True}
@@ -296,7 +321,13 @@ class CodeForm(Fields):
 def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """One code typed by hand."""
     fields = form.read(CodeForm, record, workshop)
-    given = fields.code
+    given, letter = fields.code, form.choice("letter", tuple(LETTERS), needed=False)
+    if given and is_letterless(given):
+        letter = letter or letter_of(f"{fields.text or ''} {fields.module or ''}")
+        if letter is None:
+            form.wrong("letter", f"{given} came without its letter: choose what it is about")
+            form.done()
+        given = with_letter(given, str(letter))
     if given:
         try:
             decoded = decode(given)
@@ -324,8 +355,12 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     elif len(text) > MOST_BLOCK:
         form.wrong("block", f"{len(text)} signs; at most {MOST_BLOCK} at once")
     form.done()
-    read = read_block(text)
-    if not read.codes:
+    letter = form.choice("letter", tuple(LETTERS), needed=False) or letter_of(fields.module or "")
+    read = read_block(text, letter)
+    if read.letterless:
+        several = ", ".join(read.letterless)
+        form.wrong("letter", f"without a letter: {several}. Choose what they are about")
+    elif not read.codes:
         form.wrong("block", "no code was found in it; a code looks like P0671 or P0671-13")
     form.done()
     entries = [
@@ -356,6 +391,32 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
             form.entry("note", {"text": f"Letter O read as zero in {', '.join(mended)}"}, "mended")
         )
     return entries
+
+
+def frame(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """The conditions stored with a code: its entry is written anew with them."""
+    k, of = workshop.knowledge, form.raw("of")
+    had = next((x for x in record.job.of(Code) if x.id == of), None)
+    text = form.raw("frame")
+    if had is None:
+        form.wrong("frame", "this code no longer stands on the tape")
+    elif not text:
+        form.wrong("frame", "paste or type what was stored with it, one figure a line: engine speed 1650 rpm")
+    elif len(text) > MOST_SIGNS:
+        form.wrong("frame", f"{len(text)} signs; at most {MOST_SIGNS} at once")
+    form.done()
+    read = read_frame(text, k)
+    if read.not_understood:
+        form.wrong("frame", f"not understood: {'; '.join(read.not_understood[:4])}. Write name, figure, unit")
+    form.done()
+    assert had is not None
+    data = {**had.data.model_dump(exclude_none=True), "frame": list(read.figures)}
+    return [
+        form.entry(
+            "correction", {"corrects": had.id, "reason": "written anew with what was stored with it"}, "old"
+        ),
+        form.entry("code", data),
+    ]
 
 
 def scan(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -500,6 +561,7 @@ FORMS = {
     "code": code,
     "block": block,
     "scan": scan,
+    "frame": frame,
     "clear": clear,
     "lamp": lamp,
     "conditions": conditions,
@@ -521,7 +583,8 @@ def arrive_form(
 ) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    shown = f"returns-{form.raw('symptom')}" if name == "returns" else name
+    named = {"returns": f"returns-{form.raw('symptom')}", "frame": f"frame-{form.raw('of')}"}
+    shown = named.get(name, name)
     return submit(
         request, workshop, job_id, form, shown, FORMS[name], "arrive", WORK, show, f"/jobs/{job_id}/arrive"
     )

@@ -2,7 +2,8 @@
 
 import re
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Annotated, Any
+from urllib.parse import parse_qs, urlencode
 from uuid import uuid4
 
 from pydantic import ValidationError
@@ -12,14 +13,15 @@ from frosty_piston.core.quantity import exact
 from frosty_piston.core.words import inside, sign, spoken
 from frosty_piston.job.entries import Conditions, Entry, Outcome, Reading, Where
 from frosty_piston.job.entries.kind import out_of_reach
+from frosty_piston.job.entries.measuring import NEVER, NOT_POSSIBLE
 from frosty_piston.job.fit import barred
 from frosty_piston.job.result import Result, where_of
 from frosty_piston.job.stopping import stop_bar
 from frosty_piston.job.units import typed
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.store.workshop import JobRecord
+from frosty_piston.store.workshop import JobRecord, Workshop
 
-from .forms import Form
+from .forms import Fields, Form, figure, line
 
 # The conditions that a cell or its reader sends along: figures with unit and bounds, and what holds or not.
 CONDITION_FIGURES = {
@@ -27,8 +29,9 @@ CONDITION_FIGURES = {
     "part_c": ("degC", -60, 150),
     "soaked_h": ("", 0, 1000),
     "battery_v": ("", 0, 60),
+    "oil_c": ("degC", -60, 200),
 }
-CONDITION_FLAGS = ("loaded", "wires_off", "part_hot", "key_off", "engine_running")
+CONDITION_FLAGS = ("loaded", "wires_off", "part_hot", "key_off", "engine_running", "present", "energised")
 FLAG_WORDS = {"yes": True, "no": False}
 PLACE_NAMES = ("point", "channel", "bank", "node", "pin")
 CYLINDER = re.compile(r"[0-9]{1,3}")
@@ -123,8 +126,8 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
 
 
 def _as_typed(entry: Entry, cell: Cell) -> str:
-    if entry.data.value == "OL":
-        return "OL"
+    if isinstance(entry.data.value, str):
+        return "OL" if entry.data.value == "OL" else spoken(entry.data.value)
     return exact(entry.data.value) + ("" if entry.data.unit == cell.unit else f" {sign(entry.data.unit)}")
 
 
@@ -144,10 +147,12 @@ def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
         raise BadInput([Fault("value", "this test records no figure")], form.kept)
     unit = cell.unit if cell.unit in shape.units else shape.units[0]
     try:
+        if form.raw("value").lower() == NEVER and shape.never is not None:
+            return NEVER, unit
         value, got = typed(form.raw("value"), unit, shape.overload)
     except ValueError as error:
         raise BadInput([Fault("value", str(error))], form.kept) from None
-    if value != "OL" and (wrong := out_of_reach(k, "value", float(value), got)):
+    if not isinstance(value, str) and (wrong := out_of_reach(k, "value", float(value), got)):
         raise BadInput([Fault(*wrong[0])], form.kept)
     return value, got
 
@@ -167,6 +172,79 @@ def conditions_of(form: Form) -> dict[str, Any] | None:
         if value is not None:
             held[name] = value
     return held or None
+
+
+def comes_and_goes(record: JobRecord) -> bool:
+    """Whether the complaint is one that comes and goes: then it is asked whether it was there."""
+    job = record.job
+    return any(x.data.present and x.data.comes_and_goes for x in job.symptoms.values()) or any(
+        x.kind == "code" and "intermittent" in (x.data.status, *x.data.also) for x in job.live
+    )
+
+
+def with_presence(form: Form, raws: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What a form measured, with whether the complaint was there at that moment, where that was said."""
+    if form.raw("present") not in FLAG_WORDS:
+        return raws
+    present = {"present": FLAG_WORDS[form.raw("present")]}
+    said = []
+    for raw in raws:
+        if raw["kind"] in ("reading", "outcome"):
+            held = {**(raw["data"].get("conditions") or {}), **present}
+            raw = {**raw, "data": {**raw["data"], "conditions": held}}
+        said.append(raw)
+    return said
+
+
+def unread_places(k: Knowledge, filled: list[Filled]) -> list[tuple[str, str]]:
+    """The places at which a figure may not have come: what a form says of one, and its words."""
+    return [
+        (
+            urlencode([("test", x.cell.test), ("unit", x.cell.unit), *x.cell.fields]),
+            f"{k.tests[x.cell.test].short_title}: {inside(x.cell.label)}",
+        )
+        for x in filled
+    ]
+
+
+def reaches_speed(k: Knowledge, filled: list[Filled]) -> bool:
+    """Whether one of the places asks how far the engine got."""
+    return any("reached_rpm" in k.tests[x.cell.test].asked_with for x in filled)
+
+
+class UnreadForm(Fields):
+    because: Annotated[str | None, line(400)]
+    reached_rpm: Annotated[float | None, figure("rpm", 0, 20_000)]
+
+
+def unread(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A place at which no figure came: the mark was never reached, or it could not be measured, and why."""
+    k, came = workshop.knowledge, form.choice("came", (NOT_POSSIBLE, NEVER))
+    fields = form.read(UnreadForm, record, workshop)
+    cell = cell_of(Form(parse_qs(form.raw("cell"))))
+    shape = k.tests.get(cell.test)
+    if shape is None or not shape.units:
+        form.wrong("cell", "choose which figure did not come")
+    elif bar := bar_to(record, k, cell.test, str(cell.where.get("node", "")), str(cell.where.get("pin", ""))):
+        form.wrong("cell", bar)
+    elif came == NEVER and shape.never is None:
+        form.wrong("came", "this one always comes to a figure, or could not be measured")
+    if came == NOT_POSSIBLE and not fields.because:
+        form.wrong("because", "say why it could not be measured, as: terminal snapped off")
+    form.done()
+    held = {
+        **cell.conditions,
+        **({"because": fields.because} if fields.because else {}),
+        **({"reached_rpm": fields.reached_rpm} if fields.reached_rpm is not None else {}),
+    }
+    data = {
+        "test": cell.test,
+        "where": cell.where,
+        "value": came,
+        "unit": cell.unit,
+        "conditions": held or None,
+    }
+    return [form.entry("reading", data)]
 
 
 def bar_to(record: JobRecord, k: Knowledge, test: str, node: str = "", pin: str = "") -> str:
@@ -242,7 +320,7 @@ def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> tuple[Result | N
         reading = Reading(
             test=cell.test,
             where=Where(**cell.where),
-            value="OL" if value == "OL" else float(value),
+            value=value,  # type: ignore[arg-type]
             unit=unit,
             conditions=Conditions(**conditions) if conditions else None,
         )

@@ -1,5 +1,6 @@
 """Decide: what can be done side by side, the owner's yes with a ceiling, written warnings."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -10,7 +11,7 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.words import inside
 from frosty_piston.job.decide import Offer, Prices, advice, typed_on_tape, weigh_offers
-from frosty_piston.job.entries import Consent, Warning_
+from frosty_piston.job.entries import Consent, OptionPicked, Warning_
 from frosty_piston.job.fit import above_ceiling, agreed, chosen, consent
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -216,6 +217,10 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     elif lacking and not fields.reason:
         form.wrong("reason", f"Say why it goes on without it: {inside(lacking.says)}")
     form.done()
+    before = chosen(record.job)
+    if before and before.data.option != name and form.raw("instead") != before.data.option:
+        form.wrong("instead", _replaces(before.data, name, offers))
+        form.done()
     c, o = picked.costed, picked.costed.option
     return [
         form.entry(
@@ -239,6 +244,16 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
             },
         )
     ]
+
+
+def _replaces(before: OptionPicked, name: str, offers: Mapping[str, Offer]) -> str:
+    """What a second pick would put aside, and how both are had."""
+    both = {*before.option.split("+"), *name.split("+")}
+    joined = next((o.title for key, o in offers.items() if set(key.split("+")) == both), None)
+    together = f"For both, pick “{joined}”." if joined else "Both at once are not among the offers."
+    return (
+        f"“{before.title or before.option}” is picked. {together} Press again to take this one in its place."
+    )
 
 
 class ConsentForm(Fields):

@@ -12,6 +12,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .forms import Form
 from .page import Kept, is_htmx, job_page, status_of, writer
 
+MOST_NAME = 120
 Maker = Callable[[Form, JobRecord, Workshop], list[dict[str, Any]]]
 Show = Callable[[JobRecord, Workshop], dict[str, Any]]
 
@@ -32,10 +33,11 @@ def submit(
 
     `maker` reads the form into entries (raising BadInput); `show` makes the view of the page. A page that
     posts by itself gets its zones back; a plain post is sent on to `back`. A refused form comes back with
-    everything that was typed. The same press again writes nothing; its key with other content is a Conflict,
-    answered like a refused form, with a key of its own.
-    """
+    everything that was typed, under the name by which it was posted: its own, else `name`. The same press
+    again writes nothing; its key with other content is a Conflict, answered like a refused form, with a key
+    of its own."""
     record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    name = form.raw("kept_as")[:MOST_NAME] or name
     try:
         if act is None or workshop.tapes.done(job_id, act) is None:
             raws = maker(form, record, workshop)

@@ -28,7 +28,7 @@ from .benches import (
     stop,
     vacuum,
 )
-from .cells import IN_SET, NOT_READ, cell_entries, cell_of, judge_figures, judge_typed
+from .cells import IN_SET, NOT_READ, cell_entries, cell_of, judge_figures, judge_typed, unread, with_presence
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import MOST_KEY, Fields, Form, figure, one_of
 from .jobform import submit
@@ -223,7 +223,7 @@ def _shown(bench: Bench | None, record: JobRecord, workshop: Workshop, form: For
     """The bench a form stands on, or the card of its test."""
     if bench is None:
         return card_view(record, workshop, form.raw("test"), form)
-    return bench.view(record, workshop, bench.asked(form))
+    return {**bench.view(record, workshop, bench.asked(form)), "present_said": form.raw("present")}
 
 
 class InstrumentForm(Fields):
@@ -282,6 +282,7 @@ FORMS = {
     **nox.FORMS,
     **dpf.FORMS,
     "instrument": instrument,
+    "unread": unread,
 }
 
 
@@ -300,7 +301,7 @@ def measure_form(
         job_id,
         form,
         "-".join(filter(None, (name, test, form.raw("node")))) if by_test else name,
-        FORMS[name],
+        lambda f, r, w: with_presence(f, FORMS[name](f, r, w)),
         "measure",
         bench.template if bench else CARD,
         lambda r, w: _shown(bench, r, w, form),

@@ -14,7 +14,7 @@ from uuid import uuid4
 from fastapi import Request
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
-from markupsafe import Markup
+from markupsafe import Markup, escape
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Busy, Conflict, Damaged, NoSpace, NotAllowed, NotHere
@@ -34,6 +34,7 @@ from frosty_piston.store.pictures import Pictures
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.training import help_open
 
+from .cells import reaches_speed, unread_places
 from .forms import Form
 from .heat import heat_view
 from .links import next_view, place_link
@@ -44,6 +45,7 @@ from .tape_rows import tape_view
 from .tying import Tying, tied, untied
 
 HERE = Path(__file__).parent
+WORK_BEGINS = re.compile(r'<main id="work"[^>]*>')
 
 
 def assets_version() -> str:
@@ -91,6 +93,8 @@ def templates() -> Environment:
         "stage_titles": TITLES,
         "marks": MARKS,
         "new_id": lambda: str(uuid4()),
+        "unread_places": unread_places,
+        "reaches_speed": reaches_speed,
         "now": now,
     }
     return env
@@ -358,4 +362,20 @@ def job_page(
         "currency": workshop.settings.prices().currency,
         **view,
     }
-    return render(request, "job/_zones.html" if is_htmx(request) else "job/page.html", status, **context)
+    answer = render(request, "job/_zones.html" if is_htmx(request) else "job/page.html", status, **context)
+    return _with_every_fault(answer, kept or Kept())
+
+
+def _with_every_fault(answer: Response, kept: Kept) -> Response:
+    """A page that says everything that was refused: what none of its forms showed stands at its top."""
+    html = bytes(answer.body).decode()
+    plainly = html.replace("\u00a0", " ") if kept.faults else ""
+    unsaid = [says for says in kept.faults.values() if str(escape(says)) not in plainly]
+    if not unsaid:
+        return answer
+    notes = "".join(
+        f'<p class="fault notice" role="alert" tabindex="-1">{escape(says)}</p>' for says in unsaid
+    )
+    whole = WORK_BEGINS.sub(lambda begins: begins.group(0) + notes, html, count=1)
+    headers = {k: v for k, v in answer.headers.items() if k != "content-length"}
+    return HTMLResponse(whole, answer.status_code, headers)

@@ -20,7 +20,7 @@ from frosty_piston.knowledge.load import TestFinding
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from . import gauge
-from .cells import Cell, Filled, bar_to, fill
+from .cells import Cell, Filled, bar_to, comes_and_goes, conditions_of, fill
 from .forms import Fields, Form, figure, known, line
 
 USUAL_ML = 55.0
@@ -66,6 +66,8 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
     return {
         "bench": "test",
         "test": test,
+        "comes_and_goes": comes_and_goes(record),
+        "present_said": asked.raw("present"),
         "shape": shape,
         "nodes": nodes,
         "node": node,
@@ -83,6 +85,7 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         "gauge": gauge_view(record, workshop, test) if by_gauge(k, test) else None,
         "cautions": k.cautions_at(test, node),
         **stop_view(record, k, [test]),
+        "asks": k.asked_at(test, node),
         "ticked": {x.data.caution for x in record.job.of(Tick)},
         "back": f"/jobs/{record.job.id}/measure/test/{test}",
         "mine": mine,
@@ -206,7 +209,6 @@ def where_of_form(form: Form, record: JobRecord) -> dict[str, Any]:
 
 class OutcomeForm(Fields):
     test: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.tests)]
-    after_s: Annotated[float | None, figure("", 0, 600)]
     note: Annotated[str | None, line(400)]
 
 
@@ -221,16 +223,9 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
         form.wrong("outcome", bar)
     if result in k.tests[fields.test].asks_why and not fields.note:
         form.wrong("note", "say why, as: its cable is gone")
-    after, where, note = (
-        fields.after_s,
-        where_of_form(form, record),
-        fields.note,
-    )
+    where, note = where_of_form(form, record), fields.note
+    conditions = conditions_of(form)
     form.done()
-    conditions = {
-        **({"after_s": after} if after is not None else {}),
-        **({"part_hot": True} if form.raw("part_hot") == "yes" else {}),
-    }
     return [
         form.entry(
             "outcome",
@@ -238,7 +233,7 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
                 "test": fields.test,
                 "where": where,
                 "outcome": result,
-                "conditions": conditions or None,
+                "conditions": conditions,
                 "note": note,
             },
         )
@@ -294,8 +289,9 @@ def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
         )
     where, note = where_of_form(form, record), form.text("note", 400)
     read_in = gauge.gauge_entry(form, record, workshop) if by_gauge(k, fields.test) else []
+    conditions = conditions_of(form)
     form.done()
-    seen = {"test": fields.test, "where": where, "figures": shown, "note": note}
+    seen = {"test": fields.test, "where": where, "figures": shown, "conditions": conditions, "note": note}
     return [*read_in, form.entry("outcome", seen)]
 
 

@@ -17,7 +17,6 @@ from frosty_piston.core.quantity import exact, percent
 from frosty_piston.core.words import called, inside
 from frosty_piston.job.decide import offer_of
 from frosty_piston.job.entries import Entry
-from frosty_piston.job.measured import UNIT_WORDS
 from frosty_piston.job.result import Result
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.training_shapes import LESSONS
@@ -333,8 +332,7 @@ def _shown(entry: Entry, record: JobRecord, verdicts: Mapping[str, Any]) -> Row:
     d, k = entry.data, record.assessed.knowledge
     value = ""
     if entry.kind == "reading":
-        unit = UNIT_WORDS.get(d.unit, d.unit)
-        value = "OL" if isinstance(d.value, str) else f"{exact(d.value)} {unit}"
+        value = d.came_to
     elif entry.kind == "outcome":
         seen = [called(d.outcome)] if d.outcome else []
         seen += [f"{called(n).lower()} {exact(v)}" for n, v in (d.figures or {}).items() if _is_figure(v)]

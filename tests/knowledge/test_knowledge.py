@@ -114,7 +114,7 @@ class Refused(unittest.TestCase):
         )
         self.assertRegex(
             self.spoiled("findings/egr_and_flaps.toml", 'how = "seen"', 'how = "dreamt"'),
-            r"findings/egr_and_flaps\.toml, line \d+, egr_look.*how.*dreamt",
+            r"findings/egr_and_flaps\.toml, line \d+, egr_arm_free.*how.*dreamt",
         )
         self.assertIn(
             "egr_nowhere",

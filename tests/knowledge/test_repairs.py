@@ -10,7 +10,7 @@ from frosty_piston.job.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.knowledge.load import HERE
 from tests.cases import entry, job_file
-from tests.knowledge.test_knowledge import Refused
+from tests.knowledge import test_knowledge
 
 K = load_knowledge()
 # Ids that job files in the field carry.
@@ -206,7 +206,7 @@ def load_kinds():
 
 
 class RefusedTables(unittest.TestCase):
-    spoiled = Refused.spoiled
+    spoiled = test_knowledge.Refused.spoiled
 
     def test_a_gap_is_refused_with_its_file(self):
         self.assertRegex(

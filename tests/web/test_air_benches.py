@@ -235,6 +235,7 @@ class Benches(WithClient):
         self.assertIn("90.0 57.0", down)
 
     def test_a_fault_stands_at_its_own_form_and_keeps_what_was_typed(self):
+        self.client.post("/jobs/case/tick", data={"caution": "foreign_objects", "back": BASE + "egr"})
         answer = self.client.post(
             BASE + "outcome", data={"bench": "egr", "test": "egr_look", "note": "finger wide"}
         )
@@ -267,8 +268,9 @@ class Benches(WithClient):
         )
         self.client.post(BASE + "cleaning", data=given)
         self.assertEqual((self.last().cleaning.after, self.last().repair), (17.5, None))
-        self.client.post(BASE + "cleaning", data={**given, "back_in": "yes"})
-        self.assertEqual(self.last().repair, "egr_passage")
+        for node, repair in (("egr_passage", "egr_passage"), ("egr_valve", "egr_valve")):
+            self.client.post(BASE + "cleaning", data={**given, "node": node, "back_in": "yes"})
+            self.assertEqual(self.last().repair, repair)
         page = self.client.get("/jobs/case/prove").text
         self.assertIn("What made the soot", page)
         self.client.post(

@@ -24,7 +24,7 @@ from frosty_piston.web.gate import Tries
 from tests.cases import job_file
 from tests.web import test_api
 from tests.web.test_forms import WithJob
-from tests.web.test_people import WORDS, Signing
+from tests.web.test_people import WORDS, WithPeople
 
 TLS = Path(__file__).parents[1] / "tls"
 PLUS_7 = b'--x\r\nContent-Disposition: form-data; name="text"\r\n\r\nhi+AGE-\r\n--x--\r\n'
@@ -99,7 +99,7 @@ class Passphrases(unittest.TestCase):
         self.assertEqual(passphrase_faults("Odd", "heron kettle walnut ladder"), [])
 
 
-class Crowd(Signing):
+class Crowd(WithPeople):
     @contextmanager
     def held(self, target, name):
         """While this lasts, what is patched waits until it is let go. Everything that began is counted."""

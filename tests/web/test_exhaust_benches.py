@@ -60,14 +60,19 @@ class Dosing(Benches):
         self.assertEqual(self.now("def_concentration"), [("sound", "in_range")])
         self.refused("strength", "dosing", "a figure from", shown="")
 
-    def test_a_later_clean_takes_crystals_back_and_a_seal_stays_a_find(self):
+    def test_what_one_look_found_stands_beside_each_other_until_a_repair(self):
+        both = [("failed", "crystals"), ("failed", "seal_missing")]
+        washed = entry("action", action="cleaned", what="DEF injector", repair="def_injector")
         for seen, left in (
-            (["crystals", "clean"], [("sound", "clean")]),
-            (["clean", "crystals"], [("failed", "crystals")]),
-            (["seal_missing", "crystals", "clean"], [("failed", "seal_missing")]),
+            (["crystals", "clean"], both[:1]),
+            (["clean", "crystals"], both[:1]),
+            (["crystals", "seal_missing", "clean"], both),
+            (["crystals", washed, "clean"], [("sound", "clean")]),
+            (["crystals", washed, "crystals"], both[:1]),
         ):
             with self.subTest(str(seen)):
-                self.open(symptom("def_crystals"), *(outcome("def_look", s) for s in seen))
+                looks = (outcome("def_look", s) if isinstance(s, str) else s for s in seen)
+                self.open(symptom("def_crystals"), *looks)
                 self.assertEqual(self.now("def_look"), left)
 
     def test_sources_are_counted_over_the_jobs(self):

@@ -348,9 +348,12 @@ class Rules(WithJob):
 
     def test_the_dearer_option_needs_a_reason(self):
         self.assertIn("expected to cost less", self.post("decide/pick", option="glow_set").text)
-        self.assertEqual(
-            self.post("decide/pick", option="glow_set", reason="needed all winter").status_code, 303
-        )
+        said = {"option": "glow_set", "reason": "needed all winter"}
+        refused = self.post("decide/pick", **said)
+        self.assertEqual(refused.status_code, 422)
+        before = re.search('name="instead" value="([^"]+)"', refused.text)[1]
+        self.assertIn("is picked", refused.text)
+        self.assertEqual(self.post("decide/pick", **said, instead=before).status_code, 303)
 
     def test_handing_over_unproven_needs_a_word(self):
         self.assertIn("it is not proven", self.post("prove/handover", to="Owner").text)

@@ -17,7 +17,9 @@ from tests.web import test_api
 WORDS = {"Ylva": "four words of a lead", "Odd": "another four for work", "Sif": "and some more to look"}
 
 
-class Signing(test_api.WithClient):
+class WithPeople(test_api.WithClient):
+    """A workshop where people sign in: a lead, one who works, one who looks."""
+
     def setUp(self):
         super().setUp()
         for name, right in zip(WORDS, ("lead", "work", "look"), strict=True):
@@ -40,6 +42,8 @@ class Signing(test_api.WithClient):
         sent = {"entry_id": str(uuid4()), "text": "rattles", "seal": self.seal(client), **more}
         return client.post("/jobs/case/tape/note", data=sent)
 
+
+class Signing(WithPeople):
     def test_who_works_may_pin_and_who_leads_says_who_is_there(self):
         self.workshop.settings.save("day_feed", {"token": "secret"})
         self.assertEqual(self.client.get("/day").status_code, 303)

@@ -11,7 +11,7 @@ from frosty_piston.core.words import counted, grouped, inside, sentence, sign, s
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Figure, Flag, Moment
-from ..units import same_kind
+from ..units import UNITS, convert, same_kind
 from .kind import (
     AXES,
     Against,
@@ -31,6 +31,11 @@ from .kind import (
 )
 
 BY_WORDS = {"us": "by us", "owner": "by the owner", "other": "by another workshop"}
+WHEN_WORDS = {
+    "still": "still there after the repair",
+    "back": "went away and came back",
+    "before": "there before the repair, noted since",
+}
 STATE_WORDS = {
     "engine_cold": "Engine is cold now",
     "engine_hot": "Engine is hot now",
@@ -65,18 +70,23 @@ class Return(Data):
 
 
 class Symptom(EntryData):
-    """`comes_and_goes`: its absence now says nothing. `returns`: when it came back, each since the last clear
-    or repair. `returns_about`: "about every so much", when none was timed."""
+    """`comes_and_goes`: its absence now says nothing. `returns`: when it came back, each since the last
+    clear or repair. `returns_about`: "about every so much", when none was timed. `when`: of one that is
+    written after a repair, whether it is `still` there, came `back`, or was there `before` and is only
+    noted now."""
 
     symptom: Id
     present: Flag = True
     note: Text | None = None
     comes_and_goes: Flag = False
+    when: Literal["still", "back", "before"] | None = None
     returns: Annotated[list[Return], Field(max_length=200)] = []
     returns_about: Return | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return k.symptoms[self.symptom].title + ("" if self.present else ": no")
+        when = f": {WHEN_WORDS[self.when]}" if self.when else ""
+        noted = f" ({self.note})" if self.note else ""
+        return k.symptoms[self.symptom].title + (when if self.present else ": no") + noted
 
     def wrong(self, against: Against) -> list[Wrong]:
         codes = [
@@ -165,7 +175,7 @@ class Lamp(EntryData):
     note: Text | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Lamp: {self.lamp}, {self.state}"
+        return f"Lamp: {self.lamp}, {self.state}" + (f" ({self.note})" if self.note else "")
 
 
 CodeStatus = Literal[
@@ -223,6 +233,16 @@ class Code(EntryData):
         stored = f"; stored with it: {frame}" if frame else ""
         note = f"; {self.note}" if self.note else ""
         return f"{self.code} {self.says_status}{at_once}: {title}{own}{stored}{note}"
+
+    def frame_figures(self, k: Knowledge) -> dict[str, float]:
+        """The figures stored with it by channel, each in the unit of its channel."""
+        shown = {}
+        for x in self.frame:
+            shape = k.channels.get(x.channel) or k.channels.get(re.sub(r"_\d+$", "", x.channel))
+            if shape is not None:
+                alike = not x.unit or x.unit == shape.unit or shape.unit not in UNITS
+                shown[x.channel] = x.value if alike else convert(x.value, x.unit, shape.unit)
+        return shown
 
     @property
     def says_status(self) -> str:

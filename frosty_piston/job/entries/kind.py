@@ -173,7 +173,9 @@ class Where(Data):
 
 
 class Conditions(Data):
-    """What held while something was read."""
+    """What held while something was read. `present`: whether the complaint was there at that moment;
+    `energised`: whether the solenoid before it had power; `reached_rpm`: how far it got when the mark was
+    never reached; `because`: why nothing could be measured."""
 
     after_s: Figure | None = None
     loaded: Flag | None = None
@@ -184,6 +186,11 @@ class Conditions(Data):
     key_off: Flag | None = None
     engine_running: Flag | None = None
     battery_v: Annotated[float, Field(strict=True, ge=0, le=60)] | None = None
+    oil_c: Annotated[float, Field(strict=True, ge=-60, le=200)] | None = None
+    present: Flag | None = None
+    energised: Flag | None = None
+    reached_rpm: Annotated[float, Field(strict=True, ge=0, le=20_000)] | None = None
+    because: Text | None = None
 
 
 def at_test(k: Knowledge, test: str, where: Where) -> str:

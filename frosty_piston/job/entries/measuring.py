@@ -31,6 +31,7 @@ from .kind import (
 )
 
 MOST_NAMED = 5
+NEVER, NOT_POSSIBLE = "never", "not_possible"
 
 
 class Instrument(EntryData):
@@ -71,15 +72,32 @@ class Source(Data):
 class Reading(EntryData):
     test: Id
     where: Where = Where()
-    value: Figure | Literal["OL"]
+    value: Figure | Literal["OL", "never", "not_possible"]
     unit: str
     conditions: Conditions | None = None
     instrument: Short | None = None
+    note: Text | None = None
     source: Source | None = None
 
+    @property
+    def is_figure(self) -> bool:
+        """Whether it came to a figure: no overload, not `never`, not `not_possible`."""
+        return not isinstance(self.value, str)
+
+    @property
+    def came_to(self) -> str:
+        """What was read, as a line says it."""
+        if not isinstance(self.value, str):
+            return f"{exact(self.value)} {sign(self.unit)}"
+        held = self.conditions
+        if self.value == NOT_POSSIBLE:
+            return f"could not be measured{f', {held.because}' if held and held.because else ''}"
+        if self.value == NEVER and held and held.reached_rpm is not None:
+            return f"never, it got to {plain(held.reached_rpm)} per minute"
+        return self.value
+
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        value = "OL" if self.value == "OL" else f"{exact(self.value)} {sign(self.unit)}"
-        return f"{at_test(k, self.test, self.where)}: {value}"
+        return f"{at_test(k, self.test, self.where)}: {self.came_to}{circumstances(self.conditions)}"
 
     def wrong(self, against: Against) -> list[Wrong]:
         k = against.knowledge
@@ -95,7 +113,13 @@ class Reading(EntryData):
         if self.value == "OL":
             if not shape.overload:
                 faults.append(("value", f"OL cannot be read in {self.test}; a figure is wanted"))
-        elif not faults:
+        elif self.value == NEVER:
+            if shape.never is None:
+                faults.append(("value", f"{self.test} always comes to a figure, or could not be measured"))
+        elif self.value == NOT_POSSIBLE:
+            if not (self.conditions and self.conditions.because):
+                faults.append(("conditions.because", "say why it could not be measured"))
+        elif not faults and not isinstance(self.value, str):
             faults += out_of_reach(k, "value", self.value, self.unit)
         return faults + where_faults(against, self.test, self.where)
 
@@ -120,6 +144,7 @@ class Outcome(EntryData):
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         figures = ", ".join(figure_says(key, value) for key, value in (self.figures or {}).items())
         came_to = " ".join(filter(None, (called(self.outcome) if self.outcome else "", figures)))
+        came_to += circumstances(self.conditions)
         return f"{at_test(k, self.test, named_on(on_tape, self.where))}: {came_to}"
 
     def wrong(self, against: Against) -> list[Wrong]:
@@ -149,6 +174,17 @@ class Outcome(EntryData):
 
     def runs(self, k: Knowledge) -> bool:
         return k.tests[self.test].runs and not k.tests[self.test].stops_it
+
+
+def circumstances(held: Conditions | None) -> str:
+    """What held meanwhile and changes what an answer is worth, as the end of a line."""
+    if held is None:
+        return ""
+    said = [
+        {True: "the complaint was there", False: "the complaint was not there", None: ""}[held.present],
+        {True: "with power", False: "without power", None: ""}[held.energised],
+    ]
+    return "".join(f", {words}" for words in said if words)
 
 
 def figure_says(key: str, value: float | bool) -> str:

@@ -81,16 +81,6 @@ def nox(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def cap_and_crystals(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    seen: dict[str | None, e.Entry] = {}
-    for x in readings.all_of("def_look"):
-        if x.data.outcome == "clean":
-            seen.pop("crystals", None)
-        seen[x.data.outcome] = x
-    bad = [x for name, x in seen.items() if name != "clean"]
-    return [readings.as_recorded(x) for x in bad or seen.values()]
-
-
 def dose(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     spray = next((x.data.outcome for x in reversed(latest) if x.data.outcome), None)
     results = []
@@ -130,7 +120,6 @@ JUDGES = {
     "dpf_state": filter_state,
     "exhaust_temps": exhaust_temps,
     "nox_compare": nox,
-    "def_look": cap_and_crystals,
     "def_quantity": dose,
     "def_pressure": def_pressure,
     "def_concentration": concentration,

@@ -4,6 +4,7 @@ from frosty_piston.core import air
 from frosty_piston.core.quantity import Judgement
 
 from .. import entries as e
+from ..entries.measuring import NOT_POSSIBLE
 from ..readings import Readings
 from ..result import Result, where_of
 from ..units import convert
@@ -117,24 +118,22 @@ def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    pair = _pair(readings, latest, "s", "as_is", "released")
-    if pair is None:
-        return [
-            result(
-                x,
-                Judgement(
-                    "unclear",
-                    "unclear",
-                    readings.value(x, "s"),
-                    "s",
-                    None,
-                    "Time both, as it is and with the flaps released.",
-                ),
-            )
-            for x in latest
+    """Both halves of the rev test: a time, or never reached."""
+    apart = [v for x in latest if x.data.value == NOT_POSSIBLE and (v := readings.said(x))]
+    halves = {x.data.where.point: x for x in latest if x.data.value != NOT_POSSIBLE}
+    as_is, released = halves.get("as_is"), halves.get("released")
+    if as_is is None or released is None:
+        says = "Time both, as it is and with the flaps released."
+        waiting = [Judgement("unclear", "unclear", readings.value(x, "s"), "s", None, says) for x in latest]
+        alone = [
+            readings.said(x) or result(x, j)
+            for x, j in zip(latest, waiting, strict=True)
+            if x.data.value != NOT_POSSIBLE
         ]
-    judged = air.judge_swirl(pair[0], pair[1], readings.limits(air.AirLimits))
-    return [Result("swirl_compare", {}, judged, pair[2])]
+        return apart + alone
+    limits = readings.limits(air.AirLimits)
+    judged = air.judge_swirl(readings.value(as_is, "s"), readings.value(released, "s"), limits)
+    return [*apart, Result("swirl_compare", {}, judged, (as_is.id, released.id))]
 
 
 def boost_leak(readings: Readings, latest: list[e.Entry]) -> list[Result]:

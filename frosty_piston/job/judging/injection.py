@@ -95,6 +95,11 @@ def rail_cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, injection.judge_rail_cranking(readings.value(x, "bar") or 0.0, limits)) for x in latest]
 
 
+def rail_at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    limits = readings.limits(injection.InjectionLimits)
+    return [result(x, injection.judge_rail_rest(readings.figure(x, "bar"), limits)) for x in latest]
+
+
 def misfires(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     results = []
     for x in latest:
@@ -128,5 +133,6 @@ JUDGES = {
     "misfire_counts": misfires,
     "relative_compression": compression,
     "rail_pressure_crank": rail_cranking,
+    "rail_pressure_rest": rail_at_rest,
     "fuel_low_pressure": supply_pressure,
 }

@@ -26,7 +26,7 @@ def as_set(
     """Judge all readings of one test against each other; hot and cold parts are sets of their own."""
     results = []
     for warm in (False, True):
-        of_set = [x for x in latest if x.kind == "reading" and hot(x) == warm and x.data.value != "OL"]
+        of_set = [x for x in latest if x.kind == "reading" and hot(x) == warm and x.data.is_figure]
         if of_set:
             results += [
                 result(x, j)

@@ -52,9 +52,30 @@ def drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, judged(x)) for x in latest]
 
 
+def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    limits, litres, results = readings.limits(battery.BatteryLimits), readings.job.engine.displacement_l, []
+    for x in latest:
+        amps, said = readings.figure(x, "A"), x.data.conditions
+        oil_c = said.oil_c if said and said.oil_c is not None else _soaked_c(readings)
+        if litres is None:
+            says = "Put the displacement on the engine card: the usual current hangs on it."
+            results.append(result(x, Judgement("unclear", "unclear", amps, "A", None, says)))
+        else:
+            judged = battery.judge_crank_current(amps, litres, oil_c, limits, readings.system_v)
+            results.append(result(x, judged))
+    return results
+
+
+def _soaked_c(readings: Readings) -> float | None:
+    """The oil of an engine whose complaint is a cold start is as cold as the air."""
+    cold = any(s in readings.job.symptoms for s in ("hard_start_cold", "no_start_cold"))
+    return readings.ambient_c() if cold else None
+
+
 JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
     "battery_rest": at_rest,
     "battery_crank": cranking,
     "crank_speed": speed,
     "cable_drop": drop,
+    "crank_current": current,
 }

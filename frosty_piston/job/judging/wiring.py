@@ -91,6 +91,11 @@ def _unplugged(readings: Readings, x: e.Entry, latest: list[e.Entry]) -> Result:
     return result(x, wiring.judge_unplugged(x.data.where.channel or "It", before, ohm, limits))
 
 
+def sensor_signal(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+    limits = readings.limits(wiring.WiringLimits)
+    return [result(x, wiring.judge_signal(readings.figure(x, "V"), limits)) for x in latest]
+
+
 def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     results = []
     for x in latest:
@@ -188,6 +193,7 @@ JUDGES = {
     "supply_pins": supply_pins,
     "network_pins": network_pins,
     "circuit_drop": circuit_drop,
+    "sensor_signal": sensor_signal,
     "wiggle": wiggle,
     "code_return": code_return,
 }

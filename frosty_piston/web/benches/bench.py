@@ -7,6 +7,7 @@ from urllib.parse import urlencode
 
 from frosty_piston.store.workshop import JobRecord, Workshop
 
+from ..cells import comes_and_goes
 from ..forms import Form
 
 Shows = Callable[[JobRecord, Workshop, Form], dict[str, Any]]
@@ -63,4 +64,10 @@ class Bench:
         """What its template prints; `carried`: the hidden fields that every cell sends along."""
         shown = self.shows(record, workshop, asked)
         carried = {field: shown[name] for name, field in self.keeps}
-        return {**shown, "drawings": self.drawings, "carried": carried}
+        return {
+            **shown,
+            "drawings": self.drawings,
+            "carried": carried,
+            "comes_and_goes": comes_and_goes(record),
+            "present_said": "",
+        }

@@ -61,7 +61,7 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         "states": states,
         "crystals": "crystals" in seen or any(v.judgement.verdict == "failed" for v in latest["injector"]),
         "seal": "seal_missing" not in seen,
-        "strength": f"{plain(float(strength))} %" if strength not in (None, "OL") else "?",
+        "strength": f"{plain(float(strength))} %" if isinstance(strength, float) else "?",
         "bar": _figure(record, TESTS["pump"], "bar", " bar"),
         "dose": _figure(record, TESTS["dose"], "measured_ml", " ml"),
         "level": float(level.data.value) if level else 60.0,

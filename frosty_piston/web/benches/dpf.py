@@ -38,9 +38,7 @@ def zero_of(assessed: Assessed) -> float:
     read = [
         x
         for x in assessed.job.of(Reading)
-        if x.data.test == "key_on_pressures"
-        and x.data.where.channel == "differential"
-        and x.data.value != "OL"
+        if x.data.test == "key_on_pressures" and x.data.where.channel == "differential" and x.data.is_figure
     ]
     return convert(float(read[-1].data.value), read[-1].data.unit, "kPa") if read else 0.0
 
@@ -184,7 +182,7 @@ def _ash_read(assessed: Assessed) -> float | None:
     read = [
         convert(float(x.data.value), x.data.unit, "g")
         for x in assessed.job.of(Reading)
-        if x.data.test == STATE and x.data.where.channel == "ash_mass" and x.data.value != "OL"
+        if x.data.test == STATE and x.data.where.channel == "ash_mass" and x.data.is_figure
     ]
     return read[-1] if read else None
 

@@ -45,7 +45,7 @@ def _supply_bar(record: JobRecord) -> str:
             continue
         if x.kind == "outcome" and x.data.figures and "bar" in x.data.figures:
             return plain(float(x.data.figures["bar"]))
-        if x.kind == "reading" and x.data.value != "OL":
+        if x.kind == "reading" and x.data.is_figure:
             return plain(round(convert(float(x.data.value), x.data.unit, "bar"), 2))
     return ""
 

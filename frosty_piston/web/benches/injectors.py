@@ -247,7 +247,7 @@ def _row(
 
 def _figure(filled: Filled) -> float | None:
     entry = filled.entry
-    return None if entry is None or entry.data.value == "OL" else float(entry.data.value)
+    return None if entry is None or isinstance(entry.data.value, str) else float(entry.data.value)
 
 
 def _bars(values: list[float | None]) -> list[dict[str, Any]]:

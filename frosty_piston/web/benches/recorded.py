@@ -96,10 +96,10 @@ def last_read(record: JobRecord, test: str, unit: str, **where: str) -> float | 
     for x in reversed(list(record.job.of(Reading))):
         if (
             x.data.test == test
-            and x.data.value != "OL"
+            and x.data.is_figure
             and all(getattr(x.data.where, key) == value for key, value in where.items())
         ):
-            return convert(x.data.value, x.data.unit, unit)
+            return convert(float(x.data.value), x.data.unit, unit)
     return None
 
 

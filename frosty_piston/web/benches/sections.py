@@ -45,8 +45,8 @@ def section_view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws
     cautions = list(dict.fromkeys(c for s in sections for c in s["cautions"]))
     asked: set[str] = set()
     for section in sections:
-        section["asks"] = [c for c in section["cautions"] if c not in asked]
-        asked |= set(section["cautions"])
+        section["asks"] = [c for c in section["asks"] if c not in asked]
+        asked |= set(section["asks"])
     nodes = tuple(node for node, _, _ in shape.cleans)
     return {
         "bench": bench,
@@ -81,7 +81,7 @@ def one_section(record: JobRecord, workshop: Workshop, bench: str, test: str, no
         "test": test,
         "node": node,
         "shape": k.tests[test],
-        "asks": k.cautions_at(test, node),
+        "asks": k.asked_at(test, node),
         "cautions": k.cautions_at(test, node),
         "cells": cells,
         "mine": test_card.beside_cells(record, k, test, node, cells),

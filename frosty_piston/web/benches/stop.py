@@ -39,7 +39,7 @@ def _state(record: JobRecord, place: str) -> str:
 
 def _times(record: JobRecord, limits: RunningLimits) -> list[dict[str, Any]]:
     """The last stop time before any repair, and the last one since."""
-    times = [x for x in record.job.of(Reading) if x.data.test == "stop_time" and x.data.value != "OL"]
+    times = [x for x in record.job.of(Reading) if x.data.test == "stop_time" and x.data.is_figure]
     repaired = bool(record.job.repairs)
     split = [
         ("before", [x for x in times if record.job.time_of[x.id] == 0 or not repaired]),

@@ -313,7 +313,7 @@
     if (now && now !== document.body && now.isConnected && !restored) return;
     const work = document.getElementById("work") || document.body, form = left.form && document.getElementById(left.form);
     const next = [
-      sent && work.querySelector("[aria-invalid=true]"), sent && left.then && [...document.querySelectorAll(left.then)].find(seen), left.id && document.getElementById(left.id),
+      sent && work.querySelector("[aria-invalid=true], .fault[tabindex]"), sent && left.then && [...document.querySelectorAll(left.then)].find(seen), left.id && document.getElementById(left.id),
       form && [...form.querySelectorAll(SIGNS)].find((el) => signOf(el) === left.sign), work.querySelector("[data-next]"),
       form && [...form.querySelectorAll(SIGNS)].find(seen), document.querySelector(".nextstep a"), work.querySelector("h1"),
     ].find(seen);
@@ -358,22 +358,42 @@
     if (form) form.resting = null;
   });
 
-  /* What is typed but not yet written stays when another form of the page is written. */
-  let unwritten = [];
+  /* What is typed, chosen or opened but not yet written stays when another form of the page is written. A search
+     field that the press itself was found with keeps only what was typed since. */
+  const FIELDS = "#work input:not([type=hidden]):not([type=file]), #work textarea, #work select";
+  const keyOf = (field) => field.id || [field.form && field.form.id, field.name, field.type === "checkbox" || field.type === "radio" ? field.value : ""].join("|");
+  const ticks = (field) => field.type === "checkbox" || field.type === "radio";
+  const stateOf = (field) => (ticks(field) ? field.checked : field.value);
+  const givenIn = (field) => (ticks(field) ? field.defaultChecked : field.tagName === "SELECT" ? ([...field.options].find((o) => o.defaultSelected) || field.options[0] || { value: "" }).value : field.defaultValue);
+  const panelOf = (panel) => panel.id || [(panel.parentElement.closest("[id]") || {}).id, panel.querySelector("summary") && panel.querySelector("summary").textContent.replace(/[\d\s]+/g, " ").trim()].join("|");
+  let unwritten = [], openPanels = [], searched = new Map();
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    if (event.detail.requestConfig.verb === "post") searched = new Map([...document.querySelectorAll("#work .find")].map((field) => [field, field.value]));
+  });
   document.addEventListener("htmx:beforeSwap", (event) => {
-    unwritten = [];
+    unwritten = []; openPanels = [];
     if (event.detail.target.id !== "work") return;
-    const sent = event.detail.requestConfig.elt.closest("form");
-    for (const field of document.querySelectorAll("#work input[id]:not(.find), #work textarea[id]")) {
-      const since = sent && sent.sentValues && sent.sentValues.has(field) && sent.sentValues.get(field) !== field.value;
-      if (field.value !== field.defaultValue && (since || field.closest("form") !== sent)) unwritten.push([field.id, field.value]);
+    const elt = event.detail.requestConfig.elt, sent = elt.closest("form");
+    for (const field of document.querySelectorAll(FIELDS)) {
+      if (stateOf(field) === givenIn(field)) continue;
+      const mine = field.matches(".find") ? elt.closest("[x-data]") && elt.closest("[x-data]").contains(field) : field.form && field.form === sent;
+      const before = field.matches(".find") ? searched : (sent && sent.sentValues) || new Map();
+      const since = before.has(field) && before.get(field) !== field.value;
+      if (!mine || since) unwritten.push([keyOf(field), stateOf(field)]);
     }
+    for (const panel of document.querySelectorAll("#work details[open]")) if (!sent || !panel.contains(sent)) openPanels.push(panelOf(panel));
   });
   document.addEventListener("htmx:afterSwap", () => {
-    for (const [id, value] of unwritten.splice(0)) {
-      const field = document.getElementById(id);
-      if (field && field.value === field.defaultValue) field.value = value;
+    if (!unwritten.length && !openPanels.length) return;
+    const fields = new Map([...document.querySelectorAll(FIELDS)].map((field) => [keyOf(field), field]));
+    for (const [key, state] of unwritten.splice(0)) {
+      const field = fields.get(key);
+      if (!field || stateOf(field) !== givenIn(field)) continue;
+      if (ticks(field)) field.checked = state; else field.value = state;
+      if (field.matches(".find")) setTimeout(() => field.dispatchEvent(new Event("input", { bubbles: true })), 0);
     }
+    const open = new Set(openPanels.splice(0));
+    for (const panel of document.querySelectorAll("#work details:not([open])")) if (open.has(panelOf(panel))) panel.open = true;
   });
 
   /* On a phone a page is at most four screens: sections fold from the last one up, and open at a press. */
