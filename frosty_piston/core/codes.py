@@ -241,7 +241,7 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
     >>> block = read_block("Pending: P0671, p0380\\nsomething else\\nP0670-13 confirmed")
     >>> [(c.code, c.fault_type, c.status) for c in block.codes], block.not_understood
     ([('P0671', None, 'pending'), ('P0380', None, 'pending'), ('P0670', '13', 'stored')], ('something else',))
-    >>> block = read_block("0638-73 throttle stuck\n1525-F3")
+    >>> block = read_block("0638-73 throttle stuck\\n1525-F3")
     >>> [(c.code, c.fault_type) for c in block.codes], block.letterless
     ([('P0638', '73')], ('1525-F3',))
     """
