@@ -275,7 +275,7 @@ def crank_current_a(displacement_l: float, oil_c: float, limits: BatteryLimits, 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
     >>> [round(crank_current_a(2.0, c, limits, v)) for c, v in ((20, 12), (-10, 12), (20, 24))]
-    [210, 305, 105]
+    [210, 304, 105]
     """
     cold = 1 + limits.current_cold_share * max(0.0, WARM_OIL_C - oil_c)
     return (limits.current_base_a + limits.current_per_litre_a * displacement_l) * cold * 12 / system_v

@@ -218,6 +218,9 @@ def letter_of(words: str) -> str | None:
 def with_letter(code: str, letter: str) -> str:
     """Put the letter before a code that a tool printed without it.
 
+    Parameters: `code`: four signs with or without a fault type; `letter`: P, B, C or U. Raises nothing. Source:
+    SAE J2012.
+
     >>> with_letter("0638-73", "P")
     'P0638-73'
     """
@@ -225,7 +228,13 @@ def with_letter(code: str, letter: str) -> str:
 
 
 def is_letterless(code: str) -> bool:
-    """Whether a text is a code that only wants its letter: four signs and its fault type."""
+    """Whether a text is a code that only wants its letter: four signs and its fault type.
+
+    Parameters: `code`: any text. Raises nothing. Source: SAE J2012.
+
+    >>> is_letterless("0638-73"), is_letterless("P0638-73"), is_letterless("0638")
+    (True, False, False)
+    """
     return bool(_BARE.fullmatch(code.strip().upper()))
 
 

@@ -106,6 +106,19 @@ def exact(value: float) -> str:
     return text.rstrip("0").rstrip(".")
 
 
+def hours_said(hours: float) -> str:
+    """Write a span of hours as people say it: minutes under an hour.
+
+    Parameters: `hours`: h, 0 or more. Raises nothing. Source: how people say it.
+
+    >>> hours_said(24), hours_said(0.5), hours_said(1.2), hours_said(0.6667)
+    ('24 h', '30 min', '1 h 12 min', '40 min')
+    """
+    whole, minutes = divmod(round(hours * 60), 60)
+    said = [f"{whole} h" if whole else "", f"{minutes} min" if minutes else ""]
+    return " ".join(filter(None, said)) or "0 min"
+
+
 def plus_minus(value: float, u: float | None) -> str:
     """Write a value with its uncertainty, both to the digit that the uncertainty still says something about.
 

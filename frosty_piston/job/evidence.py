@@ -1,7 +1,7 @@
 """From a job to evidence: what was seen, how fully, and what the knowledge files say it speaks for."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 
 import numpy as np
@@ -135,7 +135,13 @@ def gather(
         if number == 0
         else []
     )
-    at = job.position
+    at, notes = job.position, job.notes
+    evidence = [
+        replace(e, says=" ".join([e.says, *(f"“{notes[i]}”" for i in e.entries if i in notes)]))
+        if any(i in notes for i in e.entries)
+        else e
+        for e in evidence
+    ]
     return sorted(evidence, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
 
 

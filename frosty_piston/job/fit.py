@@ -4,6 +4,7 @@ ticked next."""
 from dataclasses import dataclass
 
 from frosty_piston.core import plug_life
+from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import StepShape
@@ -53,6 +54,10 @@ class Fastener:
     entry: str
 
 
+# Where a piece may lie so that a turning engine takes it in; two lengths nearer than this are the same.
+SWALLOWED, SAME_LENGTH_MM = ("bore", "cylinder", "intake", "unknown"), 0.5
+
+
 @dataclass(frozen=True)
 class PieceState:
     """A piece that broke or fell, as it stands by the latest word on it."""
@@ -62,8 +67,23 @@ class PieceState:
 
     @property
     def missing(self) -> bool:
+        """Whether something is not there that the engine could swallow: the whole of it, or the rest of one
+        that came out short."""
         d = self.entry.data
-        return d.now == "missing" or d.now == "left" and d.went in ("bore", "unknown")
+        if d.now == "missing":
+            return bool(d.went != "outside")
+        return d.went in SWALLOWED and (d.now == "left" or self.rest_mm is not None)
+
+    @property
+    def rest_mm(self) -> float | None:
+        """How much of what came out is still not there, in mm; None when it is whole or nobody measured."""
+        short = self.short_mm if self.entry.data.now == "recovered" else None
+        return short if short and short > SAME_LENGTH_MM else None
+
+    @property
+    def lost(self) -> str:
+        """What is missing, in words."""
+        return f"{plain(self.rest_mm)} mm of {inside(self.name)}" if self.rest_mm else self.name
 
     @property
     def short_mm(self) -> float | None:
@@ -187,7 +207,7 @@ def barred(job: Job, k: Knowledge, test: str) -> str:
     missing, shape = missing_pieces(job), k.tests[test]
     if not missing or not (shape.cranks or shape.runs):
         return ""
-    return f"a piece is missing: {missing[0].name}. Nobody starts or cranks it until it is found"
+    return f"a piece is missing: {missing[0].lost}. Nobody starts or cranks it until it is found"
 
 
 def torque_fault(state: StepState, given_nm: float | None, explained: bool) -> str | None:

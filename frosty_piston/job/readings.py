@@ -68,6 +68,11 @@ class Readings:
                 by_test.setdefault(x.data.test, []).append(x)
         return by_test
 
+    @cached_property
+    def notes(self) -> dict[str, str]:
+        """What was written beside readings and outcomes, by their entries."""
+        return {x.id: x.data.note for x in self.entries if x.kind in ("reading", "outcome") and x.data.note}
+
     def latest(self, test: str) -> list[e.Entry]:
         """The last entry of each place of a test, in the order of the tape. One look may find several
         things at a place: each counts, and a place at which something was found was not found sound."""

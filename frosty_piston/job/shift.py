@@ -64,7 +64,7 @@ def _bench(assessed: Assessed) -> tuple[str, ...]:
         for w in to_do(assessed)
         if w.plan.on_bench
     ]
-    lines += [f"Missing: {p.name}" for p in missing_pieces(job)]
+    lines += [f"Missing: {p.lost}" for p in missing_pieces(job)]
     lines += [f"Unplugged: {inside(name)}" for name in _unplugged(job, k)]
     states = {x.data.state: x.data.on for x in job.of(State)}
     lines += [STATE_WORDS[s] for s, on in states.items() if on and s in ("raised", "customer_waits")]

@@ -57,6 +57,12 @@ class Job:
     def position(self) -> dict[str, int]:
         return {x.id: i for i, x in enumerate(self.live)}
 
+    @cached_property
+    def notes(self) -> dict[str, str]:
+        """What somebody wrote beside an entry that is evidence, by the entry."""
+        kinds = ("symptom", "lamp", "code", "reading", "outcome")
+        return {x.id: x.data.note for x in self.live if x.kind in kinds and x.data.note}
+
     def unticked(self, cautions: Iterable[str]) -> list[str]:
         """Of some cautions, those that nobody has ticked on this job."""
         ticked = {x.data.caution for x in self.of(Tick)}

@@ -1,6 +1,7 @@
 """What each reading and outcome of a job is worth: every test judged once, when it is first asked for."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
 
 from frosty_piston.knowledge import Knowledge
 
@@ -11,6 +12,15 @@ from .judging.wiring import drives
 from .readings import Readings
 from .result import Result
 from .tape import Job
+
+
+def _with_note(v: Result, notes: Mapping[str, str]) -> Result:
+    """A verdict whose reason carries what was written beside its entries."""
+    written = [notes[i] for i in v.entries if i in notes]
+    if not written:
+        return v
+    because = " ".join([v.judgement.because, *(f"“{note}”" for note in written)])
+    return replace(v, judgement=replace(v.judgement, because=because))
 
 
 class Verdicts:
@@ -32,7 +42,7 @@ class Verdicts:
                 judged = self._judged(judge, possible)
             else:
                 judged = [self.readings.as_recorded(x) for x in possible]
-            self._by_test[test] = impossible + judged
+            self._by_test[test] = [_with_note(v, self.readings.notes) for v in impossible + judged]
         return self._by_test[test]
 
     def _judged(self, judge: Judge, latest: list[e.Entry]) -> list[Result]:

@@ -48,7 +48,9 @@ class CompareShape(Shape):
 
 class StepShape(Shape):
     """One step of a work plan. `acts`: only when the repair is done that way. `asks`: what makes the work
-    grow. `seen`: what must be seen before it is done. `pins`: its pin map is noted there."""
+    grow. `seen`: what must be seen before it is done. `pins`: its pin map is noted there. `counts`: what is
+    counted at it, `counts_as`: the step whose count it must be again. `gaps`: what is measured port by port.
+    `held_by`: what may have held it, one of which is noted."""
 
     id: str
     does: str
@@ -71,6 +73,10 @@ class StepShape(Shape):
     asks: str = ""
     seen: list[str] = []
     pins: bool = False
+    counts: str = ""
+    counts_as: str = ""
+    gaps: str = ""
+    held_by: list[str] = []
 
 
 class TroubleShape(Shape):
@@ -142,7 +148,7 @@ class RepairShape(Shape):
     trouble: list[TroubleShape] = []
     remeasure: list[str] = []
     at_part: AtPartShape | None = None
-    for_pieces: list[Literal["bore", "valley", "floor", "unknown"]] = []
+    for_pieces: list[str] = []
     checks: list[str] | None = None
     resets: list[str] | None = None
 

@@ -231,6 +231,7 @@ def complaint(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[st
 
 
 class SymptomForm(Fields):
+    note: Annotated[str | None, line(400)]
     symptom: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.symptoms)]
 
 
@@ -239,6 +240,11 @@ def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     fields = form.read(SymptomForm, record, workshop)
     form.done()
     data: dict[str, Any] = {"symptom": fields.symptom, "present": form.raw("present") != "no"}
+    if (had := record.job.symptoms.get(str(fields.symptom))) and form.raw("noting"):
+        if not fields.note:
+            form.wrong("note", "write what was noticed")
+        form.done()
+        return [form.entry("symptom", {**had.data.model_dump(exclude_none=True), "note": fields.note})]
     if data["present"] and record.job.repairs and not form.raw("goes"):
         when = form.choice("when", [value for value, _ in WHEN_CHOICES], needed=False)
         if when is None:
@@ -397,10 +403,10 @@ def frame(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     """The conditions stored with a code: its entry is written anew with them."""
     k, of = workshop.knowledge, form.raw("of")
     had = next((x for x in record.job.of(Code) if x.id == of), None)
-    text = form.raw("frame")
+    text, note = form.raw("frame"), form.text("note", 400)
     if had is None:
         form.wrong("frame", "this code no longer stands on the tape")
-    elif not text:
+    elif not text and not note:
         form.wrong("frame", "paste or type what was stored with it, one figure a line: engine speed 1650 rpm")
     elif len(text) > MOST_SIGNS:
         form.wrong("frame", f"{len(text)} signs; at most {MOST_SIGNS} at once")
@@ -410,7 +416,9 @@ def frame(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         form.wrong("frame", f"not understood: {'; '.join(read.not_understood[:4])}. Write name, figure, unit")
     form.done()
     assert had is not None
-    data = {**had.data.model_dump(exclude_none=True), "frame": list(read.figures)}
+    data = had.data.model_dump(exclude_none=True)
+    data |= {"frame": list(read.figures)} if text else {}
+    data |= {"note": note} if note else {}
     return [
         form.entry(
             "correction", {"corrects": had.id, "reason": "written anew with what was stored with it"}, "old"
@@ -449,12 +457,13 @@ def clear(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 class LampForm(Fields):
     lamp: Annotated[str | None, line(120, "say which lamp or message")]
     state: Annotated[str | None, one_of("on", "flashing", "off", "message")]
+    note: Annotated[str | None, line(400)]
 
 
 def lamp(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     fields = form.read(LampForm, record, workshop)
     form.done()
-    return [form.entry("lamp", {"lamp": fields.lamp, "state": fields.state})]
+    return [form.entry("lamp", {"lamp": fields.lamp, "state": fields.state, "note": fields.note})]
 
 
 def conditions(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

@@ -207,6 +207,32 @@ def unread_places(k: Knowledge, filled: list[Filled]) -> list[tuple[str, str]]:
     ]
 
 
+def read_places(k: Knowledge, filled: list[Filled]) -> list[tuple[str, str]]:
+    """The figures that were read, by their entries, with their words: a note can be put to each."""
+    return [
+        (x.entry.id, f"{k.tests[x.cell.test].short_title}: {inside(x.cell.label)}, {x.entry.data.came_to}")
+        for x in filled
+        if x.entry is not None
+    ]
+
+
+class CellNoteForm(Fields):
+    note: Annotated[str | None, line(400, "write what was seen")]
+
+
+def cell_note(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """A note to a figure that was read: its entry is written anew with it."""
+    fields = form.read(CellNoteForm, record, workshop)
+    had = next((x for x in record.job.of(Reading) if x.id == form.raw("of")), None)
+    if had is None:
+        form.wrong("of", "choose one of the figures read on this bench")
+    form.done()
+    assert had is not None
+    data = {**had.data.model_dump(exclude_none=True), "note": fields.note}
+    why = {"corrects": had.id, "reason": "written anew with a note"}
+    return [form.entry("correction", why, "old"), form.entry("reading", data)]
+
+
 def reaches_speed(k: Knowledge, filled: list[Filled]) -> bool:
     """Whether one of the places asks how far the engine got."""
     return any("reached_rpm" in k.tests[x.cell.test].asked_with for x in filled)

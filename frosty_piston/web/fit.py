@@ -7,13 +7,16 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
+from frosty_piston.core.quantity import hours_said
 from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import called, inside
 from frosty_piston.job.ahead import ahead
 from frosty_piston.job.entries import Tick
+from frosty_piston.job.entries.work import WENT_WORDS
 from frosty_piston.job.failed import condemned
 from frosty_piston.job.fit import (
     PlanState,
+    StepState,
     ToDo,
     above_ceiling,
     agreed,
@@ -39,12 +42,7 @@ from .page import job_page
 
 router = APIRouter()
 WORK = "fit/_work.html"
-WENT = (
-    ("bore", "into the bore"),
-    ("valley", "into the valley"),
-    ("floor", "to the floor"),
-    ("unknown", "not known"),
-)
+WENT = tuple(WENT_WORDS.items())
 NOW = (("missing", "missing"), ("recovered", "found, on the bench"), ("left", "left where it is"))
 OFFERED = 6
 BARBS = ("up", "down", "left", "right")
@@ -90,9 +88,10 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
         "pieces": pieces_of(job),
         "missing": missing_pieces(job),
         "went": WENT,
+        "ports": _ports(record),
         "piece_now": NOW,
         "barbs": BARBS,
-        "wait_for": lambda shape: waits.as_typed(_wait_hours(record, shape)),
+        "wait_for": lambda shape: hours_said(_wait_hours(record, shape)),
         "plans": [(r, k.repairs[r].title) for r in needed],
         "ahead": ahead(record.assessed) if not plan else None,
         "ticked": {x.data.caution for x in job.of(Tick)},
@@ -163,6 +162,7 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     pieces = form.whole("pieces", 0, 200) if state.shape.parts else None
     by_cylinder = state.shape.per_piece and form.raw("cylinder") not in ("", "all")
     cylinder = form.whole("cylinder", 1, record.job.cylinders) if by_cylinder else None
+    measured = {} if skipped else _counted(form, record, plan, state, bool(reason))
     compared = _compared(form, plan) if state.shape.compare and plan.repair.compare and not skipped else None
     form.done()
     return [
@@ -179,9 +179,42 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
                 "ticks": ticks or None,
                 "seen": seen or None,
                 "compared": compared,
+                **measured,
             },
         )
     ]
+
+
+def _counted(
+    form: Form, record: JobRecord, plan: PlanState, state: StepState, explained: bool
+) -> dict[str, Any]:
+    """What is counted and measured at a step, and what held it. What went in must come out again."""
+    shape, noted = state.shape, dict[str, Any]()
+    if shape.counts:
+        number = form.whole("count", 0, 1000)
+        if number is None and not form.faults:
+            form.wrong("count", f"{inside(shape.counts)}: say how many")
+        before = _count_at(plan, shape.counts_as) if shape.counts_as else None
+        if number is not None and before is not None and number != before and not explained:
+            found = "find the rest, or write down below what is missing, and why it goes on here"
+            form.wrong("count", f"{before} went in and {number} came out: {found}")
+        noted["counts"] = {shape.counts: number}
+    if shape.gaps:
+        ports = {f"{shape.gaps} {n}": form.figure(f"gap_{n}", "mm", 0, 200) for n in _ports(record)}
+        noted["gaps_mm"] = {port: mm for port, mm in ports.items() if mm is not None} or None
+    if shape.held_by:
+        noted["held_by"] = form.choice("held_by", shape.held_by, needed=False)
+    return noted
+
+
+def _ports(record: JobRecord) -> range:
+    return range(1, record.job.cylinders + 1)
+
+
+def _count_at(plan: PlanState, step: str) -> int | None:
+    """What was counted last at another step of the plan."""
+    counts = [x.data.counts for x in plan.step(step).entries if x.data.counts]
+    return sum(counts[-1].values()) if counts else None
 
 
 def _torque(form: Form, workshop: Workshop, state: Any, explained: bool) -> float | None:

@@ -28,7 +28,17 @@ from .benches import (
     stop,
     vacuum,
 )
-from .cells import IN_SET, NOT_READ, cell_entries, cell_of, judge_figures, judge_typed, unread, with_presence
+from .cells import (
+    IN_SET,
+    NOT_READ,
+    cell_entries,
+    cell_note,
+    cell_of,
+    judge_figures,
+    judge_typed,
+    unread,
+    with_presence,
+)
 from .dependencies import GivenForm, GivenWorkshop
 from .forms import MOST_KEY, Fields, Form, figure, one_of
 from .jobform import submit
@@ -283,6 +293,7 @@ FORMS = {
     **dpf.FORMS,
     "instrument": instrument,
     "unread": unread,
+    "cellnote": cell_note,
 }
 
 

@@ -34,7 +34,7 @@ from frosty_piston.store.pictures import Pictures
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.training import help_open
 
-from .cells import reaches_speed, unread_places
+from .cells import reaches_speed, read_places, unread_places
 from .forms import Form
 from .heat import heat_view
 from .links import next_view, place_link
@@ -94,6 +94,7 @@ def templates() -> Environment:
         "marks": MARKS,
         "new_id": lambda: str(uuid4()),
         "unread_places": unread_places,
+        "read_places": read_places,
         "reaches_speed": reaches_speed,
         "now": now,
     }

@@ -5,7 +5,7 @@ from typing import Any
 
 from frosty_piston.core.costing import Option, cost_options
 from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
-from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.quantity import hours_said, percent, plain
 from frosty_piston.core.starting import DIRECT, StartEngine, StartLimits, start_chance
 from frosty_piston.core.waiting import WaitLimits, cold_soaked_after_h, fitted_tau_h, hours_until
 from frosty_piston.core.wiring import WiringLimits, judge_wiggle, one_in, wiggle_chance
@@ -15,7 +15,6 @@ from frosty_piston.store.moments import now, stamp
 
 from .forms import Form
 from .page import money
-from .waits import as_typed
 
 Rows = list[tuple[str, str]]
 COOLS = {"closed": 3.0, "open": 2.0, "exhaust": 0.5}
@@ -139,7 +138,7 @@ def cooling_view(form: Form) -> dict[str, Any]:
     rows = [touch_row, (f"Cold, within {plain(limits.soaked_within_c)} °C of the air", _span(cold, unsure))]
     whose = "its own" if own else "general"
     how = f"tau {plain(round(tau, 1))} h, {whose}"
-    says = f"From {plain(began)} °C in air of {plain(around)} °C: cold after {as_typed(cold)} ({how})."
+    says = f"From {plain(began)} °C in air of {plain(around)} °C: cold after {hours_said(cold)} ({how})."
     until = now() + timedelta(hours=cold)
     waits = {"wait": "cold_soak", "what": "nobody starts it", "until": stamp(until)}
     return {**shown, "result": rows, "says": says, "entries": [("wait", waits)] if cold > 0 else []}
@@ -149,7 +148,7 @@ def _span(hours: float, unsure: float) -> str:
     return (
         "now"
         if hours <= 0
-        else f"{as_typed(hours)}, {as_typed(hours * (1 - unsure))} to {as_typed(hours * (1 + unsure))}"
+        else f"{hours_said(hours)}, {hours_said(hours * (1 - unsure))} to {hours_said(hours * (1 + unsure))}"
     )
 
 

@@ -7,8 +7,9 @@ from fastapi.responses import Response
 
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
+from frosty_piston.core.quantity import exact, hours_said
 from frosty_piston.core.waiting import WaitLimits
-from frosty_piston.core.words import inside
+from frosty_piston.core.words import inside, sign
 from frosty_piston.job.ahead import ahead
 from frosty_piston.job.entries import Code, Drive, Entry, Handover, Tick
 from frosty_piston.job.fit import missing_pieces
@@ -18,6 +19,7 @@ from frosty_piston.job.prove import Proof, cold_start_to_come, open_waits, soak_
 from frosty_piston.job.road import Road
 from frosty_piston.job.soot import soot_causes
 from frosty_piston.job.tampering import untold
+from frosty_piston.job.units import typed
 from frosty_piston.knowledge.repair_shapes import CheckShape
 from frosty_piston.store.moments import now
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -29,6 +31,7 @@ from .forms import Fields, Form, figure, known, line, one_of
 from .jobform import submit
 from .links import place_link
 from .page import job_page
+from .waits import hours_typed
 
 router = APIRouter()
 WORK = "prove/_work.html"
@@ -176,7 +179,7 @@ def _refuse_pass(form: Form, record: JobRecord, proof: Proof, step_id: str) -> N
             + (f", and {len(rereads) - 1} more" if len(rereads) > 1 else ""),
         )
     if state.kind == "condition" and missing_pieces(record.job):
-        form.wrong("result", f"a piece is missing: {missing_pieces(record.job)[0].name}. Nobody starts it")
+        form.wrong("result", f"a piece is missing: {missing_pieces(record.job)[0].lost}. Nobody starts it")
     tests = getattr(state.shape, "reading", [])
     if isinstance(tests, str) and tests and not any(v.test == tests for v in record.assessed.after):
         form.wrong("result", "its reading is not there: write it down first")
@@ -200,7 +203,7 @@ def _ask_back(form: Form, record: JobRecord, soaked: float) -> None:
         form.wrong(
             "hours_sure",
             f"{'It was driven' if last.kind == 'drive' else 'The repair was written down'}"
-            f" {waits.as_typed(max(since, 1 / 60))} ago; standing {soaked:g} h does not fit. Tick it if the"
+            f" {hours_said(max(since, 1 / 60))} ago; standing {soaked:g} h does not fit. Tick it if the"
             " hours are right all the same.",
         )
 
@@ -244,7 +247,7 @@ def suspect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
 class DriveForm(Fields):
     distance_km: Annotated[float | None, figure("km", 0.1, 10000)]
     starts: Annotated[float | None, figure("", 1, 1000)]
-    hours: Annotated[float | None, figure("", 0.01, 1000)]
+    note: Annotated[str | None, line(400)]
     codes_read: Annotated[str | None, one_of("yes", "no", needed=False)]
     complaint_back: Annotated[str | None, one_of("yes", "no", needed=False)]
     conditions: Annotated[str | None, line(200)]
@@ -256,14 +259,20 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     if "road_test" not in {x.data.caution for x in record.job.of(Tick)} and form.raw("tick") != "road_test":
         form.wrong("tick", "read and tick the caution first")
     if missing := missing_pieces(record.job):
-        form.wrong("distance_km", f"a piece is missing: {missing[0].name}. Nobody starts it")
+        form.wrong("distance_km", f"a piece is missing: {missing[0].lost}. Nobody starts it")
     road = Road.of(record.job, workshop.knowledge, record.assessed.experience)
     if (bar := road.bar) and fields.distance_km:
         form.wrong("distance_km", bar)
+    hours = None
+    if form.raw("hours"):
+        try:
+            hours = round(hours_typed(form.raw("hours")), 4)
+        except ValueError as error:
+            form.wrong("hours", str(error))
     spans = {
         "distance_km": fields.distance_km,
         "starts": fields.starts,
-        "hours": fields.hours,
+        "hours": hours,
     }
     if not any(spans.values()) and not form.faults:
         form.wrong("distance_km", "say how far, how many starts, or how many hours")
@@ -285,8 +294,16 @@ def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         "codes_read": (fields.codes_read == "yes" or bool(codes)) if fields.codes_read or codes else False,
         "codes_back": codes,
         "complaint_back": None if fields.complaint_back is None else fields.complaint_back == "yes",
+        "typed": _as_typed(form),
+        "note": fields.note,
     }
     return [*entries, form.entry("drive", data)]
+
+
+def _as_typed(form: Form) -> dict[str, str] | None:
+    """The distance as it was written, where that was in another unit than km."""
+    value, unit = typed(form.raw("distance_km") or "0", "km")
+    return {"distance_km": f"{exact(float(value))} {sign(unit)}"} if unit != "km" else None
 
 
 class HandoverForm(Fields):
@@ -300,7 +317,7 @@ def handover(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
     if proof.status != "proven" and not fields.note:
         form.wrong("note", "it is not proven: write what the owner was told, and when it comes back")
     if missing := missing_pieces(record.job):
-        form.wrong("to", f"a piece is missing: {missing[0].name}. It is not driven away")
+        form.wrong("to", f"a piece is missing: {missing[0].lost}. It is not driven away")
     if hidden := untold(record.job):
         where = hidden[0].data.place or "the exhaust"
         form.wrong(

@@ -51,19 +51,6 @@ def hours_typed(text: str) -> float:
     return hours
 
 
-def as_typed(hours: float) -> str:
-    """Hours as they stand in the field: minutes under an hour.
-
-    >>> as_typed(24), as_typed(0.5), as_typed(1.2)
-    ('24 h', '30 min', '1 h 12 min')
-    """
-    whole, minutes = divmod(round(hours * 60), 60)
-    return (
-        " ".join(filter(None, (f"{whole} h" if whole else "", f"{minutes} min" if minutes else "")))
-        or "0 min"
-    )
-
-
 class StartForm(Fields):
     wait: Annotated[str | None, known(lambda asking: WAIT_WORDS)]
     step: Annotated[str | None, line(60)]

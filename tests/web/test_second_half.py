@@ -5,8 +5,9 @@ import json
 import unittest
 from uuid import uuid4
 
+from frosty_piston.core.quantity import hours_said
 from frosty_piston.job.entries import FitStep
-from frosty_piston.web.waits import as_typed, hours_typed
+from frosty_piston.web.waits import hours_typed
 from tests.cases import MODERN, NORRA, entry, job_file, meter, outcome, plugs, reading, symptom
 from tests.web.test_api import WithClient
 
@@ -342,7 +343,7 @@ class Waiting(SecondHalf):
         for typed in ("", "soon", "-3 h", "0", "1:75", "90 days"):
             with self.assertRaises(ValueError, msg=typed):
                 hours_typed(typed)
-        self.assertEqual([as_typed(h) for h in (24, 0.5, 1.2)], ["24 h", "30 min", "1 h 12 min"])
+        self.assertEqual([hours_said(h) for h in (24, 0.5, 1.2)], ["24 h", "30 min", "1 h 12 min"])
 
     def test_begun_at_a_step_seen_in_the_yard_ended_with_what_was_seen(self):
         self.open(*TURBO)

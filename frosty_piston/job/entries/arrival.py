@@ -25,6 +25,7 @@ from .kind import (
     Text,
     Wrong,
     code_fault,
+    noted,
     one_of,
     out_of_reach,
     unit_fault,
@@ -85,8 +86,7 @@ class Symptom(EntryData):
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         when = f": {WHEN_WORDS[self.when]}" if self.when else ""
-        noted = f" ({self.note})" if self.note else ""
-        return k.symptoms[self.symptom].title + (when if self.present else ": no") + noted
+        return noted(k.symptoms[self.symptom].title + (when if self.present else ": no"), self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
         codes = [
@@ -175,7 +175,7 @@ class Lamp(EntryData):
     note: Text | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Lamp: {self.lamp}, {self.state}" + (f" ({self.note})" if self.note else "")
+        return noted(f"Lamp: {self.lamp}, {self.state}", self.note)
 
 
 CodeStatus = Literal[
@@ -231,8 +231,7 @@ class Code(EntryData):
         at_once = ", back at once with the key" if self.at_key_on else ""
         frame = "; ".join(f"{spoken(x.channel)} {exact(x.value)} {sign(x.unit)}".strip() for x in self.frame)
         stored = f"; stored with it: {frame}" if frame else ""
-        note = f"; {self.note}" if self.note else ""
-        return f"{self.code} {self.says_status}{at_once}: {title}{own}{stored}{note}"
+        return noted(f"{self.code} {self.says_status}{at_once}: {title}{own}{stored}", self.note)
 
     def frame_figures(self, k: Knowledge) -> dict[str, float]:
         """The figures stored with it by channel, each in the unit of its channel."""

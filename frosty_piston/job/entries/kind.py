@@ -193,6 +193,12 @@ class Conditions(Data):
     because: Text | None = None
 
 
+def noted(says: str, note: str | None) -> str:
+    """A line of the tape with what somebody wrote beside it, in quotes: it is the next reader's first
+    word."""
+    return f"{says} “{note}”" if note else says
+
+
 def at_test(k: Knowledge, test: str, where: Where) -> str:
     """A test and its place, as a line of the tape has room for."""
     return ", ".join(filter(None, (k.tests[test].short_title, where.says())))

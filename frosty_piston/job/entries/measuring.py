@@ -23,6 +23,7 @@ from .kind import (
     Where,
     Wrong,
     at_test,
+    noted,
     one_of,
     out_of_reach,
     unit_fault,
@@ -97,7 +98,8 @@ class Reading(EntryData):
         return self.value
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"{at_test(k, self.test, self.where)}: {self.came_to}{circumstances(self.conditions)}"
+        says = f"{at_test(k, self.test, self.where)}: {self.came_to}{circumstances(self.conditions)}"
+        return noted(says, self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
         k = against.knowledge
@@ -145,7 +147,7 @@ class Outcome(EntryData):
         figures = ", ".join(figure_says(key, value) for key, value in (self.figures or {}).items())
         came_to = " ".join(filter(None, (called(self.outcome) if self.outcome else "", figures)))
         came_to += circumstances(self.conditions)
-        return f"{at_test(k, self.test, named_on(on_tape, self.where))}: {came_to}"
+        return noted(f"{at_test(k, self.test, named_on(on_tape, self.where))}: {came_to}", self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
         k = against.knowledge

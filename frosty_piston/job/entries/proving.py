@@ -4,12 +4,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from frosty_piston.core.quantity import plain
+from frosty_piston.core.quantity import hours_said, plain
 from frosty_piston.core.words import inside, spoken
 from frosty_piston.knowledge import Knowledge
 
 from ..engine import Flag
-from .kind import AXES, Against, EntryData, Hours, Id, OnTape, Short, Text, Wrong, code_fault, one_of
+from .kind import AXES, Against, EntryData, Hours, Id, OnTape, Short, Text, Wrong, code_fault, noted, one_of
 
 
 class ProofStep(EntryData):
@@ -54,7 +54,8 @@ class ProofStep(EntryData):
 
 class Drive(EntryData):
     """A drive, or starts, or hours of running. What was not read is no witness: codes count when they were
-    read, or when `codes_back` is named, empty too; the complaint when it is said whether it came back."""
+    read, or when `codes_back` is named, empty too; the complaint when it is said whether it came back.
+    `typed`: a span as it was written, where that was in another unit."""
 
     distance_km: Annotated[float, Field(strict=True, ge=0, le=100_000)] | None = None
     starts: Annotated[float, Field(strict=True, ge=0, le=100_000)] | None = None
@@ -63,6 +64,8 @@ class Drive(EntryData):
     codes_read: Flag | None = None
     codes_back: list[Short] = []
     complaint_back: Flag | None = None
+    typed: dict[Id, Short] | None = None
+    note: Text | None = None
 
     @model_validator(mode="after")
     def _something_driven(self) -> "Drive":
@@ -76,18 +79,24 @@ class Drive(EntryData):
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         spans = [
-            f"{plain(self.distance_km)} km" if self.distance_km is not None else "",
+            self._typed("distance_km") or f"{plain(self.distance_km)} km"
+            if self.distance_km is not None
+            else "",
             f"{plain(self.starts)} {'start' if self.starts == 1 else 'starts'}"
             if self.starts is not None
             else "",
-            f"{plain(self.hours)} h" if self.hours is not None else "",
+            hours_said(self.hours) if self.hours is not None else "",
         ]
         codes = "no code back" if self.read else "codes not read"
         codes = f"codes back: {', '.join(self.codes_back)}" if self.codes_back else codes
+        verb = "Drove" if self.distance_km is not None else "Ran"
         back = (
             "" if self.complaint_back is None else f", complaint {'' if self.complaint_back else 'not '}back"
         )
-        return f"Drove {', '.join(s for s in spans if s)}: {codes}{back}"
+        return noted(f"{verb} {', '.join(s for s in spans if s)}: {codes}{back}", self.note)
+
+    def _typed(self, name: str) -> str:
+        return (self.typed or {}).get(name, "")
 
     def wrong(self, against: Against) -> list[Wrong]:
         return [f for i, code in enumerate(self.codes_back) for f in code_fault(f"codes_back[{i}]", code)]

@@ -26,6 +26,7 @@ from .kind import (
     Text,
     Where,
     Wrong,
+    noted,
     one_of,
     options_faults,
 )
@@ -78,7 +79,7 @@ class Action(EntryData):
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         turn, done = self.cleaning, f"{sentence(spoken(self.action))}: {self.what}"
         done += " (temporary)" if self.temporary else ""
-        return f"{done}, {turn.says()}" if turn else done
+        return noted(f"{done}, {turn.says()}" if turn else done, self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
         k = against.knowledge
@@ -182,8 +183,9 @@ class Pin(Data):
 
 
 class FitStep(EntryData):
-    """`part`: something was noted at the step, which goes on. `back`: what is no longer on the bench, by the
-    entry that took it off."""
+    """`part`: something was noted at the step, which goes on. `back`: what is no longer on the bench, by
+    the entry that took it off. `counts`, `gaps_mm`: what was counted and measured at the step, by what it
+    is of."""
 
     plan: Id
     step: Id
@@ -196,6 +198,10 @@ class FitStep(EntryData):
     back: Annotated[list[Short], Field(max_length=60)] | None = None
     ticks: list[Id] | None = None
     seen: Annotated[list[Short], Field(max_length=40)] | None = None
+    counts: dict[Short, Annotated[int, Field(strict=True, ge=0, le=1000)]] | None = None
+    held_by: Short | None = None
+    gaps_mm: dict[Short, Annotated[float, Field(strict=True, ge=0, le=200)]] | None = None
+    note: Text | None = None
     pins: Annotated[list[Pin], Field(max_length=200)] | None = None
     compared: (
         dict[Id, tuple[Annotated[str, Field(max_length=80)], Annotated[str, Field(max_length=80)]]] | None
@@ -209,13 +215,17 @@ class FitStep(EntryData):
             back = "Back on" + (f" ({self.reason})" if self.reason else "")
             return f"On the bench: {lines[0]}" if lines else back
         step = next((s for s in k.repairs[self.plan].steps if s.id == self.step), None)
-        noted = [
+        stands = [
             step.does if step else spoken(self.step),
             f"cylinder {self.cylinder}" if self.cylinder else "",
             f"{exact(self.torque_nm)} N m" if self.torque_nm is not None else "",
             counted(self.pieces, "part") if self.pieces is not None else "",
+            f"held by a {self.held_by}" if self.held_by else "",
+            *(f"{inside(what)} {n}" for what, n in (self.counts or {}).items()),
+            *(f"{inside(what)} {plain(mm)} mm" for what, mm in (self.gaps_mm or {}).items()),
         ]
-        return f"{'Done' if self.state == 'done' else 'Skipped'}: {', '.join(n for n in noted if n)}"
+        says = f"{'Done' if self.state == 'done' else 'Skipped'}: {', '.join(s for s in stands if s)}"
+        return noted(says, "; ".join(filter(None, (self.reason, self.note))))
 
     def wrong(self, against: Against) -> list[Wrong]:
         k = against.knowledge
@@ -257,12 +267,24 @@ class Wait(EntryData):
         return ends + (one_of("test", self.test, against.knowledge.tests) if self.test else [])
 
 
+WENT_WORDS = {
+    "bore": "in the bore of its plug",
+    "cylinder": "in a cylinder",
+    "intake": "in the intake",
+    "head": "in the head",
+    "valley": "in the valley",
+    "floor": "on the floor",
+    "outside": "outside the engine, in its hole",
+    "unknown": "not known where",
+}
+
+
 class Piece(EntryData):
     """A piece that broke off or fell: where it went, where it is now, its length against a whole one. The
     latest of a name stands."""
 
     name: Short
-    went: Literal["bore", "valley", "floor", "unknown"] = "unknown"
+    went: Literal["bore", "cylinder", "intake", "head", "valley", "floor", "outside", "unknown"] = "unknown"
     now: Literal["missing", "recovered", "left"] = "missing"
     length_mm: Annotated[float, Field(strict=True, gt=0, le=2000)] | None = None
     whole_mm: Annotated[float, Field(strict=True, gt=0, le=2000)] | None = None
@@ -270,7 +292,9 @@ class Piece(EntryData):
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
         length = f", {plain(self.length_mm)} mm long" if self.length_mm else ""
-        return f"Piece {self.name}: {self.now}{length}"
+        whole = f" of {plain(self.whole_mm)}" if self.length_mm and self.whole_mm else ""
+        went = f", {WENT_WORDS[self.went]}" if self.went != "unknown" else ""
+        return f"Piece {self.name}: {self.now}{length}{whole}{went}"
 
 
 class CircuitPart(Data):
