@@ -1,5 +1,6 @@
-"""Runs every test and ends with the count: the browser's in a process of its own beside the others. `--long`:
-kills, damages and fuzzes for hours. A test that hangs ends its process and says where it stood."""
+"""Runs every test and ends with the count: the browser's in two processes of their own beside the others,
+since a browser mostly waits. `--long`: kills, damages and fuzzes for hours. A test that hangs ends its
+process and says where it stood."""
 
 import faulthandler
 import os
@@ -16,8 +17,13 @@ LONG = {
     "PISTON_DAMAGED": "3000",
     "PISTON_LONG": "yes",
 }
-BROWSER, ROOMS = "--browser", "--rooms"
-# Run after the browser's, so that both processes end at about the same time.
+BROWSER, JOBS, ROOMS = "--browser", "--browser-jobs", "--rooms"
+# The browser's tests that play whole jobs: about half of the time of all of them.
+WHOLE_JOBS = (
+    *("test_any_job", "test_by_hand", "test_whole_job", "test_exhaust", "test_injectors", "test_vacuum"),
+    *("test_day", "test_own_odds", "test_papers", "test_training", "test_offline"),
+)
+# Run after the browser's, so that all processes end at about the same time.
 BESIDE_BROWSER = ("tests.web.test_fuzz_routes", "tests.web.test_cells")
 LIMIT_S = 600
 HERE = Path(__file__).parent
@@ -59,6 +65,16 @@ def tests_of(suite: unittest.TestSuite) -> list[unittest.TestCase]:
     return found
 
 
+def in_the_browser(jobs: bool) -> unittest.TestSuite:
+    """The browser's tests that play whole jobs, or all others with what runs after them."""
+    every = tests_of(of_folders(["browser"]))
+    named = [(type(one).__module__.rpartition(".")[2] in WHOLE_JOBS, one) for one in every]
+    suite = unittest.TestSuite(one for whole, one in named if whole == jobs)
+    if not jobs:
+        suite.addTests(unittest.TestLoader().loadTestsFromNames(BESIDE_BROWSER))
+    return suite
+
+
 def rooms() -> unittest.TestSuite:
     folders = [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
     every = tests_of(of_folders(folders))
@@ -71,14 +87,18 @@ def rooms() -> unittest.TestSuite:
 
 def everything() -> tuple[int, int]:
     again = [sys.executable, *(f"-W{w}" for w in sys.warnoptions), "-m", "tests", *sys.argv[1:]]
-    with tempfile.TemporaryFile("w+") as said:
-        browser = subprocess.Popen([*again, BROWSER], stdout=said, stderr=said)
+    with tempfile.TemporaryFile("w+") as pages, tempfile.TemporaryFile("w+") as jobs:
+        beside = {
+            name: (subprocess.Popen([*again, part], stdout=said, stderr=said), said)
+            for name, part, said in (("the browser", BROWSER, pages), ("the browser's jobs", JOBS, jobs))
+        }
         others = subprocess.run([*again, ROOMS], stdout=subprocess.PIPE, text=True, check=False)
-        ended = browser.wait()
-        said.seek(0)
-        text = said.read()
-    print(COUNT.sub("", text), file=sys.stderr, flush=True)
-    ends = {"the browser": (ended, text), "the rooms": (others.returncode, others.stdout)}
+        ends = {"the rooms": (others.returncode, others.stdout)}
+        for name, (process, said) in beside.items():
+            ended = process.wait()
+            said.seek(0)
+            ends[name] = (ended, said.read())
+            print(COUNT.sub("", ends[name][1]), file=sys.stderr, flush=True)
     passed, failed = 0, 0
     for name, (code, out) in ends.items():
         counts = COUNT.findall(out)
@@ -93,10 +113,8 @@ def main() -> int:
     names = [name for name in sys.argv[1:] if not name.startswith("--")]
     if "--long" in sys.argv:
         os.environ.update({name: os.environ.get(name, much) for name, much in LONG.items()})
-    if BROWSER in sys.argv:
-        suite = of_folders(["browser"])
-        suite.addTests(unittest.TestLoader().loadTestsFromNames(BESIDE_BROWSER))
-        passed, failed = run(suite)
+    if BROWSER in sys.argv or JOBS in sys.argv:
+        passed, failed = run(in_the_browser(JOBS in sys.argv))
     elif ROOMS in sys.argv:
         passed, failed = run(rooms())
     elif names:

@@ -27,7 +27,7 @@ from tests.cases import entry, job_file, symptom
 from tests.made import demo_into
 
 ROOT = Path(__file__).parents[2]
-ROUNDS = int(os.environ.get("PISTON_KILLS", "8"))
+ROUNDS = int(os.environ.get("PISTON_KILLS", "5"))
 LAYOUTS = int(os.environ.get("PISTON_LAYOUT_KILLS", "2"))
 LAYOUT_SEED = int(os.environ.get("PISTON_SEED", "20261201"))
 WRITERS = 4
