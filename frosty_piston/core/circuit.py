@@ -10,7 +10,8 @@ BORE_MM, LENGTH_MM = 3.5, 500.0
 @dataclass(frozen=True, slots=True)
 class PartKind:
     """What every part of a kind has: its ports by side (toward the pump, outward, without a side, to the
-    air), whether vacuum comes from it, whether it passes one way only or stores, and its volume in ml."""
+    air), whether vacuum comes from it, whether it passes one way only or stores, its volume in ml, and
+    whether it is the open air itself."""
 
     title: str
     toward: tuple[str, ...] = ()
@@ -21,6 +22,7 @@ class PartKind:
     one_way: bool = False
     stores: bool = False
     volume_ml: float = 0.0
+    open_air: bool = False
 
     @property
     def ports(self) -> tuple[str, ...]:
@@ -169,6 +171,9 @@ class _Walk:
         elif port in kind.outward:
             self.against(part, port, hose)
         elif part not in self.came_by:
+            if kind.open_air:
+                says = f"{self.parts[part].title} is open to the air: no vacuum builds before it."
+                self.wrong.append(WrongJoint("air", (part, hose.id), says))
             self.came_by[part] = (port, n)
             todo += [(part, p, n) for p in self.goes_on(part, port)]
 
@@ -195,6 +200,10 @@ def outward(circuit: Circuit, kinds: Mapping[str, PartKind]) -> Outward:
     ... )
     >>> [(w.what, w.ids) for w in outward(turned, kinds).wrong]
     [('backwards', ('v', '1')), ('no_source', ('a',))]
+    >>> kinds["end"] = PartKind("Open end", toward=("in",), open_air=True)
+    >>> opened = Circuit((*parts, Part("e", "end", "Air box")), (Hose("1", ("p", "out"), ("e", "in")),))
+    >>> [w.what for w in outward(opened, kinds).wrong if "e" in w.ids]
+    ['air']
     """
     parts = {p.id: p for p in circuit.parts}
     at: dict[tuple[str, str], list[Hose]] = {}
@@ -219,12 +228,18 @@ def _ports(circuit: Circuit, walk: _Walk) -> None:
             walk.wrong.append(
                 WrongJoint("port", (part, *ids), f"{title} has no port {port}; it has {known}.")
             )
-        elif port in kind.vents:
+        elif port in kind.vents and any(_leads_nowhere(walk, h, part) for h in hoses):
             walk.wrong.append(WrongJoint("vent", (part, *ids), f"{title}: its vent stays open to the air."))
         elif len(hoses) > 1:
             walk.wrong.append(
                 WrongJoint("twice", (part, *ids), f"{title}: two hoses on {port}; a tee is wanted.")
             )
+
+
+def _leads_nowhere(walk: _Walk, hose: Hose, part: str) -> bool:
+    """Whether a hose on a vent leads to anything but the open air."""
+    far = hose.end[0] if hose.start[0] == part else hose.start[0]
+    return not walk.kind(far).open_air
 
 
 def _outlets(circuit: Circuit, walk: _Walk) -> None:
@@ -243,7 +258,7 @@ def _outlets(circuit: Circuit, walk: _Walk) -> None:
 
 def _without_source(circuit: Circuit, walk: _Walk) -> None:
     """Parts that no vacuum reaches, and loops among them."""
-    lost = [p for p in circuit.parts if p.id not in walk.came_by]
+    lost = [p for p in circuit.parts if p.id not in walk.came_by and not walk.kind(p.id).open_air]
     inner = [h for h in circuit.hoses if h.start[0] not in walk.came_by and h.end[0] not in walk.came_by]
     joined = {part for h in inner for part in (h.start[0], h.end[0])}
     if joined and len(inner) >= len(joined):

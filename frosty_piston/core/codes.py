@@ -218,8 +218,8 @@ def letter_of(words: str) -> str | None:
 def with_letter(code: str, letter: str) -> str:
     """Put the letter before a code that a tool printed without it.
 
-    Parameters: `code`: four signs with or without a fault type; `letter`: P, B, C or U. Raises nothing. Source:
-    SAE J2012.
+    Parameters: `code`: four signs with or without a fault type; `letter`: P, B, C or U. Raises nothing.
+    Source: SAE J2012.
 
     >>> with_letter("0638-73", "P")
     'P0638-73'

@@ -1,7 +1,7 @@
 """Changing the list of a vacuum circuit: a part added on a free port or into a hose, hoses joined, moved and
 removed. What comes back is a whole new list; the one before stays on the tape."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from frosty_piston.core.circuit import PartKind
@@ -12,12 +12,16 @@ from .entries import Circuit
 
 Listed = dict[str, Any]
 EMPTY: Listed = {"parts": [], "hoses": []}
-MOST_PARTS = 80
+MOST_PARTS, IN_LINE = 80, "line:"
 
 
 def listed(data: Circuit | None) -> Listed:
-    """The list that an entry holds, as it is written."""
-    return data.model_dump(exclude_none=True, by_alias=True) if data else {"parts": [], "hoses": []}
+    """The parts and hoses that an entry holds, as they are written."""
+    return (
+        data.model_dump(exclude_none=True, by_alias=True, exclude={"of"})
+        if data
+        else {"parts": [], "hoses": []}
+    )
 
 
 def _copy(now: Listed) -> Listed:
@@ -51,7 +55,8 @@ def entry_port(kind: PartKind) -> str:
 
 
 def added(now: Listed, k: Knowledge, kind: str, title: str, on: str = "") -> Listed:
-    """The list with one part more. `on`: the port or the hose it hangs on; a hose gets a tee."""
+    """The list with one part more. `on`: the port or the hose it hangs on; a hose gets a tee, and after
+    `IN_LINE` is cut in two, with the part between its halves."""
     new = _copy(now)
     kinds = k.circuit.part_kinds
     part = {
@@ -59,12 +64,62 @@ def added(now: Listed, k: Knowledge, kind: str, title: str, on: str = "") -> Lis
         "kind": kind,
         "title": title or _titled(new, k.circuit.kinds[kind].title),
     }
+    if on.startswith(IN_LINE):
+        new["parts"].append(part)
+        _between(new, kinds[kind], part["id"], on.removeprefix(IN_LINE))
+        return new
     if any(h["id"] == on for h in new["hoses"]):
         on = _into(new, k, on)
     new["parts"].append(part)
     if on and not kinds[kind].gives:
         join(new, on, f"{part['id']}.{entry_port(kinds[kind])}")
     return new
+
+
+def passes(kind: PartKind) -> bool:
+    """Whether a part has a way through it: a side toward the pump, and another."""
+    return len((*kind.toward, *kind.either, *kind.outward)) > 1
+
+
+def _between(new: Listed, kind: PartKind, part: str, hose_id: str) -> None:
+    """Put a part into a line: the hose leads to it, and another goes on from it."""
+    near, far = entry_port(kind), (*kind.outward, *kind.either)[-1]
+    _cut(new, hose_id, f"{part}.{near}", f"{part}.{far}")
+
+
+def _cut(new: Listed, hose_id: str, ends_at: str, goes_on_at: str) -> None:
+    hose = next(h for h in new["hoses"] if h["id"] == hose_id)
+    beyond, hose["to"] = hose["to"], ends_at
+    rest = {key: v for key, v in hose.items() if key in ("heat", "age_years", "bore_mm")}
+    new["hoses"].append({"id": _fresh(new, "hose"), "from": goes_on_at, "to": beyond, **rest})
+
+
+def differences(found: Listed, should: Listed) -> list[tuple[str, str, str]]:
+    """Where a circuit as found differs from how it should be: the hose, where it is, where it should be."""
+    titles = {p["id"]: p["title"] for p in (*should["parts"], *found["parts"])}
+
+    def said(end: str) -> str:
+        part, _, port = end.partition(".")
+        return f"{titles.get(part, part)}, {port.replace('_', ' ')}"
+
+    def joint(hose: dict[str, Any]) -> frozenset[str]:
+        return frozenset((hose["from"], hose["to"]))
+
+    right = {joint(h) for h in should["hoses"]}
+    there = {joint(h) for h in found["hoses"]}
+    wanted = {h["id"]: h for h in should["hoses"]}
+    rows = []
+    for hose in found["hoses"]:
+        if joint(hose) not in right:
+            ought = wanted.get(hose["id"])
+            rows.append((hose["id"], *(_ends(h, said) if h else "nowhere" for h in (hose, ought))))
+    named = {row[0] for row in rows}
+    missing = [h for h in should["hoses"] if joint(h) not in there and h["id"] not in named]
+    return rows + [(h["id"], "not there", _ends(h, said)) for h in missing]
+
+
+def _ends(hose: dict[str, Any], said: Callable[[str], str]) -> str:
+    return f"{said(hose['from'])} to {said(hose['to'])}"
 
 
 def _titled(now: Listed, title: str) -> str:
@@ -77,12 +132,9 @@ def _titled(now: Listed, title: str) -> str:
 
 def _into(new: Listed, k: Knowledge, hose_id: str) -> str:
     """Cut a tee into a hose; answers its free port."""
-    hose = next(h for h in new["hoses"] if h["id"] == hose_id)
     tee = {"id": _fresh(new, "tee"), "kind": "tee", "title": _titled(new, k.circuit.kinds["tee"].title)}
     new["parts"].append(tee)
-    far, hose["to"] = hose["to"], f"{tee['id']}.a"
-    rest = {key: v for key, v in hose.items() if key in ("heat", "age_years", "bore_mm")}
-    new["hoses"].append({"id": _fresh(new, "hose"), "from": f"{tee['id']}.b", "to": far, **rest})
+    _cut(new, hose_id, f"{tee['id']}.a", f"{tee['id']}.b")
     return f"{tee['id']}.c"
 
 
@@ -143,6 +195,7 @@ def on_card(engine: EngineCard) -> tuple[str, ...]:
         "booster": engine.vacuum_pump is not False,
         "reservoir": engine.turbo == "vgt_vacuum",
         "stop": engine.stop == "vacuum",
+        "mounts": engine.vacuum_mounts is True,
         "turbo": engine.turbo == "vgt_vacuum",
         "egr": engine.egr_drive == "vacuum" and engine.egr != [],
         "bypass": engine.egr_cooler_bypass == "vacuum",

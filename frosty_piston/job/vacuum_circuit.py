@@ -114,9 +114,14 @@ def circuit_of(data: e.Circuit) -> Circuit:
 
 
 def circuit_on(job: Job) -> Circuit | None:
-    """The circuit as it stands on the tape; None while nobody wrote it down."""
-    last = job.last(e.Circuit)
+    """The circuit as it was found, by the latest word on the tape; None while nobody wrote it down."""
+    last = circuit_entry(job)
     return circuit_of(last.data) if last else None
+
+
+def circuit_entry(job: Job, of: str = "found") -> e.Entry[e.Circuit] | None:
+    """The last list of a circuit, as it was `found` or as it `should` be."""
+    return next((x for x in reversed(list(job.of(e.Circuit))) if x.data.of in (None, of)), None)
 
 
 def leaking_on(job: Job, k: Knowledge) -> Leaking | None:

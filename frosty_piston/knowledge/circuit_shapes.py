@@ -32,6 +32,7 @@ class KindShape(BaseModel):
     fault: str
     test: str
     driving_turbo: str = ""
+    open_air: bool = False
 
     @property
     def part_kind(self) -> PartKind:
@@ -46,6 +47,7 @@ class KindShape(BaseModel):
             self.one_way,
             self.stores,
             self.volume_ml,
+            self.open_air,
         )
 
 

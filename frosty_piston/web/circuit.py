@@ -12,7 +12,7 @@ from frosty_piston.core.quantity import plain
 from frosty_piston.job import circuit_edit as edit
 from frosty_piston.job.entries import Circuit
 from frosty_piston.job.isolation import Isolation, isolation
-from frosty_piston.job.vacuum_circuit import circuit_of
+from frosty_piston.job.vacuum_circuit import circuit_entry, circuit_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -26,26 +26,42 @@ router = APIRouter()
 WORK = "circuit/_work.html"
 HOSE_FIELDS = ("mark", "length_mm", "heat", "age_years", "access_min", "last_hands")
 HEAT = ("exhaust", "engine", "cool")
+FOUND, SHOULD = "found", "should"
 
 
-def now_on(record: JobRecord) -> edit.Listed:
-    last = record.job.last(Circuit)
+def now_on(record: JobRecord, of: str = FOUND) -> edit.Listed:
+    last = circuit_entry(record.job, of)
     return edit.listed(last.data if last else None)
 
 
-def show(record: JobRecord, workshop: Workshop, opened: str = "") -> dict[str, Any]:
-    """What the page prints. `opened`: the part or hose whose form stands in the list."""
-    k, now = workshop.knowledge, now_on(record)
-    last = record.job.last(Circuit)
+def _of(form: Form) -> str:
+    """Which of the two lists a form changes: the circuit as found, or as it should be."""
+    return SHOULD if form.raw("of") == SHOULD else FOUND
+
+
+def _differences(record: JobRecord) -> list[tuple[str, str, str]]:
+    """What was found otherwise than it should be, where both were written down."""
+    should = circuit_entry(record.job, SHOULD)
+    return edit.differences(now_on(record), edit.listed(should.data)) if should and should.data.of else []
+
+
+def show(record: JobRecord, workshop: Workshop, opened: str = "", of: str = FOUND) -> dict[str, Any]:
+    """What the page prints. `opened`: the part or hose whose form stands in the list; `of`: which list."""
+    k, now = workshop.knowledge, now_on(record, of)
+    last = circuit_entry(record.job, of)
     circuit = circuit_of(last.data) if last else None
-    found = isolation(record.assessed)
+    found = isolation(record.assessed) if of == FOUND else None
     titles = {p["id"]: p["title"] for p in now["parts"]}
     free = edit.free_ports(now, k.circuit.part_kinds)
-    hoses = [(h["id"], f"into {_hose_words(h, titles)}: a tee") for h in now["hoses"]]
+    hoses = [(h["id"], f"a tee in {_hose_words(h, titles)}") for h in now["hoses"]]
+    hoses += [(edit.IN_LINE + h["id"], f"in the line {_hose_words(h, titles)}") for h in now["hoses"]]
     return {
         "listed": now,
         "opened": opened,
-        "drawn": drawn(record, workshop, found),
+        "of": of,
+        "both": any(x.data.of for x in record.job.of(Circuit)),
+        "differences": _differences(record),
+        "drawn": drawn(record, workshop, found, of),
         "rows": _rows(now, k, found, record.job.id),
         "wrong": outward(circuit, k.circuit.part_kinds).wrong if circuit and _known(now, k) else (),
         "kinds": [(key, shape.title) for key, shape in k.circuit.kinds.items()],
@@ -64,7 +80,7 @@ def show(record: JobRecord, workshop: Workshop, opened: str = "") -> dict[str, A
         ],
         "of_card": workshop.garage.circuit_of(record.job.engine.name) is not None,
         "of_vehicle": _of_vehicle(record, workshop) is not None,
-        "earlier": sum(1 for x in record.job.of(Circuit)),
+        "earlier": sum(1 for x in record.job.of(Circuit) if x.data.of in (None, of)),
     }
 
 
@@ -169,7 +185,7 @@ def _of_vehicle(record: JobRecord, workshop: Workshop) -> edit.Listed | None:
     """The circuit that was last written down for this vehicle, on another job."""
     for visit in workshop.yard.visits(record.vehicle_id, record.job.id):
         try:
-            last = workshop.tapes.job(visit.id).job.last(Circuit)
+            last = circuit_entry(workshop.tapes.job(visit.id).job, SHOULD)
         except FrostyPistonError:
             continue
         if last is not None:
@@ -177,8 +193,19 @@ def _of_vehicle(record: JobRecord, workshop: Workshop) -> edit.Listed | None:
     return None
 
 
-def _entry(form: Form, new: edit.Listed) -> list[dict[str, Any]]:
-    return [form.entry("circuit", new)]
+def _entry(form: Form, record: JobRecord, new: edit.Listed) -> list[dict[str, Any]]:
+    """The list written anew. Once the two are told apart, only its own side changes."""
+    apart = any(x.data.of for x in record.job.of(Circuit))
+    return [form.entry("circuit", {**new, **({"of": _of(form)} if apart else {})})]
+
+
+def apart(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Tell the circuit as found from how it should be: both begin as the list that stands."""
+    now = now_on(record)
+    if not now["parts"]:
+        form.wrong("of", "write the circuit down first, as it was found")
+    form.done()
+    return [form.entry("circuit", {**now, "of": one}, one) for one in (FOUND, SHOULD)]
 
 
 def start(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -187,7 +214,7 @@ def start(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     if not wanted:
         form.wrong("with", "tick what hangs on the pump")
     form.done()
-    return _entry(form, edit.from_template(workshop.knowledge, wanted))
+    return _entry(form, record, edit.from_template(workshop.knowledge, wanted))
 
 
 def take(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -202,7 +229,7 @@ def take(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         form.wrong("where", "no circuit is kept there")
     form.done()
     assert kept is not None
-    return _entry(form, kept)
+    return _entry(form, record, kept)
 
 
 class AddForm(Fields):
@@ -212,26 +239,31 @@ class AddForm(Fields):
 
 def add(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A part, on a free port or into a hose."""
-    fields, now, k = form.read(AddForm, record, workshop), now_on(record), workshop.knowledge
-    places = [i for i, _ in edit.free_ports(now, k.circuit.part_kinds)] + [h["id"] for h in now["hoses"]]
+    fields, now, k = form.read(AddForm, record, workshop), now_on(record, _of(form)), workshop.knowledge
+    hoses = [h["id"] for h in now["hoses"]]
+    places = [i for i, _ in edit.free_ports(now, k.circuit.part_kinds)] + hoses
+    places += [edit.IN_LINE + h for h in hoses]
     on = form.choice("on", places, needed=False)
     if len(now["parts"]) >= edit.MOST_PARTS:
         form.wrong("kind", f"at most {edit.MOST_PARTS} parts stand on one list")
+    in_line = (on or "").startswith(edit.IN_LINE)
+    if in_line and fields.kind and not edit.passes(k.circuit.part_kinds[fields.kind]):
+        form.wrong("on", "nothing goes on behind such a part: it hangs on a tee or on a free port")
     form.done()
     assert fields.kind is not None
-    return _entry(form, edit.added(now, k, fields.kind, fields.title or "", on or ""))
+    return _entry(form, record, edit.added(now, k, fields.kind, fields.title or "", on or ""))
 
 
 def connect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A hose between two ports; what is joined wrongly is pointed out, not forbidden."""
-    now = now_on(record)
+    now = now_on(record, _of(form))
     ports = [i for i, _ in _ports(now, workshop.knowledge)]
     near, far = form.choice("near", ports), form.choice("far", ports)
     if near and near == far:
         form.wrong("far", "choose another port than the first")
     form.done()
     assert near is not None and far is not None
-    return _entry(form, edit.joined(now, near, far))
+    return _entry(form, record, edit.joined(now, near, far))
 
 
 class PartForm(Fields):
@@ -241,11 +273,13 @@ class PartForm(Fields):
 
 def part(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A part renamed, or called of another kind."""
-    fields, now = form.read(PartForm, record, workshop), now_on(record)
+    fields, now = form.read(PartForm, record, workshop), now_on(record, _of(form))
     item = form.choice("item", [p["id"] for p in now["parts"]])
     form.done()
     assert item is not None
-    return _entry(form, edit.changed(now, "parts", item, {"title": fields.title, "kind": fields.kind}))
+    return _entry(
+        form, record, edit.changed(now, "parts", item, {"title": fields.title, "kind": fields.kind})
+    )
 
 
 class HoseForm(Fields):
@@ -258,7 +292,7 @@ class HoseForm(Fields):
 
 def hose(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """What is known of a hose, and which ports it joins."""
-    fields, now = form.read(HoseForm, record, workshop), now_on(record)
+    fields, now = form.read(HoseForm, record, workshop), now_on(record, _of(form))
     ports = [i for i, _ in _ports(now, workshop.knowledge)]
     item = form.choice("item", [h["id"] for h in now["hoses"]])
     near, far = form.choice("near", ports), form.choice("far", ports)
@@ -276,21 +310,21 @@ def hose(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         "access_min": fields.access_min,
         "last_hands": True if form.raw("last_hands") == "yes" else None,
     }
-    return _entry(form, edit.changed(now, "hoses", item, given))
+    return _entry(form, record, edit.changed(now, "hoses", item, given))
 
 
 def remove(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A part with its hoses, or a hose."""
-    now = now_on(record)
+    now = now_on(record, _of(form))
     item = form.choice("item", [x["id"] for x in (*now["parts"], *now["hoses"])])
     form.done()
     assert item is not None
-    return _entry(form, edit.removed(now, item))
+    return _entry(form, record, edit.removed(now, item))
 
 
 def undo(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The list as it was before the last change."""
-    last = record.job.last(Circuit)
+    last = circuit_entry(record.job, _of(form))
     if last is None:
         form.wrong("item", "there is nothing to undo")
     form.done()
@@ -307,6 +341,7 @@ FORMS: dict[str, Callable[[Form, JobRecord, Workshop], list[dict[str, Any]]]] = 
     "hose": hose,
     "remove": remove,
     "undo": undo,
+    "apart": apart,
 }
 
 
@@ -314,7 +349,8 @@ FORMS: dict[str, Callable[[Form, JobRecord, Workshop], list[dict[str, Any]]]] = 
 def circuit_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     record = workshop.tapes.job(job_id)
     opened = request.query_params.get("open", "")
-    return job_page(request, record, "circuit", WORK, show(record, workshop, opened))
+    of = SHOULD if request.query_params.get("of") == SHOULD else FOUND
+    return job_page(request, record, "circuit", WORK, show(record, workshop, opened, of))
 
 
 @router.post("/jobs/{job_id}/circuit/keep")
@@ -336,12 +372,12 @@ def circuit_form(
         workshop,
         job_id,
         form,
-        _stands_at(form, name, now_on(workshop.tapes.job(job_id))),
+        _stands_at(form, name, now_on(workshop.tapes.job(job_id), _of(form))),
         FORMS[name],
         "circuit",
         WORK,
-        lambda r, w: show(r, w, form.raw("item") if name != "undo" else ""),
-        f"/jobs/{job_id}/circuit",
+        lambda r, w: show(r, w, form.raw("item") if name != "undo" else "", _of(form)),
+        f"/jobs/{job_id}/circuit" + (f"?of={SHOULD}" if _of(form) == SHOULD else ""),
     )
 
 

@@ -17,6 +17,7 @@ SIZES = {
     "reservoir": ("tank", 56, 34),
     "tee": ("joint", 18, 18),
     "gauge_point": ("gauge", 26, 26),
+    "open_end": ("joint", 14, 14),
     "solenoid": ("solenoid", 42, 26),
     "mount": ("mount", 40, 30),
     "key_switch": ("relay", 44, 28),

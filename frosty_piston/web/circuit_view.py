@@ -4,10 +4,9 @@ from typing import Any
 
 from frosty_piston.core.circuit import outward
 from frosty_piston.core.quantity import percent
-from frosty_piston.job.entries import Circuit
 from frosty_piston.job.isolation import Isolation, isolation
 from frosty_piston.job.plan import warmth
-from frosty_piston.job.vacuum_circuit import circuit_of, hose_title
+from frosty_piston.job.vacuum_circuit import circuit_entry, circuit_of, hose_title
 from frosty_piston.job.where import page_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -36,9 +35,11 @@ def test_of(k: Knowledge, job_id: str, kind: str, item: str) -> str:
     return f"/jobs/{job_id}/{page_of(k, test, node)}#step-{test}{f'-{node}' if node else ''}"
 
 
-def drawn(record: JobRecord, workshop: Workshop, found: Isolation | None = None) -> dict[str, Any] | None:
+def drawn(
+    record: JobRecord, workshop: Workshop, found: Isolation | None = None, of: str = "found"
+) -> dict[str, Any] | None:
     """The drawing of the job's circuit with state, heat and the test of each place; None without one."""
-    last, k = record.job.last(Circuit), workshop.knowledge
+    last, k = circuit_entry(record.job, of), workshop.knowledge
     if last is None or not last.data.parts:
         return None
     circuit = circuit_of(last.data)

@@ -13,8 +13,9 @@ from frosty_piston.core.errors import BadInput, NotHere
 from frosty_piston.core.words import bound, called
 from frosty_piston.formats.outside import Readers
 from frosty_piston.formats.picture import smaller
-from frosty_piston.job.entries import Action, Circuit, Trim, Warning_
+from frosty_piston.job.entries import Action, Trim, Warning_
 from frosty_piston.job.report import URGENCY, Shown
+from frosty_piston.job.vacuum_circuit import circuit_entry
 from frosty_piston.store.moments import now
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -195,7 +196,7 @@ def _read_back(r: dict[str, Any]) -> str:
 
 def circuit(record: JobRecord, workshop: Workshop) -> Sheet | None:
     """The vacuum circuit: its drawing, and what stands on each part and hose."""
-    if record.job.last(Circuit) is None:
+    if circuit_entry(record.job) is None:
         return None
     shown = circuit_page.show(record, workshop)
     if shown["drawn"] is None:
@@ -318,7 +319,7 @@ def _listed(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "warning": record.job.last(Warning_) is not None,
         "label": any(x.data.temporary for x in record.job.of(Action)),
         "trim": record.job.last(Trim) is not None,
-        "circuit": record.job.last(Circuit) is not None,
+        "circuit": circuit_entry(record.job) is not None,
     }
     return {"papers": PAPERS, "there": there, "letterhead": letterhead(workshop)}
 

@@ -317,13 +317,18 @@ class CircuitHose(Data):
 
 
 class Circuit(EntryData):
-    """A vacuum circuit as it stands: all its parts and hoses."""
+    """A vacuum circuit: all its parts and hoses. `of`: as it was `found`, or as it `should` be; without,
+    both."""
 
+    of: Literal["found", "should"] | None = None
     parts: Annotated[list[CircuitPart], Field(max_length=200)]
     hoses: Annotated[list[CircuitHose], Field(max_length=400)]
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Vacuum circuit: {counted(len(self.parts), 'part')}, {counted(len(self.hoses), 'hose')}"
+        which = {"found": " as found", "should": " as it should be", None: ""}[self.of]
+        return (
+            f"Vacuum circuit{which}: {counted(len(self.parts), 'part')}, {counted(len(self.hoses), 'hose')}"
+        )
 
     def wrong(self, against: Against) -> list[Wrong]:
         """Ids stand once, and every hose runs between ports of parts that are there."""
