@@ -176,9 +176,7 @@ class _Prover:
         points = ([here] if here else []) + shape.taken_in_at.get(here, [])
         for test in (v.test, *shape.answered_by):
             for where in [{**v.where, "point": point} for point in points] or [v.where]:
-                seen = latest.get(
-                    same_place(Result(test, where, v.judgement, v.entries, hot=v.hot, dosing=v.dosing))
-                )
+                seen = latest.get(same_place(replace(v, test=test, where=where)))
                 if seen is not None and seen.judgement.verdict == "sound":
                     return seen
         return None

@@ -73,6 +73,12 @@ class Readings:
         """What was written beside readings and outcomes, by their entries."""
         return {x.id: x.data.note for x in self.entries if x.kind in ("reading", "outcome") and x.data.note}
 
+    @cached_property
+    def powered(self) -> dict[str, bool]:
+        """Whether the solenoid before a place had power, by the entries that say so."""
+        said = ((x.id, x.data.conditions) for x in self.entries if x.kind in ("reading", "outcome"))
+        return {i: held.energised for i, held in said if held and held.energised is not None}
+
     def latest(self, test: str) -> list[e.Entry]:
         """The last entry of each place of a test, in the order of the tape. One look may find several
         things at a place: each counts, and a place at which something was found was not found sound."""
@@ -168,4 +174,5 @@ class Readings:
         inrush = c is not None and c.after_s is not None and c.after_s < settled_s
         kind = inrush if entry.data.test == "glow_current" else entry.kind
         dosing = entry.kind == "outcome" and (entry.data.figures or {}).get("dosing")
-        return (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, kind, bool(c and c.part_hot), dosing)
+        hot, powered = bool(c and c.part_hot), c.energised if c else None
+        return (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, kind, hot, dosing, powered)

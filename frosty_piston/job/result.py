@@ -31,6 +31,7 @@ class Result:
     dosing: bool | None = None
     counts: float = 1.0
     beside: bool = False
+    energised: bool | None = None
 
 
 def where_of(where: e.Where) -> dict[str, object]:
@@ -51,8 +52,10 @@ def place(verdict: Result) -> str:
 
 
 def same_place(v: Result) -> tuple[object, ...]:
-    """What makes two verdicts one of the same place: test, where, hot or cold, dosing or not."""
-    return (v.test, tuple(sorted((key, str(value)) for key, value in v.where.items())), v.hot, v.dosing)
+    """What makes two verdicts one of the same place: test, where, hot or cold, dosing or not, with power or
+    not."""
+    where = tuple(sorted((key, str(value)) for key, value in v.where.items()))
+    return (v.test, where, v.hot, v.dosing, v.energised)
 
 
 def latest_of_each(times: Iterable[list[Result]]) -> list[Result]:

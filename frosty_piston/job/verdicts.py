@@ -42,7 +42,9 @@ class Verdicts:
                 judged = self._judged(judge, possible)
             else:
                 judged = [self.readings.as_recorded(x) for x in possible]
-            self._by_test[test] = [_with_note(v, self.readings.notes) for v in impossible + judged]
+            powered = self.readings.powered
+            found = [replace(v, energised=powered.get(v.entries[0])) for v in impossible + judged]
+            self._by_test[test] = [_with_note(v, self.readings.notes) for v in found]
         return self._by_test[test]
 
     def _judged(self, judge: Judge, latest: list[e.Entry]) -> list[Result]:

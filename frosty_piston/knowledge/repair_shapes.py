@@ -186,6 +186,10 @@ class PieceStep(Shape):
     asks: str = ""
     seen: list[str] = []
     pins: bool = False
+    counts: str = ""
+    counts_as: str = ""
+    gaps: str = ""
+    held_by: list[str] = []
 
 
 class CheckShape(Shape):

@@ -192,13 +192,11 @@ def _counted(
     shape, noted = state.shape, dict[str, Any]()
     if shape.counts:
         number = form.whole("count", 0, 1000)
-        if number is None and not form.faults:
-            form.wrong("count", f"{inside(shape.counts)}: say how many")
         before = _count_at(plan, shape.counts_as) if shape.counts_as else None
         if number is not None and before is not None and number != before and not explained:
             found = "find the rest, or write down below what is missing, and why it goes on here"
             form.wrong("count", f"{before} went in and {number} came out: {found}")
-        noted["counts"] = {shape.counts: number}
+        noted["counts"] = None if number is None else {shape.counts: number}
     if shape.gaps:
         ports = {f"{shape.gaps} {n}": form.figure(f"gap_{n}", "mm", 0, 200) for n in _ports(record)}
         noted["gaps_mm"] = {port: mm for port, mm in ports.items() if mm is not None} or None
@@ -213,7 +211,7 @@ def _ports(record: JobRecord) -> range:
 
 def _count_at(plan: PlanState, step: str) -> int | None:
     """What was counted last at another step of the plan."""
-    counts = [x.data.counts for x in plan.step(step).entries if x.data.counts]
+    counts = [x.data.counts for s in plan.steps if s.shape.id == step for x in s.entries if x.data.counts]
     return sum(counts[-1].values()) if counts else None
 
 

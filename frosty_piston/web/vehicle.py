@@ -46,6 +46,7 @@ LABELS = {
     "inlet_flap": "Inlet flap",
     "swirl_flaps": "Swirl flaps",
     "vacuum_pump": "Vacuum pump",
+    "vacuum_mounts": "Engine mounts worked by vacuum",
     "dpf": "Particulate filter",
     "scr": "DEF dosing (SCR)",
     "system_voltage": "System voltage",
