@@ -3,6 +3,8 @@
 import math
 from dataclasses import dataclass
 
+from .words import sign
+
 VERDICTS = ("sound", "marginal", "failed", "unclear", "implausible")
 
 
@@ -36,7 +38,8 @@ class Measured:
 @dataclass(frozen=True, slots=True)
 class Judgement:
     """What a reading is worth: verdict, class, figure, uncertainty and the reason in plain words.
-    `not_these`: for an unclear one, the classes that it rules out all the same."""
+    `not_these`: for an unclear one, the classes that it rules out all the same. `typed`: figure,
+    uncertainty and unit as the reading was typed, where that was another unit."""
 
     verdict: str
     cls: str
@@ -45,6 +48,14 @@ class Judgement:
     uncertainty: float | None
     because: str
     not_these: tuple[str, ...] = ()
+    typed: tuple[float, float | None, str] | None = None
+
+    @property
+    def said(self) -> str:
+        """The figure as it is printed everywhere: in the unit it was typed in, with its uncertainty; empty
+        without one."""
+        value, u, unit = self.typed or (self.value, self.uncertainty, self.unit)
+        return "" if value is None or not unit else f"{plus_minus(value, u)}\u00a0{sign(unit)}"
 
     def __post_init__(self) -> None:
         if self.verdict not in VERDICTS:

@@ -15,7 +15,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.load import NOT_SEEN, SEEN, TestFinding
 
 from .codes_seen import ENGINE_WORDS, CodeSeen
-from .entries import CodeScan
+from .entries import CodeScan, History
 from .experience import Experience, capped_times
 from .own_odds import capped
 from .result import Result, place
@@ -26,6 +26,9 @@ ABSENT_WEIGHT, CONSEQUENCE_WEIGHT, RULED_OUT_WEIGHT = 0.5, 0.3, 0.9
 CLEARS_OTHERS, OTHERS_BRING_IT = "it clears others", "others bring it more often"
 NOT_ITS_WORK = "it does not bring this"
 KEPT_ROWS = 120
+# A renewed part is trusted for two years, and fresh hands are felt for two months; no time said: some months.
+HOLDS_DAYS, FRESH_DAYS, SOME_DAYS = 730.0, 60.0, 200.0
+RENEWED, NO_HELP, HANDS = 0.5, 0.35, "recent_repair_same_system"
 _KEEPING = Lock()
 DECIDES = ("sound", "failed")
 MISSES_HEAT = ("no_start_cold", "hard_start_cold", "rough_idle_cold", "white_smoke_start")
@@ -129,6 +132,7 @@ def gather(
             *_patterns(job, k, experience),
             *_own_odds(job, k, experience),
             *_contexts(job, k),
+            *_done_before(job, k),
             *_heat(job, k),
             *_absent_codes(job, k, codes),
         ]
@@ -216,6 +220,34 @@ def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
         for name, entry in job.contexts.items()
         if k.contexts[name].moves
     ]
+
+
+def _done_before(job: Job, k: Knowledge) -> list[Evidence]:
+    """What was done before this visit: what was renewed and helped is seldom bad again so soon, what was
+    renewed without help was not it, and fresh hands leave their own faults."""
+    evidence = []
+    for x in job.of(History):
+        repair = k.repairs.get(x.data.repair or "")
+        if repair is None:
+            continue
+        days = x.data.days_ago if x.data.days_ago is not None else SOME_DAYS
+        says = x.data.says(k, {})
+        if x.data.cured is False or days <= HOLDS_DAYS:
+            times = NO_HELP if x.data.cured is False else RENEWED
+            why = (
+                "it was renewed, and it did not help"
+                if x.data.cured is False
+                else "it was renewed not long ago"
+            )
+            cures = {f: times for f in repair.shape.cures if f in k.faults}
+            evidence.append(Evidence(says, (x.id,), None, "", 1.0, dict.fromkeys(cures, why), cures))
+        hands = k.contexts[HANDS]
+        if days <= FRESH_DAYS and HANDS not in job.contexts:
+            systems = {k.fault_system[f] for f in repair.shape.cures if f in k.faults}
+            moves = {f: m for f, m in hands.moves.items() if k.fault_system.get(f) in systems}
+            reasons, factors = {f: b for f, (_, b) in moves.items()}, {f: n for f, (n, _) in moves.items()}
+            evidence += [Evidence(says, (x.id,), None, "", 1.0, reasons, factors)] if moves else []
+    return evidence
 
 
 def _heat(job: Job, k: Knowledge) -> list[Evidence]:

@@ -10,7 +10,7 @@ from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.words import inside, listed
 
 from .assessment import Assessed
-from .entries import Complaint, Outcome, Reading, Warning_
+from .entries import Complaint, History, Outcome, Reading, Warning_
 from .prove import Proof
 from .result import place
 from .units import convert
@@ -40,6 +40,7 @@ class Visit:
     mended: tuple[Mended, ...]
     warned: tuple[str, ...]
     complaints: frozenset[str]
+    lately: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -93,6 +94,7 @@ def visit_of(assessed: Assessed, proof: Proof, at: datetime) -> Visit:
         tuple(Mended(r, k.repairs[r].title, f"{proof.word.lower()}{sure}") for r in repairs),
         tuple(warnings),
         frozenset(job.complaints),
+        tuple(x.data.says(k, {}).partition(": ")[2] for x in job.of(History)),
     )
 
 

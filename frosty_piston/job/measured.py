@@ -1,7 +1,7 @@
 """What was measured, as it was measured: the figures of a pair stay two figures, a recording waits to be
 judged."""
 
-from frosty_piston.core.quantity import exact, plus_minus
+from frosty_piston.core.quantity import exact
 from frosty_piston.core.words import called, listed, spoken
 from frosty_piston.knowledge import Knowledge
 
@@ -19,9 +19,7 @@ def measured_says(job: Job, v: Result) -> str:
     readings = [known[i] for i in v.entries if i in known and known[i].kind == "reading"]
     if len(readings) > 1 or readings and readings[0].data.unit != j.unit and j.unit == "percent":
         return listed([_figure(x.data.value, x.data.unit) for x in readings])
-    if j.value is None or not j.unit:
-        return spoken(j.cls)
-    return f"{plus_minus(j.value, j.uncertainty)} {UNIT_WORDS.get(j.unit, j.unit)}"
+    return j.said or spoken(j.cls)
 
 
 def _figure(value: float | str, unit: str) -> str:

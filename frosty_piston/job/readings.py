@@ -74,6 +74,11 @@ class Readings:
         return {x.id: x.data.note for x in self.entries if x.kind in ("reading", "outcome") and x.data.note}
 
     @cached_property
+    def units(self) -> dict[str, str]:
+        """The unit in which each reading was typed, by its entry."""
+        return {x.id: x.data.unit for x in self.entries if x.kind == "reading"}
+
+    @cached_property
     def powered(self) -> dict[str, bool]:
         """Whether the solenoid before a place had power, by the entries that say so."""
         said = ((x.id, x.data.conditions) for x in self.entries if x.kind in ("reading", "outcome"))

@@ -12,6 +12,19 @@ from .judging.wiring import drives
 from .readings import Readings
 from .result import Result
 from .tape import Job
+from .units import UNITS, convert, same_kind
+
+
+def _as_typed(v: Result, units: Mapping[str, str]) -> Result:
+    """A verdict on one reading that is printed in the unit in which that was typed."""
+    j, unit = v.judgement, units.get(v.entries[0]) if len(v.entries) == 1 else None
+    if j.value is None or not j.unit or unit in (None, j.unit) or unit not in UNITS or j.unit not in UNITS:
+        return v
+    if not same_kind(j.unit, str(unit)):
+        return v
+    value = convert(j.value, j.unit, str(unit))
+    u = j.uncertainty and abs(convert(j.value + j.uncertainty, j.unit, str(unit)) - value)
+    return replace(v, judgement=replace(j, typed=(value, u, str(unit))))
 
 
 def _with_note(v: Result, notes: Mapping[str, str]) -> Result:
@@ -44,6 +57,7 @@ class Verdicts:
                 judged = [self.readings.as_recorded(x) for x in possible]
             powered = self.readings.powered
             found = [replace(v, energised=powered.get(v.entries[0])) for v in impossible + judged]
+            found = [_as_typed(v, self.readings.units) for v in found]
             self._by_test[test] = [_with_note(v, self.readings.notes) for v in found]
         return self._by_test[test]
 

@@ -6,11 +6,11 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from frosty_piston.core.quantity import percent, plus_minus
-from frosty_piston.core.words import bound, called, grouped, sign
+from frosty_piston.core.quantity import percent
+from frosty_piston.core.words import bound, called, grouped
 from frosty_piston.formats.picture import smaller
 from frosty_piston.job.report import build_report, head_parts, lines_of, owner_parts, warned
-from frosty_piston.job.result import Result, place
+from frosty_piston.job.result import place
 from frosty_piston.store.workshop import JobRecord, Workshop
 
 from .benches.plugs import plug_rows, plug_shares
@@ -22,11 +22,6 @@ from .tape_rows import MOST_PRINTED, tape_view
 router = APIRouter()
 MOST_ON_PAPER, PAPER_PX = 4, 700
 PRINT_SIZES = ((36, "usual"), (50, "small"))
-
-
-def _figure(v: Result) -> str:
-    j = v.judgement
-    return f"{plus_minus(j.value, j.uncertainty)} {sign(j.unit)}" if j.value is not None and j.unit else ""
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
@@ -65,7 +60,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                         "at": place(v),
                         "verdict": v.judgement.verdict,
                         "says": called(v.judgement.cls),
-                        "figure": _figure(v),
+                        "figure": v.judgement.said,
                         "because": v.judgement.because,
                     }
                     for v in verdicts

@@ -10,7 +10,7 @@ from frosty_piston.core.holding import least_wait_s
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.vacuum import VacuumLimits
 from frosty_piston.core.words import sentence
-from frosty_piston.job.entries import Code, Tick
+from frosty_piston.job.entries import Code, Reading, Tick
 from frosty_piston.job.evidence import part_of
 from frosty_piston.job.result import Result
 from frosty_piston.job.stopping import CAUTION, LEVER, stop_bar
@@ -160,12 +160,18 @@ def cells_of(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -
             Cell(
                 test,
                 sentence(label) or shape.title.split(",")[0],
-                shape.cell_units.get(name, shape.units[0]),
+                shape.cell_units.get(name) or unit_liked(record, shape.units),
                 where,
                 conditions={"part_hot": True} if hot else {},
             )
         )
     return cells
+
+
+def unit_liked(record: JobRecord, units: list[str]) -> str:
+    """Of the units that a test is read in, the one that was typed last on this job; else its first."""
+    typed = [x.data.unit for x in record.job.of(Reading)]
+    return next((unit for unit in reversed(typed) if unit in units), units[0])
 
 
 def _settles(k: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
