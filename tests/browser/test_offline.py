@@ -142,7 +142,7 @@ class Comings(Away):
         self.assertEqual(self.notes("demo-patrol").count("in a crowd"), 1)
 
     def test_ticks_new_jobs_and_names_are_kept_too(self):
-        self.go("/jobs/demo-patrol/measure/battery")
+        self.go("/jobs/demo-patrol/measure/egr")
         before = self.workshop.yard.count()
         tick = self.page.get_by_role("button", name="Read and understood").first
         tick.wait_for()

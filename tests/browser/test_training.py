@@ -44,7 +44,7 @@ class Training(pages.BrowserTest):
             self.sees("The count of the pieces closes", "#log")
 
     def drive(self):
-        self.page.locator("section.leaf", has_text="Drive it").get_by_role("checkbox").check()
+        self.page.locator("section.leaf:has(h2:text-is('Drive it'))").get_by_role("checkbox").check()
         self.press("Drive, 26 min")
         self.sees("Driven.", "#log")
 
@@ -136,7 +136,7 @@ class Training(pages.BrowserTest):
         self.begin_number(34)
         self.press("Glow plug out, 15 min")
         self.sees("One washer is missing from the tray", "form.notice")
-        self.page.locator("section.leaf", has_text="Drive it").get_by_role("checkbox").check()
+        self.page.locator("section.leaf:has(h2:text-is('Drive it'))").get_by_role("checkbox").check()
         self.press("Drive, 26 min")
         self.sees("It was started with a piece in the bore", ".notice.ember")
         self.sees(self.workshop.knowledge.cautions["foreign_objects"].says, ".trainend")
