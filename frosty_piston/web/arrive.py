@@ -248,7 +248,7 @@ def symptom(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     if data["present"] and record.job.repairs and not form.raw("goes"):
         when = form.choice("when", [value for value, _ in WHEN_CHOICES], needed=False)
         if when is None:
-            form.wrong("when", "a repair was done meanwhile: say when it was there")
+            form.wrong("when", "a repair was done in between: when was it there?")
         form.done()
         data["when"] = when
     had = record.job.symptoms.get(str(fields.symptom))
@@ -331,7 +331,7 @@ def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     if given and is_letterless(given):
         letter = letter or letter_of(f"{fields.text or ''} {fields.module or ''}")
         if letter is None:
-            form.wrong("letter", f"{given} came without its letter: choose what it is about")
+            form.wrong("letter", f"{given} has no letter: choose which system it belongs to")
             form.done()
         given = with_letter(given, str(letter))
     if given:
@@ -365,7 +365,7 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     read = read_block(text, letter)
     if read.letterless:
         several = ", ".join(read.letterless)
-        form.wrong("letter", f"without a letter: {several}. Choose what they are about")
+        form.wrong("letter", f"without a letter: {several}. Choose which system they belong to")
     elif not read.codes:
         form.wrong("block", "no code was found in it; a code looks like P0671 or P0671-13")
     form.done()

@@ -54,7 +54,7 @@ class Arriving(Acts):
         self.refuses("arrive/block", "without a letter: 1525-F3", block="1525-F3 status 12")
         self.takes("arrive/block", block="1525-F3 status 12", module="brakes")
         self.assertIn("C1525-F3", self.page("arrive"))
-        self.assertIn('name="letter"', self.refuses("arrive/code", "without its letter", code="0107-11"))
+        self.assertIn('name="letter"', self.refuses("arrive/code", "has no letter", code="0107-11"))
         self.assertEqual(
             self.takes("arrive/code", code="0107-11", letter="P", status="stored").code, "P0107-11"
         )
@@ -74,7 +74,7 @@ class Arriving(Acts):
 
     def test_a_symptom_after_a_repair_is_asked_for_its_time(self):
         self.open(symptom("low_power"), RENEWED)
-        asked = self.refuses("arrive/symptom", "say when it was there", symptom="black_smoke")
+        asked = self.refuses("arrive/symptom", "when was it there?", symptom="black_smoke")
         self.assertEqual(len(re.findall('name="when" value="', asked)), 3)
         for when, number in (("still", 1), ("before", 0)):
             self.takes("arrive/symptom", symptom="black_smoke", when=when)
@@ -249,7 +249,7 @@ class Circuits(Acts):
         vent = hose.from_.replace(".output", ".vent")
         self.takes("circuit/hose", item=hose.id, near=vent, far=hose.to)
         page = self.page("circuit")
-        self.assertIn("Found otherwise than it should be", page)
+        self.assertIn("Not piped as it should be", page)
         self.assertIn("Boost solenoid, vent to Turbo actuator, in", page)
         self.assertIn("Boost solenoid, output to Turbo actuator, in", page)
         self.assertNotIn(", vent", self.page("circuit?of=should").split("The list, from the pump")[1][:400])

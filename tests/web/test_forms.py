@@ -352,7 +352,7 @@ class Rules(WithJob):
         refused = self.post("decide/pick", **said)
         self.assertEqual(refused.status_code, 422)
         before = re.search('name="instead" value="([^"]+)"', refused.text)[1]
-        self.assertIn("is picked", refused.text)
+        self.assertIn("is picked already", refused.text)
         self.assertEqual(self.post("decide/pick", **said, instead=before).status_code, 303)
 
     def test_handing_over_unproven_needs_a_word(self):
