@@ -251,7 +251,8 @@ def _replaces(before: OptionPicked, name: str, offers: Mapping[str, Offer]) -> s
     both = {*before.option.split("+"), *name.split("+")}
     joined = next((o.title for key, o in offers.items() if set(key.split("+")) == both), None)
     together = f"For both, pick “{joined}”." if joined else "Both at once are not among the offers."
-    return f"“{before.title or before.option}” is picked already. {together} Press again to pick this one instead."
+    title = before.title or before.option
+    return f"“{title}” is picked already. {together} Press again to pick this one instead."
 
 
 class ConsentForm(Fields):
