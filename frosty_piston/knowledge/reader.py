@@ -3,12 +3,23 @@
 import tomllib
 from collections.abc import Iterable, Iterator
 from difflib import get_close_matches
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
 from frosty_piston.core.errors import BadKnowledge
+
+
+@lru_cache(maxsize=512)
+def _parsed(text: str) -> dict[str, Any]:
+    return tomllib.loads(text)
+
+
+@lru_cache(maxsize=256)
+def _adapter(shape: Any) -> TypeAdapter[Any]:
+    return TypeAdapter(shape)
 
 
 class Reader:
@@ -21,7 +32,7 @@ class Reader:
         path = self.folder / name
         try:
             text = path.read_text("utf-8")
-            return tomllib.loads(text), text.splitlines()
+            return _parsed(text), text.splitlines()
         except FileNotFoundError:
             raise BadKnowledge(f"{name}: the file is missing") from None
         except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
@@ -33,7 +44,7 @@ class Reader:
     def shaped(self, name: str, path: list[str], data: Any, shape: Any) -> Any:
         """Part of a file as its shape; `path`: where in the file it stands."""
         try:
-            return TypeAdapter(shape).validate_python(data)
+            return _adapter(shape).validate_python(data)
         except ValidationError as error:
             first = error.errors()[0]
             at = [*path, *(str(p) for p in first["loc"])]

@@ -84,7 +84,7 @@ def read_repairs(r: "Reader", faults: dict[str, Any], known: dict[str, Any]) -> 
         for key, piece in r.read(PIECES, dict[str, s.PieceStep]).items()
     }
     proofs = r.read(PROOFS, s.ProofPieces)
-    kinds = r.read(KINDS, dict[str, Any])
+    kinds = dict(r.read(KINDS, dict[str, Any]))
     compares = {key: s.CompareShape(id=key, **row) for key, row in kinds.pop("compare").items()}
     for key, shape in kinds.items():
         try:

@@ -90,7 +90,8 @@ class Holds(unittest.TestCase):
                     self.assertEqual(broken(day, plan), [])
                     self.assertEqual(set(plan.of) | set(plan.left), set(day.pieces))
             self.assertLessEqual(cost(day, solved, LIMITS), cost(day, rule, LIMITS))
-            self.assertLessEqual(solved.bound, cost(day, solved, LIMITS) * 1.001)
+            if solved.bound is not None:  # a busy machine may not come to one in its time
+                self.assertLessEqual(solved.bound, cost(day, solved, LIMITS) * 1.001)
 
     def test_the_order_of_the_jobs_as_given_does_not_matter_to_the_rule(self):
         day = made_up_day(3, 8, 2, LIMITS)

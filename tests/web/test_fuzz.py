@@ -87,7 +87,7 @@ class Fuzz(unittest.TestCase):
             "repair": ["glow_plugs"],
         }
 
-        @rounds(350)
+        @rounds(220)
         @given(st.data())
         def asks(data):
             path, parameters = data.draw(st.sampled_from(asked))
@@ -128,7 +128,7 @@ class Fuzz(unittest.TestCase):
         self.assertGreater(len(by_act), 25)
         accepted = Counter()
 
-        @rounds(450)
+        @rounds(280)
         @given(st.data())
         def presses(data):
             act = data.draw(st.sampled_from(sorted(by_act)))
@@ -168,7 +168,7 @@ class Fuzz(unittest.TestCase):
         self.assertEqual(set(made), set(KINDS))
         job = self.jobs[-1]
 
-        @rounds(350)
+        @rounds(220)
         @given(st.data())
         def writes(data):
             kind = data.draw(st.sampled_from(sorted(made)))
