@@ -5,7 +5,7 @@ import unittest
 
 from . import pages
 
-COLD, WARM = 250_000, 12_000
+COLD, WARM = 250_000, 12_500
 PAGES = {"yard": "/", "glow bench": "/jobs/demo-van-3/measure/glow", "recording": ""}
 
 
