@@ -196,6 +196,7 @@ class Assessed:
             if entry.data.present
             for c in self.knowledge.symptoms[s].cautions
         ]
+        ids += [c for name in self.job.contexts for c in self.knowledge.contexts[name].cautions]
         ids += [
             c
             for v in self.diagnosis

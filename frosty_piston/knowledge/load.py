@@ -313,6 +313,9 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     soot = r.read("soot.toml", s.SootShape)
     reach = r.read("reach.toml", s.ReachShape)
     tests = _tests(r, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
+    for key, test in tests.items():
+        r.all_known("tests.toml", [key, "stands_in_for"], test.stands_in_for, tests)
+        r.all_known("tests.toml", [key, "adds_nothing_after"], test.adds_nothing_after, tests)
     _soot_known(r, soot, faults, tests)
     part_shapes = read_parts(r, systems, faults, fault_system, tests)
     nodes = nodes_of(part_shapes)
@@ -322,6 +325,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     contexts = r.read("contexts.toml", dict[str, s.ContextShape])
     for key, context in contexts.items():
         r.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
+        r.all_known("contexts.toml", [f"{key}.cautions"], context.cautions, cautions)
     groups, codes, group_file = _codes(r, weights, systems, faults)
     figures = Figures(r)
     benches = r.read("benches.toml", dict[str, s.BenchShape])

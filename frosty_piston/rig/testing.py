@@ -578,19 +578,21 @@ def egr_actuate(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """Driven straight at the part, past its wires."""
     if c.egr_shorted:
         return [saw("egr_actuate", "shorted")]
-    if not c.egr_motor or c.egr_moves < 0.06:
-        return [saw("egr_actuate", "none")]
+    return [saw("egr_actuate", _felt(c, c.egr_motor, rng))]
+
+
+def _felt(c: Condition, driven: bool, rng: Rng) -> str:
+    """What ear and finger tell of a valve that is driven, or not."""
+    if not driven or c.egr_moves < 0.06:
+        return "none"
     loosens = str(rng.choice(["weak", "improves"]))
-    return [saw("egr_actuate", "crisp" if c.egr_moves > 0.75 and c.egr_rest < 6 else loosens)]
+    return "crisp" if c.egr_moves > 0.75 and c.egr_rest < 6 else loosens
 
 
 @made("egr_command")
 def egr_command(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """Ordered by the control unit, through its wires."""
-    if not c.egr_driven or c.egr_moves < 0.06:
-        return [saw("egr_command", "none")]
-    loosens = str(rng.choice(["weak", "improves"]))
-    return [saw("egr_command", "crisp" if c.egr_moves > 0.75 and c.egr_rest < 6 else loosens)]
+    return [saw("egr_command", _felt(c, c.egr_driven, rng))]
 
 
 @made("egr_arm_free")

@@ -157,7 +157,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "scanned": job.last(CodeScan),
         "cleared": job.last(CodeClear),
         **_visits(record, workshop),
-        "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions],
+        "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions]
+        + [c for name in job.contexts for c in k.contexts[name].cautions],
     }
 
 

@@ -130,6 +130,15 @@ class Refused(unittest.TestCase):
             "per_thousand", self.spoiled("faults/start.toml", "per_thousand = 20", "per_thousand = -3")
         )
 
+    def test_tests_and_cautions_that_are_named_are_there(self):
+        for name, old, new in (
+            ("tests.toml", 'stands_in_for = ["stop_hand_pump"]', 'stands_in_for = ["stop_hand_pomp"]'),
+            ("tests.toml", 'adds_nothing_after = ["stop_hand_pump"]', 'adds_nothing_after = ["stop_pomp"]'),
+            ("contexts.toml", 'cautions = ["no_start_spray"]', 'cautions = ["no_spray"]'),
+        ):
+            with self.subTest(new):
+                self.assertRegex(self.spoiled(name, old, new), rf"{name}, line \d+.*not known")
+
     def test_what_can_be_trained_names_only_what_there_is(self):
         for old, new, says in (
             (

@@ -83,8 +83,13 @@ class Arriving(Acts):
         self.assertEqual(self.takes("arrive/symptom", symptom="surge", present="no").when, None)
 
     def test_starting_fluid_no_smoke_and_a_late_lamp_are_facts(self):
-        self.open(symptom("no_smoke_cranking"), symptom("glow_lamp_late"))
+        caution = K.cautions["no_start_spray"].says
+        self.open(symptom("glow_lamp_late"))
+        self.assertNotIn(caution, self.page("arrive"))
         self.takes("arrive/context", context="starting_fluid_used")
+        self.assertIn(caution, self.page("arrive"))
+        self.assertIn("no_start_spray", self.workshop.tapes.job("case").assessed.cautions)
+        self.takes("arrive/symptom", symptom="no_smoke_cranking")
         page = self.page("arrive")
         self.assertIn("No smoke at all while cranking", page)
         self.assertIn("No starting fluid", self.page("report") + page)

@@ -9,6 +9,7 @@ from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import exact
 from frosty_piston.core.words import counted, grouped, inside, sentence, sign, spoken
 from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.shapes import ChannelShape
 
 from ..engine import Figure, Flag, Moment
 from ..units import UNITS, convert, same_kind
@@ -198,10 +199,14 @@ class Frame(Data):
     unit: str = ""
 
 
+def _channel(k: Knowledge, name: str) -> ChannelShape | None:
+    """The shape of a channel, numbered ones by their stem."""
+    return k.channels.get(name) or k.channels.get(re.sub(r"_\d+$", "", name))
+
+
 def frame_faults(k: Knowledge, path: str, x: Frame) -> list[Wrong]:
     """Channels are those of recordings, in a unit of their kind."""
-    stem = re.sub(r"_\d+$", "", x.channel)
-    shape = k.channels.get(x.channel) or k.channels.get(stem)
+    shape = _channel(k, x.channel)
     if shape is None:
         return one_of(f"{path}.channel", x.channel, k.channels)
     if not x.unit:
@@ -237,7 +242,7 @@ class Code(EntryData):
         """The figures stored with it by channel, each in the unit of its channel."""
         shown = {}
         for x in self.frame:
-            shape = k.channels.get(x.channel) or k.channels.get(re.sub(r"_\d+$", "", x.channel))
+            shape = _channel(k, x.channel)
             if shape is not None:
                 alike = not x.unit or x.unit == shape.unit or shape.unit not in UNITS
                 shown[x.channel] = x.value if alike else convert(x.value, x.unit, shape.unit)
