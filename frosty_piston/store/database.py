@@ -30,7 +30,7 @@ EMPTIED = (
 MIGRATIONS = Path(__file__).parent / "migrations"
 WRITE_TIMEOUT_S = 20.0
 BUSY = "Too many are writing just now. What you sent was not saved: send it again."
-FULL = "The disk that holds {} is full. What you sent was not saved: make room there, then send it again."
+FULL = "The disk that holds {} is full. Nothing more can be saved until there is room on it."
 MOST_CONNECTIONS = 120  # one for each thread that may ask, so that none waits for another's
 
 _queues: WeakKeyDictionary[Pool, FairLock] = WeakKeyDictionary()

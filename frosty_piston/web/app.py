@@ -86,7 +86,7 @@ STRICT_TRANSPORT = (b"strict-transport-security", b"max-age=31536000")
 FOR_GOOD = b"public, max-age=31536000, immutable"  # their addresses change with what is in them
 HOSTS = ["127.0.0.1", "localhost", "testserver"]
 BROKEN = "Something went wrong here. Everything already saved is safe."
-FULL = "The disk of this machine is full. What you sent was not saved: make room there, then send it again."
+FULL = "The disk of this machine is full. Nothing more can be saved until there is room on it."
 
 
 class Guard:

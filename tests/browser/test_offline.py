@@ -7,6 +7,7 @@ from unittest import mock
 
 import uvicorn
 
+from frosty_piston.core.errors import NoSpace
 from frosty_piston.job.entries import Note, Reading, Tick
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
@@ -87,6 +88,17 @@ class Comings(Away):
         self.page.locator("#outbox").wait_for(state="hidden")
         self.assertEqual(self.page.locator(".kept-here").count(), 0)
         self.assertEqual(self.notes("demo-patrol")[-2:], ["first the one", "then the other"])
+
+    def test_a_full_disk_is_named_where_the_note_waits_and_the_note_goes_when_there_is_room(self):
+        folder = "The disk that holds /srv/workshop is full."
+        self.go("/jobs/demo-patrol/tape")
+        with mock.patch.object(type(self.workshop.tapes), "write", side_effect=NoSpace(folder)):
+            self.page.get_by_label("Note").fill("the long one " * 8)
+            self.press("Write", "#form-note")
+            self.sees(folder, "#outbox")
+            self.sees("the lon…", "#form-note")
+        self.page.locator("#outbox").wait_for(state="hidden", timeout=30_000)
+        self.assertEqual(self.notes("demo-patrol")[-1], ("the long one " * 8).strip())
 
     def test_cells_say_what_became_of_them_and_other_pages_open(self):
         for path in ("/jobs/demo-patrol/narrow", "/jobs/demo-patrol/measure/battery"):

@@ -105,7 +105,7 @@ class Writers(WithWorkshop):
             for n in range(400):
                 self.workshop.tapes.write("case", [{**long[0], "id": f"n{n}"}])
         self.assertIn(self.folder.name, str(caught.exception))
-        self.assertIn("was not saved", str(caught.exception))
+        self.assertIn("Nothing more can be saved", str(caught.exception))
         kept = len(self.workshop.tapes.job("case").job.tape)
         self.workshop.tapes.forget()
         self.assertEqual(len(self.workshop.tapes.job("case").job.tape), kept)

@@ -14,7 +14,7 @@
     sessionStorage.setItem(OVER, JSON.stringify([...over].slice(-60)));
     return acts.drop(key);
   }
-  let list = [], shown = "", cut = Boolean(body.dataset.seenAt), sending = false;
+  let list = [], shown = "", cut = Boolean(body.dataset.seenAt), sending = false, why = "";
 
   const el = (tag, text, cls) => Object.assign(document.createElement(tag), { textContent: text || "", className: cls || "" });
   const isCell = (form) => form.classList.contains("cell");
@@ -34,10 +34,10 @@
 
   function saysOf(form, pairs, button) {
     const files = pairs.filter(([, v]) => v instanceof File && v.size);
-    if (files.length) return files.length === 1 ? "Picture: " + files[0][1].name.slice(0, 60) : files.length + " pictures";
+    if (files.length) return files.length === 1 ? "Picture: " + short(files[0][1].name) : files.length + " pictures";
     const typed = [...form.elements].find((x) => x.name && x.type !== "hidden" && x.tagName !== "BUTTON" && x.value && pairs.some(([k, v]) => k === x.name && v === x.value));
     const label = typed && (typed.labels && typed.labels[0] ? typed.labels[0].firstChild.textContent.trim() : typed.name);
-    return typed ? label + ": " + typed.value.slice(0, 60) : button ? button.textContent.trim().slice(0, 60) : "Form";
+    return typed ? label + ": " + short(typed.value) : button ? short(button.textContent.trim()) : "Form";
   }
 
   function actOf(form, button) {
@@ -85,7 +85,7 @@
   document.addEventListener("htmx:afterRequest", (event) => {
     const key = event.detail.requestConfig.headers["X-Act"], status = event.detail.xhr.status;
     if (!key) return;
-    if (notNow(status)) { cut = status === 0; kept(key); return; }
+    if (notNow(status)) { cut = status === 0; why = held(status, event.detail.xhr.responseText); kept(key); return; }
     const on = underWay.get(key);
     underWay.delete(key);
     answered(key);
@@ -99,6 +99,10 @@
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.detail.requestConfig.headers["X-Act"] && notNow(event.detail.xhr.status)) event.detail.shouldSwap = false;
   });
+
+  /* Why it could not be saved yet, in the server's own sentence: a full disk does not mend itself. */
+  const held = (status, page) => status === 503 || status === 507 ? reason(page) : "";
+  const short = (text) => text.length > 60 ? text.slice(0, 59).trimEnd() + "\u2026" : text;
 
   /* Kept here: said where it was typed, and the form is free for the next one. */
   function kept(key) {
@@ -126,7 +130,7 @@
     form.append(el("p", (act.refused ? "Not accepted: " : "Kept here, will send: ") + act.says, "kept-here"));
   }
 
-  const signOf = () => list.map((x) => x.key + (x.refused || "")).join(" ");
+  const signOf = () => list.map((x) => x.key + (x.refused || "")).join(" ") + why;
   function show() {
     shown = signOf();
     const box = document.getElementById("outbox"), refused = list.filter((x) => x.refused), stays = waiting();
@@ -137,6 +141,7 @@
     box.replaceChildren();
     if (body.dataset.seenAt) box.append(el("p", "Offline. This page is from " + new Date(body.dataset.seenAt).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" }) + ". What you write is kept here and sent later."));
     const other = stays.filter((x) => body.dataset.signed && x.by !== body.dataset.who);
+    if (stays.length && why) box.append(el("p", why));
     if (stays.length) {
       const fold = el("details"), names = [...new Set(other.map((x) => x.by || "no name"))];
       fold.append(el("summary", "Kept here, will send: " + stays.length + (stays.length === 1 ? " entry" : " entries") + (names.length ? ". Sent when " + names.join(" and ") + " signs in" : "")));
@@ -178,7 +183,8 @@
       const pairs = [...act.pairs.filter(([k]) => k !== "seal"), ["pressed_at", act.at], ["pressed_by", act.by]];
       try {
         const answer = await fetch(act.url, { method: "POST", body: bodyOf(pairs), redirect: "manual", headers: { "X-Act": act.key, ...(body.dataset.seal ? { "X-Seal": body.dataset.seal } : {}) }, signal: AbortSignal.timeout(PATIENCE_MS) });
-        if (answer.status >= 500 || answer.status === 401 || answer.status === 429) break;
+        if (answer.status >= 500 || answer.status === 401 || answer.status === 429) { why = held(answer.status, await answer.text()); break; }
+        why = "";
         if (answer.ok || answer.type === "opaqueredirect") { await answered(act.key); sent += 1; }
         else await acts.put({ ...act, refused: reason(await answer.text()) });
       } catch (error) { break; }
