@@ -3,6 +3,7 @@
 import re
 from dataclasses import dataclass, replace
 
+from .module_names import letter_of, module_line
 from .words import sentence
 
 LETTERS = {"P": "powertrain", "B": "body", "C": "chassis", "U": "network"}
@@ -105,16 +106,9 @@ STATUSES = ("stored", "current", "pending", "permanent", "intermittent", "histor
 # Words beside a code that say nothing of it.
 BESIDE_STATUS = {"code", "codes", "dtc", "dtcs", "fault", "faults", "status"}
 MOST_WORDING = 400
-# Words beside a code, or of the module that gave it, that say which letter it has where the tool leaves it
-# out.
-LETTER_WORDS = {
-    "U": "communication network bus message gateway",
-    "C": "brake brakes abs chassis steering suspension wheel",
-    "B": "body airbag climate door seat comfort instrument",
-    "P": "engine powertrain ecm ecu pcm transmission gearbox injector injection fuel rail glow egr turbo"
-    " turbocharger boost exhaust nox def scr dpf coolant air intake throttle crankshaft camshaft cylinder"
-    " particulate dosing",
-}
+_BACK = re.compile(
+    r"\b(?:cleared,? (?:and|but) (?:came )?back|(?:came|comes) back|back (?:again )?after clearing)\b"
+)
 _BARE = re.compile(r"(?<![A-Z0-9-])([0-3])([0-9A-F])([0-9A-F]{2})[-:/]([0-9A-F]{2})(?![A-Z0-9-])")
 _CODE = re.compile(
     r"(?<![A-Z0-9])([PBCU])[ \t]?([0-3O])([0-9A-FO])([0-9A-FO]{2})(?:(?:[-:/]["
@@ -178,7 +172,8 @@ def decode(code: str) -> Decoded:
 @dataclass(frozen=True, slots=True)
 class FoundCode:
     """A code found in pasted text: code, fault-type byte or None, status word or None, whether letters O were
-    read as zero, further statuses of the same code, and the tool's own wording beside it."""
+    read as zero, further statuses of the same code, the tool's own wording beside it, and the module in
+    whose part of the text it stands."""
 
     code: str
     fault_type: str | None
@@ -186,33 +181,19 @@ class FoundCode:
     mended: bool
     also: tuple[str, ...] = ()
     text: str = ""
+    module: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class PastedBlock:
-    """What a pasted block held: codes in order without repeats, and the pieces that were not understood."""
+    """What a pasted block held: codes in order without repeats, the pieces that were not understood, codes
+    whose letter nobody knows, and the modules that it names: those that answered and those that did not."""
 
     codes: tuple[FoundCode, ...]
     not_understood: tuple[str, ...]
     letterless: tuple[str, ...] = ()
-
-
-def letter_of(words: str) -> str | None:
-    """Answer which letter a code has by the words beside it, or the name of its module; None where they say
-    nothing, or two things.
-
-    Parameters: `words`: any text. Raises nothing. Source: the areas of SAE J2012 in the words of scan tools.
-
-    >>> letter_of("Injector 2 circuit"), letter_of("ABS"), letter_of("no communication with gearbox")
-    ('P', 'C', 'U')
-    >>> letter_of("status 12") is None
-    True
-    """
-    said = set(re.findall(r"[a-z]+", words.lower()))
-    if said & set(LETTER_WORDS["U"].split()):
-        return "U"
-    named = [letter for letter, known in LETTER_WORDS.items() if said & set(known.split())]
-    return named[0] if len(named) == 1 else None
+    answered: tuple[str, ...] = ()
+    silent: tuple[str, ...] = ()
 
 
 def with_letter(code: str, letter: str) -> str:
@@ -242,10 +223,10 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
     """Find the codes in a block of text of any layout and keep the status word that stands with each.
 
     A status word counts for the codes of its line; a line with only status words (a heading) counts for the
-    lines below it. Lines without a code or status are returned as not understood, shortened to 120 signs. A
-    code without its letter takes it from the words beside it, else `letter` (that of the module that was
-    read), else it is among the `letterless`. Raises nothing: what is no code is left out. Source: how scan
-    tools print codes.
+    lines below it, and a line that names a module for those below it. Lines without a code or status are
+    returned as not understood, shortened to 120 signs. A code without its letter takes it from the words
+    beside it, else from the module above it, else `letter` (that of the module that was read), else it is
+    among the `letterless`. Source: how scan tools print codes.
 
     >>> block = read_block("Pending: P0671, p0380\\nsomething else\\nP0670-13 confirmed")
     >>> [(c.code, c.fault_type, c.status) for c in block.codes], block.not_understood
@@ -253,31 +234,49 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
     >>> block = read_block("0638-73 throttle stuck\\n1525-F3")
     >>> [(c.code, c.fault_type) for c in block.codes], block.letterless
     ([('P0638', '73')], ('1525-F3',))
+    >>> block = read_block("Engine control module: 1 code\n0401 P0401\nGearbox: no answer")
+    >>> [(c.code, c.module) for c in block.codes], block.answered, block.silent
+    ([('P0401', 'Engine control module')], ('Engine control module',), ('Gearbox',))
     """
-    by_code: dict[tuple[str, str | None], FoundCode] = {}
+    by_code: dict[tuple[str, str | None, str | None], FoundCode] = {}
+    modules: dict[str, bool] = {}
+    module: str | None = None
     unknown: list[str] = []
     letterless: list[str] = []
     heading: tuple[str, ...] = ()
     for given in text.splitlines():
-        line, wanting = _lettered(given, letter)
+        line, wanting = _lettered(given, (module and letter_of(module)) or letter)
         letterless += wanting
         matches = list(_CODE.finditer(line.upper()))
         if not matches:
-            statuses = _statuses(line)
-            if statuses and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - BESIDE_STATUS:
+            statuses, named = _statuses(line), module_line(line)
+            if named is not None:
+                module, answers = named
+                modules[module], heading = answers, ()
+            elif (
+                statuses and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - BESIDE_STATUS
+            ):
                 heading = statuses
             elif line.strip() and not wanting:
                 unknown.append(line.strip()[:120])
             continue
         for i, match in enumerate(matches):
             end = matches[i + 1].start() if i + 1 < len(matches) else len(line)
-            found = _found(match, line[match.end() : end], _statuses(line) or heading)
-            kept = by_code.get((found.code, found.fault_type))
+            found = replace(_found(match, line[match.end() : end], _statuses(line) or heading), module=module)
+            kept = by_code.get((found.code, found.fault_type, module))
             if kept is not None:
                 said = tuple(dict.fromkeys(x for one in (kept, found) for x in (one.status, *one.also) if x))
                 found = replace(kept, status=next(iter(said), None), also=said[1:])
-            by_code[(found.code, found.fault_type)] = found
-    return PastedBlock(tuple(by_code.values()), tuple(unknown), tuple(dict.fromkeys(letterless)))
+            by_code[(found.code, found.fault_type, module)] = found
+            if module is not None:
+                modules[module] = True
+    return PastedBlock(
+        tuple(by_code.values()),
+        tuple(unknown),
+        tuple(dict.fromkeys(letterless)),
+        tuple(name for name, answers in modules.items() if answers),
+        tuple(name for name, answers in modules.items() if not answers),
+    )
 
 
 def _lettered(line: str, letter: str | None) -> tuple[str, list[str]]:
@@ -293,15 +292,24 @@ def _lettered(line: str, letter: str | None) -> tuple[str, list[str]]:
 
 def _statuses(text: str) -> tuple[str, ...]:
     """The statuses that a text names, in its order, each once."""
-    words = re.findall(r"[a-z]+", text.lower())
+    words = re.findall(r"[a-z]+", _BACK.sub(" returned ", text.lower()))
     return tuple(dict.fromkeys(STATUS_WORDS[word] for word in words if word in STATUS_WORDS))
+
+
+def _back_out(text: str) -> str:
+    """A text without the words that say a code came back, whatever their letters' case."""
+    return re.sub(_BACK.pattern, " ", text, flags=re.IGNORECASE)
 
 
 def _found(match: re.Match[str], beside: str, of_line: tuple[str, ...]) -> FoundCode:
     """One code with what stands beside it; the statuses of its line hold where it has none of its own."""
     letter, *digits, byte = match.groups()
     statuses = _statuses(beside) or of_line
-    words = [w for w in beside.split() if w.lower().strip(":;,.()-") not in (*STATUS_WORDS, *BESIDE_STATUS)]
+    words = [
+        w
+        for w in _back_out(beside).split()
+        if w.lower().strip(":;,.()-") not in (*STATUS_WORDS, *BESIDE_STATUS)
+    ]
     wording = " ".join(words).strip(" :;,-\t|")
     return FoundCode(
         letter + "".join(digits).replace("O", "0"),

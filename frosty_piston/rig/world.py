@@ -287,7 +287,7 @@ def measuring(now: datetime) -> dict[str, Any]:
     tape.add("before", text="Battery changed by the owner in autumn", cleared_codes=False)
     tape.add("code", code="P0672", status="stored", module="engine")
     tape.add("code", code="P0670", status="pending", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add(
         "deadline",
         until=iso(now + timedelta(hours=20)),
@@ -314,7 +314,7 @@ def narrowing(now: datetime) -> dict[str, Any]:
         61800,
     )
     tape.add("before", text="The last driver cleared everything before bringing it", cleared_codes=True)
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add("lamp", lamp="Wait to start (glow)", state="on")
     return job_file("demo-groomer-2", "Slope groomer 2, no start", 2, tape)
 
@@ -332,7 +332,7 @@ def deciding(now: datetime) -> dict[str, Any]:
         58400,
     )
     tape.add("code", code="P0683", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add(
         "deadline",
         until=iso(now + timedelta(days=3)),
@@ -484,7 +484,7 @@ def finished(now: datetime) -> dict[str, Any]:
         228900,
     )
     tape.add("code", code="P0673", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.at(30)
     tape.reading("battery_rest", 12.55, "V", point="battery_1")
     tape.reading("battery_crank", 10.1, "V", point="battery_1")
@@ -563,7 +563,7 @@ def reduced_power(now: datetime) -> dict[str, Any]:
         ("B1620", "stored", "airbag"),
     ):
         tape.add("code", code=code, status=status, module=module)
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add(
         "deadline",
         until=iso(now + timedelta(hours=30)),
@@ -595,7 +595,7 @@ def soot_in_the_egr(now: datetime) -> dict[str, Any]:
         231400,
     )
     tape.add("code", code="P0401", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.at(25)
     tape.reading("egr_position", 1.6, "percent", point="engine_off")
     tape.add("outcome", test="egr_actuate", outcome="crisp")

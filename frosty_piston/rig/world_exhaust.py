@@ -35,7 +35,7 @@ def countdown_with_crystals(now: datetime) -> dict[str, Any]:
     world.arrive(tape, text, symptoms, ["def_from_cans"], 2, 119800)
     tape.add("condition", name="countdown_km", value=80.0, unit="km", at_zero="no_restart", since="Tuesday")
     tape.add("code", code="P20E8", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add("deadline", until=world.iso(now + timedelta(hours=20)), why="On call tomorrow night")
     tape.add("top_up", litres=10.0, source="opened can, boat shed", at_km=118900.0)
     tape.at(30)
@@ -74,7 +74,7 @@ def sensor_that_comes_back(now: datetime) -> dict[str, Any]:
         returns=[{"distance_km": 60.0}, {"distance_km": 100.0}, {"distance_km": 80.0}],
     )
     tape.add("code", code="P229F", status="cleared_and_back", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     return world.job_file("demo-mail-van", "Mail van, lamp comes back", world.MAIL_VAN, tape)
 
 
@@ -84,7 +84,7 @@ def filter_from_16_to_6(now: datetime) -> dict[str, Any]:
     text = "Regenerates every other day, no power on the slope"
     world.arrive(tape, text, ["regen_frequent", "low_power"], ["long_idle_use"], -1, 164900)
     tape.add("code", code="P2463", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.at(30)
     tape.reading("dpf_state", SOOT_BEFORE_G, "g", channel="soot_mass")
     tape.reading("dpf_state", 34.0, "g", channel="ash_mass")

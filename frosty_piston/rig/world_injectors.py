@@ -30,7 +30,7 @@ def injector_that_was_not_it(now: datetime) -> dict[str, Any]:
     text = "Drops a cylinder on rough roads, clean again after a stop"
     world.arrive(tape, text, ["misfire_intermittent"], [], 4, 151200)
     tape.add("code", code=f"P020{CYLINDER}", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add("tick", caution="injector_voltage")
     tape.at(30)
     coils = injector_set("rail_solenoid", 4, np.random.default_rng(SEED))
@@ -68,7 +68,7 @@ def connector_that_came_back(now: datetime) -> dict[str, Any]:
         ],
     )
     tape.add("code", code=f"P020{CYLINDER}", status="cleared_and_back", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add("deadline", until=world.iso(now + timedelta(hours=30)), why="The Thursday ferry")
     tape.at(40)
     tape.add("tick", caution="injector_voltage")
@@ -91,7 +91,7 @@ def hot_piezo(now: datetime) -> dict[str, Any]:
     text = "Shakes after half an hour on the pass, runs clean again once it has stood"
     world.arrive(tape, text, ["misfire_hot"], [], -3, 64700)
     tape.add("code", code="P0202", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add("tick", caution="injector_voltage")
     tape.at(50)
     stacks = injector_set("rail_piezo", 3, np.random.default_rng(SEED))

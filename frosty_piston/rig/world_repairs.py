@@ -24,7 +24,7 @@ def two_faults(now: datetime) -> dict[str, Any]:
     )
     for code in ("P0403", "P0401"):
         tape.add("code", code=code, status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add(
         "deadline",
         until=world.iso(now + timedelta(days=2)),
@@ -60,7 +60,7 @@ def actuator_in_pieces(now: datetime) -> dict[str, Any]:
         211300,
     )
     tape.add("code", code="P2263", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add(
         "deadline",
         until=world.iso(now + timedelta(hours=26)),
@@ -133,7 +133,7 @@ def cooler_soaking(now: datetime) -> dict[str, Any]:
         176500,
     )
     tape.add("code", code="P0401", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.at(30)
     tape.reading("egr_position", 1.2, "percent", point="engine_off")
     tape.add("outcome", test="actuator_sweep", where={"node": "egr_valve"}, outcome="follows")
@@ -206,7 +206,7 @@ def connector_on_trial(now: datetime) -> dict[str, Any]:
         returns=[{"distance_km": 60}, {"distance_km": 100}, {"distance_km": 80}],
     )
     tape.add("code", code="P0202", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.at(40)
     tape.add(
         "outcome",

@@ -69,7 +69,7 @@ def turbo_up_the_mountain(now: datetime) -> dict[str, Any]:
     world.arrive(tape, "Weak on the climb to the hut, better on the flat", ["low_power"], [], -2, 73900)
     tape.add("condition", name="altitude_m", value=RIDGE_M, unit="m")
     tape.add("code", code="P0299", status="stored", module="engine")
-    tape.add("code_scan", module="all")
+    tape.add("code_scan", modules=["engine"])
     tape.add("instrument", instrument="vacuum_gauge", unit="inHg")
     ambient = barometer_kpa(RIDGE_M)
     pump = round(0.9 * ambient / KPA_IN_INHG, 1) * KPA_IN_INHG

@@ -12,12 +12,12 @@ from frosty_piston.core.codes import (
     STATUSES,
     decode,
     is_letterless,
-    letter_of,
     read_block,
     with_letter,
 )
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.freeze_frame import moment_of
+from frosty_piston.core.module_names import letter_of
 from frosty_piston.core.quantity import exact, plain
 from frosty_piston.core.words import inside, sign
 from frosty_piston.formats.freeze_frame import MOST_SIGNS, read_frame
@@ -377,14 +377,19 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
                 "code": c.code + (f"-{c.fault_type}" if c.fault_type else ""),
                 "status": c.status or "stored",
                 "also": list(c.also) or None,
-                "module": fields.module,
+                "module": c.module or fields.module,
                 "text": c.text or None,
             },
             str(i),
         )
         for i, c in enumerate(read.codes)
     ]
-    entries.append(form.entry("code_scan", {"modules": [fields.module or ENGINE_MODULE]}, "scan"))
+    of_codes = [c.module or fields.module or ENGINE_MODULE for c in read.codes]
+    scanned = {
+        "modules": list(dict.fromkeys([*of_codes, *read.answered])),
+        "silent": list(read.silent) or None,
+    }
+    entries.append(form.entry("code_scan", scanned, "scan"))
     mended = [c.code for c in read.codes if c.mended]
     if read.not_understood:
         lines = "".join(

@@ -4,9 +4,10 @@ Hand-worked."""
 import unittest
 
 from frosty_piston.core.battery import BatteryLimits, crank_current_a, judge_crank_current
-from frosty_piston.core.codes import is_letterless, letter_of, read_block
+from frosty_piston.core.codes import is_letterless, read_block
 from frosty_piston.core.freeze_frame import moment_of
 from frosty_piston.core.injection import InjectionLimits, judge_rail_rest
+from frosty_piston.core.module_names import letter_of, module_line
 from frosty_piston.core.quantity import hours_said
 from frosty_piston.core.wiring import WiringLimits, judge_signal
 from frosty_piston.knowledge.figures import general
@@ -109,6 +110,38 @@ class Letters(unittest.TestCase):
         block = read_block("P0671\n0638-73\n2026-12-01 14:05", "P")
         self.assertEqual([c.code for c in block.codes], ["P0671", "P0638"])
         self.assertEqual(read_block("2026-12-01 14:05").letterless, ())
+
+    def test_a_line_names_a_module_and_whether_it_answered(self):
+        for line, answers in (
+            ("Engine control module", True),
+            ("Engine", True),
+            ("ECM (2)", True),
+            ("Gearbox: 2 codes", True),
+            ("Gearbox: 2000 codes", None),
+            ("ABS - no faults stored", True),
+            ("ABS - does not respond", False),
+            ("Body control unit = timeout", False),
+            ("Airbag: wet", None),
+            ("Rail pressure", None),
+            ("Engine speed 1650 rpm", None),
+            ("module " * 9, None),
+            ("", None),
+        ):
+            named = module_line(line)
+            self.assertEqual(named and named[1], answers, line)
+
+    def test_a_read_out_of_several_modules_keeps_each_code_with_its_own(self):
+        block = read_block(
+            "P0401 stored\nEngine control module\n0638-73 stuck, cleared and back\nP0401 pending\n"
+            "Gearbox: no response\nDosing module: no codes\nBrakes: 1 code\n1525-F3"
+        )
+        of = [(c.module, c.code, c.status, c.text) for c in block.codes]
+        engine = "Engine control module"
+        self.assertEqual(of[0], (None, "P0401", "stored", ""))
+        self.assertEqual(of[1], (engine, "P0638", "cleared_and_back", "stuck"))
+        self.assertEqual(of[2:], [(engine, "P0401", "pending", ""), ("Brakes", "C1525", None, "")])
+        self.assertEqual(block.answered, (engine, "Dosing module", "Brakes"))
+        self.assertEqual((block.silent, block.letterless, block.not_understood), (("Gearbox",), (), ()))
 
 
 class Hours(unittest.TestCase):

@@ -1,5 +1,6 @@
 """What the tape itself needs."""
 
+import re
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -32,7 +33,12 @@ class CardChange(EntryData):
     changes: dict[Short, tuple[Any, Any]]
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Changed: {', '.join(spoken(key) for key in self.changes)}"
+        return f"Changed: {', '.join(_named(key) for key in self.changes)}"
+
+
+def _named(field: str) -> str:
+    """The field of a card in words, without its unit."""
+    return spoken(re.sub(r"_(l|km|ohm|rpm|ml|bar|percent|m|kpa|c)$", "", field))
 
 
 class Note(EntryData):
