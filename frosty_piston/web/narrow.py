@@ -44,7 +44,7 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             "code": c.entry.data.code,
             "says": c.title,
             "system": k.systems.get(c.system, ""),
-            "status": c.entry.data.status,
+            "status": c.entry.data.says_status,
             "why": c.why,
             "follows": c.follows,
             "own": c.code in workshop.shelf.experience.codes,

@@ -19,7 +19,7 @@ from markupsafe import Markup, escape
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Busy, Conflict, Damaged, NoSpace, NotAllowed, NotHere
 from frosty_piston.core.quantity import exact, percent, plain, plus_minus
-from frosty_piston.core.words import called, counted, grouped, inside, sentence, sign
+from frosty_piston.core.words import called, counted, grouped, inside, sentence, sign, spoken
 from frosty_piston.job.countdown import countdown_of
 from frosty_piston.job.resets import latched_says
 from frosty_piston.job.result import place
@@ -163,9 +163,13 @@ class Kept:
         return self.faults.get(name, "") if form == self.form else ""
 
     def rest(self, form: str, *names: str) -> list[str]:
-        """Faults that belong to no single field of the form."""
+        """Faults that belong to no single field of the form; a whole sentence stands by itself."""
+        if form != self.form:
+            return []
+        others = {path: says for path, says in self.faults.items() if path not in names}
         return [
-            f"{p}: {s}" if p else s for p, s in self.faults.items() if form == self.form and p not in names
+            says if not path or says[:1].isupper() else f"{spoken(path)}: {says}"
+            for path, says in others.items()
         ]
 
 

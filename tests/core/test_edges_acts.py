@@ -110,6 +110,13 @@ class Letters(unittest.TestCase):
         block = read_block("P0671\n0638-73\n2026-12-01 14:05", "P")
         self.assertEqual([c.code for c in block.codes], ["P0671", "P0638"])
         self.assertEqual(read_block("2026-12-01 14:05").letterless, ())
+        for text, byte in (
+            ("P1525 F3 odd", "F3"),
+            ("P1525 B1 S2", None),
+            ("P1525 FAULT", None),
+            ("P1525 12 V", None),
+        ):
+            self.assertEqual(read_block(text).codes[0].fault_type, byte, text)
 
     def test_a_line_names_a_module_and_whether_it_answered(self):
         for line, answers in (

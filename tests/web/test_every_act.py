@@ -74,7 +74,8 @@ class Arriving(Acts):
 
     def test_a_symptom_after_a_repair_is_asked_for_its_time(self):
         self.open(symptom("low_power"), RENEWED)
-        asked = self.refuses("arrive/symptom", "when was it there?", symptom="black_smoke")
+        by = {"symptom": "black_smoke", "kept_as": "pick-black_smoke"}
+        asked = self.refuses("arrive/symptom", "when was it there?", **by)
         self.assertEqual(len(re.findall('name="when" value="', asked)), 3)
         for when, number in (("still", 1), ("before", 0)):
             self.takes("arrive/symptom", symptom="black_smoke", when=when)
