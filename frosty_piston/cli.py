@@ -125,7 +125,7 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _bytes_of(path: Path, most: int = 0) -> bytes:
-    from frosty_piston.job.jobfile import MOST_BYTES
+    from frosty_piston.job.tape.jobfile import MOST_BYTES
 
     most = most or MOST_BYTES
     try:
@@ -138,8 +138,8 @@ def _bytes_of(path: Path, most: int = 0) -> bytes:
 
 
 def _assess(args: argparse.Namespace) -> int:
-    from frosty_piston.job import jobfile
     from frosty_piston.job.answer import assess, assess_line
+    from frosty_piston.job.tape import jobfile
 
     if args.lines:
         for line in sys.stdin.buffer:
@@ -156,11 +156,11 @@ def _assess(args: argparse.Namespace) -> int:
 
 
 def _serve(args: argparse.Namespace) -> int:
-    from frosty_piston.web.door import Door
+    from frosty_piston.web.frame.address import Door
 
     door = Door(args.host, args.port, args.tls_cert, args.tls_key)
     door.check()
-    from frosty_piston.web.serving import serve
+    from frosty_piston.web.frame.serving import serve
 
     return serve(args.data, door, demo=args.command == "demo", reset=getattr(args, "reset", False))
 
@@ -186,7 +186,7 @@ def _import(args: argparse.Namespace) -> int:
 
 
 def _export(args: argparse.Namespace) -> int:
-    from frosty_piston.job.jobfile import canonical
+    from frosty_piston.job.tape.jobfile import canonical
     from frosty_piston.store.workshop import open_workshop
 
     with open_workshop(args.data) as workshop:

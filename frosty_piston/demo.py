@@ -8,21 +8,21 @@ from frosty_piston.core.traces import Signal, signal
 from frosty_piston.formats.channel_map import converted, guess, shape_of
 from frosty_piston.formats.picture import Mark, clean, marked
 from frosty_piston.formats.trace_files import read_recording, write_csv
-from frosty_piston.job import jobfile
-from frosty_piston.job.day_setup import BayKept, Break, DaySetup, Hours
+from frosty_piston.job.afterwards.experience import OwnCode
+from frosty_piston.job.day.setup import BayKept, Break, DaySetup, Hours
 from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.experience import OwnCode
 from frosty_piston.job.judging.air_recorded import analysed
-from frosty_piston.rig.demo_recordings import Columns, demo_recordings
-from frosty_piston.rig.exercise import Spec
-from frosty_piston.rig.pictures import bolts, connector, plug_tip, valve
-from frosty_piston.rig.trainee import trained
-from frosty_piston.rig.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
-from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.rig.year import made_up_year
-from frosty_piston.store.moments import now, stamp
+from frosty_piston.job.tape import jobfile
+from frosty_piston.rig.demo.pictures import bolts, connector, plug_tip, valve
+from frosty_piston.rig.demo.recordings import Columns, demo_recordings
+from frosty_piston.rig.demo.repairs import demo_jobs
+from frosty_piston.rig.demo.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
+from frosty_piston.rig.demo.year import made_up_year
+from frosty_piston.store.timestamps import now, stamp
 from frosty_piston.store.workshop import Workshop
-from frosty_piston.training import act_on, begin_exercise, kept_of, looked_back
+from frosty_piston.training.exercise import Spec
+from frosty_piston.training.sessions import act_on, begin_exercise, kept_of, looked_back
+from frosty_piston.training.trainee import trained
 
 # Seven jobs are on the day: three waits run, two deadlines are near, the rest stays in the yard.
 OFF_THE_DAY = (

@@ -16,7 +16,7 @@ from contextlib import closing
 from pathlib import Path
 
 from frosty_piston.benchmarks.load import benchmark_load
-from frosty_piston.job.jobfile import canonical, chain_of
+from frosty_piston.job.tape.jobfile import canonical, chain_of
 from tests.cases import job_file, meter, plugs, symptom
 from tests.made import demo_into
 
@@ -118,7 +118,7 @@ class Files(unittest.TestCase):
 
 class Starting(unittest.TestCase):
     def test_a_start_loads_none_of_the_large_libraries(self):
-        told = "import sys, frosty_piston.web.serving; print(*sys.modules)"
+        told = "import sys, frosty_piston.web.frame.serving; print(*sys.modules)"
         done = subprocess.run(
             [sys.executable, "-c", told], cwd=ROOT, capture_output=True, text=True, check=True
         )

@@ -20,14 +20,14 @@ from frosty_piston.core.filter_flow import fitted, told_apart
 from frosty_piston.core.nox import left_standing
 from frosty_piston.core.traces import Signal, signal
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.jobfile import check
 from frosty_piston.job.judging.air_recorded import analysed
 from frosty_piston.job.judging.analysed import Analysed
-from frosty_piston.job.readings import Readings
+from frosty_piston.job.judging.readings import Readings
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
+from frosty_piston.rig.demo.world import PIER_VAN, Tape, job_file
 from frosty_piston.rig.exhaust_line import FAULTS, ExhaustLine, broken, by_hand, healthy, recorded
-from frosty_piston.rig.world import PIER_VAN, Tape, job_file
-from frosty_piston.store.moments import now
+from frosty_piston.store.timestamps import now
 
 WANTED = 0.95
 CUT = {"good": "good", "weak": "weak", "poor": "poor"}

@@ -16,7 +16,7 @@ from frosty_piston.core.day import (
     one_after_other,
     plain_rule,
 )
-from frosty_piston.job.day_solver import lay_out, warm
+from frosty_piston.job.day.solver import lay_out, warm
 from frosty_piston.knowledge.figures import general
 from frosty_piston.rig.days import made_up_day
 

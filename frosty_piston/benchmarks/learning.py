@@ -9,15 +9,15 @@ from dataclasses import dataclass
 from statistics import mean, stdev
 from typing import Any
 
+from frosty_piston.job.afterwards.experience import NO_EXPERIENCE, Experience
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.experience import NO_EXPERIENCE, Experience
-from frosty_piston.job.jobfile import check
-from frosty_piston.job.own_odds import Own
+from frosty_piston.job.tape.jobfile import check
+from frosty_piston.job.weighing.own_odds import Own
 from frosty_piston.knowledge import Knowledge, load_knowledge
-from frosty_piston.rig import world
+from frosty_piston.rig.demo import world
+from frosty_piston.rig.demo.year import true_rates
 from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
-from frosty_piston.rig.year import true_rates
 
 WORKSHOPS, HELD_OUT, STEPS = 8, 600, (10, 25, 50, 100, 200)
 POINT = 0.01

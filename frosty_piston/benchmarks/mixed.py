@@ -320,9 +320,9 @@ def _serve(folder: Path) -> None:
     import uvicorn
 
     from frosty_piston.store.workshop import open_workshop
-    from frosty_piston.web.app import create_app
-    from frosty_piston.web.patience import Impatient, most_connections
-    from frosty_piston.web.serving import free_port, ready_to_serve
+    from frosty_piston.web.frame.app import create_app
+    from frosty_piston.web.frame.connection_limits import Impatient, most_connections
+    from frosty_piston.web.frame.serving import free_port, ready_to_serve
 
     with open_workshop(folder) as workshop:
         complaint = [{"id": "s", "kind": "symptom", "data": {"symptom": "hard_start_cold"}}]

@@ -20,14 +20,14 @@ import uvicorn
 from fastapi import Request, Response
 from sqlalchemy import insert
 
-from frosty_piston.job import jobfile
+from frosty_piston.job.tape import jobfile
 from frosty_piston.rig.circuits import made_up
-from frosty_piston.rig.world_repairs import demo_jobs
+from frosty_piston.rig.demo.repairs import demo_jobs
 from frosty_piston.store.tables import EntryRow, JobRow
 from frosty_piston.store.workshop import Workshop, open_workshop
-from frosty_piston.web.app import create_app
-from frosty_piston.web.page import render
-from frosty_piston.web.serving import free_port
+from frosty_piston.web.frame.app import create_app
+from frosty_piston.web.frame.page import render
+from frosty_piston.web.frame.serving import free_port
 
 MEASURED, CIRCUIT, PARTS = "bench-job", "bench-circuit", 25
 

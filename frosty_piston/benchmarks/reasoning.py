@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 
 from frosty_piston.core.suspects.space import Space
-from frosty_piston.job import jobfile
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.entries import Action, Entry
-from frosty_piston.job.evidence import Evidence
-from frosty_piston.job.suspicion import Done, Suspicion
-from frosty_piston.job.tape import Job
+from frosty_piston.job.tape import jobfile
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.job.weighing.evidence import Evidence
+from frosty_piston.job.weighing.suspicion import Done, Suspicion
 from frosty_piston.knowledge import Knowledge, load_knowledge
 from frosty_piston.rig.small_engines import FAULTS, TESTS, compare
 

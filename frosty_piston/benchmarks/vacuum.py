@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from functools import cache
 
 from frosty_piston.core.isolate import Branches, optimum_minutes
-from frosty_piston.job.vacuum_circuit import leaking
+from frosty_piston.job.circuit.on_tape import leaking
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.circuits import made_up
 

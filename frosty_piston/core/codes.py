@@ -234,7 +234,7 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
     >>> block = read_block("0638-73 throttle stuck\\n1525-F3")
     >>> [(c.code, c.fault_type) for c in block.codes], block.letterless
     ([('P0638', '73')], ('1525-F3',))
-    >>> block = read_block("Engine control module: 1 code\n0401 P0401\nGearbox: no answer")
+    >>> block = read_block("Engine control module: 1 code\\nP0401\\nGearbox: no answer")
     >>> [(c.code, c.module) for c in block.codes], block.answered, block.silent
     ([('P0401', 'Engine control module')], ('Engine control module',), ('Gearbox',))
     """

@@ -6,8 +6,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from frosty_piston.core.cached import cached_property
-
+from .cached import cached_property
 from .limits import Limit
 from .words import inside
 

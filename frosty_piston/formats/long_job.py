@@ -7,10 +7,10 @@ from datetime import datetime
 from typing import Any, BinaryIO
 
 from frosty_piston.core.errors import BadInput, Fault
-from frosty_piston.job import jobfile
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.listed import MOMENTS, listed
+from frosty_piston.job.day.yard_row import MOMENTS, listed
 from frosty_piston.job.stages import standing
+from frosty_piston.job.tape import jobfile
 from frosty_piston.knowledge import Knowledge
 
 LONG_BYTES = 200_000  # a shorter one is read in less time than it takes to hand it over

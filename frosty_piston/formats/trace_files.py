@@ -16,7 +16,7 @@ def read_recording(data: bytes) -> Recording:
     """Read a recording by what it is, whatever its name says. Raises BadInput."""
     if data.startswith(MAGIC):
         return read_mdf(data)
-    from .csv_recording import read_csv  # its library is slow to load, and a start does not need it
+    from .csv_recording import read_csv
 
     return read_csv(data)
 

@@ -8,11 +8,11 @@ from frosty_piston.core.errors import BadInput
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .assessment import Assessed, job_of
-from .decide import Prices, offer_says, typed_on_tape, weigh_offers
-from .jobfile import JobFile, read
 from .next_step import next_step
-from .prove import Proof, prove
-from .suspicion import Suspect
+from .repair.decide import Prices, offer_says, typed_on_tape, weigh_offers
+from .repair.prove import Proof, prove
+from .tape.jobfile import JobFile, read
+from .weighing.suspicion import Suspect
 
 FORMAT, VERSION = "frosty-piston/assessment", 1
 log = logging.getLogger("frosty_piston.job")

@@ -8,24 +8,24 @@ from frosty_piston.core.starting import DIRECT, StartLimits
 from frosty_piston.core.words import sentence, spoken
 from frosty_piston.knowledge import Knowledge
 
-from .access import access_reached, states
-from .codes_seen import CodeSeen, codes_seen
+from .afterwards.experience import NO_EXPERIENCE, Experience
+from .circuit.isolation import Isolation, isolation_of
+from .circuit.leaks import Leaks, leaks_of, not_on_the_list, on_circuit
 from .entries import Entry, Outcome, Reading
-from .evidence import Evidence, gather
-from .experience import NO_EXPERIENCE, Experience
-from .failed import failed_cylinders
-from .instruments import Instruments
-from .isolation import Isolation, isolation_of
-from .jobfile import JobFile
 from .judging.glow import reference
-from .leaks import Leaks, leaks_of, not_on_the_list, on_circuit
-from .proof_evidence import with_proof
-from .proposals import Proposals
-from .readings import Readings
-from .result import Result, latest_of_each
-from .suspicion import Done, Suspicion
-from .tape import Job
-from .verdicts import Verdicts
+from .judging.instruments import Instruments
+from .judging.readings import Readings
+from .judging.result import Result, latest_of_each
+from .judging.verdicts import Verdicts
+from .tape.fold import Job
+from .tape.jobfile import JobFile
+from .weighing.access import access_reached, states
+from .weighing.codes_seen import CodeSeen, codes_seen
+from .weighing.evidence import Evidence, gather
+from .weighing.failed import failed_cylinders
+from .weighing.proof_evidence import with_proof
+from .weighing.proposals import Proposals
+from .weighing.suspicion import Done, Suspicion
 
 
 def job_of(file: JobFile) -> Job:

@@ -12,11 +12,11 @@ from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 
 from . import entries as e
-from . import stopping
 from .engine import Moment
 from .entries.kind import one_of, unit_fault
-from .reset_order import ResetOrder
-from .road import Road
+from .repair.reset_order import ResetOrder
+from .repair.road import Road
+from .weighing import stopping
 
 MOST_DEPTH, MOST_TEXT, MOST_WALKED_FAULTS = 32, 10_000, 50
 

@@ -12,15 +12,15 @@ from frosty_piston.knowledge import Knowledge
 from .assessment import Assessed
 from .entries import Code, CodeScan, Complaint, Entry, Handover, Symptom
 from .entries import Wait as WaitData
-from .failed import condemned
-from .fit import above_ceiling, agreed, chosen, consent, missing_pieces
-from .measured import recording_of
-from .proposals import NextTest
-from .prove import Missing, Proof, open_waits
-from .result import place
-from .tape import Job
+from .judging.measured import recording_of
+from .judging.result import place
+from .repair.fit import above_ceiling, agreed, chosen, consent, missing_pieces
+from .repair.prove import Missing, Proof, open_waits
+from .repair.work import all_done, to_do
+from .tape.fold import Job
+from .weighing.failed import condemned
+from .weighing.proposals import NextTest
 from .where import test_place
-from .work import all_done, to_do
 
 DECIDE_FROM, COUNTDOWN = 0.9, "countdown"
 ORDER = (

@@ -10,8 +10,8 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.parts import Part
 
 from .assessment import Assessed
-from .result import Result, latest_of_each
-from .suspicion import Suspect
+from .judging.result import Result, latest_of_each
+from .weighing.suspicion import Suspect
 
 CLEARED_BELOW, CODE_SPEAKS = 0.03, 0.3
 WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")

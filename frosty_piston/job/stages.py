@@ -8,10 +8,10 @@ from frosty_piston.core.words import counted, sentence
 
 from .assessment import Assessed
 from .entries import Code, CodeScan, Complaint, Handover, Symptom
-from .fit import agreed, chosen, consent
 from .next_step import NextStep, next_step
-from .prove import Proof, open_waits, prove
-from .work import all_done, to_do
+from .repair.fit import agreed, chosen, consent
+from .repair.prove import Proof, open_waits, prove
+from .repair.work import all_done, to_do
 
 STAGES = ("arrive", "narrow", "measure", "decide", "fit", "prove")
 TITLES = {s: sentence(s) for s in STAGES}

@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 
 from frosty_piston.core.circuit import Circuit
-from frosty_piston.job.circuit_edit import from_template, on_card
+from frosty_piston.job.circuit.editing import from_template, on_card
+from frosty_piston.job.circuit.leaks import HOLD, LOOK, SECTION
+from frosty_piston.job.circuit.on_tape import Leaking, circuit_of, leaking
 from frosty_piston.job.engine import EngineCard
 from frosty_piston.job.entries import Circuit as CircuitEntry
-from frosty_piston.job.leaks import HOLD, LOOK, SECTION
-from frosty_piston.job.vacuum_circuit import Leaking, circuit_of, leaking
 from frosty_piston.knowledge import Knowledge
 
 from .testing import Entry, figures, perform, saw

@@ -7,13 +7,7 @@ from itertools import product
 
 import numpy as np
 
-from frosty_piston.core.suspects.next_test import (
-    Belief,
-    Test,
-    propose,
-    repair_minutes,
-    sure_enough,
-)
+from frosty_piston.core.suspects.next_test import Belief, Test, propose, repair_minutes, sure_enough
 
 FAULTS, TESTS, SYSTEMS = 8, 10, 3
 

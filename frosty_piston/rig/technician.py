@@ -2,10 +2,11 @@
 
 from collections import defaultdict
 
-from frosty_piston.job import access, jobfile
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.next_step import next_step
-from frosty_piston.job.prove import prove
+from frosty_piston.job.repair.prove import prove
+from frosty_piston.job.tape import jobfile
+from frosty_piston.job.weighing import access
 from frosty_piston.knowledge import Knowledge
 
 from .testing import Entry, perform

@@ -11,8 +11,8 @@ from frosty_piston.job.engine import EngineCard
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.training_shapes import LessonShape
 
-from . import world
 from .condition import Condition, afflict, sound
+from .demo import world
 from .driver import codes, complaint, truths
 from .testing import Entry
 

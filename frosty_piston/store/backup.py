@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from frosty_piston.core.errors import CannotStart
-from frosty_piston.job.jobfile import chain_of
+from frosty_piston.job.tape.jobfile import chain_of
 
 from .database import newest_layout, open_database, owned
 

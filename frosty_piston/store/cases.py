@@ -9,15 +9,15 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput
-from frosty_piston.job.case import Case, case_of
-from frosty_piston.job.own_odds import Counts, Own
+from frosty_piston.job.afterwards.case import Case, case_of
+from frosty_piston.job.weighing.own_odds import Counts, Own
 from frosty_piston.knowledge import Knowledge
 
 from .database import write_session
-from .moments import now, stamp, utc
 from .settings import Settings
 from .tables import CaseRow, JobRow
 from .tapes import JobRecord, Tapes
+from .timestamps import now, stamp, utc
 
 SWITCH, POOLED, FORMAT, VERSION = "own_odds", "pooled_odds", "frosty-piston/own-odds", 1
 MOST_READ, MOST_POOLED_BYTES, MOST_COUNT, MOST_POOLED = 60, 2_000_000, 100_000, 40

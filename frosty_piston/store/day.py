@@ -16,16 +16,16 @@ from sqlalchemy import Row
 
 from frosty_piston.core.day import Day, DayLimits, Pin, Plan, Ready, Work, readiness
 from frosty_piston.core.errors import Busy, Conflict, Damaged
-from frosty_piston.job.day_setup import DaySetup
-from frosty_piston.job.day_solver import SEARCH_S, lay_out
-from frosty_piston.job.day_steps import JobDay, job_day, offers_of
-from frosty_piston.job.decide import Prices
+from frosty_piston.job.day.setup import DaySetup
+from frosty_piston.job.day.solver import SEARCH_S, lay_out
+from frosty_piston.job.day.steps import JobDay, job_day, offers_of
+from frosty_piston.job.repair.decide import Prices
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.figures import general
 
-from .moments import now, stamp, utc
 from .settings import Settings
 from .tapes import JobRecord, Tapes
+from .timestamps import now, stamp, utc
 from .yard import Yard
 
 A = TypeVar("A")

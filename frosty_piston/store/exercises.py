@@ -14,7 +14,6 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import Conflict, NotHere
 
 from .database import write_session
-from .moments import now, utc
 from .tables import (
     ActRow,
     AttachmentRow,
@@ -26,6 +25,7 @@ from .tables import (
     JobRow,
     TraceRow,
 )
+from .timestamps import now, utc
 
 TRAINING = "training-"
 OF_A_JOB = (ActRow, TraceRow, AttachmentRow, ChainRow, EntryRow)

@@ -11,12 +11,12 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import BadInput, Conflict, Fault
 from frosty_piston.job.engine import EngineCard
 from frosty_piston.job.entries import CardChange, Entry
-from frosty_piston.job.tape import Job
+from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
 from .database import write_session
-from .moments import now, utc
 from .tables import CardCircuitRow, CardPlanRow, CardVersionRow, EngineCardRow, JobRow, VehicleRow
+from .timestamps import now, utc
 
 Card = VehicleRow | EngineCardRow
 KNOWN = "a {} of this name is known already: take it from the list, or give this one another name"

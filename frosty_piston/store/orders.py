@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import Conflict, NotHere
 
 from .database import write_session
-from .moments import now, utc
 from .tables import JobRow, OrderRow
+from .timestamps import now, utc
 
 MOST_SHOWN = 200
 

@@ -17,11 +17,11 @@ from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Busy, Fault
-from frosty_piston.store.rights import Right
 
 from .database import write_session
-from .moments import now, utc
+from .rights import Right
 from .tables import PersonRow, SessionRow, TokenRow
+from .timestamps import now, utc
 
 LEAST_SIGNS, MOST_SIGNS, MOST_NAME, MOST_ADDRESS = 10, 200, 80, 64
 COMMON = Path(__file__).parent / "common_passphrases.txt"

@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 from frosty_piston.core.errors import BadInput, NotHere
 
 from .database import write_session
-from .moments import now
 from .tables import ImageRow
+from .timestamps import now
 
 
 class Image(Protocol):

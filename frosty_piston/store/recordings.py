@@ -20,8 +20,8 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.core.traces import Signal
 
 from .database import write_session
-from .moments import now, utc
 from .tables import AttachmentRow, BlockRow, SettingRow, TraceRow
+from .timestamps import now, utc
 
 KEPT_IN_MEMORY, ANSWERS_IN_MEMORY = 6, 96
 FILES_KEPT_READ = 2

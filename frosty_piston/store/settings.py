@@ -5,7 +5,7 @@ from typing import Any
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from frosty_piston.job.decide import Prices
+from frosty_piston.job.repair.decide import Prices
 
 from .database import write_session
 from .tables import PersonRow, SettingRow

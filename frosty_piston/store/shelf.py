@@ -8,12 +8,12 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Fault, NotHere
-from frosty_piston.job.experience import LEAST_TIMES, MOST_TIMES, Experience, OwnCode, Pattern
+from frosty_piston.job.afterwards.experience import LEAST_TIMES, MOST_TIMES, Experience, OwnCode, Pattern
 from frosty_piston.knowledge import Knowledge
 
 from .database import write_session
-from .moments import now, utc
 from .tables import OwnCodeRow, PatternRow, SettingRow
+from .timestamps import now, utc
 
 LACKING, FLOORS = "lacking_tools", "countdown_floors"
 

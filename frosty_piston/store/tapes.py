@@ -15,18 +15,19 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from frosty_piston.core.errors import BadInput, Busy, Conflict, Damaged, Fault, FrostyPistonError, NotHere
-from frosty_piston.job import jobfile, stopping
+from frosty_piston.job.afterwards.experience import Experience
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.check import Checker, kept, walk
+from frosty_piston.job.day.yard_row import listed
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Entry, Tick
-from frosty_piston.job.experience import Experience
-from frosty_piston.job.listed import listed
-from frosty_piston.job.reset_order import ResetOrder
-from frosty_piston.job.resets import latch_bars
-from frosty_piston.job.road import Road
+from frosty_piston.job.repair.reset_order import ResetOrder
+from frosty_piston.job.repair.resets import latch_bars
+from frosty_piston.job.repair.road import Road
 from frosty_piston.job.stages import Standing, standing
-from frosty_piston.job.tape import Job
+from frosty_piston.job.tape import jobfile
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.job.weighing import stopping
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
@@ -35,9 +36,9 @@ from .database import WRITE_TIMEOUT_S, write_session
 from .exercises import TRAINING, is_training
 from .fair_lock import NamedLocks
 from .garage import NewCards
-from .moments import now, stamp, utc
 from .staging import EntryText, drop_staged, prepared
 from .tables import ActRow, CardPlanRow, ChainRow, EntryRow, JobRow, VehicleRow
+from .timestamps import now, stamp, utc
 
 CACHED_JOBS = 64
 HUGE_ENTRIES = 10_000  # of jobs with more, one alone is held in memory

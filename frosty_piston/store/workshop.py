@@ -14,7 +14,7 @@ from sqlalchemy import Engine
 from frosty_piston import __version__
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.traces import Signal
-from frosty_piston.job.experience import Experience
+from frosty_piston.job.afterwards.experience import Experience
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .cases import Cases
@@ -22,7 +22,6 @@ from .database import open_database, open_to_removal, owned, remove_database
 from .day import DayBoard
 from .exercises import Exercises, is_training
 from .garage import Garage
-from .moments import stamp
 from .orders import Orders
 from .people import People
 from .pictures import Pictures
@@ -30,6 +29,7 @@ from .recordings import Recordings
 from .settings import Settings
 from .shelf import Shelf
 from .tapes import Act, JobRecord, Tapes, Written
+from .timestamps import stamp
 from .yard import Yard
 
 TRAINING_FOLDER = "training"

@@ -5,8 +5,8 @@ from typing import Any
 from sqlalchemy import Engine, Row, func, select
 from sqlalchemy.orm import Session
 
-from .moments import now
 from .tables import JobRow
+from .timestamps import now
 
 # A list needs no vehicle, engine or head, and no row that could be written back.
 LISTED = select(*(c for c in JobRow.__table__.columns if c.name not in ("head", "vehicle", "engine")))

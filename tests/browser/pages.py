@@ -12,8 +12,8 @@ from playwright.sync_api import Error, sync_playwright
 
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
-from frosty_piston.web.app import create_app
-from frosty_piston.web.serving import free_port
+from frosty_piston.web.frame.app import create_app
+from frosty_piston.web.frame.serving import free_port
 from tests.cases import MODERN
 from tests.made import demo_into
 

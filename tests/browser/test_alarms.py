@@ -11,10 +11,10 @@ from unittest.mock import patch
 import uvicorn
 
 from frosty_piston.store.database import open_database
-from frosty_piston.store.moments import now, stamp
+from frosty_piston.store.timestamps import now, stamp
 from frosty_piston.store.workshop import Workshop
-from frosty_piston.web.app import create_app
-from frosty_piston.web.serving import free_port
+from frosty_piston.web.frame.app import create_app
+from frosty_piston.web.frame.serving import free_port
 from tests.browser.pages import BrowserTest
 from tests.cases import entry, job_file, symptom
 
@@ -63,7 +63,9 @@ class Restart(BrowserTest):
         self.assertEqual(self.page.title(), f"(1) rang · {calm}")
         self.assertIn("piston-rings", self.page.locator("link[rel=icon]").get_attribute("href"))
 
-        later = patch("frosty_piston.web.alarms.now", side_effect=lambda: now() + timedelta(minutes=32))
+        later = patch(
+            "frosty_piston.web.workshop.alarms.now", side_effect=lambda: now() + timedelta(minutes=32)
+        )
         later.start()
         self.addCleanup(later.stop)
         own = Own(folder, own.port)

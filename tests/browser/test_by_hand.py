@@ -26,7 +26,7 @@ class Moved(datetime):
 @contextmanager
 def clock():
     Moved.by = timedelta()
-    with mock.patch("frosty_piston.store.moments.datetime", Moved):
+    with mock.patch("frosty_piston.store.timestamps.datetime", Moved):
         yield Moved
 
 

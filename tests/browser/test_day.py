@@ -3,8 +3,8 @@
 from datetime import timedelta
 from unittest.mock import patch
 
-from frosty_piston.job.day_setup import Hours
-from frosty_piston.store.moments import now
+from frosty_piston.job.day.setup import Hours
+from frosty_piston.store.timestamps import now
 from tests.browser.test_any_job import AnyJob
 
 ALWAYS = Hours(since="00:00", until="23:59", breaks=(), days=(0, 1, 2, 3, 4, 5, 6))
@@ -17,7 +17,7 @@ class DayPlan(AnyJob):
             timedelta(),
             now().astimezone().replace(hour=9, minute=0, second=0, microsecond=0),
         )
-        for place in ("store.day", "web.day"):
+        for place in ("store.day", "web.workshop.day"):
             moved = patch(f"frosty_piston.{place}.now", side_effect=lambda: self.nine + self.ahead)
             moved.start()
             self.addCleanup(moved.stop)

@@ -4,7 +4,7 @@ from datetime import timedelta
 from unittest.mock import patch
 from uuid import uuid4
 
-from frosty_piston.store.moments import now
+from frosty_piston.store.timestamps import now
 from tests.browser.test_any_job import AnyJob
 
 KEY, OFF, RUNS, STILL = "Key on", "Engine off", "Engine running", "Standing still"
@@ -13,7 +13,7 @@ KEY, OFF, RUNS, STILL = "Key on", "Engine off", "Engine running", "Standing stil
 class Countdown(AnyJob):
     def setUp(self):
         super().setUp()
-        moved = patch("frosty_piston.web.resets.now", side_effect=lambda: now() + self.ahead)
+        moved = patch("frosty_piston.web.job.resets.now", side_effect=lambda: now() + self.ahead)
         self.ahead = timedelta()
         moved.start()
         self.addCleanup(moved.stop)

@@ -11,8 +11,8 @@ from frosty_piston.core.errors import NoSpace
 from frosty_piston.job.entries import Note, Reading, Tick
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
-from frosty_piston.web.app import create_app
-from frosty_piston.web.serving import free_port
+from frosty_piston.web.frame.app import create_app
+from frosty_piston.web.frame.serving import free_port
 from tests.made import demo_into
 
 from . import pages

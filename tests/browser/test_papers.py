@@ -3,7 +3,7 @@
 from datetime import timedelta
 from pathlib import Path
 
-from frosty_piston.store.moments import now
+from frosty_piston.store.timestamps import now
 from tests.browser.test_any_job import AnyJob
 
 

@@ -9,7 +9,7 @@ from PIL import Image
 
 from frosty_piston.bundles import opening, read_bundle
 from frosty_piston.job.entries import Picture
-from frosty_piston.rig.pictures import plug_tip, valve
+from frosty_piston.rig.demo.pictures import plug_tip, valve
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from tests.browser.test_any_job import AnyJob

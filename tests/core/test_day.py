@@ -24,7 +24,7 @@ from frosty_piston.core.day import (
     readiness,
     why,
 )
-from frosty_piston.job.day_solver import lay_out
+from frosty_piston.job.day.solver import lay_out
 from frosty_piston.knowledge.figures import general
 from frosty_piston.rig.days import made_up_day
 

@@ -10,8 +10,10 @@ from pathlib import Path
 
 import frosty_piston
 import frosty_piston.core
-from frosty_piston.job import day_solver, proof_evidence, units
-from frosty_piston.web import waits
+from frosty_piston.job import units
+from frosty_piston.job.day import solver
+from frosty_piston.job.weighing import proof_evidence
+from frosty_piston.web.job import waits
 
 ROOT = Path(frosty_piston.__file__).parent
 
@@ -22,7 +24,7 @@ def core_modules():
 
 
 def load_tests(loader, tests, pattern):
-    for module in [*core_modules(), day_solver, units, proof_evidence, waits]:
+    for module in [*core_modules(), solver, units, proof_evidence, waits]:
         tests.addTests(doctest.DocTestSuite(module))
     return tests
 

@@ -5,13 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from frosty_piston.core.actuators import (
-    ActuatorLimits,
-    DriveReport,
-    analyse_drive,
-    dead_stretches,
-    lagged,
-)
+from frosty_piston.core.actuators import ActuatorLimits, DriveReport, analyse_drive, dead_stretches, lagged
 from frosty_piston.core.air import AirLimits, judge_air_mass, judge_egr_air
 from frosty_piston.core.air_recorded import RecordedLimits, bypass_stands, expected_over, judge_alike
 from frosty_piston.core.costing import Option

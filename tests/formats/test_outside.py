@@ -12,9 +12,9 @@ import numpy as np
 from asammdf import MDF, Signal
 
 from frosty_piston.core.errors import BadInput
-from frosty_piston.formats import outside
+from frosty_piston.formats import child_process
+from frosty_piston.formats.child_process import RECORDINGS, Reader, Readers
 from frosty_piston.formats.csv_recording import read_csv
-from frosty_piston.formats.outside import RECORDINGS, Reader, Readers
 
 ROWS = [b"%d,%d" % (i, i * 3 % 7) for i in range(40)]
 DAMAGED = int(os.environ.get("PISTON_DAMAGED", "200"))
@@ -164,7 +164,7 @@ class Apart(unittest.TestCase):
 
     def test_whatever_a_reader_does_is_one_sentence_about_the_file(self):
         for name, act in FAILING.items():
-            with self.subTest(name), mock.patch.object(outside, "MOST_WALL_S", 1.0):
+            with self.subTest(name), mock.patch.object(child_process, "MOST_WALL_S", 1.0):
                 with self.assertRaises(BadInput) as caught:
                     self.failing(act).read(b"time,v\n0,1\n")
                 self.assertRegex(str(caught.exception), "^This file (cannot be read|takes longer)")

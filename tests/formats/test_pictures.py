@@ -16,9 +16,9 @@ from PIL import Image
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.traces import Signal
 from frosty_piston.formats import bundle
-from frosty_piston.formats.outside import BUNDLES, PICTURES, Readers
+from frosty_piston.formats.child_process import BUNDLES, PICTURES, Readers
 from frosty_piston.formats.picture import Mark, clean, is_clean, marked, smaller
-from frosty_piston.rig.pictures import bolts, connector, plug_tip, valve
+from frosty_piston.rig.demo.pictures import bolts, connector, plug_tip, valve
 
 TOP_LEFT = (200, 30, 30)
 

@@ -9,8 +9,8 @@ from typing import Any
 
 from pypdf import PdfReader
 
-from frosty_piston.job.report import LONGEST_LINE, MOST_LINES, shortened
-from frosty_piston.web.report import sheet
+from frosty_piston.job.afterwards.report import LONGEST_LINE, MOST_LINES, shortened
+from frosty_piston.web.job.report import sheet
 from tests.cases import MODERN, code, context, entry, job_file, plugs, scan, symptom
 from tests.web.test_api import WithClient
 

@@ -6,8 +6,8 @@ import unittest
 
 from frosty_piston.core.codes import STATUSES, read_block
 from frosty_piston.core.errors import BadInput
-from frosty_piston.job import jobfile
 from frosty_piston.job.answer import assess
+from frosty_piston.job.tape import jobfile
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import entry, job_file, symptom
 from tests.web.test_forms import WithJob

@@ -2,7 +2,7 @@
 
 import unittest
 
-from frosty_piston.job.contacts import contact_faults, doubts, opened
+from frosty_piston.job.repair.contacts import contact_faults, doubts, opened
 from tests.cases import MODERN, code, entry, outcome, reading, scan, symptom
 from tests.job.test_proof import CLEARED, K, at, missing, proof
 

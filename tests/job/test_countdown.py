@@ -3,13 +3,13 @@
 import unittest
 from datetime import UTC, datetime
 
-from frosty_piston.job.burn import burn_of
-from frosty_piston.job.countdown import countdown_of
-from frosty_piston.job.experience import Experience
+from frosty_piston.job.afterwards.experience import Experience
 from frosty_piston.job.next_step import next_step
-from frosty_piston.job.prove import prove
-from frosty_piston.job.resets import latch_bars, latched_says, needs_of, plan_state, plans_asked
-from frosty_piston.job.road import Road
+from frosty_piston.job.repair.burn import burn_of
+from frosty_piston.job.repair.countdown import countdown_of
+from frosty_piston.job.repair.prove import prove
+from frosty_piston.job.repair.resets import latch_bars, latched_says, needs_of, plan_state, plans_asked
+from frosty_piston.job.repair.road import Road
 from frosty_piston.knowledge.reset_shapes import NeedsShape, ResetStepShape, order_fault
 from tests.cases import entry, outcome, reading, symptom
 from tests.job.test_proof import K, at

@@ -4,9 +4,9 @@ import unittest
 from datetime import UTC, datetime, timedelta
 
 from frosty_piston.core.day import Person
-from frosty_piston.job.day_setup import Break, DaySetup, Hours, windows
-from frosty_piston.job.day_steps import job_day, offers_of
-from frosty_piston.job.decide import Prices
+from frosty_piston.job.day.setup import Break, DaySetup, Hours, windows
+from frosty_piston.job.day.steps import job_day, offers_of
+from frosty_piston.job.repair.decide import Prices
 from frosty_piston.job.stages import standing
 from tests.cases import NORRA, entry, outcome, plugs, symptom
 from tests.job.test_countdown import COUNTS, SHORT

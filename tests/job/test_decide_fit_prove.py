@@ -4,11 +4,11 @@ import unittest
 from datetime import UTC, datetime, timedelta
 
 from frosty_piston.core.waiting import WaitLimits
+from frosty_piston.job.afterwards.report import build_report
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.decide import Prices, _put_right, advice, weigh_offers
-from frosty_piston.job.failed import condemned
-from frosty_piston.job.fit import (
+from frosty_piston.job.repair.decide import Prices, _put_right, advice, weigh_offers
+from frosty_piston.job.repair.fit import (
     above_ceiling,
     agreed,
     agreed_for,
@@ -19,13 +19,13 @@ from frosty_piston.job.fit import (
     plan_state,
     torque_fault,
 )
-from frosty_piston.job.jobfile import check
-from frosty_piston.job.prove import prove, running_wait, soak_estimate
-from frosty_piston.job.report import build_report
+from frosty_piston.job.repair.prove import prove, running_wait, soak_estimate
+from frosty_piston.job.repair.work import to_do
 from frosty_piston.job.stages import standing
-from frosty_piston.job.work import to_do
+from frosty_piston.job.tape.jobfile import check
+from frosty_piston.job.weighing.failed import condemned
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig.world_repairs import demo_jobs
+from frosty_piston.rig.demo.repairs import demo_jobs
 from tests.cases import MODERN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
 
 K = load_knowledge()

@@ -4,7 +4,7 @@ import unittest
 
 from frosty_piston.job.answer import assess
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.jobfile import check
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import (
     MODERN,

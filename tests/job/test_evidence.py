@@ -2,13 +2,13 @@
 
 import unittest
 
-from frosty_piston.job.access import access_reached
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.instruments import Instruments
-from frosty_piston.job.jobfile import check
-from frosty_piston.job.suspicion import possible_faults
-from frosty_piston.job.verdicts import Verdicts
+from frosty_piston.job.judging.instruments import Instruments
+from frosty_piston.job.judging.verdicts import Verdicts
+from frosty_piston.job.tape.jobfile import check
+from frosty_piston.job.weighing.access import access_reached
+from frosty_piston.job.weighing.suspicion import possible_faults
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import NORRA, SKARN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
 

@@ -8,9 +8,9 @@ from functools import cache
 from frosty_piston.core.errors import BadInput
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.knowledge.training_shapes import LESSONS
-from frosty_piston.rig.afterwards import look_back, make_test, named_test, tape_of
 from frosty_piston.rig.drawn_recordings import SLOWEST_S
-from frosty_piston.rig.exercise import (
+from frosty_piston.rig.technician import proposed, thought
+from frosty_piston.training.exercise import (
     DRIVE_TICKS,
     ENDS_WHEN_STARTED,
     MOST_ACTS,
@@ -23,8 +23,8 @@ from frosty_piston.rig.exercise import (
     offered,
     play,
 )
-from frosty_piston.rig.technician import proposed, thought
-from frosty_piston.rig.trainee import trained
+from frosty_piston.training.looking_back import look_back, make_test, named_test, tape_of
+from frosty_piston.training.trainee import trained
 
 K = load_knowledge()
 RATE = 6000

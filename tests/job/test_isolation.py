@@ -6,9 +6,9 @@ import unittest
 
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.isolation import isolation
-from frosty_piston.job.jobfile import read
-from frosty_piston.job.vacuum_circuit import leaking_on
+from frosty_piston.job.circuit.isolation import isolation
+from frosty_piston.job.circuit.on_tape import leaking_on
+from frosty_piston.job.tape.jobfile import read
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import VACUUM, entry, held, job_file, scan, symptom, vacuum_circuit
 

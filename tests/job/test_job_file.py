@@ -9,12 +9,12 @@ from pathlib import Path
 import jsonschema
 
 from frosty_piston.core.errors import BadInput
-from frosty_piston.job.jobfile import canonical, chain_of, check, parse, read
-from frosty_piston.job.schema import job_file_schema
+from frosty_piston.job.tape.jobfile import canonical, chain_of, check, parse, read
+from frosty_piston.job.tape.schema import job_file_schema
 from frosty_piston.job.units import UNITS, convert, typed
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.store.moments import now
+from frosty_piston.rig.demo.repairs import demo_jobs
+from frosty_piston.store.timestamps import now
 from tests.cases import MODERN, entry, job_file, plugs, reading, symptom
 
 K = load_knowledge()

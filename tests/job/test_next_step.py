@@ -8,11 +8,11 @@ from datetime import UTC, datetime
 
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.jobfile import check
 from frosty_piston.job.next_step import judge_first, next_step
 from frosty_piston.job.plan import plan
-from frosty_piston.job.prove import prove
+from frosty_piston.job.repair.prove import prove
 from frosty_piston.job.stages import standing
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import MODERN, NORRA, entry, job_file, meter, outcome, plugs, reading, symptom
 from tests.web.test_api import WithClient

@@ -4,9 +4,9 @@ import unittest
 
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.jobfile import check
-from frosty_piston.job.proof_evidence import conditions_of, returns_of
-from frosty_piston.job.prove import prove, still_to_drive
+from frosty_piston.job.repair.prove import prove, still_to_drive
+from frosty_piston.job.tape.jobfile import check
+from frosty_piston.job.weighing.proof_evidence import conditions_of, returns_of
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import MODERN, NORRA, VACUUM, entry, job_file, meter, outcome, plugs, reading, symptom
 

@@ -4,11 +4,11 @@ stop."""
 import unittest
 from datetime import UTC, datetime
 
-from frosty_piston.job.access import access_reached, states
+from frosty_piston.job.afterwards.experience import MOST_TIMES, Experience, Pattern
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.experience import MOST_TIMES, Experience, Pattern
-from frosty_piston.job.jobfile import check
 from frosty_piston.job.plan import part_odds, plan
+from frosty_piston.job.tape.jobfile import check
+from frosty_piston.job.weighing.access import access_reached, states
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import (
     MODERN,

@@ -8,8 +8,9 @@ from pathlib import Path
 from unittest import mock
 
 from frosty_piston.core.errors import BadInput
-from frosty_piston.job import answer, jobfile
+from frosty_piston.job import answer
 from frosty_piston.job.entries.kind import unit_in
+from frosty_piston.job.tape import jobfile
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import entry, job_file, symptom
 

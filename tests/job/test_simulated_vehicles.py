@@ -7,12 +7,13 @@ import numpy as np
 
 import frosty_piston.rig
 from frosty_piston.benchmarks.trust import run_on_circuit
-from frosty_piston.job import jobfile
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.engine import EngineCard
+from frosty_piston.job.tape import jobfile
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig import physics, world
+from frosty_piston.rig import physics
 from frosty_piston.rig.condition import EFFECTS, afflict, sound
+from frosty_piston.rig.demo import world
 from frosty_piston.rig.driver import codes, truths
 from frosty_piston.rig.testing import MAKERS, perform
 from frosty_piston.rig.vehicles import job_file, simulated

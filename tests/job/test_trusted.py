@@ -3,9 +3,9 @@
 import unittest
 
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.jobfile import check
 from frosty_piston.job.next_step import next_step
-from frosty_piston.job.prove import prove
+from frosty_piston.job.repair.prove import prove
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import (
     MODERN,
@@ -227,7 +227,7 @@ class Odds(unittest.TestCase):
         import numpy as np
 
         from frosty_piston.core.suspects.space import log_prior, space_chances
-        from frosty_piston.job.suspicion import SOUND_WEIGHT, UNLISTED_PER_THOUSAND, Engine
+        from frosty_piston.job.weighing.suspicion import SOUND_WEIGHT, UNLISTED_PER_THOUSAND, Engine
 
         engine = Engine(K, tuple(K.faults))
         rates = np.array([s.per_thousand for s in K.faults.values()] + [UNLISTED_PER_THOUSAND]) / 1000

@@ -9,9 +9,9 @@ import numpy as np
 from frosty_piston.benchmarks.vacuum import measure
 from frosty_piston.core.circuit import Circuit, Hose, Part, outward
 from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.circuit.on_tape import circuit_of, leaking
 from frosty_piston.job.entries import Circuit as CircuitEntry
-from frosty_piston.job.jobfile import check
-from frosty_piston.job.vacuum_circuit import circuit_of, leaking
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.circuits import made_up
 from frosty_piston.rig.vacuum_circuit import Plumbing

@@ -7,9 +7,9 @@ from frosty_piston.core import glow
 from frosty_piston.core.air import AirLimits
 from frosty_piston.core.limits import CARD, GENERAL
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.jobfile import check
 from frosty_piston.job.judging import JUDGES
-from frosty_piston.job.verdicts import Verdicts
+from frosty_piston.job.judging.verdicts import Verdicts
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import NORRA, entry, job_file, outcome, plugs, reading
 

@@ -5,8 +5,8 @@ import json
 import unittest
 
 from frosty_piston.job.assessment import job_of
-from frosty_piston.job.fit import plan_state
-from frosty_piston.job.jobfile import check
+from frosty_piston.job.repair.fit import plan_state
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.knowledge.load import HERE
 from tests.cases import entry, job_file

@@ -1,7 +1,7 @@
 """What the workshop adds: kept, capped, taken down with who and when, and felt by the open jobs at once."""
 
 from frosty_piston.core.errors import BadInput, NotHere
-from frosty_piston.job.experience import OwnCode
+from frosty_piston.job.afterwards.experience import OwnCode
 from tests.cases import MODERN, code, job_file, scan, symptom
 from tests.store.test_workshop import WithWorkshop
 

@@ -23,9 +23,9 @@ from frosty_piston.core.traces import Signal
 from frosty_piston.store import staging
 from frosty_piston.store.backup import back_up, check, restore
 from frosty_piston.store.database import open_database, write_session
-from frosty_piston.store.moments import now
 from frosty_piston.store.tables import StagedRow
 from frosty_piston.store.tapes import Tapes
+from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import Workshop
 from tests.cases import entry, job_file, symptom
 from tests.made import demo_into

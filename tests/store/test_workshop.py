@@ -11,7 +11,7 @@ from unittest import mock
 
 from frosty_piston.core.errors import BadInput, Busy, CannotStart, Conflict, NotHere
 from frosty_piston.demo import fill_demo
-from frosty_piston.job.jobfile import canonical, chain_of
+from frosty_piston.job.tape.jobfile import canonical, chain_of
 from frosty_piston.store.database import open_database
 from frosty_piston.store.fair_lock import FairLock
 from frosty_piston.store.workshop import Workshop

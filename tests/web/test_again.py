@@ -4,10 +4,10 @@ import json
 import unittest
 from datetime import UTC, datetime, timedelta
 
-from frosty_piston.job.again import visit_before
+from frosty_piston.job.afterwards.previous_visit import visit_before
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.jobfile import check
-from frosty_piston.job.prove import prove
+from frosty_piston.job.repair.prove import prove
+from frosty_piston.job.tape.jobfile import check
 from tests.cases import MODERN, code, entry, job_file, outcome, scan, symptom
 from tests.job.test_proof import K
 from tests.web.test_api import WithClient

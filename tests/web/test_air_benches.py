@@ -10,10 +10,10 @@ import numpy as np
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.traces import Signal
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.cleaning import cleaning_log
-from frosty_piston.job.jobfile import check
-from frosty_piston.job.soot import soot_causes, soot_says
-from frosty_piston.job.turbo_question import part_or_turbo
+from frosty_piston.job.repair.cleaning import cleaning_log
+from frosty_piston.job.repair.soot import soot_causes, soot_says
+from frosty_piston.job.tape.jobfile import check
+from frosty_piston.job.weighing.turbo_question import part_or_turbo
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.air_recordings import (
     bypass_recording,

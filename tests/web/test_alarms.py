@@ -5,8 +5,8 @@ import unittest
 from datetime import timedelta
 from uuid import uuid4
 
-from frosty_piston.store.moments import now, stamp
-from frosty_piston.web.alarms import alarms
+from frosty_piston.store.timestamps import now, stamp
+from frosty_piston.web.workshop.alarms import alarms
 from tests.cases import entry, job_file, symptom
 from tests.job.test_next_step import PICKED, SURE, YES
 from tests.web.test_api import WithClient

@@ -12,10 +12,10 @@ from uuid import uuid4
 from fastapi.testclient import TestClient
 
 import frosty_piston.web
-from frosty_piston.job.jobfile import canonical, chain_of
+from frosty_piston.job.tape.jobfile import canonical, chain_of
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
-from frosty_piston.web.app import create_app
+from frosty_piston.web.frame.app import create_app
 from tests.cases import entry, job_file, meter, plugs, reading, symptom
 
 
@@ -225,7 +225,7 @@ class Failing(WithClient):
 
     def test_every_error_page(self):
         wanted = ("content-security-policy", "x-content-type-options", "x-frame-options", "x-request-id")
-        yard, elsewhere = "frosty_piston.web.yard.render", {"origin": "http://elsewhere.test"}
+        yard, elsewhere = "frosty_piston.web.workshop.yard.render", {"origin": "http://elsewhere.test"}
         for status, ask in (
             (500, lambda: self.client.get("/")),
             (404, lambda: self.client.get("/nothing")),

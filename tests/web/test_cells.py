@@ -8,8 +8,8 @@ from uuid import uuid4
 
 import lxml.html
 
-from frosty_piston.web import cells
 from frosty_piston.web.benches import BENCHES
+from frosty_piston.web.job import cells
 from tests.cases import NORRA, entry, job_file, symptom
 from tests.web.test_api import WithClient
 

@@ -5,12 +5,12 @@ import random
 import unittest
 
 from frosty_piston.core.circuit import outward
-from frosty_piston.job import circuit_edit as edit
+from frosty_piston.job.circuit import editing as edit
+from frosty_piston.job.circuit.on_tape import circuit_of, leaking
 from frosty_piston.job.entries import Circuit
-from frosty_piston.job.vacuum_circuit import circuit_of, leaking
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.circuits import made_up
-from frosty_piston.web.circuit_drawing import crossings, draw_circuit
+from frosty_piston.web.drawing.circuit_drawing import crossings, draw_circuit
 from tests.cases import VACUUM, entry, held, job_file, scan, symptom, vacuum_circuit
 from tests.web.test_api import WithClient
 

@@ -14,13 +14,13 @@ from PIL import Image
 
 from frosty_piston.core.errors import BadInput, Busy
 from frosty_piston.formats import picture
-from frosty_piston.formats.outside import Readers
+from frosty_piston.formats.child_process import Readers
 from frosty_piston.store.people import COMMON, People, is_common, passphrase_faults
 from frosty_piston.store.tapes import Tapes
-from frosty_piston.web import gate
-from frosty_piston.web.app import create_app
-from frosty_piston.web.door import Door
-from frosty_piston.web.gate import Tries
+from frosty_piston.web.frame import authentication
+from frosty_piston.web.frame.address import Door
+from frosty_piston.web.frame.app import create_app
+from frosty_piston.web.frame.authentication import Tries
 from tests.cases import job_file
 from tests.web import test_api
 from tests.web.test_forms import WithJob
@@ -50,7 +50,7 @@ class Waiting(unittest.TestCase):
         return [self.tries.begin(name, address) for _ in range(times)]
 
     def test_a_few_are_free_and_each_further_one_waits_twice_as_long(self):
-        self.assertEqual(self.wrong(gate.FREE_TRIES), [0.0] * gate.FREE_TRIES)
+        self.assertEqual(self.wrong(authentication.FREE_TRIES), [0.0] * authentication.FREE_TRIES)
         for wanted in (5, 10, 20, 40, 80, 160, 320, 640, 900, 900):
             self.assertEqual(self.tries.begin("Odd", "a"), wanted)
             self.clock.now += wanted
@@ -58,35 +58,35 @@ class Waiting(unittest.TestCase):
 
     def test_a_try_counts_when_it_begins_and_is_given_back_when_it_was_right(self):
         self.assertEqual(
-            self.wrong(gate.FREE_TRIES), [0.0] * gate.FREE_TRIES
+            self.wrong(authentication.FREE_TRIES), [0.0] * authentication.FREE_TRIES
         )  # all at once, none is judged yet
         self.assertGreater(self.tries.begin("Odd", "a"), 0)
         self.tries.right("odd ", "a")
-        self.assertEqual(self.wrong(gate.FREE_TRIES), [0.0] * gate.FREE_TRIES)
+        self.assertEqual(self.wrong(authentication.FREE_TRIES), [0.0] * authentication.FREE_TRIES)
 
     def test_nobody_locks_another_out(self):
-        self.wrong(gate.FREE_TRIES + 1)
+        self.wrong(authentication.FREE_TRIES + 1)
         self.assertEqual(self.tries.begin("Odd", "b"), 0.0)
         self.assertEqual(self.tries.begin("Ylva", "a"), 0.0)
 
     def test_a_name_waits_everywhere_after_fifty_in_an_hour_but_not_where_it_is_signed_in(self):
-        for number in range(gate.MOST_PER_HOUR):
+        for number in range(authentication.MOST_PER_HOUR):
             self.assertEqual(self.tries.begin("Odd", f"from {number}"), 0.0)
             self.clock.now += 1
-        self.assertEqual(self.tries.begin("Odd", "new"), gate.HOUR_S - gate.MOST_PER_HOUR)
+        self.assertEqual(self.tries.begin("Odd", "new"), authentication.HOUR_S - authentication.MOST_PER_HOUR)
         self.assertEqual(self.tries.begin("Odd", "new", signed_in_there=True), 0.0)
-        self.clock.now += gate.HOUR_S
+        self.clock.now += authentication.HOUR_S
         self.assertEqual(self.tries.begin("Odd", "new"), 0.0)
 
     def test_what_was_not_looked_at_does_not_count(self):
-        for _ in range(3 * gate.MOST_PER_HOUR):
+        for _ in range(3 * authentication.MOST_PER_HOUR):
             self.assertEqual(self.tries.begin("Odd", "a"), 0.0)
             self.tries.not_tried("Odd", "a")
 
     def test_it_remembers_so_many_and_no_more(self):
-        for number in range(gate.MOST_NAMES + 50):
+        for number in range(authentication.MOST_NAMES + 50):
             self.tries.begin(f"n{number}", "a")
-        self.assertEqual((len(self.tries._wrong), len(self.tries._of_name)), (gate.MOST_NAMES,) * 2)
+        self.assertEqual((len(self.tries._wrong), len(self.tries._of_name)), (authentication.MOST_NAMES,) * 2)
 
 
 class Passphrases(unittest.TestCase):
@@ -140,11 +140,11 @@ class Crowd(WithPeople):
     def test_who_is_signed_in_at_an_address_is_not_kept_out_there(self):
         self.browser("Odd")
         tries = self.app.state.tries
-        for number in range(gate.MOST_PER_HOUR + 1):
+        for number in range(authentication.MOST_PER_HOUR + 1):
             tries.begin("odd", f"elsewhere {number}")
         again = self.client.post("/enter", data={"name": "Odd", "passphrase": WORDS["Odd"]})
         self.assertEqual(again.status_code, 303)
-        for number in range(gate.MOST_PER_HOUR + 1):
+        for number in range(authentication.MOST_PER_HOUR + 1):
             tries.begin("Sif", f"elsewhere {number}")
         out = self.client.post("/enter", data={"name": "Sif", "passphrase": WORDS["Sif"]})
         self.assertEqual(out.status_code, 429)
@@ -238,7 +238,10 @@ class Uploads(WithJob):
 
         kind = mock.Mock(most_bytes=100)
         readers = Readers(kind, start=Slow)
-        with mock.patch("frosty_piston.formats.outside.MOST_WAITING", 12), ThreadPoolExecutor(14) as crowd:
+        with (
+            mock.patch("frosty_piston.formats.child_process.MOST_WAITING", 12),
+            ThreadPoolExecutor(14) as crowd,
+        ):
             reading = [crowd.submit(readers.read, b"x") for _ in range(14)]
             end = time.monotonic() + 20
             while readers._queue._value > 0:
@@ -326,7 +329,7 @@ class Huge(WithJob):
     def test_papers_print_the_newest_and_say_where_the_rest_is(self):
         notes = [{"id": f"n{n}", "kind": "note", "data": {"text": f"note {n}."}} for n in range(40)]
         self.workshop.tapes.write("case", notes)
-        with mock.patch("frosty_piston.web.report.MOST_PRINTED", 20):
+        with mock.patch("frosty_piston.web.job.report.MOST_PRINTED", 20):
             for path in ("report", "papers/record"):
                 page = self.client.get(f"/jobs/case/{path}").text
                 self.assertIn("Tape: the newest 20 of 49 entries; all of it is in the job file", page)

@@ -9,9 +9,9 @@ from unittest.mock import patch
 
 from icalendar import Calendar
 
-from frosty_piston.job.day_setup import Hours
+from frosty_piston.job.day.setup import Hours
 from frosty_piston.store.database import open_database
-from frosty_piston.store.moments import now
+from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import Workshop
 from tests.cases import entry, job_file, symptom
 from tests.job.test_next_step import DONE, PICKED, SURE, YES
@@ -27,7 +27,7 @@ class WithDay(WithClient):
         super().setUp()
         self.ahead = timedelta()
         noon = now().astimezone().replace(hour=9, minute=0, second=0, microsecond=0)
-        for place in ("store.day", "web.day"):
+        for place in ("store.day", "web.workshop.day"):
             moved = patch(f"frosty_piston.{place}.now", side_effect=lambda: noon + self.ahead)
             moved.start()
             self.addCleanup(moved.stop)

@@ -4,13 +4,13 @@ import re
 import unittest
 
 from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.suspicion import Step
+from frosty_piston.job.weighing.suspicion import Step
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig.world import CARDS
-from frosty_piston.web.engine_drawing import HEIGHT, WIDTH, bores, draw
-from frosty_piston.web.name_places import name_box, runs
-from frosty_piston.web.part_symbols import inside, outline
-from frosty_piston.web.trail import BIG_HEIGHT, EDGE, sparkline, trail_view
+from frosty_piston.rig.demo.world import CARDS
+from frosty_piston.web.drawing.engine_drawing import HEIGHT, WIDTH, bores, draw
+from frosty_piston.web.drawing.name_places import name_box, runs
+from frosty_piston.web.drawing.part_symbols import inside, outline
+from frosty_piston.web.drawing.trail import BIG_HEIGHT, EDGE, sparkline, trail_view
 
 K = load_knowledge()
 DEMO = [EngineCard.model_validate(c) for c in CARDS]

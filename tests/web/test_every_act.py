@@ -6,8 +6,8 @@ import unittest
 from uuid import uuid4
 
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.fit import missing_pieces
-from frosty_piston.job.jobfile import check
+from frosty_piston.job.repair.fit import missing_pieces
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import MODERN, VACUUM, code, entry, job_file, outcome, reading, scan, symptom
 from tests.web.test_api import WithClient

@@ -9,7 +9,7 @@ import numpy as np
 
 from frosty_piston.core.traces import Signal
 from frosty_piston.job.judging.air_recorded import analysed
-from frosty_piston.job.prove import prove
+from frosty_piston.job.repair.prove import prove
 from tests.cases import MODERN, entry, job_file, outcome, reading, symptom
 from tests.job.test_proof import at
 from tests.web.test_api import WithClient

@@ -12,10 +12,10 @@ from hypothesis import HealthCheck, Phase, given, seed, settings
 from hypothesis import strategies as st
 
 from frosty_piston.job.entries import KINDS
-from frosty_piston.job.schema import job_file_schema
+from frosty_piston.job.tape.schema import job_file_schema
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
-from frosty_piston.web.app import create_app
+from frosty_piston.web.frame.app import create_app
 from tests.cases import entry, job_file, symptom
 from tests.invented import Schema, filled, forms_of, hostile
 from tests.made import demo_into

@@ -19,7 +19,7 @@ from PIL import Image
 from frosty_piston.bundles import write_bundle
 from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
-from frosty_piston.web.app import create_app
+from frosty_piston.web.frame.app import create_app
 from tests.cases import entry
 from tests.invented import filled, forms_of, hostile
 from tests.made import demo_into

@@ -5,8 +5,8 @@ import json
 import unittest
 from datetime import UTC, datetime
 
-from frosty_piston.job.history import held, lines_of, visit_of
-from frosty_piston.job.prove import prove
+from frosty_piston.job.afterwards.history import held, lines_of, visit_of
+from frosty_piston.job.repair.prove import prove
 from tests.cases import MODERN, entry, job_file, reading, symptom
 from tests.job.test_proof import at
 from tests.web.test_api import WithClient

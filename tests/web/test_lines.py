@@ -5,9 +5,9 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from frosty_piston.web.chart_picture import steps
-from frosty_piston.web.drive_curve import drive_curve
-from frosty_piston.web.lines import needed, path
+from frosty_piston.web.drawing.chart_picture import steps
+from frosty_piston.web.drawing.drive_curve import drive_curve
+from frosty_piston.web.drawing.polyline import needed, path
 from tests.cases import entry
 from tests.job.test_proof import HOSE, NEW_HOSE, TIGHT, at
 

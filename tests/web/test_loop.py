@@ -17,9 +17,9 @@ from argon2 import PasswordHasher
 from sqlalchemy import event
 
 from frosty_piston.store.tapes import Tapes
-from frosty_piston.web import watchdog
-from frosty_piston.web.app import create_app
-from frosty_piston.web.watchdog import Watchdog
+from frosty_piston.web.frame import watchdog
+from frosty_piston.web.frame.app import create_app
+from frosty_piston.web.frame.watchdog import Watchdog
 from tests.cases import entry, job_file, symptom
 from tests.store.test_workshop import WithWorkshop
 from tests.web import test_api

@@ -6,14 +6,14 @@ import json
 import unittest
 from datetime import UTC, datetime
 
+from frosty_piston.job.afterwards.case import Case, case_of
+from frosty_piston.job.afterwards.experience import Experience
+from frosty_piston.job.afterwards.learned import comebacks_learned, repairs_learned, tests_learned
+from frosty_piston.job.afterwards.year import year_of
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.case import Case, case_of
 from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.experience import Experience
-from frosty_piston.job.learned import comebacks_learned, repairs_learned, tests_learned
-from frosty_piston.job.own_odds import Counts, Own, capped
-from frosty_piston.job.year import year_of
-from frosty_piston.rig.year import made_up_year
+from frosty_piston.job.weighing.own_odds import Counts, Own, capped
+from frosty_piston.rig.demo.year import made_up_year
 from tests.cases import NORRA, entry, job_file, plugs, symptom
 from tests.job.test_next_step import DONE, SURE, K, at
 from tests.web.test_api import WithClient

@@ -9,9 +9,9 @@ from uuid import uuid4
 
 from pypdf import PdfReader
 
-from frosty_piston.job.prove import open_waits
-from frosty_piston.store.moments import now
-from frosty_piston.web.papers import PAPERS
+from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.store.timestamps import now
+from frosty_piston.web.job.papers import PAPERS
 from tests.cases import entry, job_file, symptom, vacuum_circuit
 from tests.job.test_next_step import DONE, PICKED, SURE, YES
 from tests.web.test_api import WithClient
@@ -161,7 +161,7 @@ class Ordering(WithPapers):
 
     def test_a_job_beyond_the_end_of_the_list_can_order_too_a_closed_one_not(self):
         self.add(symptom("no_start"), entry("handover", to="Owner"), job_id="gone")
-        with mock.patch("frosty_piston.web.orders.LISTED", 0):
+        with mock.patch("frosty_piston.web.workshop.orders.LISTED", 0):
             page = self.client.get("/orders?job=plugs").text
             self.assertIn("The picked work takes", page)
             self.assertIn('<option value="plugs" selected', page)

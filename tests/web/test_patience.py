@@ -12,7 +12,7 @@ from unittest import mock
 
 import uvicorn
 
-from frosty_piston.web import patience
+from frosty_piston.web.frame import connection_limits
 from tests.test_command_line import ROOT
 from tests.web import test_api
 
@@ -26,13 +26,13 @@ HEAD = (
 class Silence(test_api.WithClient):
     def setUp(self):
         super().setUp()
-        patched = mock.patch.object(patience, "SILENCE_S", SILENCE_S)
+        patched = mock.patch.object(connection_limits, "SILENCE_S", SILENCE_S)
         patched.start()
         self.addCleanup(patched.stop)
         taken = socket.create_server(("127.0.0.1", 0))
         self.address = taken.getsockname()
         app = self.client.app
-        config = uvicorn.Config(app, http=patience.Impatient, log_level="error", lifespan="off")
+        config = uvicorn.Config(app, http=connection_limits.Impatient, log_level="error", lifespan="off")
         server = uvicorn.Server(config)
         running = threading.Thread(target=server.run, kwargs={"sockets": [taken]}, daemon=True)
         running.start()
@@ -91,7 +91,7 @@ class ManyLines(unittest.TestCase):
     def test_it_takes_as_many_files_as_it_may(self):
         before = resource.getrlimit(resource.RLIMIT_NOFILE)
         self.addCleanup(resource.setrlimit, resource.RLIMIT_NOFILE, before)
-        self.assertGreaterEqual(patience.most_connections(), 20)
+        self.assertGreaterEqual(connection_limits.most_connections(), 20)
         self.assertGreaterEqual(resource.getrlimit(resource.RLIMIT_NOFILE)[0], before[0])
 
 

@@ -9,8 +9,8 @@ from uuid import uuid4
 
 from frosty_piston.store import people as kept_people
 from frosty_piston.store.rights import ACTS, ORDER, may, right_for
-from frosty_piston.web import gate
-from frosty_piston.web.app import create_app
+from frosty_piston.web.frame import authentication
+from frosty_piston.web.frame.app import create_app
 from tests.cases import entry, job_file, symptom
 from tests.web import test_api
 
@@ -75,7 +75,10 @@ class Signing(WithPeople):
         self.assertEqual(self.client.post("/jobs/case/tape/note", data={"text": "x"}).status_code, 401)
         for path in ("/enter", "/worker.js", "/alive", "/static/css/frost.css"):
             self.assertEqual(self.client.get(path).status_code, 200)
-        forged = {"cookie": f"{gate.COOKIE}=nothing; piston_who=Ylva", "authorization": "Basic eA=="}
+        forged = {
+            "cookie": f"{authentication.COOKIE}=nothing; piston_who=Ylva",
+            "authorization": "Basic eA==",
+        }
         self.assertEqual(self.client.get("/", headers=forged).status_code, 303)
 
     def test_the_name_comes_from_the_session_and_no_other_is_taken(self):
@@ -203,8 +206,10 @@ class Signing(WithPeople):
 
     def test_wrong_passphrases_have_to_wait_longer_and_longer(self):
         wrong = {"name": "Odd", "passphrase": "not the right one"}
-        answers = [self.client.post("/enter", data=wrong).status_code for _ in range(gate.FREE_TRIES + 1)]
-        self.assertEqual(answers, [422] * gate.FREE_TRIES + [429])
+        answers = [
+            self.client.post("/enter", data=wrong).status_code for _ in range(authentication.FREE_TRIES + 1)
+        ]
+        self.assertEqual(answers, [422] * authentication.FREE_TRIES + [429])
         right = self.client.post("/enter", data={"name": "Odd", "passphrase": WORDS["Odd"]})
         self.assertEqual(right.status_code, 429)
         self.assertGreaterEqual(int(right.headers["retry-after"]), 1)
@@ -267,7 +272,7 @@ class Signing(WithPeople):
                     for t in ("people", "sessions", "tokens")
                 ]
             )
-        for secret in (*WORDS.values(), token, odd.cookies[gate.COOKIE]):
+        for secret in (*WORDS.values(), token, odd.cookies[authentication.COOKIE]):
             self.assertNotIn(secret, kept)
         self.assertIn("$argon2id$", kept)
 

@@ -7,8 +7,8 @@ import unittest
 from uuid import uuid4
 
 from frosty_piston.core.words import inside
-from frosty_piston.store.moments import now
-from frosty_piston.web.pocket import CALCULATORS
+from frosty_piston.store.timestamps import now
+from frosty_piston.web.pocket.calculators import CALCULATORS
 from tests.cases import job_file, symptom
 from tests.web.test_api import WithClient
 

@@ -6,7 +6,7 @@ from datetime import timedelta
 from unittest.mock import patch
 from uuid import uuid4
 
-from frosty_piston.store.moments import now
+from frosty_piston.store.timestamps import now
 from tests.cases import MODERN, entry, job_file, symptom
 from tests.job.test_countdown import CLEANED, COUNTS, CRYSTALS, RIGHT, SOUND
 from tests.web.test_api import WithClient
@@ -19,7 +19,7 @@ KEY, OFF, RUNS, STILL = "Key on", "Engine off", "Engine running", "Standing stil
 class Resets(WithClient):
     def setUp(self):
         super().setUp()
-        patched = patch("frosty_piston.web.resets.now", return_value=now())
+        patched = patch("frosty_piston.web.job.resets.now", return_value=now())
         self.clock = patched.start()
         self.addCleanup(patched.stop)
 

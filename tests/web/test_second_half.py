@@ -7,7 +7,7 @@ from uuid import uuid4
 
 from frosty_piston.core.quantity import hours_said
 from frosty_piston.job.entries import FitStep
-from frosty_piston.web.waits import hours_typed
+from frosty_piston.web.job.waits import hours_typed
 from tests.cases import MODERN, NORRA, entry, job_file, meter, outcome, plugs, reading, symptom
 from tests.web.test_api import WithClient
 

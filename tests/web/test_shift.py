@@ -4,7 +4,7 @@ import html
 import json
 from uuid import uuid4
 
-from frosty_piston.job.shift import last_shift, left_by
+from frosty_piston.job.afterwards.shift import last_shift, left_by
 from tests.cases import MODERN, entry, job_file, outcome, symptom
 from tests.job.test_proof import at
 from tests.web.test_api import WithClient

@@ -4,7 +4,7 @@ what a driver gets until it is mended."""
 import json
 import unittest
 
-from frosty_piston.job.stopping import MEASURES
+from frosty_piston.job.weighing.stopping import MEASURES
 from tests.cases import MODERN, VACUUM, entry, job_file, reading, scan, symptom
 from tests.web.test_api import WithClient
 

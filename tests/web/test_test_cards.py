@@ -5,7 +5,7 @@ import re
 from uuid import uuid4
 
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.web.links import bench_link
+from frosty_piston.web.frame.links import bench_link
 from tests.cases import MODERN, VACUUM, code, job_file, symptom
 from tests.web.test_api import WithClient
 

@@ -19,7 +19,7 @@ from uuid import uuid4
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.errors import Busy
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.suspicion import Suspicion
+from frosty_piston.job.weighing.suspicion import Suspicion
 from frosty_piston.store.workshop import open_workshop
 from tests.cases import symptom
 from tests.made import demo_into

@@ -7,8 +7,8 @@ import unittest
 
 from frosty_piston.core.errors import BadInput
 from frosty_piston.knowledge.training_shapes import LESSONS
-from frosty_piston.rig.exercise import Spec
-from frosty_piston.training import FORMAT, draw, read_spec, spec_of, weakest, write_spec
+from frosty_piston.training.exercise import Spec
+from frosty_piston.training.sessions import FORMAT, draw, read_spec, spec_of, weakest, write_spec
 from tests.cases import MODERN, job_file, symptom
 from tests.job.test_next_step import K
 from tests.web.test_api import WithClient
@@ -369,7 +369,7 @@ class Chosen(unittest.TestCase):
     def test_a_vehicle_is_as_hard_as_it_was_asked_for(self):
         import random
 
-        from frosty_piston.training import difficulty_of
+        from frosty_piston.training.sessions import difficulty_of
 
         for difficulty in ("easy", "hard"):
             spec = draw(K, "glow", difficulty, "off", None, True, random.Random(3))

@@ -3,10 +3,10 @@
 import re
 import unittest
 
-from frosty_piston.job import jobfile
-from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.store.moments import now
-from frosty_piston.web.page import templates
+from frosty_piston.job.tape import jobfile
+from frosty_piston.rig.demo.repairs import demo_jobs
+from frosty_piston.store.timestamps import now
+from frosty_piston.web.frame.page import templates
 from tests.web.test_api import WithClient
 
 SIGN = "\u00a0"

@@ -12,22 +12,22 @@ from frosty_piston.core.errors import BadInput
 from frosty_piston.core.words import called
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.entries import KINDS
-from frosty_piston.job.jobfile import check
 from frosty_piston.job.stages import standing
+from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.rig.world_repairs import demo_jobs
-from frosty_piston.store.moments import now
+from frosty_piston.rig.demo.repairs import demo_jobs
+from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import JobRecord
 from frosty_piston.web.benches import battery, glow, relay
 from frosty_piston.web.benches.margin import margin_view
 from frosty_piston.web.benches.plugs import banks, plug_shares
-from frosty_piston.web.cells import Cell, cell_of, fill
-from frosty_piston.web.forms import Form
-from frosty_piston.web.heat import heat_view
-from frosty_piston.web.links import bench_link
-from frosty_piston.web.page import ago, money, when
-from frosty_piston.web.tape_rows import tape_view
-from frosty_piston.web.vehicle import choices
+from frosty_piston.web.frame.forms import Form
+from frosty_piston.web.frame.links import bench_link
+from frosty_piston.web.frame.page import ago, money, when
+from frosty_piston.web.job.cells import Cell, cell_of, fill
+from frosty_piston.web.job.heat import heat_view
+from frosty_piston.web.job.tape_rows import tape_view
+from frosty_piston.web.job.vehicle import choices
 from tests.cases import NORRA, SKARN, entry, job_file, meter, plugs, reading, symptom
 
 K = load_knowledge()

@@ -8,11 +8,11 @@ from pydantic import Field, model_validator
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import exact
 from frosty_piston.core.words import counted, grouped, inside, sentence, sign, spoken
+from frosty_piston.job.engine import Figure, Flag, Moment
+from frosty_piston.job.units import UNITS, convert, same_kind
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.shapes import ChannelShape
 
-from ..engine import Figure, Flag, Moment
-from ..units import UNITS, convert, same_kind
 from .kind import (
     AXES,
     Against,

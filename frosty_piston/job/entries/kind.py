@@ -11,10 +11,9 @@ from typing_extensions import TypeVar
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sign, spoken
+from frosty_piston.job.engine import Figure, Flag, Happened
+from frosty_piston.job.units import UNITS, allowed, convert, same_kind
 from frosty_piston.knowledge import Knowledge
-
-from ..engine import Figure, Flag, Happened
-from ..units import UNITS, allowed, convert, same_kind
 
 Text = Annotated[str, Field(min_length=1, max_length=4000)]
 Short = Annotated[str, Field(min_length=1, max_length=200)]

@@ -6,10 +6,10 @@ from pydantic import Field
 
 from frosty_piston.core.quantity import exact, plain
 from frosty_piston.core.words import called, sentence, sign, spoken
+from frosty_piston.job.engine import Figure, Flag
+from frosty_piston.job.units import same_kind
 from frosty_piston.knowledge import Knowledge
 
-from ..engine import Figure, Flag
-from ..units import same_kind
 from .kind import (
     Against,
     Conditions,

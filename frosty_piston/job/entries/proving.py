@@ -6,9 +6,9 @@ from pydantic import Field, model_validator
 
 from frosty_piston.core.quantity import hours_said, plain
 from frosty_piston.core.words import inside, spoken
+from frosty_piston.job.engine import Flag
 from frosty_piston.knowledge import Knowledge
 
-from ..engine import Flag
 from .kind import AXES, Against, EntryData, Hours, Id, OnTape, Short, Text, Wrong, code_fault, noted, one_of
 
 

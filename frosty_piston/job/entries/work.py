@@ -6,10 +6,10 @@ from pydantic import Field
 
 from frosty_piston.core.quantity import exact, plain
 from frosty_piston.core.words import counted, inside, listed, sentence, spoken
+from frosty_piston.job.engine import Figure, Flag, Moment
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import WaitKind
 
-from ..engine import Figure, Flag, Moment
 from .kind import (
     Against,
     Chance,

@@ -2,10 +2,11 @@
 
 from collections.abc import Callable
 
-from ..entries import Entry
-from ..readings import Readings
-from ..result import Result
+from frosty_piston.job.entries import Entry
+
 from . import aftertreatment, air, glow, injection, relay, running, start, vacuum, wiring
+from .readings import Readings
+from .result import Result
 
 # Tests of two halves: that one was never reached means something beside the other.
 TAKES_NEVER = ("swirl_compare",)

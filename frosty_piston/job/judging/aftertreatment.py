@@ -2,10 +2,10 @@
 
 from frosty_piston.core import aftertreatment
 from frosty_piston.core.quantity import Judgement
+from frosty_piston.job import entries as e
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result
+from .readings import Readings
+from .result import Result
 from .sets import figures, result, unfinished
 
 

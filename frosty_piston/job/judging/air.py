@@ -2,12 +2,12 @@
 
 from frosty_piston.core import air
 from frosty_piston.core.quantity import Judgement
+from frosty_piston.job import entries as e
+from frosty_piston.job.entries.measuring import NOT_POSSIBLE
+from frosty_piston.job.units import convert
 
-from .. import entries as e
-from ..entries.measuring import NOT_POSSIBLE
-from ..readings import Readings
-from ..result import Result, where_of
-from ..units import convert
+from .readings import Readings
+from .result import Result, where_of
 from .sets import figures, result, unfinished
 
 

@@ -22,10 +22,10 @@ from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.traces import cut, runs
 from frosty_piston.core.words import sentence
 
-from ..readings import Readings
 from .air import expected_at_atmosphere
 from .analysed import Analysed, Channels, Written
 from .exhaust_recorded import filter_drop, nox_pair
+from .readings import Readings
 
 KEY_ON = {
     "barometer": "barometer",

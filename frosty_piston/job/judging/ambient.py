@@ -1,9 +1,9 @@
 """The air outside, said once for the job: by the barometer, by altitude, by the weather, or unknown."""
 
 from frosty_piston.core.vacuum import Ambient, ambient_of
+from frosty_piston.job.units import convert
 
-from ..readings import Readings
-from ..units import convert
+from .readings import Readings
 
 LEAST_KPA, MOST_KPA = 45.0, 110.0
 

@@ -8,8 +8,8 @@ from frosty_piston.core.nox import over_stretch, settled
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.traces import Signal, beside, runs
 
-from ..readings import Readings
 from .analysed import Analysed, Channels, Written
+from .readings import Readings
 
 DOSES_PERCENT, STEADY_S, BINS, LEAST_FLOW, GENERAL_FUEL = 1.0, 2.0, 4, 10.0, 0.03
 GENERAL_EXHAUST_C, SEA_KPA = 250.0, 101.3

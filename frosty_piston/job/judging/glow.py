@@ -5,10 +5,10 @@ from dataclasses import replace
 
 from frosty_piston.core import glow, glow_methods
 from frosty_piston.core.quantity import plain
+from frosty_piston.job import entries as e
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result, where_of
+from .readings import Readings
+from .result import Result, where_of
 from .sets import result
 
 GENERAL_LAMP_W = 5.0

@@ -4,10 +4,10 @@ from dataclasses import replace
 
 from frosty_piston.core import injection
 from frosty_piston.core.quantity import Judgement, plain
+from frosty_piston.job import entries as e
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result
+from .readings import Readings
+from .result import Result
 from .sets import as_set, figures, hot, result, unfinished
 
 

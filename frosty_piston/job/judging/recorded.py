@@ -14,13 +14,13 @@ from frosty_piston.core.actuators import (
 from frosty_piston.core.limits import Limit
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.traces import Signal, signal
+from frosty_piston.job import entries as e
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.parts import DriveShape
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result, where_of
 from .air_recorded import analysed
+from .readings import Readings
+from .result import Result, where_of
 
 TIME_NAMES = ("time", "time_s", "t")
 

@@ -4,11 +4,11 @@ from collections.abc import Callable
 
 from frosty_piston.core import relay
 from frosty_piston.core.glow import GENERAL_KIND, GlowLimits
+from frosty_piston.job import entries as e
+from frosty_piston.job.units import convert
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result
-from ..units import convert
+from .readings import Readings
+from .result import Result
 from .sets import result
 
 

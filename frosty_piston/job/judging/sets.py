@@ -4,10 +4,10 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from frosty_piston.core.quantity import Judgement
+from frosty_piston.job import entries as e
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result, where_of
+from .readings import Readings
+from .result import Result, where_of
 
 UNFINISHED = "Figures are missing: {}."
 

@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 from frosty_piston.core import battery
 from frosty_piston.core.quantity import Judgement
+from frosty_piston.job import entries as e
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result
+from .readings import Readings
+from .result import Result
 from .sets import result
 
 # More than one battery of 12 V can show: the pair was measured.

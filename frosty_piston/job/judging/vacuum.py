@@ -6,12 +6,12 @@ from dataclasses import replace
 from frosty_piston.core import vacuum
 from frosty_piston.core.holding import hold_fit, without_pump
 from frosty_piston.core.quantity import plain, plus_minus
+from frosty_piston.job import entries as e
+from frosty_piston.job.circuit.on_tape import leaking_on
 
-from .. import entries as e
-from ..readings import Readings
-from ..result import Result, where_of
-from ..vacuum_circuit import leaking_on
 from .ambient import ambient_air
+from .readings import Readings
+from .result import Result, where_of
 from .sets import figures, result, unfinished
 
 NEEDLE, HAND_PUMP = "needle", "hand_pump"

@@ -6,11 +6,11 @@ from frosty_piston.core import wiring
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.stretches import budget_of
+from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Code
 
-from .. import entries as e
-from ..entries import Code
-from ..readings import Readings
-from ..result import Result
+from .readings import Readings
+from .result import Result
 from .sets import figures, result, unfinished
 
 # What a battery may give with the key on when nobody measured it, V, and how far it moves from its rest.

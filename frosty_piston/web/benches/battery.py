@@ -6,9 +6,9 @@ from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sentence, spoken
 from frosty_piston.job.entries import Reading, Tick
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Form
+from frosty_piston.web.job.cells import Cell, fill
 
-from ..cells import Cell, fill
-from ..forms import Form
 from . import margin
 from .bench import Bench
 from .plugs import plug_shares

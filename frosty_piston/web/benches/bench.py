@@ -6,9 +6,8 @@ from typing import Any
 from urllib.parse import urlencode
 
 from frosty_piston.store.workshop import JobRecord, Workshop
-
-from ..cells import comes_and_goes
-from ..forms import Form
+from frosty_piston.web.frame.forms import Form
+from frosty_piston.web.job.cells import comes_and_goes
 
 Shows = Callable[[JobRecord, Workshop, Form], dict[str, Any]]
 Step = tuple[str, str]

@@ -7,12 +7,12 @@ from typing import Annotated, Any
 
 from frosty_piston.core.quantity import plain
 from frosty_piston.job.entries import Action, Outcome, Reading, TopUp, Wait
-from frosty_piston.job.prove import open_waits
+from frosty_piston.job.repair.prove import open_waits
 from frosty_piston.job.units import convert
-from frosty_piston.store.moments import now, stamp
+from frosty_piston.store.timestamps import now, stamp
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Fields, Form, figure, line
 
-from ..forms import Fields, Form, figure, line
 from .bench import Bench
 from .recorded import Drawn
 from .sections import DRAWING, section_view

@@ -8,16 +8,16 @@ from frosty_piston.core.aftertreatment import COMMON_FLOW_M3H, FilterLimits
 from frosty_piston.core.filter_flow import Fit, ash_kg, diluted_l, drop_at, fitted, told_apart
 from frosty_piston.core.limits import CARD
 from frosty_piston.core.quantity import plain
-from frosty_piston.job import burn as burning
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Action, Outcome, Reading, ResetStep, SootCause
+from frosty_piston.job.repair import burn as burning
 from frosty_piston.job.units import convert
-from frosty_piston.store.moments import now, stamp, utc
+from frosty_piston.store.timestamps import now, stamp, utc
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.drawing.chart_picture import steps
+from frosty_piston.web.drawing.time_line import time_line
+from frosty_piston.web.frame.forms import Fields, Form, figure, line, one_of
 
-from ..chart_picture import steps
-from ..forms import Fields, Form, figure, line, one_of
-from ..time_line import time_line
 from .bench import Bench
 from .recorded import Drawn
 from .sections import DRAWING, section_view

@@ -6,11 +6,11 @@ from typing import Any
 from frosty_piston.core.fuel import who_steals
 from frosty_piston.core.quantity import plain
 from frosty_piston.job.entries import Outcome, Reading
-from frosty_piston.job.result import Result
+from frosty_piston.job.judging.result import Result
 from frosty_piston.job.units import convert
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Form
 
-from ..forms import Form
 from .bench import Bench
 from .recorded import Drawn, last_read
 from .sections import DRAWING, section_view

@@ -8,12 +8,12 @@ from frosty_piston.core.plugs import resistance_at_share
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.job.entries import Tick
 from frosty_piston.job.judging.glow import GENERAL_LAMP_W, reference
-from frosty_piston.job.result import POINT_WORDS
+from frosty_piston.job.judging.result import POINT_WORDS
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Form
+from frosty_piston.web.job.cells import Cell, fill
 
-from ..cells import Cell, fill
-from ..forms import Form
 from . import margin
 from .bench import Bench
 from .plugs import banks, plug_rows, plug_shares

@@ -7,18 +7,18 @@ from typing import Annotated, Any
 from frosty_piston.core.cylinders import fits, standings
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import inside
-from frosty_piston.job.codes_seen import cylinders_named
 from frosty_piston.job.entries import Action, Outcome, Tick, Wait
-from frosty_piston.job.prove import open_waits
-from frosty_piston.job.result import Result
+from frosty_piston.job.judging.result import Result
+from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.weighing.codes_seen import cylinders_named
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.store.moments import now, stamp
+from frosty_piston.store.timestamps import now, stamp
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Fields, Form, figure, whole
+from frosty_piston.web.job import test_card
+from frosty_piston.web.job.cells import Cell, Filled, fill
+from frosty_piston.web.job.waits import hours_typed
 
-from .. import test_card
-from ..cells import Cell, Filled, fill
-from ..forms import Fields, Form, figure, whole
-from ..waits import hours_typed
 from .bench import Bench, steps_of
 
 RESISTANCE, COUNTS = "injector_resistance", "misfire_counts"

@@ -4,17 +4,17 @@ gripped cavity by cavity, and swapped."""
 from typing import Any
 
 from frosty_piston.core.quantity import plain
-from frosty_piston.job.codes_seen import cylinders_named
-from frosty_piston.job.contacts import contact_faults, opened
 from frosty_piston.job.entries import Outcome, Symptom, Tick
 from frosty_piston.job.entries.kind import code_fault
-from frosty_piston.job.evidence import part_of
-from frosty_piston.job.proof_evidence import returns_of
+from frosty_piston.job.repair.contacts import contact_faults, opened
+from frosty_piston.job.weighing.codes_seen import cylinders_named
+from frosty_piston.job.weighing.evidence import part_of
+from frosty_piston.job.weighing.proof_evidence import returns_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Form
+from frosty_piston.web.job import test_card
 
-from .. import test_card
-from ..forms import Form
 from .bench import Bench, steps_of
 from .sections import one_section
 

@@ -8,8 +8,8 @@ from frosty_piston.core.nox import left_standing
 from frosty_piston.core.quantity import plain
 from frosty_piston.job.entries import Outcome
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Fields, Form, figure
 
-from ..forms import Fields, Form, figure
 from .bench import Bench
 from .recorded import Drawn
 from .sections import DRAWING, section_view

@@ -12,10 +12,10 @@ from frosty_piston.job.check import printable
 from frosty_piston.job.entries import Outcome, Tick
 from frosty_piston.job.judging.wiring import UNPLUGGED
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Fields, Form, figure, known, line
+from frosty_piston.web.job import test_card
+from frosty_piston.web.job.cells import Cell, Filled, bar_to, fill, read_value
 
-from .. import test_card
-from ..cells import Cell, Filled, bar_to, fill, read_value
-from ..forms import Fields, Form, figure, known, line
 from .bench import Bench, steps_of
 from .sections import one_section
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any
 
-from frosty_piston.job.result import Result
+from frosty_piston.job.judging.result import Result
 from frosty_piston.store.workshop import JobRecord
 
 TIP_BOTTOM, TIP_LENGTH = 139.0, 60.0

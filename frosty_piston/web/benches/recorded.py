@@ -9,8 +9,7 @@ from frosty_piston.job.entries import Reading
 from frosty_piston.job.units import convert
 from frosty_piston.store.recordings import Recordings, TraceInfo
 from frosty_piston.store.workshop import JobRecord, Workshop
-
-from ..loop_picture import loop_picture
+from frosty_piston.web.drawing.loop_picture import loop_picture
 
 Drawn = dict[str, Any]
 

@@ -4,9 +4,9 @@ from typing import Any
 
 from frosty_piston.job.entries import Outcome, Reading
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Form
+from frosty_piston.web.job.cells import Cell, fill
 
-from ..cells import Cell, fill
-from ..forms import Form
 from .bench import Bench
 
 POINTS = (

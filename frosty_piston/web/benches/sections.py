@@ -6,17 +6,17 @@ from typing import Annotated, Any
 
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.vacuum import VacuumLimits, friction_kpa, travel_of
-from frosty_piston.job import tampering
-from frosty_piston.job.cleaning import cleaning_log
 from frosty_piston.job.entries import Outcome, Tick
-from frosty_piston.job.turbo_question import part_or_turbo
+from frosty_piston.job.repair import tampering
+from frosty_piston.job.repair.cleaning import cleaning_log
+from frosty_piston.job.weighing.turbo_question import part_or_turbo
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.shapes import CleaningShape
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Fields, Form, figure, known, line, one_of
+from frosty_piston.web.job import test_card
+from frosty_piston.web.job.cells import fill
 
-from .. import test_card
-from ..cells import fill
-from ..forms import Fields, Form, figure, known, line, one_of
 from .bench import Bench, steps_of
 from .recorded import Drawn, loop_of, recordings_of
 

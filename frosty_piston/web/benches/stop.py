@@ -7,10 +7,10 @@ from typing import Annotated, Any
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.running import RunningLimits
 from frosty_piston.job.entries import Reading
-from frosty_piston.job.stopping import MEASURES, measures_on, stop_bar, way_written
+from frosty_piston.job.weighing.stopping import MEASURES, measures_on, stop_bar, way_written
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.frame.forms import Fields, Form, line, moment, one_of
 
-from ..forms import Fields, Form, line, moment, one_of
 from .bench import Bench
 from .recorded import Drawn
 from .sections import section_view

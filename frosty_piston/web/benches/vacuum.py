@@ -7,20 +7,20 @@ from typing import Annotated, Any
 from frosty_piston.core.holding import least_wait_s
 from frosty_piston.core.quantity import percent, plain, plus_minus
 from frosty_piston.core.vacuum import VacuumLimits
-from frosty_piston.job.branches import Branch, compared
+from frosty_piston.job.circuit.branches import Branch, compared
+from frosty_piston.job.circuit.isolation import Isolation, isolation, wait_at
 from frosty_piston.job.entries import Outcome
-from frosty_piston.job.isolation import Isolation, isolation, wait_at
 from frosty_piston.job.judging.ambient import ambient_air
 from frosty_piston.job.judging.vacuum import HAND_PUMP, PART_ML
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
+from frosty_piston.web.drawing.circuit_view import drawn
+from frosty_piston.web.frame.forms import Fields, Form, figure, line, one_of
+from frosty_piston.web.job import gauge
+from frosty_piston.web.job.cells import bar_to
+from frosty_piston.web.job.test_card import fitted_nodes, gauge_view
 
-from .. import gauge
-from ..cells import bar_to
-from ..circuit_view import drawn
-from ..forms import Fields, Form, figure, line, one_of
-from ..test_card import fitted_nodes, gauge_view
 from .bench import Bench
 from .sections import one_section, section_view
 

@@ -6,7 +6,7 @@ import json
 import sqlalchemy as sa
 from alembic import op
 
-from frosty_piston.job.jobfile import chain_of
+from frosty_piston.job.tape.jobfile import chain_of
 
 revision = "0007"
 down_revision = "0006"

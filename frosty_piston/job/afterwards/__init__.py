@@ -1,0 +1,1 @@
+"""What is kept of finished jobs: cases, years, histories, reports, and a job handed on."""

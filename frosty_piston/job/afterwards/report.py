@@ -1,0 +1,303 @@
+"""The report: one page for the owner, and behind it the record for the next technician."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.words import called, sentence, sign, spoken
+from frosty_piston.job.assessment import Assessed
+from frosty_piston.job.entries import Complaint, Entry, ProofStep, Warning_
+from frosty_piston.job.judging.measured import measured_says
+from frosty_piston.job.judging.result import Result, place
+from frosty_piston.job.repair.fit import PieceState, chosen, consent, pieces_of
+from frosty_piston.job.repair.prove import Pair, Proof, owner_words, prove
+from frosty_piston.job.repair.soot import soot_says
+from frosty_piston.job.weighing.stopping import measures_on
+
+MOST_FIGURES, WORTH_A_LINE, WATCH_FROM = 3, 0.03, 0.05
+MOST_LINES, LONGEST_LINE = 4, 240
+URGENCY = {"stop": "Stop: do not drive", "soon": "Soon", "watch": "Watch"}
+
+
+@dataclass(frozen=True)
+class Shown:
+    """One figure that shows the fault: what was measured where, before, and after the repair."""
+
+    what: str
+    before: str
+    after: str
+    because: str
+
+
+@dataclass(frozen=True)
+class Report:
+    """What the owner reads: found, done, proven and how sure, still open, watch for; and the record behind
+    it."""
+
+    complaint: str
+    found: tuple[str, ...]
+    figures: tuple[Shown, ...]
+    done: tuple[str, ...]
+    proof: Proof
+    proven: str
+    open: tuple[str, ...]
+    watch: tuple[str, ...]
+    reasons: tuple[str, ...]
+    warnings: tuple[Entry, ...]
+    advice: tuple[str, ...]
+    pieces: tuple[PieceState, ...]
+    price: int | None
+    ceiling: int | None
+    who_agreed: str
+    odometer: str
+    verdicts_before: tuple[Result, ...]
+    verdicts_after: tuple[Result, ...]
+    suspects: tuple[tuple[str, str, str], ...]
+    parked: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of the owner's page: what fits on one page, and whole what did not, for the record."""
+
+    title: str
+    lines: tuple[str, ...]
+    rest: tuple[str, ...] = ()
+    wide: bool = False
+
+
+def shortened(line: str, longest: int = LONGEST_LINE) -> str:
+    """A line as long as the owner's page bears, cut between words."""
+    if len(line) <= longest:
+        return line
+    return f"{line[: longest - 1].rsplit(' ', 1)[0][: longest - 1].rstrip(' .,;:')}…"
+
+
+def _part(
+    title: str, lines: Iterable[str], empty: str = "", most: int = MOST_LINES, wide: bool = False
+) -> Part:
+    every = tuple(lines) or ((empty,) if empty else ())
+    shown = tuple(shortened(x) for x in every[:most])
+    rest = tuple(x for n, x in enumerate(every) if n >= most or len(x) > LONGEST_LINE)
+    left = len(every) - len(shown)
+    more = (f"And {left} more; they stand in the record.",) if left > 0 else ()
+    return Part(title, shown + more, rest, wide)
+
+
+def owner_parts(report: Report, money: Callable[[int], str]) -> tuple[Part, ...]:
+    """The owner's page part by part, bounded so that it stays one page; `money` says an amount."""
+    cost = ["No price yet."]
+    if report.price is not None:
+        cost = [
+            money(report.price)
+            + (f" of at most {money(report.ceiling)}" if report.ceiling is not None else "")
+            + (
+                ": above what was agreed"
+                if report.ceiling is not None and report.price > report.ceiling
+                else ""
+            )
+        ]
+    pieces = (
+        f"{x.name}: {x.entry.data.now}"
+        + (
+            f", {plain(x.entry.data.length_mm)} of"
+            f" {plain(x.entry.data.whole_mm) if x.entry.data.whole_mm else '?'} mm"
+            if x.entry.data.length_mm
+            else ""
+        )
+        + "."
+        for x in report.pieces
+    )
+    proven = [report.proven, *(f"Not done: {c.rstrip('. ')}." for c in report.reasons)]
+    parts = (
+        _part("Done", (f"{d.rstrip('. ')}." for d in report.done), "Nothing yet."),
+        _part("Proven", proven, most=MOST_LINES + 1),
+        _part("Still open", report.open, wide=True),
+        _part("Watch for", report.watch, wide=True),
+        _part("Pieces", pieces, wide=True),
+        _part("Other codes found, left alone", (f"{code} {says}" for code, says in report.parked), wide=True),
+        _part("Do differently", report.advice, "Nothing to change."),
+        _part("Cost", [*cost, *([f"Agreed: {report.who_agreed}"] if report.who_agreed else [])]),
+    )
+    return tuple(p for p in parts if p.lines)
+
+
+def lines_of(parts: Iterable[Part], wide: int = 96, narrow: int = 46) -> int:
+    """About how many printed lines some parts take: two narrow parts stand beside each other."""
+
+    def of(p: Part) -> int:
+        return 2 + sum(-(-len(x) // (wide if p.wide else narrow)) for x in p.lines)
+
+    row = [p for p in parts if not p.wide]
+    pairs = [max(of(p) for p in row[n : n + 2]) for n in range(0, len(row), 2)]
+    return sum(of(p) for p in parts if p.wide) + sum(pairs)
+
+
+def head_parts(report: Report) -> tuple[Part, ...]:
+    """What stands above the figures: complaint and what was found."""
+    return (
+        _part("Complaint", [report.complaint] if report.complaint else [], "Not written down."),
+        _part("Found", report.found),
+    )
+
+
+def warned(report: Report) -> tuple[tuple[str, str], ...]:
+    """What the owner must know first, the gravest first: how urgent, and what."""
+    order = list(URGENCY)
+    said = [
+        (
+            x.data.urgency,
+            shortened(
+                f"{URGENCY[x.data.urgency]}: {x.data.text.rstrip('. ')}"
+                f"{f' ({x.data.place})' if x.data.place else ''}."
+                f"{f' Picture: {x.data.picture}.' if x.data.picture else ''}"
+                f" Owner: {called(x.data.owner)}."
+            ),
+        )
+        for x in sorted(report.warnings, key=lambda x: order.index(x.data.urgency))
+    ]
+    left = len(said) - MOST_LINES
+    more = (("watch", f"And {left} more; they stand on the tape."),) if left > 0 else ()
+    return (*said[:MOST_LINES], *more)
+
+
+def build_report(assessed: Assessed) -> Report:
+    """Put the report of a job together from its tape alone."""
+    job, k, proof = assessed.job, assessed.knowledge, prove(assessed)
+    complaint = job.last(Complaint)
+    symptoms = [k.symptoms[s].title for s in job.complaints]
+    picked, yes = chosen(job), consent(job)
+    return Report(
+        complaint=(complaint.data.text + " " if complaint else "")
+        + (f"({'; '.join(symptoms)})" if symptoms else ""),
+        found=_found(assessed),
+        figures=_figures(assessed, proof),
+        done=tuple(_act_says(x) for x in (*job.repairs, *measures_on(job))),
+        proof=proof,
+        proven=owner_words(proof, k),
+        open=tuple(m.because for m in proof.missing),
+        watch=_watch(assessed),
+        reasons=_reasons(assessed),
+        warnings=tuple(job.of(Warning_)),
+        advice=_advice(assessed),
+        pieces=pieces_of(job),
+        price=picked.data.price if picked else None,
+        ceiling=yes.data.ceiling if yes else None,
+        who_agreed=f"{yes.data.who}, {spoken(yes.data.how)}: {yes.data.answer}" if yes else "",
+        odometer=_odometer(assessed),
+        verdicts_before=tuple(assessed.diagnosis),
+        verdicts_after=tuple(assessed.after),
+        suspects=_suspects(assessed),
+        parked=tuple((c.entry.data.code, c.title) for c in assessed.codes if c.place == "parked"),
+    )
+
+
+def _found(assessed: Assessed) -> tuple[str, ...]:
+    """What was found: for every repair the likeliest of the faults that it cures, as it stood at the
+    repair."""
+    k, sentences = assessed.knowledge, []
+    for time in assessed.suspicion.chain:
+        if time.done is None or time.before is None or not time.done.is_repair:
+            continue
+        stood = sorted(
+            (
+                (time.before.odds(f), f)
+                for f in k.repairs[time.done.entry.data.repair].cures
+                if f in time.space.place
+            ),
+            reverse=True,
+        )
+        if stood:
+            sentences.append(
+                f"{k.faults[stood[0][1]].title} ({percent(stood[0][0])} sure before the repair)."
+            )
+    if sentences:
+        return tuple(dict.fromkeys(sentences))
+    top = assessed.suspicion.suspects[0]
+    return (
+        (f"{top.title} ({percent(top.probability)} sure).",)
+        if assessed.evidence
+        else ("Nothing was found yet.",)
+    )
+
+
+def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
+    """The three figures that show it, each before and after; before a repair what failed, or is marginal."""
+    k = assessed.knowledge
+    pairs = sorted(proof.pairs, key=lambda p: p.before.judgement.verdict != "failed")
+    if not pairs:
+        bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"] or [
+            v for v in assessed.diagnosis if v.judgement.verdict == "marginal"
+        ]
+        pairs = [Pair(v, None) for v in bad]
+    return tuple(
+        Shown(
+            f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}",
+            measured_says(assessed.job, p.before),
+            measured_says(assessed.job, p.after) if p.after else "",
+            shortened(p.before.judgement.because),
+        )
+        for p in pairs[:MOST_FIGURES]
+    )
+
+
+def _act_says(x: Entry) -> str:
+    d = x.data
+    back = (
+        f" (temporary; comes back {d.come_back})"
+        if d.temporary and d.come_back
+        else " (temporary)"
+        if d.temporary
+        else ""
+    )
+    return f"{sentence(spoken(d.action))}: {d.what}{back}"
+
+
+def _watch(assessed: Assessed) -> tuple[str, ...]:
+    """What may still be wrong, for the owner to watch; only after a repair."""
+    if not assessed.job.repairs:
+        return ()
+    k = assessed.knowledge
+    left = [s for s in assessed.suspicion.suspects[:-1] if s.probability >= WATCH_FROM][:MOST_FIGURES]
+    return tuple(f"{s.title} ({percent(s.probability)}): {k.faults[s.fault].shows}." for s in left)
+
+
+def _reasons(assessed: Assessed) -> tuple[str, ...]:
+    """What could not be done, and why."""
+    k = assessed.knowledge
+    proofs = k.proofs
+    does = {
+        key: s.does for named in (proofs.checks, proofs.resets, proofs.conditions) for key, s in named.items()
+    }
+    said = [x for x in assessed.job.of(ProofStep) if x.data.result == "could_not"]
+    return tuple(
+        (k.faults[x.data.about].title if x.data.about else does[x.data.step]) + f": {x.data.reason}"
+        for x in said
+    )
+
+
+def _advice(assessed: Assessed) -> tuple[str, ...]:
+    k, soot = assessed.knowledge, soot_says(assessed)
+    return (
+        *((soot,) if soot else ()),
+        *(k.contexts[c].advice for c in assessed.job.contexts if k.contexts[c].advice),
+    )
+
+
+def _odometer(assessed: Assessed) -> str:
+    job = assessed.job
+    said = job.condition("odometer")
+    if said:
+        return f"{plain(said.data.value)} {sign(said.data.unit)}"
+    return f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else ""
+
+
+def _suspects(assessed: Assessed) -> tuple[tuple[str, str, str], ...]:
+    """The suspects as they stood at the last repair."""
+    if not assessed.evidence:
+        return ()
+    return tuple(
+        (s.title, percent(s.probability), s.because)
+        for s in assessed.found.suspects
+        if s.probability >= WORTH_A_LINE
+    )

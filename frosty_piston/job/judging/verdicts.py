@@ -1,0 +1,78 @@
+"""What each reading and outcome of a job is worth: every test judged once, when it is first asked for."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+from frosty_piston.job import entries as e
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.job.units import UNITS, convert, same_kind
+from frosty_piston.knowledge import Knowledge
+
+from . import JUDGES, TAKES_NEVER, Judge
+from .readings import Readings
+from .recorded import recorded
+from .result import Result
+from .wiring import drives
+
+
+def _as_typed(v: Result, units: Mapping[str, str]) -> Result:
+    """A verdict on one reading that is printed in the unit in which that was typed."""
+    j, unit = v.judgement, units.get(v.entries[0]) if len(v.entries) == 1 else None
+    if j.value is None or not j.unit or unit in (None, j.unit) or unit not in UNITS or j.unit not in UNITS:
+        return v
+    if not same_kind(j.unit, str(unit)):
+        return v
+    value = convert(j.value, j.unit, str(unit))
+    u = j.uncertainty and abs(convert(j.value + j.uncertainty, j.unit, str(unit)) - value)
+    return replace(v, judgement=replace(j, typed=(value, u, str(unit))))
+
+
+def _with_note(v: Result, notes: Mapping[str, str]) -> Result:
+    """A verdict whose reason carries what was written beside its entries."""
+    written = [notes[i] for i in v.entries if i in notes]
+    if not written:
+        return v
+    because = " ".join([v.judgement.because, *(f"“{note}”" for note in written)])
+    return replace(v, judgement=replace(v.judgement, because=because))
+
+
+class Verdicts:
+    """The verdicts on the readings among some entries of a job."""
+
+    def __init__(self, job: Job, knowledge: Knowledge, entries: Iterable[e.Entry]):
+        self.readings = Readings(job, knowledge, entries, self.of)
+        self._by_test: dict[str, list[Result]] = {}
+
+    def of(self, test: str) -> list[Result]:
+        """The verdicts on one test: by its judge, else by what its outcomes mean."""
+        if test not in self._by_test:
+            latest, judge = self.readings.latest(test), JUDGES.get(test)
+            said = [] if test in TAKES_NEVER else [v for v in map(self.readings.said, latest) if v]
+            impossible = said + [v for v in map(self.readings.impossible, latest) if v]
+            barred = {v.entries[0] for v in impossible}
+            possible = [x for x in latest if x.id not in barred]
+            if possible and judge:
+                judged = self._judged(judge, possible)
+            else:
+                judged = [self.readings.as_recorded(x) for x in possible]
+            powered = self.readings.powered
+            found = [replace(v, energised=powered.get(v.entries[0])) for v in impossible + judged]
+            found = [_as_typed(v, self.readings.units) for v in found]
+            self._by_test[test] = [_with_note(v, self.readings.notes) for v in found]
+        return self._by_test[test]
+
+    def _judged(self, judge: Judge, latest: list[e.Entry]) -> list[Result]:
+        """The verdicts of a judge; figures that nothing can be worked out from are implausible together."""
+        try:
+            return judge(self.readings, latest)
+        except (ArithmeticError, ValueError):
+            return [self.readings.unworkable(x) for x in latest]
+
+    def all(self) -> list[Result]:
+        """Every verdict, recordings and drives with them, in the order of the entries."""
+        order = {x.id: i for i, x in enumerate(self.readings.entries)}
+        tests = self.readings.tests
+        verdicts = [v for test in tests for v in self.of(test)] + recorded(self.readings)
+        if "code_return" not in tests:
+            verdicts += drives(self.readings)
+        return sorted(verdicts, key=lambda v: (order.get(v.entries[0], 0), str(v.where)))

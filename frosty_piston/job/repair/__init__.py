@@ -1,0 +1,1 @@
+"""Deciding on a repair, fitting it and proving it."""

@@ -1,0 +1,138 @@
+"""Plugs that were opened: it cleans the contact, so that what comes and goes stays away for a while. What
+was opened keeps the job on trial until the contact is mended or stays quiet under the hand."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from frosty_piston.core.quantity import percent
+from frosty_piston.core.words import inside
+from frosty_piston.job.assessment import Assessed
+from frosty_piston.job.entries import Action, Entry, Symptom
+from frosty_piston.job.judging.result import Result
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.job.weighing.evidence import part_of
+from frosty_piston.knowledge import Knowledge
+
+WIGGLE, MOVES = "wiggle", 0.25
+OPENS = ("unplugged", "plugged_in", "removed", "refitted", "disturbed")
+COUNTS_FROM = 0.05
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A plug that was opened: the part, its cylinder where it has one, and the entry that says so."""
+
+    node: str
+    cylinder: int | None
+    entry: Entry
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A contact that nobody mended and that was opened: its fault may only be resting."""
+
+    opened: Opened
+    fault: str
+    because: str
+
+
+def contact_faults(k: Knowledge, node: str) -> tuple[str, ...]:
+    """The faults of a part that move under the hand: those that a wiggle test shows there."""
+    return tuple(
+        speaks.fault
+        for known in k.findings[WIGGLE]
+        if node in known.shape.nodes
+        for speaks in known.shape.speaks
+        if float(known.finding.shows[speaks.fault][-1]) >= MOVES
+    )
+
+
+def opened(assessed: Assessed) -> tuple[Opened, ...]:
+    """Every plug that was opened on the job, each place once with its latest entry, in their order."""
+    job, k = assessed.job, assessed.knowledge
+    by_id = {x.id: x for x in job.live}
+    found = [*_by_tests(assessed, by_id), *_by_acts(job, k)]
+    latest: dict[tuple[str, int | None], Opened] = {}
+    for o in sorted(found, key=lambda o: job.position[o.entry.id]):
+        latest.pop((o.node, o.cylinder), None)
+        latest[(o.node, o.cylinder)] = o
+    return tuple(latest.values())
+
+
+def _by_tests(assessed: Assessed, by_id: dict[str, Entry]) -> Iterator[Opened]:
+    for verdicts in assessed.judged:
+        for v in verdicts:
+            if not assessed.knowledge.tests[v.test].opens_plug:
+                continue
+            node = part_of(assessed.job, assessed.knowledge, v) or _only_node(assessed.knowledge, v.test)
+            if node is not None:
+                cylinder = v.where.get("cylinder")
+                yield from (
+                    Opened(node, cylinder if isinstance(cylinder, int) else None, by_id[i])
+                    for i in v.entries
+                    if i in by_id
+                )
+
+
+def _only_node(k: Knowledge, test: str) -> str | None:
+    nodes = [n for n, shape in k.nodes.items() if shape.part in k.tests[test].parts]
+    return nodes[0] if len(nodes) == 1 else None
+
+
+def _by_acts(job: Job, k: Knowledge) -> Iterator[Opened]:
+    for x in job.of(Action):
+        if x.data.action not in OPENS:
+            continue
+        node = k.node(x.data.where.node or x.data.what)
+        if node is not None:
+            yield Opened(node, x.data.where.cylinder, x)
+
+
+def comes_and_goes(job: Job, k: Knowledge, verdicts: list[Result]) -> bool:
+    """Whether the complaint is one that comes and goes: so said, known returns, or a dropout counted."""
+    said = any(k.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in job.complaints)
+    returned = any(x.data.returns or x.data.returns_about for x in job.of(Symptom))
+    dropped = any(v.test == WIGGLE and v.judgement.verdict in ("failed", "marginal") for v in verdicts)
+    return said or returned or dropped
+
+
+def doubts(assessed: Assessed) -> tuple[Doubt, ...]:
+    """The contacts that were opened, whose fault was a suspect at the repair, and that were neither mended
+    nor stayed quiet since: one for each part."""
+    job, k, suspicion = assessed.job, assessed.knowledge, assessed.suspicion
+    before = [v for verdicts in assessed.judged for v in verdicts]
+    if not job.repairs or not comes_and_goes(job, k, before):
+        return ()
+    cured = {f for s in suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
+    found: dict[str, Doubt] = {}
+    for o in opened(assessed):
+        faults = contact_faults(k, o.node)
+        if cured & set(faults) or _quiet_since(assessed, o):
+            continue
+        for fault in faults:
+            stood = suspicion.at_repair(fault) or 0.0
+            if fault in suspicion.space.faults and stood >= COUNTS_FROM:
+                found.setdefault(o.node, Doubt(o, fault, _says(k, o, fault, stood)))
+    return tuple(found.values())
+
+
+def _quiet_since(assessed: Assessed, o: Opened) -> bool:
+    """Whether the part was wiggled after the last repair, for as long as before, and stayed quiet."""
+    at = assessed.job.position
+    wiggled = [
+        v
+        for v in assessed.after
+        if v.test == WIGGLE
+        and part_of(assessed.job, assessed.knowledge, v) == o.node
+        and min(at[i] for i in v.entries) > at[o.entry.id]
+    ]
+    return bool(wiggled) and all(v.judgement.verdict == "sound" for v in wiggled)
+
+
+def _says(k: Knowledge, o: Opened, fault: str, stood: float) -> str:
+    where = f"{k.nodes[o.node].title}" + (f", cylinder {o.cylinder}" if o.cylinder else "")
+    return (
+        f"Disturbed: the plug of {inside(where)} was opened. That alone keeps a poor contact quiet for a"
+        f" while, and {inside(k.faults[fault].title)} stood at {percent(stood)}. Wiggle it, as long as"
+        " before, without a dropout; or mend it."
+    )

@@ -1,0 +1,714 @@
+"""Prove: how far a repair is proven, and in one list what is still missing."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+
+from frosty_piston.core.proving import clean_until, cured_given
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.waiting import WaitLimits, cold_soaked_after_h, fitted_tau_h, hours_until
+from frosty_piston.core.words import inside, listed
+from frosty_piston.job.assessment import Assessed
+from frosty_piston.job.circuit.isolation import isolation
+from frosty_piston.job.circuit.leaks import SECTION
+from frosty_piston.job.entries import Condition, Drive, Entry, ProofStep, Wait
+from frosty_piston.job.judging.result import Result, place, same_place, worse
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.job.units import convert
+from frosty_piston.job.weighing.failed import BAD, tests_of
+from frosty_piston.job.weighing.proof_evidence import (
+    CLEAN_DRIVE,
+    COLD_HOURS,
+    MOST_PASSES,
+    Returns,
+    came_back,
+    condition_steps,
+    conditions_of,
+    counts,
+    driven,
+    is_witness,
+    passed_again,
+    passes,
+    returns_of,
+    though_broken,
+    witnesses_of,
+)
+from frosty_piston.job.weighing.stopping import LEVER, measures_on
+from frosty_piston.job.where import test_place
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, ResetShape
+
+from .contacts import WIGGLE, doubts
+from .countdown_count import still_counts
+from .fit import missing_pieces
+from .trim import codings
+
+PROVEN_FROM, STOOD_HIGH, CLEARS, WORTH_A_TEST = 0.95, 0.2, 1 / 3, 0.05
+GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0
+WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
+PROVE, RESETS, NO_CODES = "prove", "resets", ("inline_pump", "rotary_pump")
+CODED_BY = ("injector_trim", "trim_codes")
+
+
+@dataclass(frozen=True)
+class ProofStepState:
+    """One step of the proof: what it asks, the last word on it, and what became of it: `open`, `pass`,
+    `fail`, `could_not`, `warm` (no cold start), `denied` (its reading says otherwise), `optional`."""
+
+    id: str
+    kind: str
+    shape: CheckShape | ConditionShape | ResetShape
+    entry: Entry | None
+    result: str
+    note: str
+    needed: bool = True
+    link: dict[str, object] | None = None
+
+
+@dataclass(frozen=True)
+class Pair:
+    """One place that was measured before and after a repair."""
+
+    before: Result
+    after: Result | None
+
+
+@dataclass(frozen=True)
+class Missing:
+    """One thing that is missing before the job counts as proven, with where it is done."""
+
+    what: str
+    id: str
+    where: dict[str, object]
+    because: str
+
+
+@dataclass(frozen=True)
+class Proof:
+    """How proven a job is: `none` (nothing repaired), `on_trial`, `proven`, `failed`; how sure; what is
+    missing."""
+
+    status: str
+    sure: float | None
+    missing: tuple[Missing, ...]
+    steps: tuple[ProofStepState, ...] = ()
+    pairs: tuple[Pair, ...] = ()
+    repairs: tuple[str, ...] = ()
+    because: str = ""
+    notes: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def word(self) -> str:
+        return WORDS[self.status]
+
+
+def prove(assessed: Assessed) -> Proof:
+    """Fold the proof of a job. Proven needs every failed finding read again, every suspect that stood high
+    dealt with, the complaint's own condition passed, what must be learned done, nothing temporary, no piece
+    missing, and the chance that nothing is left at 95 % or more."""
+    return _Prover(assessed).proof()
+
+
+class _Prover:
+    def __init__(self, assessed: Assessed):
+        self.assessed, self.job, self.k = assessed, assessed.job, assessed.knowledge
+        self.number = assessed.after_time
+        acts = [x for x in self.job.repairs if x.data.repair in self.k.repairs]
+        self.repairs = tuple(dict.fromkeys(x.data.repair for x in acts))
+        since = {x.id for n in range(self.number, len(self.job.times)) for x in self.job.times[n]}
+        self.said = {x.data.step: x for x in self.job.live if x.kind == "proof_step" and x.id in since}
+        self.since = since
+
+    def proof(self) -> Proof:
+        if not self.job.repairs:
+            return Proof("none", None, (), because="Nothing is repaired yet.")
+        pairs = self.pairs()
+        steps = self.steps(pairs)
+        sure = self.assessed.suspicion.sure or 0.0
+        missing = tuple(self._missing(pairs, steps, sure))
+        failed = [m for m in missing if m.what == "failed"]
+        status = "failed" if failed else "on_trial" if missing else "proven"
+        return Proof(status, sure, missing, steps, pairs, self.repairs, self._because(status, missing, sure))
+
+    def _because(self, status: str, missing: tuple[Missing, ...], sure: float) -> str:
+        if status == "proven":
+            return (
+                "Everything that failed was read again and is sound, the complaint's own condition is"
+                f" passed. Sure to {percent(sure)}."
+            )
+        if status == "failed":
+            return f"{missing[0].because} Back to Narrow: what was measured since counts."
+        more = f" And {len(missing) - 1} more." if len(missing) > 1 else ""
+        return f"{missing[0].because}{more} Sure to {percent(sure)} until now."
+
+    # before beside after
+
+    def pairs(self) -> tuple[Pair, ...]:
+        """Every place that failed before a repair, with its latest reading after one: what is found in one
+        time are findings beside each other, never before and after. A reading further up the wire takes in
+        the part behind it."""
+        pairs: dict[tuple[object, ...], Pair] = {}
+        for time, verdicts in enumerate(self.assessed.judged):
+            of_time: dict[tuple[object, ...], Result] = {}
+            for v in verdicts:
+                if worse(v, of_time.get(same_place(v))):
+                    of_time[same_place(v)] = v
+            for key, v in of_time.items():
+                if key in pairs:
+                    pairs[key] = Pair(pairs[key].before, v)
+                elif time < self.number and v.judgement.verdict in BAD:
+                    pairs[key] = Pair(v, None)
+        latest: dict[tuple[object, ...], Result] = {}
+        for v in self.assessed.after:
+            if worse(v, latest.get(same_place(v))):
+                latest[same_place(v)] = v
+        return tuple(
+            Pair(p.before, self._answered(p.before, latest) or p.after)
+            if p.after is None or p.after.judgement.verdict == "unclear"
+            else p
+            for p in pairs.values()
+        )
+
+    def _answered(self, v: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
+        """A sound reading since that takes in the place: the same test further up the wire, or one that
+        says more."""
+        shape, here = self.k.tests[v.test], str(v.where.get("point", ""))
+        points = ([here] if here else []) + shape.taken_in_at.get(here, [])
+        for test in (v.test, *shape.answered_by):
+            for where in [{**v.where, "point": point} for point in points] or [v.where]:
+                seen = latest.get(same_place(replace(v, test=test, where=where)))
+                if seen is not None and seen.judgement.verdict == "sound":
+                    return seen
+        return None
+
+    # the steps
+
+    def steps(self, pairs: tuple[Pair, ...]) -> tuple[ProofStepState, ...]:
+        checks, resets = self.k.proofs.checks, self.k.proofs.resets
+        named = [c for r in self.repairs for c in self.k.repairs[r].checks]
+        own = [c for c in dict.fromkeys(named) if c not in ("clear", "codes")]
+        wired = self.job.engine.injection not in NO_CODES
+        states = [self._reread(self._check("remeasure", checks["remeasure"]), pairs)]
+        states += [self._check(c, checks[c]) for c in own]
+        states += [self._reset(key, resets[key], needed) for key, needed in self._resets()]
+        states += [self._check(c, checks[c]) for c in ("clear", "codes") if wired]
+        said: dict[str, Entry] = {}
+        for n in range(self.number, len(self.job.times)):
+            said |= condition_steps(self.job, self.k, n)
+        of_complaint = conditions_of(self.job, self.k)
+        shown = witnesses_of(self.job, self.k)
+        return (*states, *(self._condition(c, said.get(c), c in of_complaint) for c in shown))
+
+    def _resets(self) -> Iterator[tuple[str, bool]]:
+        """What must be learned or reset after what was done, and whether this engine card asks for it."""
+        acts = {x.data.repair: x.data.action for x in self.job.repairs}
+        seen: set[str] = set()
+        for repair in self.repairs:
+            for key in self.k.repairs[repair].resets:
+                shape = self.k.proofs.resets[key]
+                if key not in seen and (not shape.acts or acts[repair] in shape.acts):
+                    seen.add(key)
+                    on_card = self.job.engine.choice(shape.card) == "yes"
+                    yield key, shape.always or on_card or bool(self._coding(key))
+
+    def _coding(self, key: str) -> tuple[str, str] | None:
+        """What the trim codes on the tape say of the coding: its result and why; None while there are none of
+        what was fitted."""
+        changed = [x for x in self.job.repairs if key in self.k.repairs[x.data.repair].resets]
+        if key not in CODED_BY or not changed:
+            return None
+        cylinders = sorted({c for x in changed for c in x.data.cylinders or []})
+        at = self.job.position[changed[-1].id]
+        rows = codings(self.job, cylinders or range(1, self.job.cylinders + 1), at)
+        rows = rows if cylinders else [r for r in rows if r.code]
+        if not any(r.code for r in rows):
+            return None
+        if wrong := [r.open for r in rows if r.differs]:
+            return "fail", wrong[0]
+        left = [r.open for r in rows if r.open]
+        return ("open", left[0]) if left else ("pass", "read back, and the same")
+
+    def _check(self, key: str, shape: CheckShape) -> ProofStepState:
+        entry = self.said.get(key)
+        result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
+        if entry and result == "pass":
+            against = [
+                v for v in self.assessed.after if v.test in shape.reading and v.judgement.verdict == "failed"
+            ]
+            if against:
+                result, note = "denied", f"Its reading says otherwise: {against[-1].judgement.because}"
+        read = [v for v in self.assessed.after if v.test in shape.reading]
+        if result == "open" and read and all(v.judgement.verdict == "sound" for v in read):
+            result, note = "pass", read[-1].judgement.because
+        if result == "open" and not shape.what:
+            result = "optional"
+        return ProofStepState(key, "check", shape, entry, result, note)
+
+    def _reread(self, step: ProofStepState, pairs: tuple[Pair, ...]) -> ProofStepState:
+        """The readings themselves pass this step, and no tick does."""
+        failed = [
+            p
+            for p in pairs
+            if p.before.judgement.verdict == "failed" and (p.after or not self._gone_with_part(p.before))
+        ]
+        sound = [p for p in failed if p.after is not None and p.after.judgement.verdict == "sound"]
+        if step.result in ("open", "pass") and failed:
+            done = len(sound) == len(failed)
+            return replace(
+                step,
+                result="pass" if done else "open",
+                note="" if done else f"{len(sound)} of {len(failed)} read again and sound",
+            )
+        return step if failed else replace(step, result="optional" if step.result == "open" else step.result)
+
+    def _reset(self, key: str, shape: ResetShape, needed: bool) -> ProofStepState:
+        plan = next((p for p, shape in self.k.reset_plans.items() if key in shape.proves), None)
+        link: dict[str, object] | None = {"page": f"{RESETS}/{plan}"} if plan else None
+        link = {"page": "trim"} if key in CODED_BY else link
+        entry = self.said.get(key)
+        done = next(
+            (
+                x
+                for x in reversed(self.job.live)
+                if x.kind == "reset_step" and x.id in self.since and x.data.step == key
+            ),
+            None,
+        )
+        if entry is None and done is not None:
+            result = {"done": "pass", "refused": "fail", "skipped": "could_not"}[done.data.result]
+            asked = needed or result != "pass"
+            return ProofStepState(key, "reset", shape, done, result, done.data.because or "", asked, link)
+        result = entry.data.result if entry else "open" if needed else "optional"
+        note = (entry.data.reason or "") if entry else ""
+        if (read := self._coding(key)) and (result != "could_not" or read[0] != "open"):
+            result, note = read
+        return ProofStepState(key, "reset", shape, entry, result, note, needed, link)
+
+    def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
+        shape = self.k.proofs.conditions[key]
+        result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
+        if result == "pass" and entry is not None and not counts(self.job, shape, entry):
+            result, note = "warm", "started before it was cold-soaked: no proof of a cold start"
+        timed = [v for v in self.assessed.after if shape.reading and v.test == shape.reading]
+        if timed and timed[-1].judgement.verdict == "failed":
+            result, note = "fail" if result == "fail" else "denied", timed[-1].judgement.because
+        elif timed and timed[-1].judgement.verdict == "sound" and result == "open":
+            result, note = "pass", timed[-1].judgement.because
+        if result == "open" and key == CLEAN_DRIVE and self._driven_clean():
+            result, note = "pass", "by the drive written down"
+        link = test_place(self.k, shape.reading) if shape.reading else None
+        result = "optional" if result == "open" and not own else result
+        return ProofStepState(key, "condition", shape, entry, result, note, own, link)
+
+    def _drives(self) -> list[Entry]:
+        return [x for x in self.job.of(Drive) if x.id in self.since and is_witness(x)]
+
+    def _driven_clean(self) -> bool:
+        drives = self._drives()
+        return bool(drives) and not any(came_back(self.job, x) for x in drives)
+
+    # what is missing
+
+    def _missing(
+        self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...], sure: float
+    ) -> Iterator[Missing]:
+        yield from self._failed(pairs, steps)
+        yield from self._pieces_and_temporary()
+        yield from self._whole_circuit()
+        yield from self._rereads(pairs, steps)
+        yield from self._suspects(list(self._disturbed()))
+        yield from self._still_counts()
+        yield from self._open_steps(steps)
+        yield from self._certainty(steps, sure)
+
+    def _failed(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
+        for s in steps:
+            if s.kind == "condition" and s.result == "fail":
+                yield Missing("failed", s.id, self._at(s.id), f"Not cured: {inside(s.shape.does)} failed.")
+            elif s.kind == "condition" and s.result == "denied":
+                yield Missing("failed", s.id, s.link or self._at(s.id), f"Not cured: {s.note}")
+        for x in self._drives():
+            if came_back(self.job, x):
+                yield Missing(
+                    "failed",
+                    "drive",
+                    {"page": PROVE, "at": "drives"},
+                    "Not cured: it came back on the drive.",
+                )
+        said = self.said.get("remeasure")
+        if said is not None and said.data.result == "fail":
+            yield Missing(
+                "failed",
+                "remeasure",
+                self._at("remeasure"),
+                "Not cured: what failed, read again, failed again.",
+            )
+        for p in pairs:
+            if p.after is not None and p.after.judgement.verdict == "failed" and self._since_repair(p.after):
+                yield Missing(
+                    "failed",
+                    p.after.test,
+                    test_place(self.k, p.after.test, p.after.where),
+                    f"Not cured: {p.after.judgement.because}",
+                )
+
+    def _since_repair(self, v: Result) -> bool:
+        return any(i in self.since for i in v.entries)
+
+    def _whole_circuit(self) -> Iterator[Missing]:
+        """After a mend on the circuit the whole is tested again: one leak may have hidden another."""
+        found = isolation(self.assessed)
+        mended = self.k.repairs[self.job.repairs[-1].data.repair].cures if self.job.repairs else ()
+        if found is None or found.whole_holds or not set(mended) & set(found.leaks.weights):
+            return
+        root = found.leaking.roots()[0]
+        says = "The whole circuit was not tested again since the mend: one leak may have hidden another."
+        yield Missing("reread", SECTION, test_place(self.k, SECTION, {"node": root}), says)
+
+    def _still_counts(self) -> Iterator[Missing]:
+        """A countdown that still runs: cured is not unlatched."""
+        if still_counts(self.job) is not None:
+            says = "The countdown still runs: run its reset plan, or say that it is gone."
+            yield Missing("reset", "countdown", {"page": f"{RESETS}/start_inhibit"}, says)
+
+    def _pieces_and_temporary(self) -> Iterator[Missing]:
+        for piece in missing_pieces(self.job):
+            yield Missing(
+                "piece",
+                piece.name,
+                {"page": "fit", "at": "pieces"},
+                f"A piece is missing: {piece.name}. No start, no proof until it is found.",
+            )
+        lasting = {x.data.repair: self.job.position[x.id] for x in self.job.repairs if not x.data.temporary}
+        for x in self.job.repairs:
+            if x.data.temporary and lasting.get(x.data.repair, -1) < self.job.position[x.id]:
+                back = f", come back {x.data.come_back}" if x.data.come_back else ""
+                yield Missing(
+                    "temporary", x.data.repair, {"page": "decide"}, f"Temporary repair ({x.data.what}){back}."
+                )
+        for x in measures_on(self.job):
+            back = f", come back {x.data.come_back}" if x.data.come_back else ""
+            says = f"Temporary measure still on ({x.data.what}){back}."
+            yield Missing("temporary", x.data.what, test_place(self.k, LEVER), says)
+
+    def _rereads(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
+        excused = next((s for s in steps if s.id == "remeasure"), None)
+        for p in pairs:
+            again = p.after.judgement.verdict if p.after else ""
+            if p.before.judgement.verdict != "failed" or again == "sound":
+                continue
+            if again == "failed" and self._since_repair(p.after):  # type: ignore[arg-type]
+                continue
+            if not again and self._gone_with_part(p.before):
+                continue
+            if again != "failed" and excused is not None and excused.result == "could_not":
+                continue
+            where = place(p.before)
+            title = self.k.tests[p.before.test].title
+            says = "read again, and not sound" if p.after else "not read again"
+            yield Missing(
+                "reread",
+                p.before.test,
+                test_place(self.k, p.before.test, p.before.where),
+                f"{title}{', ' + where if where else ''}: {says}.",
+            )
+
+    def _gone_with_part(self, v: Result) -> bool:
+        """Whether it was read on the part itself, off the vehicle or moved about, and that part has been
+        replaced."""
+        replaced = [x.data.repair for x in self.job.repairs if x.data.action == "replaced"]
+        return self.k.tests[v.test].on_part and any(
+            v.test in tests_of(self.k, r) for r in replaced if r in self.k.repairs
+        )
+
+    def _suspects(self, disturbed: list[Missing]) -> Iterator[Missing]:
+        yield from disturbed
+        suspicion, reasons = self.assessed.suspicion, self._reasons()
+        cured = {f for s in suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
+        for fault in suspicion.space.faults:
+            stood = suspicion.at_repair(fault) or 0.0
+            settled = fault in cured or fault in reasons or fault in {m.id for m in disturbed}
+            if stood <= STOOD_HIGH or settled or self._cleared(fault):
+                continue
+            says = (
+                f"{self.k.faults[fault].title} stood at {percent(stood)} at the repair, and nothing was done"
+                " about it: repair it, clear it by a test, or say why not."
+            )
+            yield Missing("suspect", fault, {"page": f"why/{fault}"}, says)
+
+    def _disturbed(self) -> Iterator[Missing]:
+        """What was opened keeps it on trial by itself: a poor contact rests for a while after that."""
+        reasons = self._reasons()
+        for d in doubts(self.assessed):
+            if d.fault not in reasons and not self._cleared(d.fault):
+                where = {"node": d.opened.node} | (
+                    {"cylinder": d.opened.cylinder} if d.opened.cylinder else {}
+                )
+                yield Missing("suspect", d.fault, test_place(self.k, WIGGLE, where), d.because)
+
+    def _reasons(self) -> set[str]:
+        steps = [x for x in self.job.of(ProofStep) if x.id in self.since and x.data.step == "suspect"]
+        return {
+            x.data.about for x in steps if x.data.about and x.data.result == "could_not" and x.data.reason
+        }
+
+    def _cleared(self, fault: str) -> bool:
+        """Whether a test since found it sound, in full, and speaks clearly against it."""
+        for time in self.assessed.suspicion.chain[1:]:
+            for e in time.evidence:
+                if (
+                    e.finding
+                    and fault in e.finding.shows
+                    and e.outcome == e.finding.outcomes[0]
+                    and e.weight > 0.99
+                    and not e.finding.id.startswith("symptom.")
+                ) and e.finding.shows[fault][0] <= CLEARS * e.finding.general[0]:
+                    return True
+        return False
+
+    def _open_steps(self, steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
+        for s in steps:
+            if s.kind == "reset" and s.needed and s.result in ("open", "fail", "could_not"):
+                if s.id == "countdown" and still_counts(self.job) is not None:
+                    continue
+                yield Missing(
+                    "reset",
+                    s.id,
+                    s.link or self._at(s.id),
+                    f"{s.shape.does}: {s.note or ('still to do' if s.result == 'open' else 'not done')}.",
+                )
+            elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "could_not"):
+                yield Missing("condition", s.id, s.link or self._at(s.id), self._condition_says(s))
+            elif s.kind == "check" and s.id not in ("remeasure", "suspect"):
+                yield from self._open_check(s)
+
+    def _open_check(self, s: ProofStepState) -> Iterator[Missing]:
+        assert isinstance(s.shape, CheckShape)
+        if s.result in ("denied", "fail"):
+            yield Missing(
+                s.shape.what or "reread", s.id, self._at(s.id), f"{s.shape.does}: {s.note or 'failed'}."
+            )
+        elif s.shape.what == "codes" and s.result == "open" and not self._codes_read():
+            yield Missing("codes", s.id, self._at(s.id), "The codes of all modules were not read since.")
+        elif s.shape.what == "reread" and s.shape.reading and s.result == "open":
+            place = test_place(self.k, s.shape.reading[0])
+            yield Missing("reread", s.id, place, f"{s.shape.does}: still to do.")
+        elif s.shape.what == "fluid" and s.result == "open":
+            yield Missing("fluid", s.id, self._at(s.id), f"{s.shape.does}: still to do.")
+
+    def _condition_says(self, s: ProofStepState) -> str:
+        if s.result == "warm":
+            return f"{s.shape.does}: {s.note}."
+        return (
+            f"{s.shape.does}:"
+            f" {'still to come' if s.result == 'open' else 'could not be done, and no reason stands for it'}."
+        )
+
+    def _codes_read(self) -> bool:
+        """Whether the codes were read since the repair: a read-out after a clear, or a drive that noted
+        them."""
+        cleared = any(x.kind == "code_clear" and x.id in self.since for x in self.job.live)
+        scans = any(x.kind == "code_scan" and x.id in self.since for x in self.job.live)
+        return cleared and scans or any(x.data.read for x in self._drives())
+
+    def _certainty(self, steps: tuple[ProofStepState, ...], sure: float) -> Iterator[Missing]:
+        if sure >= PROVEN_FROM:
+            return
+        more = still_to_drive(self.assessed)
+        to_come = [s for s in steps if s.kind == "condition" and s.needed and s.result in ("open", "warm")]
+        more_proof = [s for s in steps if s.kind == "condition" and s.result == "optional"]
+        if more is not None and more[1] > 0:
+            yield Missing(
+                "drive",
+                "drive",
+                {"page": PROVE, "at": "drives"},
+                f"Sure to {percent(sure)}: {plain(round(more[1]))} {more[0].unit} more, clean, would make it"
+                f" {percent(PROVEN_FROM)}.",
+            )
+        elif to_come:
+            then = sure
+            for s in to_come:
+                then = cured_given(
+                    then, though_broken(self.job, self.k, s.id), self.k.proofs.conditions[s.id].when_cured
+                )
+            yield Missing(
+                "certainty",
+                to_come[0].id,
+                self._at(to_come[0].id),
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. {self._passed_says(then)}",
+            )
+        elif more_proof:
+            yield Missing(
+                "certainty",
+                more_proof[0].id,
+                self._at(more_proof[0].id),
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. More of it:"
+                f" {inside(more_proof[0].shape.does)}.",
+            )
+        elif once_more := self._once_more(steps, sure):
+            yield Missing(
+                "certainty",
+                once_more[0].id,
+                self._at(once_more[0].id),
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. Once more on another day would"
+                f" make it {percent(once_more[1])}: {inside(once_more[0].shape.does)}.",
+            )
+        else:
+            yield Missing(
+                "certainty",
+                "sure",
+                {"page": "narrow"},
+                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would"
+                " tell.",
+            )
+
+    def _once_more(
+        self, steps: tuple[ProofStepState, ...], sure: float
+    ) -> tuple[ProofStepState, float] | None:
+        """A condition that is passed already and would make it sure enough when passed again, or that tells
+        more than the tests where no suspect stands out; None when there is none."""
+        told_by_tests = self.assessed.proposals.first and any(
+            x.probability >= WORTH_A_TEST for x in self.assessed.suspicion.suspects
+        )
+        for s in steps:
+            if s.kind == "condition" and s.result == "pass" and s.entry is not None:
+                done = len(passes(self.job, self.k, len(self.job.times) - 1, s.id))
+                broken = though_broken(self.job, self.k, s.id)
+                then = (
+                    cured_given(sure, passed_again(broken, done + 1) / passed_again(broken, done))
+                    if 0 < done < MOST_PASSES
+                    else sure
+                )
+                if then > sure and (then >= PROVEN_FROM or not told_by_tests):
+                    return s, then
+        return None
+
+    def _passed_says(self, then: float) -> str:
+        says = f"What is still to come would make it {percent(then)}"
+        return f"{says}." if then >= PROVEN_FROM else f"{says}: a test of what is left is wanted beside it."
+
+    def _at(self, step: str) -> dict[str, object]:
+        return {"page": PROVE, "at": f"proof-{step}"}
+
+
+def odds_before_drives(assessed: Assessed) -> float | None:
+    """How sure the cure was before the drives of this time: what the drives multiply."""
+    suspicion = assessed.suspicion
+    sure = suspicion.sure
+    ids = {x.id for x in assessed.job.of(Drive)}
+    for e in suspicion.evidence:
+        if sure is not None and e.if_left and set(e.entries) & ids:
+            left, cured = e.if_left
+            odds = sure / max(1 - sure, 1e-12) * left / cured
+            sure = odds / (1 + odds)
+    return sure
+
+
+def still_to_drive(assessed: Assessed, wanted: float = PROVEN_FROM) -> tuple[Returns, float] | None:
+    """How much more it must stay clean until the cure is so sure; None when no return is known or none would
+    do."""
+    returns, odds = returns_of(assessed.job), odds_before_drives(assessed)
+    if returns is None or odds is None:
+        return None
+    span = clean_until(returns.timed, odds, wanted, returns.about)
+    if span is None:
+        return None
+    trip = driven(assessed.job, len(assessed.job.times) - 1, returns.axis)
+    return returns, max(0.0, span - (0.0 if trip.back else trip.span))
+
+
+def running_wait(job: Job, now: datetime) -> Entry | None:
+    """The wait that is still running, the one that ends last."""
+    running = [x for x in open_waits(job) if x.data.until and x.data.until > now]
+    return max(running, key=lambda x: x.data.until, default=None)
+
+
+def open_waits(job: Job) -> list[Entry]:
+    """The waits that were begun and not ended by anybody, whether their time is over or not."""
+    ended = {x.data.ends for x in job.of(Wait) if x.data.state == "ended"}
+    return [x for x in job.of(Wait) if x.data.state == "started" and x.id not in ended]
+
+
+def cold_start_to_come(proof: Proof) -> bool:
+    """Whether a cold proof is still missing: then the engine is left to stand."""
+    return any(
+        s.kind == "condition"
+        and isinstance(s.shape, ConditionShape)
+        and s.shape.needs_cold
+        and s.result in ("open", "warm")
+        for s in proof.steps
+    )
+
+
+def owner_words(proof: Proof, k: Knowledge) -> str:
+    """How proven it is, in the owner's words."""
+    if proof.status == "proven":
+        return (
+            f"Proven: measured again and tried in its own conditions; sure to {percent(proof.sure or 0.0)}."
+        )
+    if proof.status == "failed":
+        return "Not cured yet: the search goes on."
+    names = {
+        "reread": "a reading to repeat",
+        "suspect": "another suspect to settle",
+        "condition": "the trial in its own conditions",
+        "drive": "more driving",
+        "reset": "something to learn or reset",
+        "codes": "the codes to read again",
+        "temporary": "the lasting repair",
+        "piece": "a piece to find",
+        "fluid": "a level or leak to look at",
+        "certainty": "more certainty",
+    }
+    kinds = list(dict.fromkeys(names[m.what] for m in proof.missing if m.what in names))
+    return f"On trial: still missing {listed(kinds)}." if kinds else "Nothing is repaired yet."
+
+
+@dataclass(frozen=True)
+class Soak:
+    """When an engine will be touchable and cold: temperatures in C, times in hours, and what of it is
+    known."""
+
+    start_c: float
+    around_c: float
+    tau_h: float
+    fitted: bool
+    guessed: bool
+    touch_c: float
+    touch_h: float | None
+    cold_h: float
+
+
+def soak_estimate(job: Job, limits: WaitLimits) -> Soak:
+    """Estimate the cold soak from the last temperatures written down; two falling ones fit this vehicle's own
+    cooling."""
+    coolant, ambient = job.condition("coolant"), job.condition("ambient")
+    start = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else GENERAL_WARM_C
+    around = convert(ambient.data.value, ambient.data.unit, "degC") if ambient else GENERAL_OUTSIDE_C
+    fitted = _fitted_tau(job, around)
+    tau = limits.closed_tau_h if fitted is None else fitted
+    return Soak(
+        start,
+        around,
+        tau,
+        fitted is not None,
+        coolant is None or ambient is None,
+        limits.touchable_c,
+        hours_until(limits.touchable_c, start, around, tau),
+        max(COLD_HOURS, cold_soaked_after_h(start, around, limits, tau)),
+    )
+
+
+def _fitted_tau(job: Job, around: float) -> float | None:
+    read = [
+        (x.at, convert(x.data.value, x.data.unit, "degC"))
+        for x in job.of(Condition)
+        if x.data.name == "coolant" and x.at
+    ]
+    if len(read) < 2:
+        return None
+    (first_at, first), (second_at, second) = read[-2:]
+    try:
+        return fitted_tau_h(first, second, (second_at - first_at).total_seconds() / 3600, around)
+    except ValueError:
+        return None

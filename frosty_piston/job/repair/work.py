@@ -1,0 +1,41 @@
+"""The work that was picked: each repair with its plan, the cylinders it is about, and whether it is done."""
+
+from frosty_piston.job.assessment import Assessed
+from frosty_piston.knowledge.repairs import Option
+
+from .decide import cylinders_of, picked_options
+from .fit import ToDo, done_since, plan_state
+
+
+def plan_of(option: Option) -> str:
+    """The work plan that carries an option out."""
+    return option.shape.plan or option.repair
+
+
+def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
+    """What was picked, repair by repair, in the order in which it was picked."""
+    job, k = assessed.job, assessed.knowledge
+    work = []
+    for option in picked_options(job, k):
+        cylinders = cylinders_of(assessed, option)
+        plan = plan_state(job, k, plan_of(option), cylinders, option.shape.act)
+        work.append(
+            ToDo(
+                option.id,
+                option.repair,
+                option.shape.act,
+                cylinders,
+                plan,
+                done_since(job, option.repair),
+                option.shape.temporary,
+                option.title,
+            )
+        )
+    return tuple(work)
+
+
+def all_done(assessed: Assessed) -> bool:
+    """Whether everything that was picked is done; when nothing was picked, whether anything was repaired
+    since the last failed proof."""
+    work = to_do(assessed)
+    return all(w.entry for w in work) if work else assessed.job.fitted

@@ -1,0 +1,91 @@
+"""What the vehicle is ready for: what is off already, hot or cold, on the lift; and what each test still
+needs."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from frosty_piston.job.engine import EngineCard
+from frosty_piston.job.entries import Outcome, Reading, State
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.load import TestFinding
+
+COLD, HOT, WAITS = "engine_cold", "engine_hot", "customer_waits"
+WARMS, PASSING = ("running", HOT), ("running", "key_on", COLD)
+WAIT_FOR_COLD_MIN, LONGEST_WHILE_WAITED_FOR = 20.0, 30.0
+
+
+def states(job: Job, k: Knowledge) -> frozenset[str]:
+    """What holds now by the latest word: engine cold or hot, raised, the customer waits. Running it ends
+    "cold"."""
+    held: set[str] = set()
+    for x in job.of(State, Reading, Outcome):
+        if x.kind == "state":
+            name = x.data.state
+            held = held | {name} if x.data.on else held - {name}
+            if x.data.on and name in (COLD, HOT):
+                held -= {COLD, HOT} - {name}
+        elif any(a in WARMS for a in k.tests[x.data.test].access):
+            held.discard(COLD)
+    return frozenset(held)
+
+
+def access_reached(job: Job, k: Knowledge) -> set[str]:
+    """The access states this job has paid for already, by what was said and by the tests on its tape."""
+    now = states(job, k)
+    reached = set(now - {WAITS})
+    for entry in job.of(Reading, Outcome):
+        shape = k.tests[entry.data.test]
+        reached |= set(shape.access) | set(
+            shape.at[entry.data.where.point].access if entry.data.where.point in shape.at else ()
+        )
+    reached -= set(PASSING) - now
+    return reached - {HOT} if COLD in now else reached
+
+
+@dataclass(frozen=True)
+class Way:
+    """How a test is best made now: at which point, minutes of its own, the access it needs, its part by
+    id."""
+
+    point: str | None
+    own_min: float
+    access: tuple[str, ...]
+
+
+def minutes_to(k: Knowledge, reached: set[str]) -> dict[str, float]:
+    """What each access would still take. Cold is waiting, not work, and the wait is filled with other jobs:
+    it stands for a few minutes only, so that what can be done now goes first."""
+    return {
+        a: WAIT_FOR_COLD_MIN if a == COLD else shape.minutes
+        for a, shape in k.access.items()
+        if a not in reached
+    }
+
+
+def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, float]) -> Way:
+    """Answer at which point a finding is read with the fewest minutes.
+
+    Points where wires lie open are chosen before the module's own plug: a card may put an intake in the way.
+    """
+    points: list[str | None] = [p for p in known.shape.points if p in k.tests[known.test].at] or [None]
+    ways = [way_at(job.engine, k, known, point) for point in points]
+    return min(ways, key=lambda w: w.own_min + sum(still.get(a, 0.0) for a in w.access))
+
+
+def way_at(engine: EngineCard, k: Knowledge, known: TestFinding, point: str | None) -> Way:
+    """Answer what a finding takes at one point: its own minutes, and what must be reached."""
+    shape = k.tests[known.test]
+    at = shape.at.get(point) if point else None
+    access = tuple(at.access if at else shape.access)
+    if point == "plug" and (own := engine.choice("glow_plug_access")):
+        access = (own,)
+    access = (*access, *(x for x in known.shape.reach if x not in access))
+    return Way(point, at.minutes if at and at.minutes else shape.minutes, access)
+
+
+def way_of(engine: EngineCard, k: Knowledge, test: str, where: Mapping[str, str]) -> Way:
+    """Answer what a test takes at a place that is named. Raises KeyError for a test that tells nothing."""
+    node, found = where.get("node"), k.findings[test]
+    known = next((f for f in found if node and node in f.shape.nodes), found[0])
+    return way_at(engine, k, known, where.get("point"))

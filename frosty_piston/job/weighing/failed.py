@@ -1,0 +1,66 @@
+"""Which cylinders a repair is about: those that its tests condemned, and whether they were read at the part
+itself."""
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from frosty_piston.job.judging.result import Result, latest_of_each
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.completeness import proving_tests
+
+if TYPE_CHECKING:
+    from frosty_piston.job.assessment import Assessed
+
+BAD = ("failed", "marginal")
+
+
+def tests_of(k: Knowledge, repair: str) -> tuple[str, ...]:
+    """The tests that show whether a repair is needed: those its table names, and those that can find what it
+    cures."""
+    shape = k.repairs[repair]
+    tests = [*shape.shape.remeasure, *(shape.shape.at_part.tests if shape.shape.at_part else ())]
+    return tuple(
+        dict.fromkeys([*tests, *(test for fault in shape.cures for test, *_ in proving_tests(k, fault))])
+    )
+
+
+@dataclass(frozen=True)
+class Condemned:
+    """The cylinders that a repair is about, with the class each was given; `afar`: those never read at the
+    part itself."""
+
+    classes: dict[int, str]
+    afar: frozenset[int]
+
+    @property
+    def cylinders(self) -> tuple[int, ...]:
+        return tuple(sorted(self.classes))
+
+
+def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
+    """Answer which cylinders the tests of a repair condemn. One that is sound at the part itself is not
+    condemned by what was read elsewhere."""
+    if repair not in k.repairs:
+        return Condemned({}, frozenset())
+    at_part, tests = k.repairs[repair].shape.at_part, tests_of(k, repair)
+    bad: dict[int, str] = {}
+    at_it: set[int] = set()
+    cleared: set[int] = set()
+    for v in verdicts:
+        c = v.where.get("cylinder")
+        if not isinstance(c, int) or v.test not in tests:
+            continue
+        here = at_part is None or v.test in at_part.tests or v.where.get("point") in at_part.points
+        if v.judgement.verdict in BAD:
+            bad.setdefault(c, v.judgement.cls)
+            at_it |= {c} if here else set()
+        elif here and at_part is not None and v.judgement.verdict == "sound":
+            cleared.add(c)
+    bad = {c: cls for c, cls in bad.items() if c not in cleared or c in at_it}
+    return Condemned(bad, frozenset(set(bad) - at_it))
+
+
+def failed_cylinders(assessed: "Assessed", repair: str, times: int) -> set[int]:
+    """The cylinders that the tests of a repair condemned in the first times of a job."""
+    verdicts = latest_of_each(assessed.judged[:times])
+    return {c for c, _ in condemned(assessed.knowledge, repair, verdicts).classes.items()}

@@ -1,0 +1,243 @@
+"""What the proof of a repair says: the complaint's own condition passed or not, and drives against earlier
+returns."""
+
+from dataclasses import dataclass
+
+from frosty_piston.core.codes import decode
+from frosty_piston.core.proving import clean_though_broken
+from frosty_piston.core.quantity import percent, plain
+from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Code, Symptom
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.repair_shapes import ConditionShape
+
+from .evidence import Evidence
+
+COMPLAINT, CLEAN_DRIVE = "complaint", "clean_drive"
+COMES_AND_GOES_PASSES = 0.5
+BACK_THOUGH_CURED = 0.02
+AGAIN_COUNTS, MOST_PASSES = 0.5, 3
+COLD_HOURS = 8.0
+AXES = {"distance_km": ("km", "km"), "starts": ("starts", "start"), "hours": ("h", "hour")}
+
+
+def conditions_of(job: Job, k: Knowledge) -> tuple[str, ...]:
+    """The conditions in which this complaint shows itself, as its symptoms name them."""
+    named = tuple(dict.fromkeys(k.symptoms[s].proved_by for s in job.complaints if k.symptoms[s].proved_by))
+    if named:
+        return named
+    return (CLEAN_DRIVE,) if any(x.kind == "code" for x in job.times[0]) else (COMPLAINT,)
+
+
+def witnesses_of(job: Job, k: Knowledge) -> tuple[str, ...]:
+    """The conditions that say something of this complaint: its own, and a clean drive where codes stood on
+    the job."""
+    own = conditions_of(job, k)
+    coded = any(x.kind == "code" for x in job.times[0])
+    return (*own, CLEAN_DRIVE) if coded and CLEAN_DRIVE not in own else own
+
+
+def comes_and_goes(job: Job, k: Knowledge, condition: str) -> bool:
+    """Whether every symptom that this condition brings about comes and goes: passing it once says less
+    then."""
+    named = [s for s in job.complaints if k.symptoms[s].proved_by == condition]
+    return bool(named) and all(
+        k.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in named
+    )
+
+
+def though_broken(job: Job, k: Knowledge, condition: str) -> float:
+    """The chance that a vehicle still broken passes a condition once; general figures."""
+    shape = k.proofs.conditions[condition]
+    return (
+        max(shape.though_broken, COMES_AND_GOES_PASSES)
+        if comes_and_goes(job, k, condition)
+        else shape.though_broken
+    )
+
+
+@dataclass(frozen=True)
+class Returns:
+    """How often the complaint came back before: on one axis, each since the last clear or repair."""
+
+    axis: str
+    timed: tuple[float, ...]
+    about: float | None
+
+    @property
+    def unit(self) -> str:
+        return AXES[self.axis][0]
+
+
+def returns_of(job: Job) -> Returns | None:
+    """The earlier returns of the complaint; the axis of the first one counts for the job."""
+    latest = {x.data.symptom: x for x in job.of(Symptom) if x.data.returns or x.data.returns_about}
+    returns = [r for x in latest.values() for r in x.data.returns]
+    abouts = [x.data.returns_about for x in latest.values() if x.data.returns_about]
+    axis = next((axis for r in [*returns, *abouts] for axis in AXES if getattr(r, axis) is not None), None)
+    if axis is None:
+        return None
+    timed = tuple(v for r in returns if (v := getattr(r, axis)) is not None)
+    about = next((v for r in abouts if (v := getattr(r, axis)) is not None), None)
+    return Returns(axis, timed, about)
+
+
+@dataclass(frozen=True)
+class Driven:
+    """The drives of one time that were a witness: how long it stayed clean, and whether it came back."""
+
+    entries: tuple[e.Entry, ...]
+    span: float
+    back: bool
+
+
+def came_back(job: Job, drive: e.Entry) -> bool:
+    """Whether the complaint or a code that stood on the job came back on a drive."""
+    known = {decode(x.data.code).code for x in job.of(Code) if job.position[x.id] < job.position[drive.id]}
+    return drive.data.complaint_back is True or any(decode(c).code in known for c in drive.data.codes_back)
+
+
+def is_witness(drive: e.Entry) -> bool:
+    """What was not read is no witness."""
+    return drive.data.read or drive.data.complaint_back is not None
+
+
+def driven(job: Job, number: int, axis: str) -> Driven:
+    """The drives of one time on an axis, until the complaint came back."""
+    taken, span = [], 0.0
+    for x in job.times[number]:
+        if x.kind != "drive" or not is_witness(x) or getattr(x.data, axis) is None:
+            continue
+        taken.append(x)
+        span += getattr(x.data, axis)
+        if came_back(job, x):
+            return Driven(tuple(taken), span, True)
+    return Driven(tuple(taken), span, False)
+
+
+def soaked(job: Job, entry: e.Entry) -> bool:
+    """Whether a cold proof was really cold: hours standing written down, or a cold-soak wait that had
+    ended."""
+    if entry.data.soaked_h is not None:
+        return bool(entry.data.soaked_h >= COLD_HOURS)
+    soaks = [
+        x.data for x in job.live[: job.position[entry.id]] if x.kind == "wait" and x.data.wait == "cold_soak"
+    ]
+    return any(x.state == "ended" or x.until and entry.at and entry.at >= x.until for x in soaks)
+
+
+def condition_steps(job: Job, k: Knowledge, number: int) -> dict[str, e.Entry]:
+    """The last word on each of the complaint's conditions in one time. A step `complaint` stands for each of
+    its own that has no word of its own."""
+    own, wanted = conditions_of(job, k), witnesses_of(job, k)
+    said = {
+        x.data.step: x
+        for x in job.times[number]
+        if x.kind == "proof_step" and (x.data.step in wanted or x.data.step == COMPLAINT)
+    }
+    return {
+        c: said[c] if c in said else said[COMPLAINT]
+        for c in wanted
+        if c in said or COMPLAINT in said and c in own
+    }
+
+
+def counts(job: Job, shape: ConditionShape, entry: e.Entry) -> bool:
+    """Whether a word on a condition says anything: could not says nothing, a warm start proves no cold
+    one."""
+    if entry.data.result == "could_not":
+        return False
+    return entry.data.result == "fail" or not shape.needs_cold or soaked(job, entry)
+
+
+def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) -> list[Evidence]:
+    """Add what a time after a repair proves. A drive is one witness: against known returns it says more than
+    which code came back, and than a step that was ticked."""
+    proofs, returns = list(evidence), returns_of(job)
+    trip = driven(job, number, returns.axis) if returns else None
+    drives = [x for x in job.times[number] if x.kind == "drive" and is_witness(x)]
+    told_by_drive = bool(drives) and CLEAN_DRIVE in witnesses_of(job, k)
+    if returns and trip and trip.entries:
+        proofs = [*_without_code_return(proofs), _drives(returns, trip)]
+    elif told_by_drive:
+        passed = not any(came_back(job, x) for x in drives)
+        proofs = [
+            *_without_code_return(proofs),
+            _passed(job, k, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives)),
+        ]
+    read = {x.data.test for x in job.times[number] if x.kind in ("reading", "outcome")}
+    for condition, entry in condition_steps(job, k, number).items():
+        shape = k.proofs.conditions[condition]
+        driven_already = shape.drive and (told_by_drive or bool(trip and trip.entries))
+        if counts(job, shape, entry) and not driven_already and shape.reading not in read:
+            again = passes(job, k, number, condition)
+            proofs.append(
+                _passed(
+                    job,
+                    k,
+                    condition,
+                    tuple(x.id for x in again) or (entry.id,),
+                    entry.data.result == "pass",
+                    len(again),
+                )
+            )
+    at = job.position
+    return sorted(proofs, key=lambda x: max((at.get(i, 0) for i in x.entries), default=-1))
+
+
+def _without_code_return(evidence: list[Evidence]) -> list[Evidence]:
+    return [x for x in evidence if not (x.finding and x.finding.id.startswith("code_return."))]
+
+
+def passes(job: Job, k: Knowledge, number: int, condition: str) -> list[e.Entry]:
+    """The times a condition was passed in one time of a job, since it last failed."""
+    entries: list[e.Entry] = []
+    for x in job.times[number]:
+        if (
+            x.kind == "proof_step"
+            and x.data.step in (condition, COMPLAINT)
+            and counts(job, k.proofs.conditions[condition], x)
+        ):
+            entries = [*entries, x] if x.data.result == "pass" else []
+    return entries
+
+
+def passed_again(broken: float, times: int) -> float:
+    """The chance that a vehicle still broken passes so many times: each further one counts half as much as
+    the first, since what hides once often hides again, and three are the most that count.
+
+    >>> [round(passed_again(0.25, n), 3) for n in (1, 2, 3, 4)]
+    [0.25, 0.125, 0.062, 0.062]
+    """
+    return float(broken ** (1 + AGAIN_COUNTS * (min(max(times, 1), MOST_PASSES) - 1)))
+
+
+def _passed(
+    job: Job, k: Knowledge, condition: str, entries: tuple[str, ...], passed: bool, times: int = 1
+) -> Evidence:
+    shape, broken = k.proofs.conditions[condition], though_broken(job, k, condition)
+    chances = (
+        (passed_again(broken, times), shape.when_cured) if passed else (1 - broken, 1 - shape.when_cured)
+    )
+    said = f"passed {times} times" if passed and times > 1 else "passed" if passed else "failed"
+    return Evidence(f"{shape.title}: {said}", entries, None, "", 1.0, {}, if_left=chances)
+
+
+def _drives(returns: Returns, trip: Driven) -> Evidence:
+    clean = clean_though_broken(returns.timed, trip.span, returns.about) or 1.0
+    ids = tuple(x.id for x in trip.entries)
+    if trip.back:
+        return Evidence(
+            f"Came back within {plain(trip.span)} {returns.unit}",
+            ids,
+            None,
+            "",
+            1.0,
+            {},
+            if_left=(max(1 - clean, 1e-3), BACK_THOUGH_CURED),
+        )
+    says = (
+        f"Clean for {plain(trip.span)} {returns.unit}; a vehicle still broken does this in {percent(clean)}"
+    )
+    return Evidence(says, ids, None, "", 1.0, {}, if_left=(clean, 1.0))

@@ -1,0 +1,633 @@
+"""The next best tests of a job, the test to make before a part is bought, and when to stop testing."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from itertools import islice
+
+import numpy as np
+
+from frosty_piston.core.cached import cached_property
+from frosty_piston.core.quantity import percent
+from frosty_piston.core.suspects.next_test import (
+    Belief,
+    Proposal,
+    Sure,
+    Test,
+    information,
+    likeliest_sets,
+    propose,
+    sure_enough,
+)
+from frosty_piston.core.suspects.space import Finding, outcome_chances
+from frosty_piston.core.words import inside, listed, sentence
+from frosty_piston.job.afterwards.experience import Experience
+from frosty_piston.job.circuit.leaks import TESTS as CIRCUIT_TESTS
+from frosty_piston.job.circuit.leaks import Leaks
+from frosty_piston.job.circuit.proposed import circuit_tests
+from frosty_piston.job.judging.measured import recorded_in, to_judge
+from frosty_piston.job.judging.result import Result
+from frosty_piston.job.repair.road import Road
+from frosty_piston.job.tape.fold import Job
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.knowledge.load import NOT_SEEN, TestFinding
+
+from . import access as a
+from .evidence import Evidence, belongs
+from .stopping import LEVER, lever_result, stop_open, stopped_by_hand
+from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
+
+LEAST_GAIN_BITS, MOST_PROPOSED = 0.015, 20
+OPEN_SEARCH_MIN, NOTHING_LEFT_MIN = 480.0, 5.0
+GROUPS_APART = 24
+LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
+LEAST_SWING = 0.02
+SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
+LONG_MIN, STANDS_OUT_FROM, ROAD = 60.0, 0.7, "road_test"
+MOSTLY_ANYWAY, SENSOR_WIRE = 0.5, "sensor_wiring"
+CLEARS_TO, CONDEMNS_FROM, OPEN_UP_TO = 1 / 3, 0.8, 0.7
+
+
+@dataclass(frozen=True)
+class NextTest:
+    """A proposed test: where, minutes with what must still come off, what it tells, what comes along with
+    it."""
+
+    test: str
+    title: str
+    where: dict[str, str]
+    minutes: float
+    access: tuple[str, ...]
+    gain_bits: float
+    because: str
+    cautions: tuple[str, ...]
+    tools: tuple[str, ...]
+    along: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A test that would tell something and cannot be made now, and why."""
+
+    title: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Swing:
+    """How far one outcome of a test would take a suspect, and how likely that outcome is."""
+
+    test: NextTest
+    outcome: str
+    chance: float
+    odds_after: float
+
+
+@dataclass(frozen=True, eq=False)
+class _Candidate:
+    known: TestFinding
+    way: a.Way
+    where: dict[str, str]
+    test: Test
+
+
+class Proposals:
+    """What to do next on a job. `own`: the workshop's patterns and the tools it lacks."""
+
+    def __init__(
+        self,
+        job: Job,
+        k: Knowledge,
+        suspicion: Suspicion,
+        experience: Experience,
+        verdicts: Sequence[Result] = (),
+        leaks: Leaks | None = None,
+    ):
+        self.verdicts, self.leaks = verdicts, leaks
+        self.job, self.k, self.suspicion, self.experience = job, k, suspicion, experience
+        self.evidence = _still_standing(suspicion)
+        self.states = a.states(job, k)
+        self.still = a.minutes_to(k, a.access_reached(job, k))
+        self.left_out: list[LeftOut] = []
+        self._worded: dict[int, NextTest] = {}
+        likely = suspicion.likely
+        self.rows, self.belief = likely.rows, self._belief(suspicion.weighed.sets, likely)
+        self.candidates = list(self._candidates())
+
+    def _belief(self, sets: np.ndarray, likely: Likely) -> Belief:
+        """The likeliest sets, in the groups of what they need; what is not among the likeliest groups is one
+        open search."""
+        rows, groups, repairs = likely
+        weight = sets[rows] / sets[rows].sum()
+        chance = np.bincount(groups, weights=weight, minlength=len(repairs))
+        known = [n for n in np.argsort(-chance, kind="stable") if repairs[n]][:GROUPS_APART]
+        renamed = np.full(len(repairs), len(known))
+        renamed[known] = np.arange(len(known))
+        groups = renamed[groups]
+        cost = [sum(self._repair_min(r) for r in repairs[n]) for n in known]
+        nothing = (
+            rows == self.suspicion.space.empty_at
+            if self.suspicion.left is None
+            else ~self.suspicion.left[rows]
+        )
+        groups = np.where(nothing, len(known) + 1, groups)
+        return Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]))
+
+    def _repair_min(self, repair: str) -> float:
+        shape = self.k.repairs[repair].shape
+        return shape.minutes + shape.part_minutes
+
+    def _candidates(self) -> Iterator[_Candidate]:
+        """Every finding not yet made that can be made on this vehicle, with its chances under the likeliest
+        sets."""
+        settled = {
+            e.finding.id
+            for e in self.evidence
+            if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])
+        }
+        unclear = self._unclear()
+        condemned = _plug_condemned(self.evidence)
+        dead = not self.job.repairs and any(s in self.job.complaints for s in ("no_start", "no_start_cold"))
+        told = {
+            shape.told_by
+            for s in (self.job.symptoms if self.suspicion.before is None else ())
+            if (shape := self.k.symptoms[s]).told_whole
+        }
+        missing: dict[str, LeftOut] = {}
+        alive, anyway, recordings = self._alive(), self._asked_anyway(), to_judge(self.job)
+        for test, findings in self.k.findings.items():
+            if (
+                test in told
+                or self.leaks
+                and test in CIRCUIT_TESTS
+                or self.job.engine.rules_out(self.k.tests[test].needs)
+            ):
+                continue
+            for known in findings:
+                node = known.shape.nodes[0] if known.shape.nodes else None
+                needs = {**known.shape.needs, **(self.k.nodes[node].needs if node else {})}
+                if (
+                    known.finding.id in settled
+                    or known.finding.id in unclear
+                    or known.shape.covers == "suspect_plugs"
+                    and not condemned
+                    or self.job.engine.rules_out(needs)
+                ):
+                    continue
+                if self._told_already(test):
+                    continue
+                if alive.isdisjoint(known.finding.shows) or self._wire_of_another(known, node):
+                    continue
+                way = a.cheapest_way(self.job, self.k, known, self.still)
+                if why := self._not_now(known, way, dead):
+                    missing.setdefault(test, LeftOut(self.k.tests[test].title, why))
+                    continue
+                where = {
+                    key: value
+                    for key, value in (
+                        ("point", way.point),
+                        ("node", node),
+                        ("channel", known.shape.channels[0] if known.shape.channels else None),
+                    )
+                    if value
+                }
+                table = outcome_chances(self.suspicion.space, known.finding, self.rows)
+                recorded = recorded_in(self.k, recordings, test, node or "")
+                # What is recorded already is only to be judged: that is free.
+                takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
+                choice = Test(known.finding.id, table, *takes, anyway.get(known.finding.id, 0.0))
+                yield _Candidate(known, way, where, choice)
+        self.left_out = list(missing.values())
+        yield from self._on_circuit(alive)
+
+    def _told_already(self, test: str) -> bool:
+        """Whether a test at the same part that tells more was made already."""
+        shape = self.k.tests[test]
+        made = [v for v in self.verdicts if v.test in shape.adds_nothing_after]
+        nodes = [self.k.node(str(v.where["node"])) if "node" in v.where else None for v in made]
+        return any(node is None or self.k.nodes[node].part in shape.parts for node in nodes)
+
+    def _on_circuit(self, alive: set[str]) -> Iterator[_Candidate]:
+        """The tests at places of the circuit, with the chances that they have by now."""
+        if self.leaks is None or self.experience.lacking & set(self.k.tests[CIRCUIT_TESTS[0]].tools):
+            return
+        for one in circuit_tests(self.job, self.k, self.leaks, self.suspicion):
+            if alive.isdisjoint(one.finding.shows):
+                continue
+            known = replace(self.k.findings[one.test][0], finding=one.finding)
+            way, where = a.Way(None, one.minutes, ()), {"node": one.at}
+            table = outcome_chances(self.suspicion.space, one.finding, self.rows)
+            yield _Candidate(known, way, where, Test(one.finding.id, table, one.minutes, frozenset(), 0.0))
+
+    @cached_property
+    def _named_by_codes(self) -> set[str]:
+        """The parts whose circuit codes stand on the job."""
+        wired = (e.finding.shows for e in self.evidence if e.finding and _is_circuit_code(e.finding))
+        return {self.k.faults[f].part for shows in wired for f in shows if f != SENSOR_WIRE}
+
+    def _wire_of_another(self, known: TestFinding, node: str | None) -> bool:
+        """Whether a finding looks for a sensor's wire at a part that no circuit code names, while one names
+        another."""
+        if node is None or SENSOR_WIRE not in known.finding.shows or not self._named_by_codes:
+            return False
+        return self.k.nodes[node].part not in self._named_by_codes
+
+    def _asked_anyway(self) -> dict[str, float]:
+        """How likely each finding will be asked for anyway: nothing is pulled before it is seen or measured
+        bad at itself, and nothing on the word of a circuit code before its pins were measured."""
+        anyway: dict[str, float] = {}
+        for repair, chance in self.suspicion.repairs_needed.items():
+            cures = self.k.repairs[repair].cures
+            at_part = self.k.proofs_at_part[repair]
+            proven = any(_proves(e, cures) for e in self.evidence if e.finding and e.finding.id in at_part)
+            by_code = any(_by_circuit_code(e, cures) for e in self.evidence)
+            for one in (set() if proven else at_part) | (self.k.pins_of[repair] if by_code else set()):
+                anyway[one] = min(1.0, anyway.get(one, 0.0) + chance)
+        return anyway
+
+    def _unclear(self) -> set[str]:
+        """The findings that were read now and stay unclear: the same again with the same instrument tells no
+        more."""
+        unclear: set[str] = set()
+        decided = {e.finding.id for e in self.evidence if e.finding}
+        for test in {v.test for v in self.verdicts if v.judgement.verdict == "unclear"}:
+            for known in self.k.findings.get(test, ()):
+                here = [v for v in self.verdicts if v.test == test and belongs(self.job, self.k, known, v)]
+                whole = known.shape.covers != "cylinders" or len(here) >= (self.job.engine.cylinders or 0)
+                if any(v.judgement.verdict == "unclear" for v in here) and (
+                    known.finding.id not in decided or known.shape.covers == "cylinders" and whole
+                ):
+                    unclear.add(known.finding.id)
+        return unclear
+
+    def _alive(self) -> set[str]:
+        """The faults that a test is made for: those that explain what was found, and once they are no longer
+        likelier than not, all that show when the complaint does. Seldom ones wait while one stands out."""
+        odds, suspicion = self.suspicion.weighed.faults[:-1], self.suspicion
+        sets, explaining = suspicion.weighed.sets, np.append(suspicion.explains, [False, False])
+        covered = float(sets[explaining[suspicion.space.held].any(axis=1)].sum())
+        wide, regimes = covered < SEARCH_WIDER, self._regimes()
+        least = LEAST_BESIDE if odds.max() > STANDS_OUT else LEAST_ODDS
+        open_still = {f for e in suspicion.unexplained_findings if e.finding for f in e.finding.shows}
+        return {
+            f
+            for f, p, explains in zip(suspicion.space.faults, odds, suspicion.explains, strict=True)
+            if p >= (LEAST_ODDS if f in open_still else least)
+            and (explains or wide and (not regimes or not self.k.regimes[f] or regimes & self.k.regimes[f]))
+        }
+
+    def _regimes(self) -> set[str]:
+        """When the complaint shows: at the start, running, at the stop; empty when only a lamp or a message
+        says that something is wrong."""
+        regimes: set[str] = {self.k.symptoms[s].regime for s in self.job.complaints}
+        return set() if regimes <= {"message"} else regimes - {"message"}
+
+    def _not_now(self, known: TestFinding, way: a.Way, dead: bool) -> str:
+        """Why a test cannot be made now, in words; empty when it can."""
+        tools = [t for t in self.k.tests[known.test].tools if t in self.experience.lacking]
+        if tools:
+            return f"needs what is not here: {', '.join(inside(self.k.tools[t]) for t in tools)}"
+        if dead and any(s in a.WARMS for s in way.access):
+            return "needs the engine running, and it does not start"
+        shape = self.k.tests[known.test]
+        better = [t for t in shape.stands_in_for if not set(self.k.tests[t].tools) & self.experience.lacking]
+        if better:
+            return f"rough: {inside(self.k.tests[better[0]].title)} tells more, and its tools are here"
+        if ROAD in shape.cautions and self._road.bar:
+            hard = "the brakes are not assisted: they come first"
+            return f"needs the road, and {hard if self._road.hard else self._road.bar}"
+        if self._road.no_start and (shape.runs or shape.cranks):
+            return "needs a start, and the countdown has none left"
+        if a.WAITS in self.states:
+            if a.COLD in way.access and a.COLD not in self.states:
+                return "needs a cold engine, and the customer waits"
+            if (minutes := self._minutes(way)) > a.LONGEST_WHILE_WAITED_FOR:
+                return f"takes {minutes:g} min, and the customer waits"
+        return ""
+
+    @cached_property
+    def _road(self) -> Road:
+        return Road.of(self.job, self.k, self.experience)
+
+    def _minutes(self, way: a.Way) -> float:
+        """Work only: the wait for a cold engine is filled with other jobs."""
+        return way.own_min + sum(self.still.get(x, 0.0) for x in way.access if x != a.COLD)
+
+    @cached_property
+    def ranked(self) -> list[Proposal]:
+        return propose(self.belief, [c.test for c in self.candidates], self.still)
+
+    @cached_property
+    def _unswayed(self) -> tuple[np.ndarray, Belief] | None:
+        """The likeliest sets and the belief by the findings alone, when a workshop pattern had a say."""
+        sets = self.suspicion.without_patterns
+        if sets is None or self.suspicion.before is not None:
+            return None
+        rows = likeliest_sets(sets)
+        return rows, self._belief(sets, Likely(rows, *self.suspicion.needed(rows)))
+
+    def _unswayed_test(self, c: _Candidate, rows: np.ndarray) -> Test:
+        return replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows))
+
+    def _tells(self, p: Proposal) -> bool:
+        """Whether a test would tell something. Experience alone never takes one off the list: what would tell
+        something without it stays."""
+        if p.bits >= LEAST_GAIN_BITS or not self._unswayed:
+            return p.bits >= LEAST_GAIN_BITS
+        rows, belief = self._unswayed
+        test = self._unswayed_test(self.candidates[p.test], rows)
+        return information(belief, test.table)[0] >= LEAST_GAIN_BITS
+
+    def _telling(self) -> Iterator[NextTest]:
+        """What would tell something, best first; what lies behind an hour of work only after every look.
+        Before the first one that runs the engine stands what stops it, where that is not known."""
+        places: set[tuple[str, tuple[tuple[str, str], ...]]] = set()
+        lever = stop_open(self.job) and lever_result(self.job) is None and not stopped_by_hand(self.job)
+        long = [p for p in self.ranked if p.minutes >= LONG_MIN]
+        for p in [*(p for p in self.ranked if p.minutes < LONG_MIN), *long]:
+            c = self.candidates[p.test]
+            key = (c.known.test, tuple(c.where.items()))
+            if key in places or not self._tells(p):
+                continue
+            if lever and self.k.tests[c.known.test].runs:
+                lever = False
+                places.add((LEVER, ()))
+                yield self._lever()
+            if key not in places:
+                places.add(key)
+                yield self._next(c, p)
+
+    def _lever(self) -> NextTest:
+        """The emergency lever, before anything runs."""
+        shape = self.k.tests[LEVER]
+        because = "Know what stops it before anything else runs it; stalling it in gear is no test."
+        return NextTest(
+            LEVER,
+            shape.title,
+            {},
+            shape.minutes,
+            tuple(shape.access),
+            0.0,
+            because,
+            tuple(shape.cautions),
+            tuple(shape.tools),
+            (),
+        )
+
+    @cached_property
+    def first(self) -> NextTest | None:
+        """The next best test; None when none would tell more."""
+        return next(iter(self.top(1)), None)
+
+    @cached_property
+    def next_tests(self) -> tuple[NextTest, ...]:
+        """Best first: the most information about what to repair per minute, each test once at each place."""
+        return self.top(MOST_PROPOSED)
+
+    def top(self, most: int) -> tuple[NextTest, ...]:
+        """The first of the next tests."""
+        return tuple(islice(self._telling(), most))
+
+    def _next(self, c: _Candidate, p: Proposal) -> NextTest:
+        if p.test not in self._worded:
+            self._worded[p.test] = self._in_words(c, p)
+        return self._worded[p.test]
+
+    def _in_words(self, c: _Candidate, p: Proposal) -> NextTest:
+        shape = self.k.tests[c.known.test]
+        along = tuple(
+            dict.fromkeys(t for i in p.along if (t := self._short(self.candidates[i])) != self._short(c))
+        )
+        return NextTest(
+            c.known.test,
+            self._title(c),
+            c.where,
+            self._minutes(c.way),
+            c.way.access,
+            p.bits,
+            self._promise(c, along),
+            tuple(shape.cautions),
+            tuple(shape.tools),
+            along,
+        )
+
+    def _title(self, c: _Candidate) -> str:
+        shape = self.k.tests[c.known.test]
+        spot = (
+            shape.at[c.way.point].title
+            if c.way.point in shape.at
+            else (
+                self._called(c.where["node"])
+                if "node" in c.where
+                else c.where.get("channel", "").replace("_", " ")
+            )
+        )
+        repeats = not spot or spot.lower() in shape.title.lower()
+        return shape.title if repeats else f"{shape.title}, {inside(spot)}"
+
+    def _short(self, c: _Candidate) -> str:
+        title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
+        return inside(title) + (f" ({inside(self._called(c.where['node']))})" if "node" in c.where else "")
+
+    def _called(self, node: str) -> str:
+        """What a part is called: on the circuit of the job, or anywhere."""
+        if self.leaks and node in self.leaks.leaking.named:
+            return self.leaks.leaking.named[node]
+        return self.k.nodes[node].title
+
+    @cached_property
+    def _members(self) -> np.ndarray:
+        return np.asarray(self.suspicion.space.members[self.rows].astype(np.float64))
+
+    @cached_property
+    def _now(self) -> np.ndarray:
+        """The chance of each fault among the likeliest sets, shape (F + 1,)."""
+        return np.asarray(self.belief.sets @ self._members)
+
+    def _after(self, c: _Candidate) -> tuple[np.ndarray, np.ndarray]:
+        """The chance of each outcome, shape (K,), and of each fault after each, shape (K, F + 1)."""
+        joint = self.belief.sets[:, None] * c.test.table
+        outcomes = joint.sum(axis=0)
+        return outcomes, (joint.T @ self._members) / np.maximum(outcomes, 1e-12)[:, None]
+
+    def _promise(self, c: _Candidate, along: tuple[str, ...]) -> str:
+        """Why a test is worth its minutes, as a colleague would say it."""
+        outcomes, after = self._after(c)
+        now = self._now
+        fault = int(np.argmax((outcomes @ np.abs(after - now))[:-1]))
+        likely = [i for i in range(len(outcomes)) if outcomes[i] >= LEAST_CHANCE]
+        high, low = max(after[i, fault] for i in likely), min(after[i, fault] for i in likely)
+        name = inside(self.k.faults[self.suspicion.space.faults[fault]].title)
+        stood = percent(float(now[fault]))
+        minutes = round(self._minutes(c.way))
+        text = "A minute" if minutes <= 1 else f"{minutes} minutes"
+        condemns = high >= CONDEMNS_FROM and now[fault] <= OPEN_UP_TO
+        if condemns and low <= now[fault] * CLEARS_TO:
+            text += f", and it clears “{name}” or condemns it ({stood} now)."
+        elif low <= now[fault] * CLEARS_TO:
+            text += f", and it can clear “{name}” ({stood} now)."
+        elif condemns:
+            text += f", and it can condemn “{name}” ({stood} now)."
+        else:
+            text += f", and it moves “{name}” from {stood} up to {percent(float(high))}"
+            text += f" or down to {percent(float(low))}."
+        opens = [
+            inside(self.k.access[x].title)
+            for x in c.way.access
+            if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)
+        ]
+        if along and opens:
+            text += f" {sentence(opens[0])} pays for more: {', '.join(along)}."
+        if a.COLD in c.way.access and a.COLD in self.still:
+            text += " Needs a cold engine: plan it for the morning."
+        return text
+
+    def swings(self, fault: str, most: int | None = None) -> list[Swing]:
+        """What would change one suspect most: for every test the outcome that takes its odds furthest,
+        strongest first; at most so many that raise it and so many that lower it."""
+        at = self.suspicion.space.place[fault]
+        now = float(self._now[at])
+        by_test: dict[tuple[object, ...], tuple[int, int, float, float]] = {}
+        for number, c in enumerate(self.candidates):
+            outcomes, after = self._after(c)
+            for i in np.flatnonzero(outcomes >= LEAST_CHANCE):
+                odds = float(after[i, at])
+                key = (c.known.test, tuple(c.where.items()), odds > now)
+                if key not in by_test or abs(odds - now) > abs(by_test[key][3] - now):
+                    by_test[key] = (number, int(i), float(outcomes[i]), odds)
+        told = sorted(by_test.values(), key=lambda s: -abs(s[3] - now))
+        told = [s for s in told if abs(s[3] - now) > LEAST_SWING]
+        if most is not None:
+            up, down = ([s for s in told if (s[3] > now) == raised][:most] for raised in (True, False))
+            told = [s for s in told if s in up or s in down]
+        return [
+            Swing(
+                self._proposed(number), _word(self.candidates[number].known.finding.outcomes[i]), chance, odds
+            )
+            for number, i, chance, odds in told
+        ]
+
+    def _proposed(self, number: int) -> NextTest:
+        return self._next(self.candidates[number], next(p for p in self.ranked if p.test == number))
+
+    @cached_property
+    def before_you_buy(self) -> Swing | None:
+        """The cheapest test that could still clear the leading suspect: found sound, it takes it to a third
+        or less."""
+        leading = self.suspicion.suspects[0].fault
+        if leading not in self.suspicion.space.faults:
+            return None
+        at = self.suspicion.space.place[leading]
+        now, best = float(self._now[at]), None
+        for number, c in enumerate(self.candidates):
+            minutes = self._minutes(c.way)
+            if leading not in c.known.finding.shows or best is not None and minutes >= best[0]:
+                continue
+            outcomes, after = self._after(c)
+            if after[0, at] <= now * CLEARS_TO:
+                best = (
+                    minutes,
+                    number,
+                    _word(c.known.finding.outcomes[0]),
+                    float(outcomes[0]),
+                    float(after[0, at]),
+                )
+        return Swing(self._proposed(best[1]), *best[2:]) if best else None
+
+    @cached_property
+    def sure(self) -> Sure:
+        """Whether to stop testing: when no test spares more than it takes and one repair stands out, or
+        nothing would tell more. A pattern of the workshop never ends the search by itself."""
+        sure = sure_enough(self.belief, self.ranked)
+        open_still = sure.chance < STANDS_OUT_FROM or self.suspicion.left_to_explain
+        if sure.enough and open_still and self.first:
+            return replace(sure, enough=False)
+        if sure.enough and self._unswayed:
+            rows, belief = self._unswayed
+            ranked = propose(belief, [self._unswayed_test(c, rows) for c in self.candidates], self.still)
+            return replace(sure, enough=sure_enough(belief, ranked).enough)
+        return sure
+
+    @cached_property
+    def stop_rule(self) -> str:
+        """The stop rule in one sentence, with what being wrong costs against what another test takes."""
+        sure = self.sure
+        head = self._likeliest_says()
+        cost = f"being wrong is expected to cost {round(sure.wrong_min)} min of work and parts"
+        if not self.ranked:
+            return f"No test is left that would tell more: {head}; {cost}."
+        if sure.enough:
+            return f"Sure enough: {head}; {cost}, less than another test saves. General times."
+        if sure.saves_min <= sure.price_min:
+            if sure.chance >= STANDS_OUT_FROM and self.suspicion.left_to_explain and self.first:
+                left = listed([inside(e.says) for e in self.suspicion.left_to_explain[:2]])
+                return f"Not yet: {head}, but it does not explain {left}."
+            if sure.chance < STANDS_OUT_FROM and self.first:
+                return f"Not yet: {head}, and no repair stands out. {self.first.title} tells more first."
+            return (
+                f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more"
+                " test first."
+            )
+        anyway = ""
+        if sure.price_min < sure.test_min * MOSTLY_ANYWAY:
+            anyway = ", asked for anyway before the part is pulled,"
+        return (
+            f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min{anyway} and is"
+            f" expected to save {round(sure.saves_min)}. General times."
+        )
+
+    def _likeliest_says(self) -> str:
+        """What would most likely cure, alone or together, in words."""
+        known = {names: p for names, p in self.suspicion.together.items() if names}
+        if not known:
+            return "nothing is known that would cure"
+        likeliest = max(known, key=lambda names: known[names])
+        if self.suspicion.sound > known[likeliest]:
+            return f"{percent(self.suspicion.sound)} that nothing is wrong"
+        named = [f"“{inside(self.k.repairs[r].title)}”" for r in likeliest]
+        return (
+            f"{percent(known[likeliest])} that it needs {listed(named)}{' alone' if len(named) == 1 else ''}"
+        )
+
+
+def _word(outcome: str) -> str:
+    return outcome.removeprefix("all_").removeprefix("glow_").replace("_", " ")
+
+
+def _still_standing(suspicion: Suspicion) -> list[Evidence]:
+    """The evidence that need not be gathered again: what was found in this time, and what was found before of
+    parts that nothing was done to since."""
+    done: set[str] = set()
+    standing: list[Evidence] = []
+    for time in reversed(suspicion.chain):
+        standing += [e for e in time.evidence if not (e.finding and done & set(e.finding.shows))]
+        done |= set(time.done.cures) if time.done else set()
+    return standing
+
+
+def _proves(e: Evidence, faults: Sequence[str]) -> bool:
+    """Whether a finding speaks for one of some faults."""
+    if e.finding is None:
+        return False
+    at = e.finding.outcomes.index(e.outcome)
+    rows = [e.finding.shows[f] for f in faults if f in e.finding.shows]
+    return at > 0 and any(row[at] > EXPLAINS_RATIO * e.finding.general[at] for row in rows)
+
+
+def _by_circuit_code(e: Evidence, faults: Sequence[str]) -> bool:
+    """Whether a circuit code speaks for one of some faults: the wire stands beside the part in its group."""
+    if e.finding is None or not _is_circuit_code(e.finding):
+        return False
+    return any(f in e.finding.shows for f in faults if f != SENSOR_WIRE)
+
+
+def _is_circuit_code(finding: Finding) -> bool:
+    return finding.id.startswith("codes.") and SENSOR_WIRE in finding.shows
+
+
+def _plug_condemned(evidence: list[Evidence]) -> bool:
+    return any(
+        e.finding
+        and e.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp"))
+        and e.outcome not in ("sound", "not_open", NOT_SEEN)
+        for e in evidence
+    )

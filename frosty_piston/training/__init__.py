@@ -1,0 +1,1 @@
+"""Exercises on simulated vehicles: begun, gone on with, looked back on, shared."""

@@ -1,0 +1,1 @@
+"""What every page stands in: the application, requests, forms, sign-in, addresses and errors."""

@@ -1,0 +1,53 @@
+"""The addresses of where something is done, and what is next with its link."""
+
+from typing import Any
+
+from frosty_piston.job.weighing.proposals import NextTest
+from frosty_piston.job.where import page_of
+from frosty_piston.knowledge import Knowledge
+from frosty_piston.store.timestamps import now
+from frosty_piston.store.workshop import JobRecord
+from frosty_piston.web.benches import BENCHES
+from frosty_piston.web.job.cells import Cell
+
+
+def bench_link(
+    k: Knowledge,
+    job_id: str,
+    test: str,
+    point: str | None = None,
+    node: str | None = None,
+    cylinder: object = None,
+) -> str:
+    """The address of the place where a test is made, at the cell of a cylinder that is named."""
+    page = page_of(k, test, node or "")
+    bench = BENCHES.get(page.removeprefix("measure/"))
+    if bench is None:
+        return f"/jobs/{job_id}/{page}" + (f"?node={node}" if node else "")
+    if bench.by_node and node:
+        return f"/jobs/{job_id}/{page}?{bench.by_node}={node}#hold"
+    if bench.sections:
+        return f"/jobs/{job_id}/{page}#step-{test}{f'-{node}' if node else ''}"
+    where = {**({"point": point} if point else {}), **({"cylinder": cylinder} if cylinder else {})}
+    cell = f"in-{Cell(test, '', '', where).id}" if k.tests[test].units else f"form-outcome-{cylinder}"
+    at = f"#{cell}" if cylinder else ""
+    return f"/jobs/{job_id}/{page}{bench.query(test, point or '')}{at}"
+
+
+def place_link(k: Knowledge, job_id: str, where: dict[str, Any]) -> str:
+    """The address of where something is done, as the assessment names it."""
+    if "test" in where:
+        point, node = (str(where.get(key) or "") or None for key in ("point", "node"))
+        return bench_link(k, job_id, str(where["test"]), point, node, where.get("cylinder"))
+    return f"/jobs/{job_id}/{where['page']}" + (f"#{where['at']}" if where.get("at") else "")
+
+
+def test_link(k: Knowledge, job_id: str, n: NextTest) -> str:
+    """Where a proposed test is made."""
+    return bench_link(k, job_id, n.test, n.where.get("point"), n.where.get("node"))
+
+
+def next_view(record: JobRecord) -> dict[str, Any]:
+    """What is next now, with its link: the same words wherever it stands."""
+    step = record.standing.next_at(now())
+    return {"step": step, "link": place_link(record.assessed.knowledge, record.job.id, step.where)}

@@ -1,0 +1,1 @@
+"""The pages of one job: a module per stage and screen."""

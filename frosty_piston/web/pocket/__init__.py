@@ -1,0 +1,1 @@
+"""Calculators without a job."""

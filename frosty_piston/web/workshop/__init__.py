@@ -1,0 +1,1 @@
+"""The pages of the workshop: yard, day, shelf, people, orders, training."""
