@@ -1,3 +1,3 @@
-from frosty_piston.cli import main
+from .cli import main
 
 raise SystemExit(main())

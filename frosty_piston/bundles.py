@@ -3,15 +3,15 @@
 import re
 from dataclasses import dataclass
 
-from frosty_piston.core.errors import BadInput
-from frosty_piston.formats.bundle import Bundle, Recorded, pack
-from frosty_piston.formats.child_process import BUNDLES, LONG_JOBS, PICTURES, Readers
-from frosty_piston.formats.long_job import LONG_BYTES, LongJob
-from frosty_piston.formats.picture import Cleaned
-from frosty_piston.job.entries import Picture, Trace
-from frosty_piston.job.entries.kind import out_of_reach
-from frosty_piston.job.tape import jobfile
-from frosty_piston.store.workshop import Workshop
+from .core.errors import BadInput
+from .formats.bundle import Bundle, Recorded, pack
+from .formats.child_process import BUNDLES, LONG_JOBS, PICTURES, Readers
+from .formats.long_job import LONG_BYTES, LongJob
+from .formats.picture import Cleaned
+from .job.entries import Picture, Trace
+from .job.entries.kind import out_of_reach
+from .job.tape import jobfile
+from .store.workshop import Workshop
 
 _ID = re.compile(r"^[A-Za-z0-9][A-Za-z0-9._:-]{0,63}$")
 

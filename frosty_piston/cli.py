@@ -5,8 +5,8 @@ import json
 import sys
 from pathlib import Path
 
-from frosty_piston import __version__
-from frosty_piston.core.errors import BadInput, CannotStart, FrostyPistonError
+from . import __version__
+from .core.errors import BadInput, CannotStart, FrostyPistonError
 
 DEFAULT_PORT = 8420
 DATA = Path(__file__).resolve().parent.parent / "data"
@@ -125,7 +125,7 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _bytes_of(path: Path, most: int = 0) -> bytes:
-    from frosty_piston.job.tape.jobfile import MOST_BYTES
+    from .job.tape.jobfile import MOST_BYTES
 
     most = most or MOST_BYTES
     try:
@@ -138,8 +138,8 @@ def _bytes_of(path: Path, most: int = 0) -> bytes:
 
 
 def _assess(args: argparse.Namespace) -> int:
-    from frosty_piston.job.answer import assess, assess_line
-    from frosty_piston.job.tape import jobfile
+    from .job.answer import assess, assess_line
+    from .job.tape import jobfile
 
     if args.lines:
         for line in sys.stdin.buffer:
@@ -156,19 +156,19 @@ def _assess(args: argparse.Namespace) -> int:
 
 
 def _serve(args: argparse.Namespace) -> int:
-    from frosty_piston.web.frame.address import Door
+    from .web.frame.address import Door
 
     door = Door(args.host, args.port, args.tls_cert, args.tls_key)
     door.check()
-    from frosty_piston.web.frame.serving import serve
+    from .web.frame.serving import serve
 
     return serve(args.data, door, demo=args.command == "demo", reset=getattr(args, "reset", False))
 
 
 def _import(args: argparse.Namespace) -> int:
-    from frosty_piston.bundles import opening, read_bundle, read_file
-    from frosty_piston.formats import bundle
-    from frosty_piston.store.workshop import open_workshop
+    from .bundles import opening, read_bundle, read_file
+    from .formats import bundle
+    from .store.workshop import open_workshop
 
     readers = opening()
     try:
@@ -186,12 +186,12 @@ def _import(args: argparse.Namespace) -> int:
 
 
 def _export(args: argparse.Namespace) -> int:
-    from frosty_piston.job.tape.jobfile import canonical
-    from frosty_piston.store.workshop import open_workshop
+    from .job.tape.jobfile import canonical
+    from .store.workshop import open_workshop
 
     with open_workshop(args.data) as workshop:
         if args.bundle:
-            from frosty_piston.bundles import write_bundle
+            from .bundles import write_bundle
 
             args.bundle.write_bytes(write_bundle(workshop, args.job))
             return 0
@@ -204,7 +204,7 @@ def _export(args: argparse.Namespace) -> int:
 
 
 def _keeping(args: argparse.Namespace) -> int:
-    from frosty_piston.store.backup import DATABASE, back_up, check, restore
+    from .store.backup import DATABASE, back_up, check, restore
 
     found = (
         back_up(args.data, args.file)
@@ -223,8 +223,8 @@ def _passphrase(args: argparse.Namespace) -> int:
     """Works beside a running server too: who lost a passphrase does not stop the others."""
     from getpass import getpass
 
-    from frosty_piston.store.database import open_database
-    from frosty_piston.store.people import People
+    from .store.database import open_database
+    from .store.people import People
 
     if not (args.data / "workshop.db").exists():
         raise CannotStart(f"{args.data} holds no workshop of Frosty Piston: serve it once before.")
@@ -244,16 +244,16 @@ def _passphrase(args: argparse.Namespace) -> int:
 
 
 def _bench(args: argparse.Namespace) -> int:
-    from frosty_piston.benchmarks.aftertreatment import benchmark_aftertreatment
-    from frosty_piston.benchmarks.day import benchmark_day
-    from frosty_piston.benchmarks.learning import benchmark_learning
-    from frosty_piston.benchmarks.load import benchmark_load
-    from frosty_piston.benchmarks.mixed import benchmark_mixed
-    from frosty_piston.benchmarks.pages import bench
-    from frosty_piston.benchmarks.reasoning import benchmark_reasoning
-    from frosty_piston.benchmarks.recordings import benchmark_recordings
-    from frosty_piston.benchmarks.trust import benchmark_trust
-    from frosty_piston.benchmarks.vacuum import benchmark_vacuum
+    from .benchmarks.aftertreatment import benchmark_aftertreatment
+    from .benchmarks.day import benchmark_day
+    from .benchmarks.learning import benchmark_learning
+    from .benchmarks.load import benchmark_load
+    from .benchmarks.mixed import benchmark_mixed
+    from .benchmarks.pages import bench
+    from .benchmarks.reasoning import benchmark_reasoning
+    from .benchmarks.recordings import benchmark_recordings
+    from .benchmarks.trust import benchmark_trust
+    from .benchmarks.vacuum import benchmark_vacuum
 
     if args.only in (None, "load"):
         benchmark_load()

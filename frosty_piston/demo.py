@@ -4,25 +4,25 @@ from collections.abc import Callable
 from datetime import datetime, time
 from typing import Any
 
-from frosty_piston.core.traces import Signal, signal
-from frosty_piston.formats.channel_map import converted, guess, shape_of
-from frosty_piston.formats.picture import Mark, clean, marked
-from frosty_piston.formats.trace_files import read_recording, write_csv
-from frosty_piston.job.afterwards.experience import OwnCode
-from frosty_piston.job.day.setup import BayKept, Break, DaySetup, Hours
-from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.judging.air_recorded import analysed
-from frosty_piston.job.tape import jobfile
-from frosty_piston.rig.demo.pictures import bolts, connector, plug_tip, valve
-from frosty_piston.rig.demo.recordings import Columns, demo_recordings
-from frosty_piston.rig.demo.repairs import demo_jobs
-from frosty_piston.rig.demo.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
-from frosty_piston.rig.demo.year import made_up_year
-from frosty_piston.store.timestamps import now, stamp
-from frosty_piston.store.workshop import Workshop
-from frosty_piston.training.exercise import Spec
-from frosty_piston.training.sessions import act_on, begin_exercise, kept_of, looked_back
-from frosty_piston.training.trainee import trained
+from .core.traces import Signal, signal
+from .formats.channel_map import converted, guess, shape_of
+from .formats.picture import Mark, clean, marked
+from .formats.trace_files import read_recording, write_csv
+from .job.afterwards.experience import OwnCode
+from .job.day.setup import BayKept, Break, DaySetup, Hours
+from .job.engine import EngineCard
+from .job.judging.air_recorded import analysed
+from .job.tape import jobfile
+from .rig.demo.pictures import bolts, connector, plug_tip, valve
+from .rig.demo.recordings import Columns, demo_recordings
+from .rig.demo.repairs import demo_jobs
+from .rig.demo.world import CARDS, OWN_CODE, PATTERN, PEOPLE, VEHICLES
+from .rig.demo.year import made_up_year
+from .store.timestamps import now, stamp
+from .store.workshop import Workshop
+from .training.exercise import Spec
+from .training.sessions import act_on, begin_exercise, kept_of, looked_back
+from .training.trainee import trained
 
 # Seven jobs are on the day: three waits run, two deadlines are near, the rest stays in the yard.
 OFF_THE_DAY = (

@@ -1,13 +1,13 @@
 """Seeded edits of figures and comparisons, each held against the tests that reach it; prints what survives.
 
-    python tools/mutate.py [--count 200] [--seed 1] [--workers 2] [--only core/relay] [--not job/weighing] [--edges]
+    python tools/mutate.py [--count 200] [--seed 1] [--workers 2] [--only core/relay] [--not job] [--edges]
 
 An edit changes one number by a third, or turns one comparison round, in a file of `core/` or `job/`, or
 changes one row of `knowledge/figures/`. Which tests reach a line, and which ask for a figure, is measured
 first (kept beside the checkout until a file changes). The tests run in a copy of the whole checkout; without
 an edit they must all pass, or nothing is tried. An edit is killed when a test fails; a time-out is counted
-apart and kills nothing. `--edges` moves a comparison only at its edge (`<` to `<=`), which tells nothing where
-two computed values are never equal. Numbers under a millionth are left out: they guard a division.
+apart and kills nothing. `--edges` moves a comparison only at its edge (`<` to `<=`), which tells nothing
+where two computed values are never equal. Numbers under a millionth are left out: they guard a division.
 """
 
 import argparse
@@ -29,7 +29,7 @@ from queue import Queue
 ROOT = Path(__file__).resolve().parent.parent
 MAP = ROOT / ".mutation.json"
 TIMEOUT_S = 300
-# Of the tests that reach a line those that reach least come first; what these seconds do not hold is left out.
+# Of the tests that reach a line those that reach least come first, as many as these seconds hold.
 MOST_TESTS_S = 120.0
 # What only keeps a division or a logarithm from nothing says the same a third larger.
 GUARDS_UNDER = 1e-6
@@ -105,7 +105,8 @@ failed = [test.id() for test, _ in result.failures + result.errors]
 data, lines = cov.get_data(), {}
 for path in data.measured_files():
     named = os.path.relpath(path)
-    lines[named] = {str(line): sorted(c for c in by if c) for line, by in data.contexts_by_lineno(path).items()}
+    by_line = data.contexts_by_lineno(path).items()
+    lines[named] = {str(line): sorted(name for name in by if name) for line, by in by_line}
 json.dump({"lines": lines, "asked": {k: sorted(v) for k, v in asked.items()}, "took": took, "failed": failed},
           open(sys.argv[1], "w"))
 """

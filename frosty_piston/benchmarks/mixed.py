@@ -82,7 +82,7 @@ class Round:
 
     @property
     def server_errors(self) -> int:
-        """Answers of 500 and more but for 503, and those that never came, which count as 599."""
+        """Return of 500 and more but for 503, and those that never came, which count as 599."""
         answers = (item for seen in self.answers.values() for item in seen.items())
         return sum(times for status, times in answers if status >= 500 and status != 503)
 

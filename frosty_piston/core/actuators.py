@@ -67,11 +67,11 @@ class DriveReport:
 
 
 def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.ndarray) -> np.ndarray:
-    """Answer a command behind every delay and first-order lag: ``y += (1 - exp(-dt/tau))*(c(t - delay) -
+    """Return a command behind every delay and first-order lag: ``y += (1 - exp(-dt/tau))*(c(t - delay) -
     y)``.
 
     `command`: shape (N,), evenly spaced by `step_s`; `taus_s`, `delays_s`: shapes (T,), (D,). Returns shape
-    (N, T, D). Raises nothing. Source: a delay and a first-order lag, sample by sample.
+    (N, T, D). Source: a delay and a first-order lag, sample by sample.
 
     >>> lagged(np.array([0.0, 1, 1, 1]), 1.0, np.array([0.0, 1.0]), np.array([0.0, 1.0]))[:, :, 0].round(
     ...     2
@@ -92,13 +92,13 @@ def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.
 def analyse_drive(
     command: Signal, actual: Signal, limits: ActuatorLimits, percent: bool = True
 ) -> DriveReport | None:
-    """Answer what the recording of a drive says; None when the two never stand beside each other for five
+    """Return what the recording of a drive says; None when the two never stand beside each other for five
     seconds.
 
     `command` in percent; `actual` in percent, or in any unit when `percent` is False: it is then scaled onto
     the command by its middle half, so that reach and closed offset hold only roughly. A signal that runs the
-    other way round is turned. Stairs of a slow channel are taken out first.
-    Raises nothing. Source: `lagged`, and the limits of `figures/actuators.toml`.
+    other way round is turned. Stairs of a slow channel are taken out first. Source: `lagged`, and the limits
+    of `figures/actuators.toml`.
 
     Calibration: the simulated drives of the rig, 2 to 50 samples a second; `./piston bench` prints how often
     it is right.
@@ -152,7 +152,7 @@ def analyse_drive(
 
 
 def upright(c: np.ndarray, a: np.ndarray, percent: bool, least_command: float = 30.0) -> np.ndarray:
-    """Answer an actual, shape (N,), beside its command `c` in percent: one that runs the other way round is
+    """Return an actual, shape (N,), beside its command `c` in percent: one that runs the other way round is
     turned; one in another unit (`percent` False) is scaled onto the command by its middle half, if that spans
     `least_command` percent. Raises ValueError when the two differ in length. Source: the middle of a drive's
     way is straight.
@@ -236,11 +236,11 @@ def _wandering(a: np.ndarray, still: np.ndarray) -> float:
 
 
 def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
-    """Answer the sweeps of a command: stretches in which it, lagged, keeps its direction (1 up, -1 down) over
+    """Return the sweeps of a command: stretches in which it, lagged, keeps its direction (1 up, -1 down) over
     at least 20 %. What was ordered in one step is no sweep.
 
-    `c`: command in percent, shape (N,); `u`: the same behind the drive's lag, or itself. Raises nothing.
-    Source: what a hand or a scan tool does in one go.
+    `c`: command in percent, shape (N,); `u`: the same behind the drive's lag, or itself. Source: what a hand
+    or a scan tool does in one go.
 
     >>> c = np.array([0.0, 10, 20, 30, 40, 50, 60, 60, 60])
     >>> sweeps(c, c)
@@ -461,9 +461,9 @@ def judge_drive(
 
 
 def dead_stretches(command: Signal, report: DriveReport) -> tuple[tuple[float, float], ...]:
-    """Answer the stretches, s, in which the command went through a dead spot of a report.
+    """Return the stretches, s, in which the command went through a dead spot of a report.
 
-    Parameters: the command in percent; the report. Raises nothing. Source: the report.
+    Parameters: the command in percent; the report.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 40, 0.1)

@@ -79,7 +79,7 @@ HOTTER = "; hotter than the one before it. During a burn that is right, else it 
 def drop_at_common_flow(
     points: Sequence[tuple[float, float]], alike_share: float = 0.1, zero_kpa: float = 0.0
 ) -> tuple[float, float]:
-    """Answer the lowest and highest pressure drop in kPa at 100 m³/h that recorded points of flow (m3/h) and
+    """Return the lowest and highest pressure drop in kPa at 100 m³/h that recorded points of flow (m3/h) and
     drop (kPa) allow.
 
     Fits ``dp = a*Q + b*Q**2`` without offset by least squares when two or more points differ in flow by more
@@ -122,7 +122,7 @@ def judge_filter(
     classes.
 
     Parameters: points of flow (m3/h) and drop (kPa); the limits; `zero_kpa`: what the sensor shows with the
-    engine off. Raises nothing. Source: `drop_at_common_flow`, `figures/filter.toml`.
+    engine off. Source: `drop_at_common_flow`, `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_filter([point], general(FilterLimits)).cls for point in ((100, 6.2), (300, 0.05), (200, -2.0))]
@@ -179,8 +179,8 @@ def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
     """Judge the soot mass: under 12 g normal, 12 to 24 let it burn on the road, 24 to 36 a standing burn, 36
     to 45 only by the maker's procedure, over 45 none (general).
 
-    Parameters: `grams`: mass in g; `limits`: the limits of the area. Raises nothing. Source: the card, or
-    general, `figures/filter.toml`.
+    Parameters: `grams`: mass in g; `limits`: the limits of the area. Source: the card, or general,
+    `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_soot(grams, general(FilterLimits)).cls for grams in (9, 30, 40, 52)]
@@ -220,8 +220,8 @@ def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
 def judge_ash(grams: float, limits: FilterLimits) -> Judgement:
     """Judge the ash mass against the filter's limit.
 
-    Parameters: `grams`: mass in g; `limits`: the limits of the area. Raises nothing. Source: the card, or
-    general, `figures/filter.toml`.
+    Parameters: `grams`: mass in g; `limits`: the limits of the area. Source: the card, or general,
+    `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> judge_ash(82, general(FilterLimits)).cls
@@ -239,7 +239,7 @@ def judge_ash(grams: float, limits: FilterLimits) -> Judgement:
 def judge_burn_distance(km: float, limits: FilterLimits) -> Judgement:
     """Judge the distance between burns: under 250 km again and again has its cause upstream (general).
 
-    Parameters: distance in km; the limits. Raises nothing. Source: general, `figures/filter.toml`.
+    Parameters: distance in km; the limits. Source: general, `figures/filter.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> judge_burn_distance(120, general(FilterLimits)).cls
@@ -270,8 +270,8 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimit
     """Judge exhaust temperatures: cold they agree within 5 C; warm each is cooler than the one before it.
 
     Parameters: `temps_c`: temperature in °C by channel; `cold`: whether the exhaust is cold; `limits`: the
-    limits of the area. Warm, 10 C the wrong way is allowed; a burn upsets the order. Raises nothing. Source:
-    general, `figures/exhaust_heat.toml`.
+    limits of the area. Warm, 10 C the wrong way is allowed; a burn upsets the order. Source: general,
+    `figures/exhaust_heat.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> judged = judge_exhaust_temps(
@@ -339,8 +339,8 @@ def judge_nox(
 
     Parameters: `up_ppm`: NOx before the catalyst in ppm, None when silent; `down_ppm`: NOx after it in ppm,
     None when silent; `dosing`: whether it doses; `limits`: the limits of the area; `exhaust_c`: exhaust
-    temperature in C, None when not noted; `off_s`: how long dosing was off, s, None when not noted. Raises
-    nothing. Source: general, `figures/nox.toml`.
+    temperature in C, None when not noted; `off_s`: how long dosing was off, s, None when not noted. Source:
+    general, `figures/nox.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(NoxLimits)
@@ -413,7 +413,7 @@ def judge_concentration(shown_percent: float, limits: DefLimits, fluid_c: float 
     temperature is given. Clears dilution only; what does not belong is another fault.
 
     Parameters: `shown_percent`: percent by weight as shown; `limits`: the limits of the area; `fluid_c`: of
-    the fluid in C, None when the instrument compensates. Raises nothing. Source: ISO 22241.
+    the fluid in C, None when the instrument compensates. Source: ISO 22241.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_concentration(p, general(DefLimits)).cls for p in (32.5, 29, 8)]
@@ -448,8 +448,8 @@ def judge_dose(
     """Judge a dose into a cup: within 10 % passes, and the spray must be a cone.
 
     Parameters: `expected_ml`: commanded ml, None when not noted; `measured_ml`: measured ml, None when not
-    noted; `spray`: `cone`, `jet`, `drips`, `none`, or None; `limits`: the limits of the area. Raises nothing.
-    Source: general, `figures/def.toml`.
+    noted; `spray`: `cone`, `jet`, `drips`, `none`, or None; `limits`: the limits of the area. Source:
+    general, `figures/def.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> cups = ((100, 60, "cone"), (100, 97, "jet"), (None, None, "none"))
@@ -507,8 +507,8 @@ def judge_def_pressure(
     """Judge DEF pressure: it builds to the wanted pressure (general 5 bar) and holds it for 60 s.
 
     Parameters: `bar`: pressure in bar; `held_bar`: pressure held in bar, None when not noted; `seconds`:
-    after how many s, None when not noted; `limits`: the limits of the area. Raises nothing. Source: the card,
-    or general, `figures/def.toml`.
+    after how many s, None when not noted; `limits`: the limits of the area. Source: the card, or general,
+    `figures/def.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits, read = general(DefLimits), ((5.1, 4.9, 60), (5.1, 2.0, 60), (1.2, None, None))

@@ -31,10 +31,10 @@ class AirLimits:
 
 
 def barometer_kpa(altitude_m: float) -> float:
-    """Answer the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard
+    """Return the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard
     atmosphere).
 
-    Parameters: `altitude_m`: altitude in m. Raises nothing. Source: ISO 2533.
+    Parameters: `altitude_m`: altitude in m. Source: ISO 2533.
 
     >>> round(barometer_kpa(0), 1), round(barometer_kpa(1500), 1)
     (101.3, 84.5)
@@ -47,7 +47,7 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
 
     Parameters: `pressures_kpa`: absolute kPa by channel, `differential` as a difference; `limits`: the limits
     of the area. The others agree within 2 kPa; with three or more the odd one is named, with two only that
-    they disagree. Raises nothing. Source: two sensors of one percent each, `figures/air.toml`.
+    they disagree. Source: two sensors of one percent each, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> kpa = {"barometer": 98.5, "manifold": 112.0, "exhaust": 98.9, "differential": 0.2}
@@ -123,11 +123,11 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
 def expected_air_mg(
     manifold_kpa: float, displacement_l: float, cylinders: int, intake_c: float, filling_share: float
 ) -> float:
-    """Answer the air a cylinder draws per stroke in mg, EGR shut: ``m = eta*p*Vd/(R*T*z)``.
+    """Return the air a cylinder draws per stroke in mg, EGR shut: ``m = eta*p*Vd/(R*T*z)``.
 
     Parameters: `manifold_kpa`: absolute manifold pressure in kPa; `displacement_l`: displacement of the whole
     engine in l; `cylinders`: number of cylinders; `intake_c`: intake air in °C; `filling_share`: filling,
-    0.85 in general. R = 287 J/(kg K). Raises nothing. Source: the gas law.
+    0.85 in general. R = 287 J/(kg K). Source: the gas law.
 
     >>> round(expected_air_mg(100, 2.2, 4, 30, 0.85))
     537
@@ -140,7 +140,7 @@ def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judg
 
     Parameters: `air_mg`: measured air in mg per stroke; `expected_mg`: expected air in mg per stroke, None
     when not known; `limits`: the limits of the area. Where no air is expected at all, the pressure was read
-    wrongly. Raises nothing. Source: `expected_air_mg`, `figures/air.toml`.
+    wrongly. Source: `expected_air_mg`, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -180,8 +180,8 @@ def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judg
 def judge_egr_rest(percent_open: float, limits: AirLimits) -> Judgement:
     """Judge the EGR position with the engine off: shut within the limit (general 5 %); far open is stuck.
 
-    Parameters: `percent_open`: percent open; `limits`: the limits of the area. Raises nothing. Source: the
-    card, or general, `figures/air.toml`.
+    Parameters: `percent_open`: percent open; `limits`: the limits of the area. Source: the card, or general,
+    `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_egr_rest(p, general(AirLimits)).cls for p in (2, 9, 38)]
@@ -213,7 +213,7 @@ def judge_egr_air(
 
     Parameters: `shut_mg`: air with the valve shut, mg per stroke; `open_mg`: air with it open, mg per stroke;
     `limits`: the limits of the area; `expected_mg`: expected air in mg per stroke, None when not known.
-    Raises nothing. Source: general, `figures/air.toml`.
+    Source: general, `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -252,8 +252,8 @@ def judge_swirl(as_is_s: float | None, released_s: float | None, limits: AirLimi
     or manifold.
 
     Parameters: `as_is_s`: time as it is, s, None when it never got there; `released_s`: time with the flaps
-    released, s, None when it never got there; `limits`: the limits of the area. Raises nothing. Source:
-    general, `figures/air.toml`.
+    released, s, None when it never got there; `limits`: the limits of the area. Source: general,
+    `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -287,7 +287,7 @@ def judge_swirl(as_is_s: float | None, released_s: float | None, limits: AirLimi
 
 
 def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float) -> float:
-    """Answer the pressure at a moment of a leak test, in kPa: it falls exponentially through start and end.
+    """Return the pressure at a moment of a leak test, in kPa: it falls exponentially through start and end.
 
     Parameters: `start_kpa`: pressure at the start in kPa; `end_kpa`: pressure at the end in kPa; `seconds`:
     time in s; `at_s`: the moment in s. Raises ZeroDivisionError without a time. Source: a leak through a
@@ -304,7 +304,7 @@ def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float, limits: A
     (general).
 
     Parameters: `start_kpa`: pressure over ambient at the start, kPa; `end_kpa`: pressure over ambient at the
-    end, kPa; `seconds`: time in s; `limits`: the limits of the area. Raises nothing. Source: `leak_down_kpa`,
+    end, kPa; `seconds`: time in s; `limits`: the limits of the area. Source: `leak_down_kpa`,
     `figures/air.toml`.
 
     >>> from frosty_piston.knowledge.figures import general

@@ -56,13 +56,12 @@ class AirChange:
 def air_change(
     position: Signal, air: Signal, limits: RecordedLimits, speed: Signal | None = None
 ) -> AirChange | None:
-    """Answer the air mass with the valve shut (under 5 %) and open (over 30 %); None when one of the two is
+    """Return the air mass with the valve shut (under 5 %) and open (over 30 %); None when one of the two is
     not in the recording.
 
     `position`: EGR position or command in percent; `air` in mg per stroke; `speed` in rpm: only samples
     within 6 % of its median count. The first 0.8 s after the valve moved are left out. The uncertainty is
-    that of the median. Raises nothing. Source: `figures/recorded.toml`. Parameters: `limits`: the limits of
-    the area.
+    that of the median. Source: `figures/recorded.toml`. Parameters: `limits`: the limits of the area.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 20, 0.1)
@@ -97,8 +96,7 @@ def judge_air_change(
     """Judge the air change of a recording as the reading at one speed is judged.
 
     Parameters: `change`: the change, None when it is not in the recording; `limits`: the limits of the area;
-    `expected_mg`: expected air in mg per stroke, None when not known. Raises nothing. Source:
-    `judge_egr_air`.
+    `expected_mg`: expected air in mg per stroke, None when not known. Source: `judge_egr_air`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(AirLimits)
@@ -145,8 +143,8 @@ def expected_over(
     `air` in mg per stroke, `manifold` absolute kPa, `intake` in C (general 30), `position` of the EGR in
     percent: samples over 5 % are left out. Off over the whole range is the sensor or a leak; off only in the
     upper half of the load is a restriction. `displacement_l` of the whole engine in l; the limits of
-    recordings and of the air path. Raises nothing. Source: `expected_air_mg`. Parameters: `cylinders`: number
-    of cylinders; `air_limits`: the limits of the air path.
+    recordings and of the air path. Source: `expected_air_mg`. Parameters: `cylinders`: number of cylinders;
+    `air_limits`: the limits of the air path.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> recorded, of_air = general(RecordedLimits), general(AirLimits)
@@ -223,11 +221,10 @@ def _stretches(t: np.ndarray, flags: np.ndarray) -> tuple[tuple[float, float], .
 
 
 def bypass_stands(position: Signal, speed: Signal, limits: RecordedLimits) -> tuple[float, float] | None:
-    """Answer where the bypass flap stands at idle (under 1100 rpm) and above 1800 rpm, in percent open, the
+    """Return where the bypass flap stands at idle (under 1100 rpm) and above 1800 rpm, in percent open, the
     middle of each; None when one of the two is not recorded.
 
-    Parameters: position in percent open; speed in rpm; the limits. Raises nothing. Source:
-    `figures/recorded.toml`.
+    Parameters: position in percent open; speed in rpm; the limits. Source: `figures/recorded.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 60, 0.2)
@@ -245,9 +242,9 @@ def bypass_stands(position: Signal, speed: Signal, limits: RecordedLimits) -> tu
 
 
 def bypass_at(speed: Signal, limits: RecordedLimits) -> tuple[Stretches, Stretches]:
-    """Answer the stretches, s, at idle and above 1800 rpm.
+    """Return the stretches, s, at idle and above 1800 rpm.
 
-    Parameters: speed in rpm; the limits. Raises nothing. Source: `figures/recorded.toml`.
+    Parameters: speed in rpm; the limits. Source: `figures/recorded.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> rpm = np.array([800.0] * 10 + [2400.0] * 10)
@@ -264,7 +261,7 @@ def judge_bypass(
     """Judge the bypass flap against engine speed: it changes over between idle and driving, every time.
 
     `position` in percent open, `speed` in rpm; the limits. `open_at_idle` as the card says; None when it does
-    not. Raises nothing. Source: `figures/recorded.toml`.
+    not. Source: `figures/recorded.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 60, 0.2)
@@ -345,11 +342,11 @@ class RevTest:
 
 
 def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) -> RevTest | None:
-    """Answer the quickest run up from 1500 to 3000 rpm, and the longest plateau in it (under a fifth of its
+    """Return the quickest run up from 1500 to 3000 rpm, and the longest plateau in it (under a fifth of its
     usual acceleration); None when the recording holds no such run.
 
     Parameters: `speed`: engine speed in rpm; `limits`: the limits of the area; `road`: vehicle speed in km/h,
-    None when not recorded. Raises nothing. Source: `figures/recorded.toml`.
+    None when not recorded. Source: `figures/recorded.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 10, 0.05)
@@ -409,7 +406,7 @@ def judge_alike(
     second's hose or the passage behind it is blocked (general).
 
     Parameters: `first`: the first pressure; `second`: the second pressure; `limits`: the limits of the area;
-    `names`: what they are called. Raises nothing. Source: general, `figures/recorded.toml`.
+    `names`: what they are called. Source: general, `figures/recorded.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 60, 0.1)

@@ -39,12 +39,11 @@ class BatteryLimits:
 
 
 def charge_percent(rest_v: float, limits: BatteryLimits, system_v: int = 12) -> float:
-    """Answer the state of charge in percent from the voltage after two hours of rest (flooded, 25 C,
+    """Return the state of charge in percent from the voltage after two hours of rest (flooded, 25 C,
     general).
 
     Parameters: `rest_v`: volts at rest; `limits`: the limits of the battery; `system_v`: nominal voltage, 12
-    or 24. Level beyond the table. Raises nothing. Source: general table of flooded lead batteries,
-    `figures/battery.toml`.
+    or 24. Level beyond the table. Source: general table of flooded lead batteries, `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -55,10 +54,10 @@ def charge_percent(rest_v: float, limits: BatteryLimits, system_v: int = 12) -> 
 
 
 def cold_capacity_percent(battery_c: float, limits: BatteryLimits) -> float:
-    """Answer what is left of a battery's capacity in the cold, percent of that at 25 C (general).
+    """Return what is left of a battery's capacity in the cold, percent of that at 25 C (general).
 
-    Parameters: `battery_c`: battery in °C, None when not known; `limits`: the limits of the area. Raises
-    nothing. Source: general table of flooded lead batteries, `figures/battery.toml`.
+    Parameters: `battery_c`: battery in °C, None when not known; `limits`: the limits of the area. Source:
+    general table of flooded lead batteries, `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -69,10 +68,10 @@ def cold_capacity_percent(battery_c: float, limits: BatteryLimits) -> float:
 
 
 def crank_limit_v(battery_c: float, limits: BatteryLimits, system_v: int = 12) -> float:
-    """Answer the least voltage while cranking: 9.6 V at 20 C, 8.5 V at -18 C, straight between (general).
+    """Return the least voltage while cranking: 9.6 V at 20 C, 8.5 V at -18 C, straight between (general).
 
     Parameters: `battery_c`: battery in °C, None when not known; `limits`: the limits of the area; `system_v`:
-    nominal voltage, 12 or 24. Raises nothing. Source: the usual load test, `figures/battery.toml`.
+    nominal voltage, 12 or 24. Source: the usual load test, `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -93,8 +92,8 @@ def judge_rest(
     marginal.
 
     Parameters: `rest_v`: volts at rest; `limits`: the limits of the area; `system_v`: nominal voltage, 12 or
-    24; `battery_c`: battery in °C, None when not known; `meter`: the meter, a general one when None. Raises
-    nothing. Source: `charge_percent`.
+    24; `battery_c`: battery in °C, None when not known; `meter`: the meter, a general one when None. Source:
+    `charge_percent`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -162,7 +161,7 @@ def judge_crank(
 
     Parameters: `crank_v`: lowest volts while cranking; `battery_c`: battery in °C, None when not known;
     `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24; `meter`: the meter, a general one
-    when None. Raises nothing. Source: `crank_limit_v`.
+    when None. Source: `crank_limit_v`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -203,7 +202,7 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
     """Judge the cranking speed: under 150 per minute no diesel starts by itself, whatever the plugs; a sound
     starter turns it at 180 or more.
 
-    Parameters: `rpm`: speed per minute; `limits`: the limits of the area. Raises nothing. Source: general,
+    Parameters: `rpm`: speed per minute; `limits`: the limits of the area. Source: general,
     `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
@@ -266,10 +265,10 @@ WARM_OIL_C = 20.0
 
 
 def crank_current_a(displacement_l: float, oil_c: float, limits: BatteryLimits, system_v: int = 12) -> float:
-    """Answer the steady current that a sound starter draws while it turns an engine of this size, in A.
+    """Return the steady current that a sound starter draws while it turns an engine of this size, in A.
 
     Parameters: `displacement_l`: displacement in litres; `oil_c`: oil temperature in °C, warm from 20 up;
-    `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24. Raises nothing. Source: general,
+    `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24. Source: general,
     `figures/battery.toml`; the same work takes half the current at twice the voltage.
 
     >>> from frosty_piston.knowledge.figures import general
@@ -288,8 +287,7 @@ def judge_crank_current(
 
     Parameters: `amps`: steady current in A; `displacement_l`: displacement in litres; `oil_c`: oil in °C,
     None when not known: then it is held against warm and against -10 °C, and is unclear between; `limits`:
-    the limits of the area; `system_v`: nominal voltage, 12 or 24. Raises nothing. Source: general,
-    `figures/battery.toml`.
+    the limits of the area; `system_v`: nominal voltage, 12 or 24. Source: general, `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(BatteryLimits)
@@ -325,7 +323,7 @@ def judge_drop(drop_v: float, side: str, limits: BatteryLimits, meter: VoltMeter
     """Judge the drop along a cable while cranking: 0.5 V on the positive side, 0.3 V on the ground (general).
 
     Parameters: `drop_v`: drop in V; `side`: `positive`, anything else is the ground; `limits`: the limits of
-    the area; `meter`: the meter, a general one when None. Raises nothing. Source: general for starter cables,
+    the area; `meter`: the meter, a general one when None. Source: general for starter cables,
     `figures/battery.toml`.
 
     >>> from frosty_piston.knowledge.figures import general

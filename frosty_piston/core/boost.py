@@ -123,12 +123,12 @@ def analyse_boost(
     vane_command: Signal | None = None,
     vane_position: Signal | None = None,
 ) -> BoostReport | None:
-    """Answer what a recording of pulls says; None without a stretch of two seconds in which at least 20 kPa
+    """Return what a recording of pulls says; None without a stretch of two seconds in which at least 20 kPa
     are asked.
 
     `target`, `actual`: manifold pressure in kPa; the pressure at rest is the lowest asked. `vane_command`,
-    `vane_position` in percent, closed at the end at which most boost is asked. Raises nothing. Source:
-    `figures/boost.toml`. Parameters: `limits`: the limits of the area.
+    `vane_position` in percent, closed at the end at which most boost is asked. Source: `figures/boost.toml`.
+    Parameters: `limits`: the limits of the area.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 12, 0.1)
@@ -225,7 +225,7 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
     more than 15 % and 15 kPa above it for half a second. Hunts: swings over 8 kPa either way, five turns or
     more, unless one long excess makes up more than a whole swing.
 
-    Parameters: the report, None for a recording without a pull; the limits. Raises nothing. Source: general,
+    Parameters: the report, None for a recording without a pull; the limits. Source: general,
     `figures/boost.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
@@ -307,11 +307,11 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
 
 
 def boost_table(report: BoostReport | None, limits: BoostLimits) -> list[BoostRow]:
-    """Answer the rows of the boost table, the one the recording falls into marked; none is when the vanes
+    """Return the rows of the boost table, the one the recording falls into marked; none is when the vanes
     were not recorded.
 
     Parameters: `report`: what the recording came to, None when there was nothing in it; `limits`: the limits
-    of the area. Raises nothing. Source: `judge_boost`, and the table of the trade.
+    of the area. Source: `judge_boost`, and the table of the trade.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> t = np.arange(0, 12, 0.1)

@@ -179,7 +179,7 @@ class _Walk:
 
 
 def outward(circuit: Circuit, kinds: Mapping[str, PartKind]) -> Outward:
-    """Answer how a circuit hangs together from the pump outward, and what is joined wrongly: a port taken
+    """Return how a circuit hangs together from the pump outward, and what is joined wrongly: a port taken
     twice or joined to the air, outlet to outlet, a valve backwards, hoses swapped, parts and loops without a
     source.
 
@@ -271,7 +271,7 @@ def _without_source(circuit: Circuit, walk: _Walk) -> None:
 
 
 def volume_ml(parts: Sequence[Part], hoses: Sequence[Hose], kinds: Mapping[str, PartKind]) -> float:
-    """Answer what some parts and hoses hold together, ml.
+    """Return what some parts and hoses hold together, ml.
 
     Parameters: `parts`, `hoses`: what is pumped; `kinds`: the kinds by id. Raises KeyError for an unknown
     kind. Source: general volumes of the kinds; length and bore of a hose.

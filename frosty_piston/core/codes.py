@@ -137,7 +137,7 @@ class Decoded:
 
 
 def decode(code: str) -> Decoded:
-    """Answer what the letters and digits of a code say by themselves (public layout of ISO 15031-6).
+    """Return what the letters and digits of a code say by themselves (public layout of ISO 15031-6).
 
     Accepts ``P0670``, ``P0670-13``, ``P067013``. Raises ValueError for anything else. Source: SAE J2012, ISO
     15031-6.
@@ -199,8 +199,7 @@ class PastedBlock:
 def with_letter(code: str, letter: str) -> str:
     """Put the letter before a code that a tool printed without it.
 
-    Parameters: `code`: four signs with or without a fault type; `letter`: P, B, C or U. Raises nothing.
-    Source: SAE J2012.
+    Parameters: `code`: four signs with or without a fault type; `letter`: P, B, C or U. Source: SAE J2012.
 
     >>> with_letter("0638-73", "P")
     'P0638-73'
@@ -211,7 +210,7 @@ def with_letter(code: str, letter: str) -> str:
 def is_letterless(code: str) -> bool:
     """Whether a text is a code that only wants its letter: four signs and its fault type.
 
-    Parameters: `code`: any text. Raises nothing. Source: SAE J2012.
+    Parameters: `code`: any text. Source: SAE J2012.
 
     >>> is_letterless("0638-73"), is_letterless("P0638-73"), is_letterless("0638")
     (True, False, False)

@@ -46,10 +46,10 @@ class Costed:
 
 
 def price_of(option: Option, rate: int, tax_percent: float) -> tuple[int, int, int]:
-    """Answer price, labour and tax of an option: ``(parts + consumables + hours*rate)*(1 + tax)``.
+    """Return price, labour and tax of an option: ``(parts + consumables + hours*rate)*(1 + tax)``.
 
     Parameters: `option`: the option; `rate`: price of an hour in the smallest coin; `tax_percent`: tax in
-    percent. Raises nothing. Source: plain arithmetic in the smallest coin.
+    percent. Source: plain arithmetic in the smallest coin.
 
     >>> price_of(Option("one", "One plug", 2800, 0.5, 0.3), 9500, 25)
     (13000, 7600, 2600)

@@ -28,11 +28,11 @@ class Budget:
 
 
 def budget(said: float, used: float, planned: float, floor: float, warn: float) -> Budget:
-    """Answer what a countdown leaves.
+    """Return what a countdown leaves.
 
     Parameters, all in km or all in starts: `said`: what the dash showed; `used`: what was driven or started
     since; `planned`: what the tests and the proof will take; `floor`: what the workshop keeps back; `warn`:
-    from where on each is one of the last. Raises nothing. Source: subtraction; the floor is the workshop's.
+    from where on each is one of the last. Source: subtraction; the floor is the workshop's.
 
     >>> budget(80, 30, 25, 20, 50)
     Budget(left=50, after=25, state='last')

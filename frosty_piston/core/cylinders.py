@@ -12,11 +12,11 @@ STANDS_OUT = 3.0
 
 
 def standings(values: Sequence[float | None], u: float) -> list[float | None]:
-    """Answer how far each cylinder stands from its set and to which side, in robust standard deviations,
-    none where it was not read; six is the most that is told.
+    """Return how far each cylinder stands from its set and to which side, in robust standard deviations, none
+    where it was not read; six is the most that is told.
 
     Parameters: `values`: one figure for each cylinder, None where there is none; `u`: the uncertainty of one
-    of them in the same unit, above 0. Raises nothing. Source: `robust_distance`.
+    of them in the same unit, above 0. Source: `robust_distance`.
 
     >>> standings([0.40, 0.41, None, 0.90], 0.02)
     [-0.5, 0.0, None, 6.0]
@@ -44,12 +44,12 @@ class Fits:
 
 
 def fits(found: Mapping[str, str], replaced: bool = False) -> Fits | None:
-    """Answer which explanation fits what was found at one cylinder; None while nothing bad was.
+    """Return which explanation fits what was found at one cylinder; None while nothing bad was.
 
     Parameters: `found`: by test the verdict at this cylinder (`failed`, `marginal`, `sound`, `unclear`): the
-    ids of the tests; `replaced`: whether an injector was changed there. Raises nothing. Source: what each
-    test can see: a cylinder that is weak with low compression is not the injector's; one that is dead with a
-    sound coil hangs on its plug or nozzle.
+    ids of the tests; `replaced`: whether an injector was changed there. Source: what each test can see: a
+    cylinder that is weak with low compression is not the injector's; one that is dead with a sound coil hangs
+    on its plug or nozzle.
 
     >>> fits({"injector_resistance": "failed", "wiggle": "failed"}).what
     'The connector'

@@ -125,9 +125,9 @@ class Day:
         return {w.id: w for w in self.works}
 
     def can_do(self, piece: Piece) -> tuple[Person, ...]:
-        """Answer who may do a piece: those who are allowed to, and of them whom a pin names.
+        """Return who may do a piece: those who are allowed to, and of them whom a pin names.
 
-        Parameters: `piece`: a piece of a job. Raises nothing. Source: own.
+        Parameters: `piece`: a piece of a job.
 
         >>> people = (
         ...     Person("Ylva", frozenset({"fit"}), ((0, 60),)),
@@ -146,10 +146,10 @@ class Day:
         )
 
     def stays(self, work: Work) -> tuple["Stay", ...]:
-        """Answer when a vehicle takes up a bay: from its first piece that needs one to its last, anew after
+        """Return when a vehicle takes up a bay: from its first piece that needs one to its last, anew after
         every wait that lets it out.
 
-        Parameters: `work`: a job. Raises nothing. Source: own.
+        Parameters: `work`: a job.
 
         >>> lift = frozenset({"lift"})
         >>> parts = Piece("b", "j", "Wait for parts", 900, wait=True, lets_out=True)
@@ -218,9 +218,9 @@ class Plan:
         return {p.piece: p for p in self.placed}
 
     def ready(self, work: Work) -> int | None:
-        """Answer when the last piece of a job is over, in minutes; None when it is not laid out to the end.
+        """Return when the last piece of a job is over, in minutes; None when it is not laid out to the end.
 
-        Parameters: `work`: a job. Raises nothing. Source: own.
+        Parameters: `work`: a job.
 
         >>> work = Work("j", "Van", (Piece("a", "j", "Read it", 10),))
         >>> Plan((Placed("a", 5, 15, "Ylva"),), RULE).ready(work), Plan((), RULE).ready(work)
@@ -231,9 +231,9 @@ class Plan:
 
 
 def parted(piece: Piece, chunk_min: float) -> tuple[Piece, ...]:
-    """Answer a piece in even parts that a break may lie between; a wait and what is short stay whole.
+    """Return a piece in even parts that a break may lie between; a wait and what is short stay whole.
 
-    Parameters: `piece`: what is done; `chunk_min`: the longest part in minutes. Raises nothing. Source: own.
+    Parameters: `piece`: what is done; `chunk_min`: the longest part in minutes.
 
     >>> [p.minutes for p in parted(Piece("a", "j", "Fit it", 100), 45)]
     [34, 33, 33]
@@ -255,11 +255,11 @@ def parted(piece: Piece, chunk_min: float) -> tuple[Piece, ...]:
 
 
 def cost(day: Day, plan: Plan, limits: DayLimits) -> float:
-    """Answer what a plan costs in the smallest coin: standing still until ready, what is late, every time
+    """Return what a plan costs in the smallest coin: standing still until ready, what is late, every time
     that somebody else goes on with a job, and what lies between the parts of work that was begun.
 
     Parameters: `day`, `plan`: what was laid out; `limits`: what lateness costs. A job that is not laid out to
-    the end costs nothing here: compare plans of one day only. Raises nothing. Source: `figures/day.toml`.
+    the end costs nothing here: compare plans of one day only. Source: `figures/day.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> work = Work("j", "Van", (Piece("a", "j", "Read it", 10),), deadline=5, coin_per_min=2)
@@ -435,9 +435,9 @@ class _Rule:
 
 
 def nobody_says(day: Day, piece: Piece) -> str:
-    """Answer why a piece is not on the time line, in words.
+    """Return why a piece is not on the time line, in words.
 
-    Parameters: `day`, `piece`: what was to be laid out. Raises nothing. Source: own.
+    Parameters: `day`, `piece`: what was to be laid out.
 
     >>> nobody_says(Day((), (), ()), Piece("a", "j", "Drive it", 30, task="road"))
     'Nobody here may do it: drive it.'
@@ -450,11 +450,11 @@ def nobody_says(day: Day, piece: Piece) -> str:
 
 
 def plain_rule(day: Day, limits: DayLimits) -> Plan:
-    """Answer a plan by the plain rule: what can begin first goes first; of those the earliest deadline, then
+    """Return a plan by the plain rule: what can begin first goes first; of those the earliest deadline, then
     the longest path that remains.
 
-    Parameters: `day`: jobs, people, bays, pins; `limits`: what a change of hands costs. Raises nothing.
-    Source: earliest deadline, longest path.
+    Parameters: `day`: jobs, people, bays, pins; `limits`: what a change of hands costs. Source: earliest
+    deadline, longest path.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> read, wait = Piece("a", "j", "Read it", 10), Piece("b", "j", "Soak", 60, wait=True)
@@ -469,10 +469,10 @@ def plain_rule(day: Day, limits: DayLimits) -> Plan:
 
 
 def one_after_other(day: Day, limits: DayLimits) -> Plan:
-    """Answer the plan that finishes one job before the next is begun, by deadline: what waiting costs without
+    """Return the plan that finishes one job before the next is begun, by deadline: what waiting costs without
     a plan.
 
-    Parameters: `day`: jobs, people, bays, pins; `limits`: as for the plain rule. Raises nothing. Source: own.
+    Parameters: `day`: jobs, people, bays, pins; `limits`: as for the plain rule.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> read, wait = Piece("a", "j", "Read it", 10), Piece("b", "j", "Soak", 60, wait=True)
@@ -501,9 +501,9 @@ def one_after_other(day: Day, limits: DayLimits) -> Plan:
 
 
 def idle_minutes(day: Day, plan: Plan) -> int:
-    """Answer how long people are there without work until everything is done, in minutes.
+    """Return how long people are there without work until everything is done, in minutes.
 
-    Parameters: `day`, `plan`: what was laid out. Raises nothing. Source: own.
+    Parameters: `day`, `plan`: what was laid out.
 
     >>> person = Person("Ylva", frozenset(), ((0, 60), (90, 200)))
     >>> plan = Plan((Placed("a", 0, 10, "Ylva"), Placed("b", 100, 120, "Ylva")), "rule")
@@ -516,9 +516,9 @@ def idle_minutes(day: Day, plan: Plan) -> int:
 
 
 def in_time(day: Day, plan: Plan) -> int:
-    """Answer how many jobs are ready by their deadline; those without one are left out.
+    """Return how many jobs are ready by their deadline; those without one are left out.
 
-    Parameters: `day`, `plan`: what was laid out. Raises nothing. Source: own.
+    Parameters: `day`, `plan`: what was laid out.
 
     >>> work = Work("j", "Van", (Piece("a", "j", "Read it", 10),), deadline=15)
     >>> in_time(Day((work,), (), ()), Plan((Placed("a", 0, 10, "Ylva"),), "rule"))
@@ -558,11 +558,11 @@ def _into(there: Sequence[tuple[int, int]], start: np.ndarray, lasts: np.ndarray
 
 
 def readiness(day: Day, plan: Plan) -> dict[str, Ready]:
-    """Answer when each job is ready when times spread: the order of the plan is kept, what runs over pushes
+    """Return when each job is ready when times spread: the order of the plan is kept, what runs over pushes
     what comes after it.
 
-    Parameters: `day`, `plan`: what was laid out. Jobs that are not laid out to the end are left out. Raises
-    nothing. Source: 400 drawn days, log-normal times, a seed of its own, so that it is the same each time.
+    Parameters: `day`, `plan`: what was laid out. Jobs that are not laid out to the end are left out. Source:
+    400 drawn days, log-normal times, a seed of its own, so that it is the same each time.
 
     >>> work = Work("j", "Van", (Piece("a", "j", "Read it", 60, 20.0),), deadline=70)
     >>> person = Person("Ylva", frozenset(), ((0, 480),))
@@ -602,7 +602,7 @@ def readiness(day: Day, plan: Plan) -> dict[str, Ready]:
 
 
 def why(day: Day, plan: Plan, piece_id: str) -> str:
-    """Answer why a piece stands where it does, in a sentence: what it waits for, else what made it come
+    """Return why a piece stands where it does, in a sentence: what it waits for, else what made it come
     first.
 
     Parameters: `day`, `plan`: what was laid out; `piece_id`: a piece of it. Raises KeyError for a piece that

@@ -7,7 +7,7 @@ LAMP_LIGHT_EXPONENT = 1.55
 
 
 def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
-    """Answer how bright a test lamp burns in series with a resistance, as a share of its full brightness.
+    """Return how bright a test lamp burns in series with a resistance, as a share of its full brightness.
 
     The filament draws ``I = I0*(V/V0)^0.55``; the lamp voltage V solves ``V + I*R = U``; the share shown is
     the power share ``(V/V0)^1.55``. Solved by bisection, since V + I*R rises steadily with V.
@@ -35,7 +35,7 @@ def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, ra
 
 
 def lamp_limit_ohm(rated_w: float, share: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
-    """Answer the highest series resistance through which the lamp still reaches a brightness share.
+    """Return the highest series resistance through which the lamp still reaches a brightness share.
 
     Turns `lamp_share` round: ``V = V0*share^(1/1.55)``, ``R = (U - V)/I``. In ohm; 0 when the supply itself
     is too low for that share.
@@ -62,7 +62,7 @@ class Contact:
 
 
 def contact(feed_v: float, output_v: float, current_a: float) -> Contact:
-    """Answer what a contact's voltage drop means: ``R = (feed - output)/I``, ``heat = (feed - output)*I``.
+    """Return what a contact's voltage drop means: ``R = (feed - output)/I``, ``heat = (feed - output)*I``.
 
     Parameters: `feed_v`: volts before it; `output_v`: volts after it; `current_a`: current through it in A,
     above 0. Raises ValueError without current. Source: Ohm's law.

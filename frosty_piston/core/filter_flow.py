@@ -12,7 +12,7 @@ R_AIR, OIL_KG_L = 287.0, 0.85
 
 
 def exhaust_flow_m3h(air_g_s: float, fuel_g_s: float, exhaust_c: float, pressure_kpa: float) -> float:
-    """Answer the volume flow of the exhaust at the filter: ``Q = (m_air + m_fuel)/rho``, m³/h.
+    """Return the volume flow of the exhaust at the filter: ``Q = (m_air + m_fuel)/rho``, m³/h.
 
     Parameters: `air_g_s`, `fuel_g_s`: mass flows in g/s; `exhaust_c`: at the filter in °C; `pressure_kpa`:
     ambient and the drop, absolute. Raises ValueError for a pressure or temperature that cannot be. Source:
@@ -39,9 +39,9 @@ class Fit:
 
 
 def drop_at(fit: Fit, flow_m3h: float) -> float:
-    """Answer the drop of a fit at a flow, kPa.
+    """Return the drop of a fit at a flow, kPa.
 
-    Parameters: `fit`: drop over flow; `flow_m3h`: flow in m3/h. Raises nothing. Source: the fit itself.
+    Parameters: `fit`: drop over flow; `flow_m3h`: flow in m3/h.
 
     >>> round(drop_at(Fit(0.02, 1e-4, 3.0, 0.1), 100), 1)
     3.0
@@ -55,8 +55,8 @@ def fitted(
     """Fit the drop over flow, and say how sure it is at 100 m³/h; None while the points cannot tell.
 
     Parameters: `points`: flow in m3/h and drop in kPa; `zero_kpa`: what the sensor shows with the engine off;
-    `sensor_u_kpa`: of one reading. Raises nothing. A term that would be negative is left out. Source: least
-    squares; the band from the scatter of the points, never under the sensor's own.
+    `sensor_u_kpa`: of one reading. A term that would be negative is left out. Source: least squares; the band
+    from the scatter of the points, never under the sensor's own.
 
     >>> fit = fitted([(60, 1.6), (120, 3.6), (180, 6.1)])
     >>> round(fit.a, 4), round(fit.b, 6), round(fit.drop_kpa, 2)
@@ -99,8 +99,8 @@ def told_apart(
 
     Parameters: `fit`: drop over flow, None when not known; `soot_g`, `ash_g`: as the control unit says, g,
     None when not read; `limits`: of the area; `channels`: `alike`, `creeps` or nothing, of the pressures
-    before and after; `clean_kpa`: this filter's clean drop at 100 m³/h, the limits' own when None. Raises
-    nothing. Source: a burn takes soot and leaves ash; a drop that is negative or next to nothing is a hose.
+    before and after; `clean_kpa`: this filter's clean drop at 100 m³/h, the limits' own when None. Source: a
+    burn takes soot and leaves ash; a drop that is negative or next to nothing is a hose.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits, high = general(FilterLimits), fitted([(60, 2.4), (120, 5.6), (180, 9.6)])
@@ -132,10 +132,10 @@ def told_apart(
 
 
 def ash_kg(oil_l_1000km: float, km: float, ash_share: float = 0.008, stays: float = 0.5) -> float:
-    """Answer how much ash oil has left in a filter: ``oil * km/1000 * 0.85 * share * 0.5``, kg.
+    """Return how much ash oil has left in a filter: ``oil * km/1000 * 0.85 * share * 0.5``, kg.
 
     Parameters: `oil_l_1000km`: oil use in l per 1,000 km; `km`: distance; `ash_share`: sulphated ash;
-    `stays`: what of it stays. Raises ValueError for a negative figure. Source: general.
+    `stays`: what of it stays. Raises ValueError for a negative figure.
 
     >>> round(ash_kg(0.3, 150_000), 2)
     0.15
@@ -146,10 +146,10 @@ def ash_kg(oil_l_1000km: float, km: float, ash_share: float = 0.008, stays: floa
 
 
 def diluted_l(failed_burns: int, each_l: tuple[float, float] = (0.05, 0.1)) -> tuple[float, float]:
-    """Answer how much fuel failed burns have left in the oil since its change: least and most, l.
+    """Return how much fuel failed burns have left in the oil since its change: least and most, l.
 
     Parameters: `failed_burns`: how many; `each_l`: what one leaves, least and most. Raises ValueError for a
-    negative count. Source: general.
+    negative count.
 
     >>> diluted_l(12)
     (0.6, 1.2)

@@ -11,12 +11,12 @@ JUST_STARTED_S = 60.0
 
 
 def moment_of(figures: Mapping[str, float]) -> tuple[str, ...]:
-    """Answer in words what a vehicle was doing when a code was stored.
+    """Return in words what a vehicle was doing when a code was stored.
 
-    Parameters: `figures`: figures by channel in the channel's own unit (`coolant_temp` in °C,
-    `vehicle_speed` in km/h, `engine_speed` per minute, `engine_load` and `pedal` in percent,
-    `time_since_start` in s). What lies between the marks says nothing. Raises nothing. Source: general: an
-    engine is warm from 70 °C, cranks under 450 and idles under 1 100 per minute.
+    Parameters: `figures`: figures by channel in the channel's own unit (`coolant_temp` in °C, `vehicle_speed`
+    in km/h, `engine_speed` per minute, `engine_load` and `pedal` in percent, `time_since_start` in s). What
+    lies between the marks says nothing. Source: general: an engine is warm from 70 °C, cranks under 450 and
+    idles under 1 100 per minute.
 
     >>> moment_of({"coolant_temp": 12, "vehicle_speed": 0, "engine_speed": 850, "time_since_start": 9})
     ('cold', 'at a stand', 'idling', 'just started')

@@ -8,14 +8,14 @@ RAIL_BAD = ("failed", "marginal", "low", "hunts")
 
 
 def who_steals(found: Mapping[str, str], returning: Sequence[int] = ()) -> PointsAt:
-    """Answer who steals the fuel pressure, from the tank on: what is wrong upstream is settled before what
+    """Return who steals the fuel pressure, from the tank on: what is wrong upstream is settled before what
     hangs on it.
 
     Parameters: `found`: by place the class of its latest verdict: `prime` (`clear`, `bubbles`, `empty`),
     `filter` (`ok`, `drop`), `supply`, `rail` and `returns` (`sound`, `marginal`, `failed`), `running`
     (`follows`, `low`, `hunts`, `offset`), `valve` (`dry`, `runs`); places that were not measured are left
-    out; `returning`: the cylinders that give back too much. Raises nothing. Source: the order of the fuel's
-    way; what flows off is measured where it flows off.
+    out; `returning`: the cylinders that give back too much. Source: the order of the fuel's way; what flows
+    off is measured where it flows off.
 
     >>> who_steals({"prime": "clear", "rail": "failed", "supply": "sound"}).what
     'Return flow next'

@@ -44,7 +44,7 @@ class GlowLimits:
     def kind(self, glow: str) -> PlugKind:
         """What a kind of plug is like; one that is not listed is taken as a 12 V rod plug.
 
-        Parameters: `glow`: kind of glow plug. Raises nothing. Source: the figures file of the area.
+        Parameters: `glow`: kind of glow plug.
 
         >>> from frosty_piston.knowledge.figures import general
         >>> general(GlowLimits).kind("ceramic").name, general(GlowLimits).kind("another").name
@@ -66,8 +66,8 @@ class Meter:
         """Take the leads off a shown value and give the interval that is left.
 
         With a lead zero R0: ``R = shown - R0``, both uncertainties combined. Without one the leads may hold
-        up to `unzeroed_ohm`, so the true value can only be lower. Both in ohm. Raises nothing. Parameters:
-        `shown_ohm`: shown value in ohm. Source: the way meter data sheets state accuracy.
+        up to `unzeroed_ohm`, so the true value can only be lower. Both in ohm. Parameters: `shown_ohm`: shown
+        value in ohm. Source: the way meter data sheets state accuracy.
 
         >>> r = Meter(0.8, 3, 0.01, 0.2).measured(1.0, 0.3)
         >>> round(r.value, 2), round(r.u, 3)
@@ -95,12 +95,12 @@ class Reference:
 
 
 def reference(glow: str, nominal_ohm: float | None, set_ohm: list[float], limits: GlowLimits) -> Reference:
-    """Answer what a healthy plug of this engine would read.
+    """Return what a healthy plug of this engine would read.
 
     The card's nominal; without one the median of this set, if it lies in the general range of the kind; else
     the middle of that range. `set_ohm` holds the corrected values of the plugs that conduct, in ohm; `glow`
-    is the kind. Raises nothing. Source: the card, or the general ranges of `figures/glow.toml`. Parameters:
-    `nominal_ohm`: the card's nominal in ohm, None when it has none; `limits`: the limits of the area.
+    is the kind. Source: the card, or the general ranges of `figures/glow.toml`. Parameters: `nominal_ohm`:
+    the card's nominal in ohm, None when it has none; `limits`: the limits of the area.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(GlowLimits)
@@ -135,7 +135,7 @@ class PlugJudged:
 
 
 def corrected(reading: PlugReading, meter: Meter, limits: GlowLimits) -> Measured | None:
-    """Answer the plug's own resistance at 20 C in ohm, leads off; None for an open circuit.
+    """Return the plug's own resistance at 20 C in ohm, leads off; None for an open circuit.
 
     Parameters: the reading, the meter, the limits. Raises ValueError for a part temperature that cannot be.
     Source: `at_20c`.
@@ -153,13 +153,13 @@ def corrected(reading: PlugReading, meter: Meter, limits: GlowLimits) -> Measure
 
 
 def looks_bridged(values: list[Measured], ref: Reference, limits: GlowLimits) -> bool:
-    """Answer whether every position shows the same joined circuit instead of its own plug.
+    """Return whether every position shows the same joined circuit instead of its own plug.
 
     All of three or more values agree within their uncertainty, and they are so low that one plug alone would
     not read it: under 0.7 of the reference, or under the general range of the kind.
 
     Parameters: `values`: values of the set; `ref`: the reference of the set; `limits`: the limits of the
-    area. Raises nothing. Source: plugs joined in parallel read ``R/n``, two already half.
+    area. Source: plugs joined in parallel read ``R/n``, two already half.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> low, limits = [Measured(0.2, 0.15, 0.25)] * 4, general(GlowLimits)
@@ -189,8 +189,8 @@ def judge_set(
     kind of glow plug; `limits`: the limits of the area; `nominal_ohm`: the card's nominal in ohm, None when
     it has none; `wires_off`: whether every wire was unplugged first. Returns one PlugJudged per reading, in
     order. Classes: open, high (under half the reference heat), weak (under 80 %), sound, short (under 0.1 Ω),
-    bridged, unclear (the interval straddles a limit, and the method that settles it is named). Raises
-    nothing. Source: heat by Ohm's law; the limits of `figures/glow.toml`.
+    bridged, unclear (the interval straddles a limit, and the method that settles it is named). Source: heat
+    by Ohm's law; the limits of `figures/glow.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> plugs, meter = [PlugReading(1, 1.0), PlugReading(2, None)], Meter(0.8, 3, 0.01, 0.2)
@@ -337,12 +337,12 @@ def _more_ohm(one: Judgement, other: Judgement) -> int:
 
 
 def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
-    """Answer where the trouble lies when a plug was read at the connector and again at the plug itself.
+    """Return where the trouble lies when a plug was read at the connector and again at the plug itself.
 
     Parameters: `at_connector`: the judgement at the connector; `at_plug`: the judgement at the plug. Returns
     `wire`, `plug` (the same at both), `both` (worse at the connector), `against` (better at the connector,
-    which one moment cannot show), `none` or `unclear`, for the page to put into words. Raises nothing.
-    Source: what lies between the two points stands in line with the plug.
+    which one moment cannot show), `none` or `unclear`, for the page to put into words. Source: what lies
+    between the two points stands in line with the plug.
 
     >>> bad, good = (
     ...     Judgement("failed", "open", None, "ohm", None, ""),

@@ -107,7 +107,7 @@ def judge_plug_current(
     Parameters: `current_a`: current in A; `after_s`: seconds since it was switched on, None when not noted;
     `ref`: the reference of the set; `limits`: the limits of the area; `inrush_a`: this plug's inrush in A,
     None when not caught; `accuracy_percent`: the clamp's accuracy in percent, the general one when None.
-    Raises nothing. Source: general figures, `figures/glow.toml`.
+    Source: general figures, `figures/glow.toml`.
 
     >>> from frosty_piston.core.glow import reference
     >>> from frosty_piston.knowledge.figures import general
@@ -163,12 +163,12 @@ def judge_plug_current(
 def working_plugs(
     total_a: float, count: int, ref: Reference, limits: GlowLimits, accuracy_percent: float | None = None
 ) -> Judgement:
-    """Answer how many plugs work from their total current after ten seconds: ``total / one``.
+    """Return how many plugs work from their total current after ten seconds: ``total / one``.
 
     Parameters: `total_a`: total current in A; `count`: plugs fed by the measured wire; `ref`: the reference
     of the set; `limits`: the limits of the area; `accuracy_percent`: the clamp's accuracy in percent, the
     general one when None. The because names the likeliest number and its interval, which comes from the range
-    of one plug. Raises nothing. Source: general figures, `figures/glow.toml`.
+    of one plug. Source: general figures, `figures/glow.toml`.
 
     >>> from frosty_piston.core.glow import reference
     >>> from frosty_piston.knowledge.figures import general
@@ -213,8 +213,8 @@ def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, ki
     """Judge a plug heated on the bench: `red_tip`, `red_elsewhere` or `cold`.
 
     Parameters: `seen`: what was seen; `after_s`: seconds since it was switched on, None when not noted;
-    `failed_in_place`: whether it looked dead in place; `kind`: the kind of plug. Raises nothing. Source:
-    general times of each kind, `figures/glow.toml`.
+    `failed_in_place`: whether it looked dead in place; `kind`: the kind of plug. Source: general times of
+    each kind, `figures/glow.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> rod = general(GlowLimits).kind("rod_12v")

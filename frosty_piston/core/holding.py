@@ -33,8 +33,8 @@ class Hole:
 
 
 def hold_fit(points: Sequence[tuple[float, float]], step_kpa: float, ambient: Ambient) -> Held:
-    """Answer the time constant of a leak from readings over time: the line through the logarithms of
-    those below 47 % of ambient, where it is constant; above that the rate is.
+    """Return the time constant of a leak from readings over time: the line through the logarithms of those
+    below 47 % of ambient, where it is constant; above that the rate is.
 
     Parameters: `points`: seconds and kPa below ambient, two at least; `step_kpa`: what the gauge is read
     to, kPa; `ambient`: the air around. Raises ValueError with fewer than two points or times that stand
@@ -91,7 +91,7 @@ def least_wait_s(
     usual_ml: float,
     branch: bool = False,
 ) -> float:
-    """Answer how long to wait until a leak that counts shows two steps of the gauge: the same hole takes
+    """Return how long to wait until a leak that counts shows two steps of the gauge: the same hole takes
     longer to show on a larger volume.
 
     Parameters: `limits`: the limits of the area; `start_kpa`: where it is pumped to; `step_kpa`: what the
@@ -115,12 +115,12 @@ def least_wait_s(
 def without_pump(
     start_kpa: float, end_kpa: float, seconds: float, pump_tau_s: float, volume_ml: float
 ) -> float:
-    """Answer what would be left without the hand pump's own leak: its hole is known from the pump capped,
-    and draws on the larger volume.
+    """Return what would be left without the hand pump's own leak: its hole is known from the pump capped, and
+    draws on the larger volume.
 
     Parameters: `start_kpa`, `end_kpa`: as read, kPa below ambient; `seconds`: the time between, s, above 0;
-    `pump_tau_s`: the time constant of the pump capped, s; `volume_ml`: what was pumped, ml. Raises nothing.
-    Source: holes beside each other add; a hand pump with its hose holds about 20 ml (general).
+    `pump_tau_s`: the time constant of the pump capped, s; `volume_ml`: what was pumped, ml. Source: holes
+    beside each other add; a hand pump with its hose holds about 20 ml (general).
 
     >>> round(without_pump(60, 54, 60, 600, 55), 1), without_pump(60, 60, 60, math.inf, 55)
     (55.5, 60)
@@ -133,10 +133,10 @@ def without_pump(
 
 
 def hole(held: Held, volume_ml: float, u_volume_ml: float = 0.0) -> Hole:
-    """Answer the hole behind a time constant: ``C = V/tau``; none where nothing was lost.
+    """Return the hole behind a time constant: ``C = V/tau``; none where nothing was lost.
 
-    Parameters: `held`: what the hold test came to; `volume_ml`, `u_volume_ml`: what was pumped and how
-    sure that is, ml. Raises nothing. Source: definition of conductance.
+    Parameters: `held`: what the hold test came to; `volume_ml`, `u_volume_ml`: what was pumped and how sure
+    that is, ml. Source: definition of conductance.
 
     >>> hole(Held(100.0, 5.0, None), 50.0)
     Hole(ml_s=0.5, u_ml_s=0.025)
@@ -148,10 +148,10 @@ def hole(held: Held, volume_ml: float, u_volume_ml: float = 0.0) -> Hole:
 
 
 def hole_mm(ml_s: float) -> float:
-    """Answer how wide a round hole of a conductance is, mm.
+    """Return how wide a round hole of a conductance is, mm.
 
-    Parameters: `ml_s`: the conductance in ml/s, 0 or more. Raises nothing. Source: choked flow of air at
-    20 C through a sharp-edged hole, 198.6 m/s at its throat reckoned as outside air, contraction 0.62.
+    Parameters: `ml_s`: the conductance in ml/s, 0 or more. Source: choked flow of air at 20 C through a
+    sharp-edged hole, 198.6 m/s at its throat reckoned as outside air, contraction 0.62.
 
     >>> round(hole_mm(1.0), 3)
     0.07
@@ -161,11 +161,11 @@ def hole_mm(ml_s: float) -> float:
 
 
 def unfound(whole: Hole, branches: Sequence[Hole]) -> Hole | None:
-    """Answer what leaks beside the branches that were measured; None when their sum is the whole within
-    what can be told.
+    """Return what leaks beside the branches that were measured; None when their sum is the whole within what
+    can be told.
 
-    Parameters: `whole`: the hole of everything; `branches`: those of its branches. Raises nothing.
-    Source: holes beside each other add.
+    Parameters: `whole`: the hole of everything; `branches`: those of its branches. Source: holes beside each
+    other add.
 
     >>> found = [Hole(0.3, 0.03), Hole(0.2, 0.02)]
     >>> unfound(Hole(0.52, 0.04), found) is None, round(unfound(Hole(1.0, 0.04), found).ml_s, 2)

@@ -55,8 +55,7 @@ class InjectionLimits:
     def kind(self, injection: str | None) -> InjectorKind:
         """What a kind of injector is like; one that is not listed is taken as a rail's solenoid.
 
-        Parameters: `injection`: kind of injection, None when the card does not say. Raises nothing. Source:
-        the figures file of the area.
+        Parameters: `injection`: kind of injection, None when the card does not say.
 
         >>> from frosty_piston.knowledge.figures import general
         >>> general(InjectionLimits).kind("rail_piezo").low_ohm, general(InjectionLimits).kind(None).low_ohm
@@ -69,7 +68,7 @@ COPPER_PER_K = 0.00393
 
 
 def robust_distance(values: Sequence[float], value: float, u: float) -> float:
-    """Answer how far a value stands from its set, in robust standard deviations.
+    """Return how far a value stands from its set, in robust standard deviations.
 
     ``|R - median|/max(1.4826*MAD, u)`` with the median absolute deviation MAD; `u` is the uncertainty of one
     value, in the same unit. Raises StatisticsError for an empty set. Source: the usual scaling of the MAD to
@@ -84,11 +83,11 @@ def robust_distance(values: Sequence[float], value: float, u: float) -> float:
 
 
 def at_20_c(ohm: float, celsius: float, kind: str) -> float:
-    """Answer what an injector would read at 20 C, where its range stands: a coil is copper, 0.393 % a
-    kelvin; a piezo's resistor hardly changes.
+    """Return what an injector would read at 20 C, where its range stands: a coil is copper, 0.393 % a kelvin;
+    a piezo's resistor hardly changes.
 
     Parameters: `ohm`: as read, ohm; `celsius`: the part then, C, above -230; `kind`: kind of injection.
-    Raises nothing. Source: temperature coefficient of copper, IEC 60028.
+    Source: temperature coefficient of copper, IEC 60028.
 
     >>> round(at_20_c(0.527, 85, "rail_solenoid"), 3), at_20_c(185_000, 85, "rail_piezo")
     (0.42, 185000)
@@ -200,7 +199,7 @@ def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot
     """Judge an injector's insulation to the body: over 1 MΩ solenoid, over 10 MΩ piezo (general). None: open.
 
     Parameters: `mohm`: MΩ to the body, None for open; `kind`: kind of injection; `limits`: the limits of the
-    area; `hot`: whether the part was hot. Raises nothing. Source: general, `figures/injection.toml`.
+    area; `hot`: whether the part was hot. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(InjectionLimits)
@@ -242,7 +241,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
     All above the card's limit points at the supply or at a worn-out set.
 
     Parameters: `volumes_ml`: ml of each injector over the same time; `limits`: the limits of the area. Raises
-    StatisticsError without a volume. Source: the set itself, and the card.
+    StatisticsError without a volume.
 
     >>> from dataclasses import replace
     >>> from frosty_piston.core.limits import CARD
@@ -429,7 +428,7 @@ def judge_misfires(count: float, revolutions: float, limits: InjectionLimits) ->
     """Judge a misfire counter per 1 000 revolutions (general limit 5).
 
     Parameters: `count`: misfires counted; `revolutions`: revolutions meanwhile; `limits`: the limits of the
-    area. Raises nothing. Source: general, `figures/injection.toml`.
+    area. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(InjectionLimits)
@@ -458,8 +457,8 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
     """Judge cranking-current peaks as percent of the best: under 85 % of the median is low, under 90 %
     marginal.
 
-    Parameters: `shares_percent`: percent of the best, each cylinder; `limits`: the limits of the area. Raises
-    nothing. Source: general, `figures/injection.toml`.
+    Parameters: `shares_percent`: percent of the best, each cylinder; `limits`: the limits of the area.
+    Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [j.cls for j in judge_compression([100, 98, 72, 99], general(InjectionLimits))]
@@ -488,7 +487,7 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
 def judge_rail_cranking(bar: float, limits: InjectionLimits) -> Judgement:
     """Judge the rail pressure while cranking: it needs about 150 to 250 bar to fire (general).
 
-    Parameters: pressure in bar; the limits. Raises nothing. Source: general, `figures/injection.toml`.
+    Parameters: pressure in bar; the limits. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_rail_cranking(bar, general(InjectionLimits)).cls for bar in (90, 200, 310)]
@@ -517,7 +516,7 @@ def judge_rail_rest(bar: float, limits: InjectionLimits) -> Judgement:
     reads is its own error.
 
     Parameters: `bar`: pressure in bar, ten minutes after the engine stopped at the earliest; `limits`: the
-    limits of the area. Raises nothing. Source: general, `figures/injection.toml`.
+    limits of the area. Source: general, `figures/injection.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_rail_rest(bar, general(InjectionLimits)).cls for bar in (0, 12, 80, -30)]
@@ -561,11 +560,11 @@ def judge_supply_pressure(bar: float, limits: InjectionLimits) -> Judgement:
 
 
 def injector_u_ohm(shown: float, accuracy_percent: float, floor_ohm: float) -> float:
-    """Answer the uncertainty of one injector reading in ohm: the meter's share and a floor for skin and
+    """Return the uncertainty of one injector reading in ohm: the meter's share and a floor for skin and
     contact.
 
     Parameters: `shown`: the shown value; `accuracy_percent`: accuracy in percent; `floor_ohm`: least
-    uncertainty in ohm. Raises nothing. Source: independent errors, added as squares.
+    uncertainty in ohm. Source: independent errors, added as squares.
 
     >>> round(injector_u_ohm(0.4, 1.0, 0.03), 3)
     0.03

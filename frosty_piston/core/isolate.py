@@ -79,8 +79,8 @@ class Branches:
         """Every place that splits what is left, with all that hangs on it or alone, the most bits per minute
         first.
 
-        Parameters: `left`: the places that may still leak, one bit each; one of them does. Raises nothing.
-        Source: information of a yes or no, by the odds; a clamp takes half a minute (general).
+        Parameters: `left`: the places that may still leak, one bit each; one of them does. Source:
+        information of a yes or no, by the odds; a clamp takes half a minute (general).
 
         >>> two = Branches([Site(-1, 3.0, 2.0), Site(0, 1.0, 1.0)])
         >>> [(b.site, round(b.holds, 2), round(b.bits, 2)) for b in two.block_offs(two.everything)]
@@ -121,8 +121,8 @@ class Branches:
         """The place to pump next: of the few that tell the most per minute, the one after which the fewest
         minutes are expected. None when one place is left.
 
-        Parameters: `left`: the places that may still leak, one bit each. Raises nothing. Source: one step of
-        policy improvement over bits per minute.
+        Parameters: `left`: the places that may still leak, one bit each. Source: one step of policy
+        improvement over bits per minute.
 
         >>> one = Branches([Site(-1, 1.0, 5.0)])
         >>> one.next_block_off(one.everything) is None
@@ -135,8 +135,8 @@ class Branches:
         """Steps and minutes still expected from here: first what `next_block_off` names, then whatever tells
         the most per minute.
 
-        Parameters: `left`: the places that may still leak, one bit each. Raises nothing. Source: expectation
-        over the answers, by the odds.
+        Parameters: `left`: the places that may still leak, one bit each. Source: expectation over the
+        answers, by the odds.
 
         >>> pair = Branches([Site(-1, 1.0, 4.0), Site(0, 1.0, 6.0)])
         >>> pair.still_to(pair.everything)
@@ -149,8 +149,7 @@ class Branches:
         """Steps and minutes expected from the pump outward, each place by itself until one leaks; the last
         needs no test.
 
-        Parameters: `left`: the places that may still leak, one bit each. Raises nothing. Source: expectation
-        by the odds.
+        Parameters: `left`: the places that may still leak, one bit each. Source: expectation by the odds.
 
         >>> three = Branches([Site(n - 1, 1.0, 3.0) for n in range(3)])
         >>> round(three.one_by_one(three.everything).minutes, 2)
@@ -172,7 +171,7 @@ def optimum_minutes(branches: Branches, left: int, most_states: int = 50_000) ->
     work out.
 
     Parameters: `branches`: the circuit; `left`: the places that may still leak, one bit each; `most_states`:
-    at most so many remainders. Raises nothing. Source: dynamic programming over what is left.
+    at most so many remainders. Source: dynamic programming over what is left.
 
     >>> chain = Branches([Site(n - 1, 1.0, 6.0) for n in range(8)])
     >>> optimum_minutes(chain, chain.everything)

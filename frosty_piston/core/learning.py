@@ -35,7 +35,7 @@ def _quantiles(x: np.ndarray, log_density: np.ndarray) -> tuple[float, float]:
 
 
 def rate(general: float, weight_jobs: float, seen: float, jobs: float) -> Learned:
-    """Answer how often something is there per job: a Gamma prior with the general rate as its mean and the
+    """Return how often something is there per job: a Gamma prior with the general rate as its mean and the
     weight of some jobs, with what was seen.
 
     Parameters: `general`: the general rate per job, above 0; `weight_jobs`: how many jobs the general rate
@@ -58,7 +58,7 @@ def rate(general: float, weight_jobs: float, seen: float, jobs: float) -> Learne
 
 
 def share(general: float, weight_jobs: float, good: float, tried: float) -> Learned:
-    """Answer how often something goes well: a Beta prior with the general share as its mean and the weight of
+    """Return how often something goes well: a Beta prior with the general share as its mean and the weight of
     some jobs, with what was seen.
 
     Parameters: `general`: the general share, between 0 and 1; `weight_jobs`: what it weighs, in jobs, above
@@ -80,7 +80,7 @@ def share(general: float, weight_jobs: float, good: float, tried: float) -> Lear
 
 
 def minutes(general: float, weight_jobs: float, taken: Sequence[float]) -> Learned:
-    """Answer how long something takes here: the general time and the own ones in logs, those more than a
+    """Return how long something takes here: the general time and the own ones in logs, those more than a
     factor of two from their median pulled in to it, so that a lunch in between does not count.
 
     Parameters: `general`: minutes, above 0; `weight_jobs`: how many jobs they weigh, above 0; `taken`:
@@ -105,7 +105,7 @@ def minutes(general: float, weight_jobs: float, taken: Sequence[float]) -> Learn
 
 
 def brier(stated: Sequence[float], true: Sequence[bool]) -> float | None:
-    """Answer the Brier score of odds that were stated: the mean square of their misses; None for none.
+    """Return the Brier score of odds that were stated: the mean square of their misses; None for none.
 
     Parameters: `stated`: odds from 0 to 1; `true`: whether it was so, as many. Raises ValueError when they
     are not as many. Source: Brier, 1950.
@@ -133,7 +133,7 @@ class Bin:
 def reliability(
     stated: Sequence[float], true: Sequence[bool], edges: Sequence[float] = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0)
 ) -> list[Bin]:
-    """Answer how often it was so, for odds that were alike; bins without odds are left out.
+    """Return how often it was so, for odds that were alike; bins without odds are left out.
 
     Parameters: `stated`: odds from 0 to 1; `true`: whether it was so, as many; `edges`: where the bins part,
     rising. Raises ValueError when they are not as many. Source: a reliability diagram.

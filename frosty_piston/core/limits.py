@@ -39,10 +39,10 @@ class Limit(float):
 
 
 def between(table: Points, x: float) -> float:
-    """Answer a table's figure at `x`, on straight lines between its points and level beyond them.
+    """Return a table's figure at `x`, on straight lines between its points and level beyond them.
 
-    `table`: pairs of x and figure, x rising, at least one. Units are those of the table. Raises nothing.
-    Source: straight lines.
+    `table`: pairs of x and figure, x rising, at least one. Units are those of the table. Source: straight
+    lines.
 
     >>> between(((0.0, 80.0), (25.0, 100.0)), 12.5), between(((0.0, 80.0), (25.0, 100.0)), 40)
     (90.0, 100.0)

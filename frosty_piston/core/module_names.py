@@ -33,10 +33,10 @@ MOST_NAME = 60
 
 
 def letter_of(words: str) -> str | None:
-    """Answer which letter a code has by the words beside it, or the name of its module; None where they say
+    """Return which letter a code has by the words beside it, or the name of its module; None where they say
     nothing, or two things.
 
-    Parameters: `words`: any text. Raises nothing. Source: the areas of SAE J2012 in the words of scan tools.
+    Parameters: `words`: any text. Source: the areas of SAE J2012 in the words of scan tools.
 
     >>> letter_of("Injector 2 circuit"), letter_of("ABS"), letter_of("no communication with gearbox")
     ('P', 'C', 'U')

@@ -14,10 +14,10 @@ UREA_PER_NOX = 0.5
 
 
 def nox_mass_g_s(ppm: float, exhaust_g_s: float) -> float:
-    """Answer the mass of NOx, counted as NO2, in an exhaust: ``m = ppm*1e-6 * (M_NO2/M_exh) * m_exh``, g/s.
+    """Return the mass of NOx, counted as NO2, in an exhaust: ``m = ppm*1e-6 * (M_NO2/M_exh) * m_exh``, g/s.
 
-    Parameters: `ppm`: NOx by volume; `exhaust_g_s`: exhaust mass flow in g/s. Raises nothing. Source: molar
-    masses 46.01 and 28.9 g/mol.
+    Parameters: `ppm`: NOx by volume; `exhaust_g_s`: exhaust mass flow in g/s. Source: molar masses 46.01 and
+    28.9 g/mol.
 
     >>> round(nox_mass_g_s(300, 51.5) * 1000, 1), round(nox_mass_g_s(300, 51.5) * 3600, 1)
     (24.6, 88.5)
@@ -26,9 +26,9 @@ def nox_mass_g_s(ppm: float, exhaust_g_s: float) -> float:
 
 
 def def_per_gram() -> float:
-    """Answer how many g of DEF one g of NOx (as NO2) takes: half a mol of urea for a mol, 32.5 % in DEF.
+    """Return how many g of DEF one g of NOx (as NO2) takes: half a mol of urea for a mol, 32.5 % in DEF.
 
-    Parameters: none. Raises nothing. Source: 60.06/(2*46.01)/0.325, ISO 22241.
+    Parameters: none. Source: 60.06/(2*46.01)/0.325, ISO 22241.
 
     >>> round(def_per_gram(), 2)
     2.01
@@ -37,7 +37,7 @@ def def_per_gram() -> float:
 
 
 def def_need_ml_h(ppm: float, exhaust_g_s: float, efficiency: float) -> float:
-    """Answer how much DEF is wanted in ml an hour to take so much of the NOx.
+    """Return how much DEF is wanted in ml an hour to take so much of the NOx.
 
     Parameters: `ppm`: NOx before the catalyst; `exhaust_g_s`: exhaust mass flow in g/s; `efficiency`: share
     taken, 0 to 1. Raises ValueError for a share outside. Source: `def_per_gram`, 1.09 g/ml.
@@ -90,13 +90,13 @@ class Rest:
 def settled(
     up: Signal, down: Signal, off_s: float, most_a_minute: float = 0.04, window_s: float = 60.0
 ) -> Rest:
-    """Answer when the downstream NOx stopped rising after dosing went off: ammonia that is stored goes on
+    """Return when the downstream NOx stopped rising after dosing went off: ammonia that is stored goes on
     converting, so the two sensors are compared only then. The load moves both, so it is their ratio that has
     to rest.
 
     Parameters: `up`, `down`: NOx before and after the catalyst, ppm; `off_s`: when dosing went off, s of the
     recording; `most_a_minute`: a slope of the ratio that counts as none; `window_s`: over which it is taken.
-    Raises nothing. Source: stored ammonia empties with the exhaust; the slope is that of a straight line.
+    Source: stored ammonia empties with the exhaust; the slope is that of a straight line.
 
     >>> t = np.arange(0.0, 400.0, 1.0)
     >>> before = Signal(t, t * 0 + 400.0)
@@ -137,7 +137,7 @@ class Stretch:
 def over_stretch(
     up: Signal, down: Signal, start_s: float, end_s: float, least_ppm: float = 100.0, least_s: float = 60.0
 ) -> Stretch:
-    """Answer the share of NOx that is cut over a marked stretch, from where the level before the catalyst is
+    """Return the share of NOx that is cut over a marked stretch, from where the level before the catalyst is
     high enough.
 
     Parameters: `up`, `down`: NOx before and after, ppm; `start_s`, `end_s`: the stretch, s; `least_ppm`: the
@@ -176,13 +176,13 @@ class Standing:
 
 
 def left_standing(seen: Mapping[str, str]) -> tuple[Standing, ...]:
-    """Answer which of sensor, dosing, fluid and catalyst is left standing, by what was found.
+    """Return which of sensor, dosing, fluid and catalyst is left standing, by what was found.
 
     Parameters: `seen`: by key, those that are known: `silent` (`up`, `down`, `both`), `agree` (`agree`,
     `disagree`, with dosing off), `cut` (`good`, `weak`, `poor`, with dosing on), `dose` (`right`, `short`,
-    `bad`), `pressure` (`holds`, `falls`), `fluid` (`good`, `off`, `wrong`), `oily` (`clean`, `dirty`). Raises
-    nothing. Source: dosing right, fluid good, sensors agreeing with dosing off and efficiency low is the
-    catalyst; disagreeing is a sensor; dosing low is injector, pump, line or crystals.
+    `bad`), `pressure` (`holds`, `falls`), `fluid` (`good`, `off`, `wrong`), `oily` (`clean`, `dirty`).
+    Source: dosing right, fluid good, sensors agreeing with dosing off and efficiency low is the catalyst;
+    disagreeing is a sensor; dosing low is injector, pump, line or crystals.
 
     >>> found = left_standing({"agree": "agree", "cut": "poor", "dose": "right", "fluid": "good"})
     >>> [(s.place, s.state) for s in found]

@@ -26,12 +26,12 @@ class Unplugged:
 
 
 def points_at(found: Mapping[str, str], fuse: str = "", unplugged: Sequence[Unplugged] = ()) -> PointsAt:
-    """Answer what the pins of a plug point at, the feed before the ground, both before what hangs on them.
+    """Return what the pins of a plug point at, the feed before the ground, both before what hangs on them.
 
     Parameters: `found`: by pin (`supply`, `ground`, `reference`, `high`, `low`, `pair`) the class of its
     verdict; pins that were not measured are left out; `fuse`: what fuse and relay were found to be, empty
-    when nobody looked; `unplugged`: the modules that were unplugged with the pair read again. Raises nothing.
-    Source: the order of a wiring diagnosis: feed under load, ground under load, then signal.
+    when nobody looked; `unplugged`: the modules that were unplugged with the pair read again. Source: the
+    order of a wiring diagnosis: feed under load, ground under load, then signal.
 
     >>> points_at({"supply": "missing"}).what, points_at({"supply": "missing"}, "sound").what
     ('Fuse and relay first', 'The feed wire')

@@ -23,7 +23,7 @@ class PlugLifeLimits:
 
 
 def life_scale(age: float, failed: int, count: int, shape: float) -> float:
-    """Answer the Weibull scale of the plugs from `failed` of `count` dead at this age (km or months).
+    """Return the Weibull scale of the plugs from `failed` of `count` dead at this age (km or months).
 
     ``F = failed/count``, ``scale = age/(-ln(1 - F))^(1/shape)``; with none or all dead ``F = (failed +
     0.5)/(count + 1)``. Parameters: age in km or months (> 0); plugs dead and in all; shape of the wear, 3 in
@@ -44,7 +44,7 @@ def life_scale(age: float, failed: int, count: int, shape: float) -> float:
 def next_failure_chance(
     age: float, failed: int, count: int, ahead: float, shape: float, left: int | None = None
 ) -> float:
-    """Answer the chance that at least one of the plugs left in fails within the distance or time ahead.
+    """Return the chance that at least one of the plugs left in fails within the distance or time ahead.
 
     Each survivor: ``1 - exp((age/scale)^k - ((age + ahead)/scale)^k)``; any of `left` (default the sound
     ones). Parameters: `age`: age in km or months, above 0; `failed`: plugs that are dead; `count`: plugs in
@@ -60,11 +60,10 @@ def next_failure_chance(
 
 
 def new_set_failure_chance(scale: float, count: int, ahead: float, shape: float) -> float:
-    """Answer the chance that one of a set of new plugs fails within the distance or time ahead.
+    """Return the chance that one of a set of new plugs fails within the distance or time ahead.
 
     Parameters: `scale`: scale of their life; `count`: how many new ones; `ahead`: distance or time ahead in
-    the unit of the age; `shape`: shape of the wear, 3 in general. Raises nothing. Source: Weibull's law of
-    wear.
+    the unit of the age; `shape`: shape of the wear, 3 in general. Source: Weibull's law of wear.
 
     >>> round(new_set_failure_chance(272_668, 4, 20_000, 3), 4)
     0.0016
@@ -75,14 +74,14 @@ def new_set_failure_chance(scale: float, count: int, ahead: float, shape: float)
 def snap_chance(
     dead_out: int, sound_out: int, limits: PlugLifeLimits, warm: bool = True, oiled: bool = True
 ) -> float:
-    """Answer the chance that at least one plug snaps on the way out (general figures).
+    """Return the chance that at least one plug snaps on the way out (general figures).
 
     4 % for a dead, sooted plug and 1 % for a sound one, when the engine is warm and oil has crept in; twice
     that for each of the two that is left out.
 
     Parameters: `dead_out`: dead plugs to take out; `sound_out`: sound plugs to take out; `limits`: the limits
-    of the area; `warm`: whether the engine is warm; `oiled`: whether oil has crept in. Raises nothing.
-    Source: general, `figures/plug_life.toml`.
+    of the area; `warm`: whether the engine is warm; `oiled`: whether oil has crept in. Source: general,
+    `figures/plug_life.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(PlugLifeLimits)
@@ -107,7 +106,7 @@ class Torque:
 
 
 def breakaway(thread: str | None, card_nm: float | None, limits: PlugLifeLimits) -> Torque:
-    """Answer at which torque to stop when a plug will not come out.
+    """Return at which torque to stop when a plug will not come out.
 
     Parameters: `thread`: thread as M10, None is taken as M10; `card_nm`: the card's torque in N m, None when
     it has none; `limits`: the limits of the area. Raises KeyError for a thread that is not listed. Source:
@@ -122,7 +121,7 @@ def breakaway(thread: str | None, card_nm: float | None, limits: PlugLifeLimits)
 
 
 def fitting(thread: str | None, card_nm: float | None, limits: PlugLifeLimits) -> Torque:
-    """Answer the fitting torque of a plug.
+    """Return the fitting torque of a plug.
 
     Parameters: `thread`: thread as M10, None is taken as M10; `card_nm`: the card's torque in N m, None when
     it has none; `limits`: the limits of the area. Raises KeyError for

@@ -35,7 +35,7 @@ class PlugKind:
 
 
 def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float) -> float:
-    """Answer the heat a plug makes: ``I = U/(R + R_path)``, ``P = I^2*R``, in W.
+    """Return the heat a plug makes: ``I = U/(R + R_path)``, ``P = I^2*R``, in W.
 
     Parameters: `resistance_ohm`: resistance in ohm, not negative; `supply_v`: supply in V; `path_ohm`: wire
     and contacts in ohm, not negative. 0.04 Ω makes a 0.8 Ω plug on 11.5 V give about 150 W. Raises ValueError
@@ -52,7 +52,7 @@ def plug_power_w(resistance_ohm: float, supply_v: float, path_ohm: float) -> flo
 
 
 def heat_share(resistance_ohm: float, reference_ohm: float, path_ohm: float) -> float:
-    """Answer the heat of a plug as a share of a reference plug on the same supply.
+    """Return the heat of a plug as a share of a reference plug on the same supply.
 
     Parameters: `resistance_ohm`: resistance in ohm, not negative; `reference_ohm`: the reference in ohm;
     `path_ohm`: wire and contacts in ohm, not negative. Raises ValueError for a negative one. Source: Ohm's
@@ -65,7 +65,7 @@ def heat_share(resistance_ohm: float, reference_ohm: float, path_ohm: float) -> 
 
 
 def resistance_at_share(share: float, reference_ohm: float, path_ohm: float) -> float:
-    """Answer the resistance, above the matched one, at which a plug makes only this share of the reference
+    """Return the resistance, above the matched one, at which a plug makes only this share of the reference
     heat.
 
     Solves ``R/(R + Rp)^2 = k`` with ``k = share*Rr/(Rr + Rp)^2``: the larger root of ``k*R^2 + (2*k*Rp - 1)*R
@@ -85,7 +85,7 @@ def resistance_at_share(share: float, reference_ohm: float, path_ohm: float) -> 
 
 
 def at_20c(resistance_ohm: float, part_c: float) -> float:
-    """Answer what a cold plug value would be at 20 C: ``R20 = R/(1 + 0.005*(T - 20))``.
+    """Return what a cold plug value would be at 20 C: ``R20 = R/(1 + 0.005*(T - 20))``.
 
     Parameters: `resistance_ohm`: resistance in ohm, not negative; `part_c`: temperature of the plug in °C.
     Holds for plugs standing at engine temperature, -40 to 120 C; raises ValueError outside -60 to 150.

@@ -7,7 +7,7 @@ PRIOR_SHAPE, SCALE_SHARE = 0.5, 0.5
 
 
 def cured_given(cure_odds: float, though_broken: float, when_cured: float = 1.0) -> float:
-    """Answer how sure the cure is after something was seen: ``q*c/(q*c + (1 - q)*s)``.
+    """Return how sure the cure is after something was seen: ``q*c/(q*c + (1 - q)*s)``.
 
     Parameters: `cure_odds` q before it; `though_broken` s, the chance that a vehicle still broken shows it;
     `when_cured` c, that a cured one does. Raises ValueError for a figure that is no chance. Source: Bayes'
@@ -24,7 +24,7 @@ def cured_given(cure_odds: float, though_broken: float, when_cured: float = 1.0)
 
 
 def clean_though_broken(returns: Sequence[float], clean: float, about: float | None = None) -> float | None:
-    """Answer the chance that a vehicle still broken stays clean for so long: ``(b/(b + D))**a``.
+    """Return the chance that a vehicle still broken stays clean for so long: ``(b/(b + D))**a``.
 
     The rate of return has a Gamma posterior of shape ``a = 0.5 + k`` and exposure ``b = sum d + 0.5*mean d``
     after k returns at d1..dk, each since the last clear or repair; "about every D" alone counts as one return
@@ -49,13 +49,13 @@ def clean_though_broken(returns: Sequence[float], clean: float, about: float | N
 def clean_until(
     returns: Sequence[float], cure_odds: float, wanted: float, about: float | None = None
 ) -> float | None:
-    """Answer how long it must stay clean until the cure is so sure; 0 when it is already, None when it never
+    """Return how long it must stay clean until the cure is so sure; 0 when it is already, None when it never
     is.
 
     The inverse of `clean_though_broken` in `cured_given`: ``D = b*(L**(-1/a) - 1)``, ``L = q*(1 - w)/((1 -
     q)*w)``. Parameters: `returns`: earlier returns on one axis, each since the last clear or repair;
     `cure_odds`: odds of the cure before it; `wanted`: how sure it should be, 0 to 1; `about`: "about every so
-    much", on the same axis, None when not said. Raises nothing. Source: `clean_though_broken`, turned round.
+    much", on the same axis, None when not said. Source: `clean_though_broken`, turned round.
 
     >>> round(clean_until([60, 100, 80], 0.74, 0.90)), round(clean_until([60, 100, 80], 0.74, 0.95))
     (109, 202)

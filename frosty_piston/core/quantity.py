@@ -27,7 +27,7 @@ class Measured:
     def straddles(self, limit: float) -> bool:
         """True when the value may lie on either side of the limit.
 
-        Raises nothing. Source: an interval.
+        Source: an interval.
 
         >>> Measured(1.0, 0.95, 1.05).straddles(1.02)
         True
@@ -65,11 +65,11 @@ class Judgement:
 def meter_uncertainty(
     shown: float, accuracy_percent: float, accuracy_digits: float, resolution: float
 ) -> float:
-    """Answer how far off a meter may be at the value it shows: ``u = a*|shown| + n*resolution``.
+    """Return how far off a meter may be at the value it shows: ``u = a*|shown| + n*resolution``.
 
     Parameters: `shown`: the shown value; `accuracy_percent`: accuracy in percent; `accuracy_digits`: digits;
     `resolution`: step of the last digit. Returns the half width in that unit. Source: the way meter data
-    sheets state accuracy. Raises nothing.
+    sheets state accuracy.
 
     >>> round(meter_uncertainty(1.0, 0.8, 3, 0.01), 4)
     0.038
@@ -80,7 +80,7 @@ def meter_uncertainty(
 def combined(*parts: float) -> float:
     """Combine independent uncertainties as the root of the sum of squares.
 
-    Parameters: `parts`: the independent uncertainties. Raises nothing. Source: independent errors.
+    Parameters: `parts`: the independent uncertainties. Source: independent errors.
 
     >>> combined(3.0, 4.0)
     5.0
@@ -92,7 +92,7 @@ def plain(value: float) -> str:
     """Write a figure as a technician would: to the hundredth or three significant digits, no exponent, no
     trailing zeros, thousands in groups.
 
-    Parameters: `value`: the value. Raises nothing. Source: how a meter is read out.
+    Parameters: `value`: the value. Source: how a meter is read out.
 
     >>> plain(0.8), plain(12.3456), plain(1680.0), plain(-0.05), plain(2e6), plain(212.34), plain(0.03456)
     ('0.8', '12.35', '1\\xa0680', '-0.05', '2\\xa0000\\xa0000', '212.3', '0.0346')
@@ -108,7 +108,7 @@ def plain(value: float) -> str:
 def exact(value: float) -> str:
     """Write a figure just as it was given, without an exponent and without trailing zeros.
 
-    Parameters: `value`: the figure. Raises nothing. Source: the figure itself.
+    Parameters: `value`: the figure.
 
     >>> exact(12.613), exact(200.0), exact(0.00001), exact(1e8)
     ('12.613', '200', '0.00001', '100000000')
@@ -120,7 +120,7 @@ def exact(value: float) -> str:
 def hours_said(hours: float) -> str:
     """Write a span of hours as people say it: minutes under an hour.
 
-    Parameters: `hours`: h, 0 or more. Raises nothing. Source: how people say it.
+    Parameters: `hours`: h, 0 or more. Source: how people say it.
 
     >>> hours_said(24), hours_said(0.5), hours_said(1.2), hours_said(0.6667)
     ('24 h', '30 min', '1 h 12 min', '40 min')
@@ -133,8 +133,8 @@ def hours_said(hours: float) -> str:
 def plus_minus(value: float, u: float | None) -> str:
     """Write a value with its uncertainty, both to the digit that the uncertainty still says something about.
 
-    Parameters: `u`: half the width of its interval, None when not known. Raises nothing. Source: the usual
-    rounding of an uncertainty.
+    Parameters: `u`: half the width of its interval, None when not known. Source: the usual rounding of an
+    uncertainty.
 
     >>> plus_minus(0.8, 0.0494), plus_minus(212, 4.2), plus_minus(12.3456, 0.138), plus_minus(5, None)
     ('0.80 ± 0.05', '212 ± 4', '12.35 ± 0.14', '5')
@@ -151,7 +151,7 @@ def plus_minus(value: float, u: float | None) -> str:
 def percent(share: float) -> str:
     """Write a share as whole percent, never 0 or 100 for something that is neither.
 
-    Raises nothing. Source: how people say a share.
+    Source: how people say a share.
 
     >>> percent(0.624), percent(0.0004), percent(0.9998), percent(1.0)
     ('62 %', 'under 1 %', 'over 99 %', '100 %')

@@ -81,9 +81,9 @@ class VoltMeter:
     resolution_v: float = 0.01
 
     def u(self, volts: float) -> float:
-        """Answer the uncertainty of what it shows, V.
+        """Return the uncertainty of what it shows, V.
 
-        Parameters: `volts`: shown value in V. Raises nothing. Source: `meter_uncertainty`.
+        Parameters: `volts`: shown value in V. Source: `meter_uncertainty`.
 
         >>> round(VoltMeter().u(12.4), 3)
         0.057
@@ -97,8 +97,8 @@ def judge_relay(
     """Judge the relay by the four-point table, from the feed onwards; the first thing missing decides.
 
     Parameters: `points`: what was read at the relay; `limits`: the limits of the area; `control`: the card's
-    glow control; `meter`: the meter, a general one when None. Raises nothing. Source: the way a relay of a 60
-    A circuit is tested, figures in `figures/relay.toml`.
+    glow control; `meter`: the meter, a general one when None. Source: the way a relay of a 60 A circuit is
+    tested, figures in `figures/relay.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> judge_relay(RelayPoints(12.4, 12.3, 12.2, 0.2, 0.0, True, True), general(RelayLimits)).cls
@@ -349,10 +349,10 @@ def _output_alone(limits: RelayLimits, volts: float, above_v: float, loaded: boo
 
 
 def usual_on_time_s(glow: str, coolant_c: float, limits: RelayLimits) -> tuple[float, float]:
-    """Answer the usual pre-glow time in s at a coolant temperature, lowest and highest.
+    """Return the usual pre-glow time in s at a coolant temperature, lowest and highest.
 
     Parameters: `glow`: kind of glow plug; `coolant_c`: coolant in °C; `limits`: the limits of the area.
-    Raises nothing. Source: general figures, `figures/relay.toml`.
+    Source: general figures, `figures/relay.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> (
@@ -373,8 +373,8 @@ def judge_on_time(
     sound.
 
     Parameters: `seconds`: time in s; `glow`: kind of glow plug; `coolant_c`: coolant in °C, None when not
-    known; `point`: where it was timed, `lamp` or `output`; `limits`: the limits of the area. Raises nothing.
-    Source: general figures, `figures/relay.toml`.
+    known; `point`: where it was timed, `lamp` or `output`; `limits`: the limits of the area. Source: general
+    figures, `figures/relay.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RelayLimits)

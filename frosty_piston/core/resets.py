@@ -13,7 +13,7 @@ class Misplaced:
 
 
 def in_order(after: Mapping[str, Sequence[str]]) -> list[str]:
-    """Answer the steps of a plan in an order in which each comes after what it needs; where the needs leave
+    """Return the steps of a plan in an order in which each comes after what it needs; where the needs leave
     it free, in the order given.
 
     Parameters: `after`: for each step those that come before it; names that are no step are passed over.
@@ -50,10 +50,9 @@ def _circle(after: Mapping[str, Sequence[str]], waiting: Sequence[str]) -> list[
 
 
 def misplaced(order: Sequence[str], after: Mapping[str, Sequence[str]]) -> list[Misplaced]:
-    """Answer which steps of an order stand before one that they come after.
+    """Return which steps of an order stand before one that they come after.
 
     Parameters: `order`: the steps as they would be done; `after`: for each step those that come before it.
-    Raises nothing. Source: the dependencies themselves.
 
     >>> misplaced(["clear", "monitor"], {"clear": ["monitor"], "monitor": []})
     [Misplaced(step='clear', after='monitor')]

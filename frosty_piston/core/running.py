@@ -30,7 +30,7 @@ def judge_oil_pressure(bar: float, rpm: float | None, limits: RunningLimits) -> 
     """Judge the oil pressure of a hot engine: 1 bar at idle, 2.5 bar from 1 200 per minute up (general).
 
     Parameters: `bar`: pressure in bar; `rpm`: speed per minute, None is taken for idle; `limits`: the limits
-    of the area. Raises nothing. Source: general, `figures/running.toml`.
+    of the area. Source: general, `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RunningLimits)
@@ -51,7 +51,7 @@ def judge_warm_up(coolant_c: float, minutes: float | None, limits: RunningLimits
     """Judge whether the coolant got warm on a drive: 75 C after 15 minutes (general).
 
     Parameters: `coolant_c`: coolant in °C; `minutes`: minutes driven, None when not noted; `limits`: the
-    limits of the area. Raises nothing. Source: general, `figures/running.toml`.
+    limits of the area. Source: general, `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RunningLimits)
@@ -88,7 +88,7 @@ def judge_filter_drop(before_bar: float, after_bar: float, limits: RunningLimits
     """Judge the fuel filter by what is lost across it: a fifth of the pressure before it at most (general).
 
     Parameters: `before_bar`: pressure before it in bar; `after_bar`: pressure after it in bar; `limits`: the
-    limits of the area. Raises nothing. Source: general, `figures/running.toml`.
+    limits of the area. Source: general, `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(RunningLimits)
@@ -119,7 +119,7 @@ def judge_filter_drop(before_bar: float, after_bar: float, limits: RunningLimits
 def judge_stop_time(seconds: float, limits: RunningLimits) -> Judgement:
     """Judge the time from key off to silence: under 2 s is healthy, over 4 s a partial leak (general).
 
-    Parameters: `seconds`: time in s; `limits`: the limits of the area. Raises nothing. Source: general,
+    Parameters: `seconds`: time in s; `limits`: the limits of the area. Source: general,
     `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
@@ -142,9 +142,9 @@ def judge_stop_time(seconds: float, limits: RunningLimits) -> Judgement:
 def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool | None) -> Judgement:
     """Judge the vacuum switch at the key by three answers: passes with the key off, seals with it on, vents.
 
-    None: not tried. Sound only when all three were tried and are true; one no condemns it. Raises nothing.
-    Source: what such a switch is for. Parameters: `passes_off`: passes with the key off, None when not tried;
-    `seals_on`: seals with the key on, None when not tried.
+    None: not tried. Sound only when all three were tried and are true; one no condemns it. Parameters:
+    `passes_off`: passes with the key off, None when not tried; `seals_on`: seals with the key on, None when
+    not tried.
 
     >>> (
     ...     judge_key_switch(True, True, True).cls,
@@ -168,7 +168,7 @@ def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool
 def judge_coil(ohm: float | None, limits: RunningLimits) -> Judgement:
     """Judge a solenoid's coil: 10 to 60 Ω (general). None is an open circuit.
 
-    Parameters: resistance in ohm; the limits. Raises nothing. Source: general, `figures/running.toml`.
+    Parameters: resistance in ohm; the limits. Source: general, `figures/running.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_coil(ohm, general(RunningLimits)).cls for ohm in (28, None, 2, 90)]

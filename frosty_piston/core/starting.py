@@ -48,11 +48,10 @@ class StartEngine:
 
 
 def compression_end_k(intake_c: npt.ArrayLike, ratio: float, crank_rpm: float) -> np.ndarray:
-    """Answer the air temperature at the end of compression: ``T2 = T1*CR^(n - 1)``, ``n = 1.36 - 18/rpm``.
+    """Return the air temperature at the end of compression: ``T2 = T1*CR^(n - 1)``, ``n = 1.36 - 18/rpm``.
 
     Parameters: `intake_c`: intake air in °C; `ratio`: compression ratio; `crank_rpm`: cranking speed per
-    minute, the usual one when None. Raises nothing. Source: polytropic compression, calibrated as said at
-    `start_chance`.
+    minute, the usual one when None. Source: polytropic compression, calibrated as said at `start_chance`.
 
     >>> round(float(compression_end_k(0.0, 17, 200)))
     587
@@ -69,7 +68,7 @@ def start_chance(
     crank_rpm: float | None = None,
     block_heater_k: float = 0.0,
 ) -> np.ndarray:
-    """Answer the chance that the engine runs up by itself within a normal crank. An estimate.
+    """Return the chance that the engine runs up by itself within a normal crank. An estimate.
 
     Parameters: `ambient_c`: air outside in °C; `engine`: the engine; `plug_heat`: heat of each plug as a
     share, one per cylinder; `limits`: the limits of the area; `crank_rpm`: cranking speed per minute, the
@@ -131,12 +130,12 @@ def margin_curves(
     step_c: float = 1.0,
     block_heater_k: float = 0.0,
 ) -> list[MarginCurve]:
-    """Answer the chance of a start over temperature for each number of working plugs, most plugs first.
+    """Return the chance of a start over temperature for each number of working plugs, most plugs first.
 
     Parameters: `engine`: the engine; `limits`: the limits of the area; `crank_rpm`: cranking speed per
     minute, the usual one when None; `low_c`: lowest temperature in °C; `high_c`: highest temperature in °C;
-    `step_c`: step in °C; `block_heater_k`: what a block heater lifts the intake air by, K. Raises nothing.
-    Source: `start_chance`.
+    `step_c`: step in °C; `block_heater_k`: what a block heater lifts the intake air by, K. Source:
+    `start_chance`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> curves = margin_curves(StartEngine(4), general(StartLimits), low_c=-10, high_c=10, step_c=10)

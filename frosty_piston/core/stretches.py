@@ -43,11 +43,11 @@ class Staircase:
 
 
 def budget_of(stretch: str, limits: WiringLimits) -> Limit:
-    """Answer what one stretch may lose.
+    """Return what one stretch may lose.
 
-    Parameters: `stretch`: an id of `STRETCHES`; anything else counts as a whole feed; `limits`: the limits
-    of the area. Raises nothing. Source: the general budget: feed 0.2 V, ground 0.1 V, one connection
-    0.05 V, a high-current stud 0.3 V.
+    Parameters: `stretch`: an id of `STRETCHES`; anything else counts as a whole feed; `limits`: the limits of
+    the area. Source: the general budget: feed 0.2 V, ground 0.1 V, one connection 0.05 V, a high-current stud
+    0.3 V.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WiringLimits)
@@ -62,11 +62,11 @@ def budget_of(stretch: str, limits: WiringLimits) -> Limit:
 
 
 def staircase(drops: Mapping[str, float], limits: WiringLimits) -> Staircase:
-    """Answer the staircase of a circuit from the drops of its stretches: what each takes, which takes too
+    """Return the staircase of a circuit from the drops of its stretches: what each takes, which takes too
     much, and whether the feed as a whole does though each of its stretches is within its own.
 
     Parameters: `drops`: V by stretch, those measured; unknown ones are left out; `limits`: the limits of the
-    area. Raises nothing. Source: Kirchhoff's voltage law.
+    area. Source: Kirchhoff's voltage law.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WiringLimits)

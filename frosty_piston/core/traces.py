@@ -72,10 +72,10 @@ class ChannelFigures:
 
 
 def figures_of(s: Signal) -> ChannelFigures:
-    """Answer a channel of one sample or more in figures. A gap: over a second and over eight times the usual
+    """Return a channel of one sample or more in figures. A gap: over a second and over eight times the usual
     step.
 
-    Parameters: `s`: the signal. Raises ValueError for an empty signal. Source: the samples.
+    Parameters: `s`: the signal. Raises ValueError for an empty signal.
 
     >>> figures_of(Signal(np.array([0.0, 0.5, 1.0, 9.0]), np.array([1.0, 2.0, 3.0, 6.0])))
     ChannelFigures(low=1.0, high=6.0, mean=3.0, first=1.0, last=6.0, rate_hz=2.0, gaps=1)
@@ -94,10 +94,9 @@ def figures_of(s: Signal) -> ChannelFigures:
 
 
 def cut(s: Signal, start_s: float, end_s: float) -> Signal:
-    """Answer the stretch of a signal between two times, both included.
+    """Return the stretch of a signal between two times, both included.
 
-    Parameters: `s`: the signal; `start_s`: from, in s; `end_s`: to, in s. Raises nothing. Source: the
-    samples.
+    Parameters: `s`: the signal; `start_s`: from, in s; `end_s`: to, in s.
 
     >>> cut(Signal(np.arange(5.0), np.arange(5.0)), 1, 3).values.tolist()
     [1.0, 2.0, 3.0]
@@ -109,11 +108,11 @@ def cut(s: Signal, start_s: float, end_s: float) -> Signal:
 
 
 def thin(s: Signal, most: int) -> Signal:
-    """Answer at most `most` samples that draw the same picture: of every bucket the lowest and the highest
+    """Return at most `most` samples that draw the same picture: of every bucket the lowest and the highest
     stand, so that no spike is lost, and the first and last sample.
 
     `most`: at least 8. A signal that is short enough is answered as it is. Parameters: `s`: the signal.
-    Raises nothing. Source: lowest and highest of each bucket.
+    Source: lowest and highest of each bucket.
 
     >>> t = np.arange(100_000) / 100
     >>> v = np.where(np.arange(100_000) == 54_321, 9.0, np.sin(t))
@@ -139,11 +138,11 @@ def thin(s: Signal, most: int) -> Signal:
 
 
 def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
-    """Answer what a signal held at some times: the last sample before each. Before the first sample, and
+    """Return what a signal held at some times: the last sample before each. Before the first sample, and
     longer after one than `longest_gap_s` (general: eight of its steps, at least one second), nothing is
     known: NaN.
 
-    Parameters: `s`: the signal; `at_s`: moments in s. Raises nothing. Source: a value stands until the next.
+    Parameters: `s`: the signal; `at_s`: moments in s. Source: a value stands until the next.
 
     >>> held(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5, 1.2, 30.0])).tolist()
     [nan, 5.0, 6.0, nan]
@@ -158,10 +157,10 @@ def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.
 
 
 def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
-    """Answer a signal at some times on straight lines between its samples; NaN outside it and in its gaps.
+    """Return a signal at some times on straight lines between its samples; NaN outside it and in its gaps.
 
     Parameters: `s`: the signal; `at_s`: moments in s, shape (M,); `longest_gap_s`: longest gap that is still
-    bridged, s. Raises nothing. Source: straight lines.
+    bridged, s. Source: straight lines.
 
     >>> between(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5])).tolist()
     [nan, 5.5]
@@ -178,13 +177,13 @@ def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> 
 
 
 def refresh_s(s: Signal) -> float:
-    """Answer how often a channel is really renewed: many recordings repeat a slow channel at the rate of a
+    """Return how often a channel is really renewed: many recordings repeat a slow channel at the rate of a
     fast one, which makes stairs.
 
     The shortest usual time (a tenth of them are shorter) between two changes while it moves. A channel that
     never changes, or that drifts slowly between its jumps, answers its step.
 
-    Parameters: `s`: the signal. Raises nothing. Source: times between changes.
+    Parameters: `s`: the signal.
 
     >>> t = np.arange(0, 20, 0.1)
     >>> round(refresh_s(Signal(t, np.floor(t / 0.5))), 2)
@@ -203,9 +202,9 @@ def refresh_s(s: Signal) -> float:
 
 
 def without_stairs(s: Signal) -> Signal:
-    """Answer a signal at the moments it was renewed, when it stands in stairs; else the signal itself.
+    """Return a signal at the moments it was renewed, when it stands in stairs; else the signal itself.
 
-    Parameters: `s`: the signal. Raises nothing. Source: `refresh_s`.
+    Parameters: `s`: the signal. Source: `refresh_s`.
 
     >>> t = np.arange(0, 20, 0.1)
     >>> len(without_stairs(Signal(t, np.floor(t / 0.5)))) < 45
@@ -230,7 +229,7 @@ def beside(signals: list[Signal], step_s: float | None = None) -> tuple[np.ndarr
 
     `step_s`: the step of the axis; without one that of the finest signal, at least 0.02 s. Returns the times,
     shape (M,), and each signal on them by straight lines; moments at which one is unknown are left out.
-    Raises nothing. Source: `between`.
+    Source: `between`.
 
     >>> a = Signal(np.arange(0, 3, 0.5), np.arange(6.0))
     >>> t, (x, y) = beside([a, Signal(np.array([0.0, 1.0, 2.0]), np.array([0.0, 10.0, 20.0]))])
@@ -250,11 +249,11 @@ def beside(signals: list[Signal], step_s: float | None = None) -> tuple[np.ndarr
 
 
 def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
-    """Answer when a signal first crosses a level, on a straight line between the samples; None when it never
+    """Return when a signal first crosses a level, on a straight line between the samples; None when it never
     does. Two recordings are laid over each other at such an event.
 
-    Parameters: `s`: the signal; `rising`: upwards, else downwards. Raises nothing. Source: a straight line
-    between two samples.
+    Parameters: `s`: the signal; `rising`: upwards, else downwards. Source: a straight line between two
+    samples.
 
     >>> event_s(Signal(np.array([0.0, 1.0, 2.0]), np.array([0.0, 0.0, 10.0])), 5)
     1.5
@@ -269,9 +268,7 @@ def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
 
 
 def runs(flags: np.ndarray) -> list[slice]:
-    """Answer the stretches, as slices, in which a row of flags, shape (N,), stays true.
-
-    Raises nothing. Source: the flags.
+    """Return the stretches, as slices, in which a row of flags, shape (N,), stays true.
 
     >>> runs(np.array([False, True, True, False, True]))
     [slice(1, 3, None), slice(4, 5, None)]
@@ -281,10 +278,10 @@ def runs(flags: np.ndarray) -> list[slice]:
 
 
 def spaced(s: Signal, most: int = 100_000) -> Signal:
-    """Answer a channel with every n-th sample only, so that at most `most` are left: enough to be judged, not
+    """Return a channel with every n-th sample only, so that at most `most` are left: enough to be judged, not
     to be drawn.
 
-    Parameters: `s`: the signal. Raises nothing. Source: the samples.
+    Parameters: `s`: the signal.
 
     >>> len(spaced(Signal(np.arange(1000.0), np.zeros(1000)), 300))
     250

@@ -24,9 +24,9 @@ class Sign:
 
 
 def cleaned(typed: str) -> str:
-    """Answer a code as it is kept: without the blanks and dashes of its groups, its case as typed.
+    """Return a code as it is kept: without the blanks and dashes of its groups, its case as typed.
 
-    Parameters: `typed`: what was typed or pasted. Raises nothing. Source: how codes are printed.
+    Parameters: `typed`: what was typed or pasted. Source: how codes are printed.
 
     >>> cleaned(" 7Bg0-44 9A "), cleaned("aB")
     ('7Bg0449A', 'aB')
@@ -35,9 +35,9 @@ def cleaned(typed: str) -> str:
 
 
 def groups(code: str) -> tuple[tuple[Sign, ...], ...]:
-    """Answer a code in groups of four, each sign with what it is taken for.
+    """Return a code in groups of four, each sign with what it is taken for.
 
-    Parameters: `code`: a cleaned code. Raises nothing. Source: signs that look alike in print.
+    Parameters: `code`: a cleaned code. Source: signs that look alike in print.
 
     >>> [["".join(s.sign for s in g), [s.alike for s in g]] for g in groups("7B0A1")]
     [['7B0A', ['', '8', 'OQ', '']], ['1', ['Il']]]
@@ -47,7 +47,7 @@ def groups(code: str) -> tuple[tuple[Sign, ...], ...]:
 
 
 def outside(code: str, alphabet: str) -> list[int]:
-    """Answer at which places, from 1, a code has signs that are not in its alphabet.
+    """Return at which places, from 1, a code has signs that are not in its alphabet.
 
     Parameters: `code`: a cleaned code; `alphabet`: one of `ALPHABETS`. Raises KeyError for another. Source:
     the engine card.
@@ -60,10 +60,10 @@ def outside(code: str, alphabet: str) -> list[int]:
 
 
 def difference(first: str, second: str) -> str:
-    """Answer in words where two independent entries of a code differ; empty when they are the same. Every
+    """Return in words where two independent entries of a code differ; empty when they are the same. Every
     single slip and every swap of two unlike neighbours is told, case too.
 
-    Parameters: `first`, `second`: two cleaned codes. Raises nothing. Source: compared sign by sign.
+    Parameters: `first`, `second`: two cleaned codes. Source: compared sign by sign.
 
     >>> difference("7B0A", "780A"), difference("7B0A", "7B0a"), difference("7B0A", "7B0A")
     ('place 2: B and 8, which look alike', 'place 4: A and a, large and small', '')

@@ -53,12 +53,11 @@ def ambient_of(
     altitude_m: float | None = None,
     sea_level_kpa: float | None = None,
 ) -> Ambient:
-    """Answer what air stands around a vehicle: a barometer first, else the altitude with the weather of the
+    """Return what air stands around a vehicle: a barometer first, else the altitude with the weather of the
     day, else unknown, with sea level taken.
 
     Parameters: `barometer_kpa_read`: kPa on the spot; `altitude_m`: altitude in m; `sea_level_kpa`: what the
-    weather report gives, kPa at sea level. Raises nothing. Source: ISO 2533; weather pressure is given for
-    sea level.
+    weather report gives, kPa at sea level. Source: ISO 2533; weather pressure is given for sea level.
 
     >>> ambient_of(84.0, 1500), ambient_of(None, None).known
     (Ambient(kpa=84.0, says='by the barometer', known=True), False)
@@ -79,10 +78,10 @@ def ambient_of(
 
 
 def pump_limit_kpa(ambient_kpa: float, limits: VacuumLimits) -> float:
-    """Answer what a healthy pump reaches below ambient: 93 % of it (general for a vane or diaphragm pump).
+    """Return what a healthy pump reaches below ambient: 93 % of it (general for a vane or diaphragm pump).
 
-    Parameters: `ambient_kpa`: air outside in kPa; `limits`: the limits of the area. Raises nothing. Source:
-    general, `figures/vacuum.toml`.
+    Parameters: `ambient_kpa`: air outside in kPa; `limits`: the limits of the area. Source: general,
+    `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
@@ -102,7 +101,7 @@ def judge_pump(
     low reading is unclear.
 
     Parameters: `kpa`: kPa below ambient; `seconds`: seconds to get there, None when not noted; `limits`: the
-    limits of the area; `ambient`: the air around it. Raises nothing. Source: general, `figures/vacuum.toml`.
+    limits of the area; `ambient`: the air around it. Source: general, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
@@ -152,8 +151,8 @@ def judge_pump(
 def judge_flicker(flicker_kpa: float, limits: VacuumLimits) -> Judgement:
     """Judge the needle at the pump by itself, whatever the level: steady within 2 kPa (general).
 
-    Parameters: `flicker_kpa`: how far it swings, kPa; `limits`: the limits of the area. Raises nothing.
-    Source: general, `figures/vacuum.toml`.
+    Parameters: `flicker_kpa`: how far it swings, kPa; `limits`: the limits of the area. Source: general,
+    `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_flicker(kpa, general(VacuumLimits)).cls for kpa in (1, 4)]
@@ -167,11 +166,10 @@ def judge_flicker(flicker_kpa: float, limits: VacuumLimits) -> Judgement:
 
 
 def leak_tau_s(start_kpa: float, end_kpa: float, seconds: float) -> float:
-    """Answer the time constant of a leak: ``tau = t/ln(v0/v1)``; endless when nothing is lost.
+    """Return the time constant of a leak: ``tau = t/ln(v0/v1)``; endless when nothing is lost.
 
     Parameters: `start_kpa`: kPa below ambient at the start, above 0; `end_kpa`: kPa below ambient at the end;
-    `seconds`: time in s. Raises nothing. Source: a leak through a small hole into a fixed volume, near enough
-    exponential.
+    `seconds`: time in s. Source: a leak through a small hole into a fixed volume, near enough exponential.
 
     >>> round(leak_tau_s(60, 57, 60)), leak_tau_s(60, 60, 60)
     (1170, inf)
@@ -194,8 +192,8 @@ def judge_hold(
     tell: what is too short to tell is unclear. Never reaching the level is a gross leak.
 
     Parameters: `start_kpa`: kPa below ambient at the start; `end_kpa`: kPa below ambient at the end;
-    `seconds`: time in s; `limits`: the limits of the area; `branch`: whether it is a whole branch;
-    `ambient`: the air around it. Raises nothing. Source: `leak_tau_s`, `figures/vacuum.toml`.
+    `seconds`: time in s; `limits`: the limits of the area; `branch`: whether it is a whole branch; `ambient`:
+    the air around it. Source: `leak_tau_s`, `figures/vacuum.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
@@ -322,11 +320,11 @@ class Travel:
 
 
 def travel_of(points: Sequence[tuple[float, float]], limits: VacuumLimits) -> Travel | None:
-    """Answer where a stroke starts and where it is full, on straight lines between the points; None with
+    """Return where a stroke starts and where it is full, on straight lines between the points; None with
     fewer than three points or hardly any travel.
 
-    Parameters: `points`: kPa below ambient and mm, of one way; `limits`: the limits of the area. Raises
-    nothing. Source: started at a tenth of the stroke, full at 95 % of it (general).
+    Parameters: `points`: kPa below ambient and mm, of one way; `limits`: the limits of the area. Source:
+    started at a tenth of the stroke, full at 95 % of it (general).
 
     >>> from frosty_piston.knowledge.figures import general
     >>> travel_of([(0, 0), (18, 0.4), (30, 3), (45, 9), (55, 10)], general(VacuumLimits))
@@ -345,11 +343,10 @@ def travel_of(points: Sequence[tuple[float, float]], limits: VacuumLimits) -> Tr
 
 
 def friction_kpa(up: Sequence[tuple[float, float]], down: Sequence[tuple[float, float]]) -> float | None:
-    """Answer how much more vacuum half the stroke takes on the way up than on the way down: twice the
+    """Return how much more vacuum half the stroke takes on the way up than on the way down: twice the
     friction of rod and mechanism. None where the two ways do not both pass the middle.
 
-    Parameters: `up`, `down`: kPa below ambient and mm, of each way. Raises nothing. Source: friction works
-    against each way.
+    Parameters: `up`, `down`: kPa below ambient and mm, of each way. Source: friction works against each way.
 
     >>> friction_kpa([(0, 0), (30, 3), (50, 10)], [(0, 0), (22, 3), (42, 10), (50, 10)])
     8.0

@@ -16,7 +16,7 @@ class WaitLimits:
 
 
 def temperature_after(hours: float, start_c: float, ambient_c: float, tau_h: float) -> float:
-    """Answer the temperature after some hours: ``T = Ta + (T0 - Ta)*exp(-t/tau)``, in C.
+    """Return the temperature after some hours: ``T = Ta + (T0 - Ta)*exp(-t/tau)``, in C.
 
     Parameters: `hours`: hours; `start_c`: temperature at the start in °C; `ambient_c`: air outside in °C;
     `tau_h`: cooling time constant in h. Raises ValueError for a time constant that is not above zero. Source:
@@ -31,10 +31,10 @@ def temperature_after(hours: float, start_c: float, ambient_c: float, tau_h: flo
 
 
 def hours_until(target_c: float, start_c: float, ambient_c: float, tau_h: float) -> float | None:
-    """Answer after how many hours a part has cooled to the target; None when it never gets there.
+    """Return after how many hours a part has cooled to the target; None when it never gets there.
 
     Parameters: `target_c`: target in °C; `start_c`: temperature at the start in °C; `ambient_c`: air outside
-    in °C; `tau_h`: cooling time constant in h. Raises nothing. Source: Newton's law of cooling.
+    in °C; `tau_h`: cooling time constant in h. Source: Newton's law of cooling.
 
     >>> round(hours_until(55, 90, 10, 3), 2), hours_until(5, 90, 10, 3), hours_until(55, 40, 10, 3)
     (1.73, None, 0.0)
@@ -49,11 +49,11 @@ def hours_until(target_c: float, start_c: float, ambient_c: float, tau_h: float)
 def cold_soaked_after_h(
     start_c: float, ambient_c: float, limits: WaitLimits, tau_h: float | None = None
 ) -> float:
-    """Answer after how many hours the engine is within 3 C of ambient: cold-soaked.
+    """Return after how many hours the engine is within 3 C of ambient: cold-soaked.
 
     Parameters: `start_c`: temperature at the start in °C; `ambient_c`: air outside in °C; `limits`: the
-    limits of the area; `tau_h`: cooling time constant in h, that of a closed bonnet when None. Raises
-    nothing. Source: Newton's law of cooling, `figures/waiting.toml`.
+    limits of the area; `tau_h`: cooling time constant in h, that of a closed bonnet when None. Source:
+    Newton's law of cooling, `figures/waiting.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WaitLimits)
@@ -65,7 +65,7 @@ def cold_soaked_after_h(
 
 
 def fitted_tau_h(first_c: float, second_c: float, hours: float, ambient_c: float) -> float:
-    """Answer this vehicle's own cooling time constant from two readings some hours apart.
+    """Return this vehicle's own cooling time constant from two readings some hours apart.
 
     ``tau = t/ln((T1 - Ta)/(T2 - Ta))``. Parameters: `first_c`: first temperature in °C; `second_c`: second
     temperature in °C; `hours`: hours; `ambient_c`: air outside in °C. Raises ValueError unless it cooled and

@@ -10,7 +10,7 @@ PIEZO_FARAD, PIEZO_V, TOUCHABLE_V, AT_LEAST_S = 6e-6, 160.0, 60.0, 300.0
 
 
 def wire_drop_v(current_a: float, length_m: float, section_mm2: float) -> float:
-    """Answer what a wire loses there and back: ``dU = 2 I rho L/A``.
+    """Return what a wire loses there and back: ``dU = 2 I rho L/A``.
 
     Parameters: `current_a`: the current, A; `length_m`: from end to end, m; `section_mm2`: its cross-section,
     mm2, above 0. Raises ZeroDivisionError for no section. Source: copper, 0.0175 ohm mm2/m at 20 C.
@@ -22,7 +22,7 @@ def wire_drop_v(current_a: float, length_m: float, section_mm2: float) -> float:
 
 
 def section_needed_mm2(current_a: float, length_m: float, drop_v: float) -> float:
-    """Answer how thick a wire must be to lose no more than a drop, mm2.
+    """Return how thick a wire must be to lose no more than a drop, mm2.
 
     Parameters: `current_a`: A; `length_m`: from end to end, m; `drop_v`: what may be lost there and back, V,
     above 0. Raises ZeroDivisionError for no drop. Source: `wire_drop_v`.
@@ -34,9 +34,9 @@ def section_needed_mm2(current_a: float, length_m: float, drop_v: float) -> floa
 
 
 def next_section_mm2(needed_mm2: float) -> float | None:
-    """Answer the next cross-section that is sold; None where one wire is not enough.
+    """Return the next cross-section that is sold; None where one wire is not enough.
 
-    Parameters: `needed_mm2`: mm2. Raises nothing. Source: the usual sections of vehicle wire, ISO 6722.
+    Parameters: `needed_mm2`: mm2. Source: the usual sections of vehicle wire, ISO 6722.
 
     >>> next_section_mm2(3.5), next_section_mm2(4.0), next_section_mm2(100)
     (4.0, 4.0, None)
@@ -45,11 +45,11 @@ def next_section_mm2(needed_mm2: float) -> float | None:
 
 
 def without_fingers_ohm(shown_ohm: float, skin_ohm: float) -> float | None:
-    """Answer what a part has when fingers on both probes lay beside it; None where the skin alone would show
+    """Return what a part has when fingers on both probes lay beside it; None where the skin alone would show
     less.
 
-    Parameters: `shown_ohm`: what the meter shows; `skin_ohm`: the resistance from hand to hand. Raises
-    nothing. Source: resistors beside each other.
+    Parameters: `shown_ohm`: what the meter shows; `skin_ohm`: the resistance from hand to hand. Source:
+    resistors beside each other.
 
     >>> without_fingers_ohm(100_000, 200_000), without_fingers_ohm(100_000, 50_000)
     (200000.0, None)
@@ -60,7 +60,7 @@ def without_fingers_ohm(shown_ohm: float, skin_ohm: float) -> float | None:
 
 
 def discharge_s(ohm: float, farad: float, from_v: float, to_v: float) -> float:
-    """Answer how long a charged part takes to drain through its own resistance: ``t = R C ln(U0/U)``; 0 where
+    """Return how long a charged part takes to drain through its own resistance: ``t = R C ln(U0/U)``; 0 where
     it is down already.
 
     Parameters: `ohm`: its resistance, ohm; infinite for an open one, which then never drains; `farad`: its

@@ -60,8 +60,7 @@ def judge_signal(volts: float, limits: WiringLimits) -> Judgement:
 
     Parameters: `volts`: signal to sensor ground in V; `limits`: the limits of the area. Holds for sensors
     that are fed with 5 V and answer between the ends; a switch or a sensor on a frequency is not judged by
-    it.
-    Raises nothing. Source: general, `figures/wiring.toml`.
+    it. Source: general, `figures/wiring.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WiringLimits)
@@ -92,7 +91,7 @@ def judge_supply(
     battery voltage that may have held meanwhile, the same twice when it was measured then; `limits`: the
     limits of the area; `loaded`: whether the circuit drew current, None when not said. Budget (general): feed
     0.2 V under the battery, ground 0.1 V, reference 4.9 to 5.1 V. An open ground wire reads 0 V as a sound
-    one does while nothing flows. Raises nothing. Source: `figures/wiring.toml`.
+    one does while nothing flows. Source: `figures/wiring.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits, battery = general(WiringLimits), (12.4, 12.4)
@@ -177,7 +176,7 @@ def judge_network(
 
     Parameters: `pin`: `high`, `low` or `pair`; `value`: the value, None for open; `unit`: `V` or `ohm`;
     `limits`: the limits of the area; `system_v`: nominal voltage, 12 or 24; `other_v`: the other wire in V,
-    None when not read. Raises nothing. Source: ISO 11898-2, `figures/wiring.toml`.
+    None when not read. Source: ISO 11898-2, `figures/wiring.toml`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WiringLimits)
@@ -253,7 +252,7 @@ def judge_unplugged(module: str, before_ohm: float | None, ohm: float, limits: W
 
     Parameters: `module`: what was unplugged, as the technician calls it; `before_ohm`: the pair with all
     plugged in, None when it was not read; `ohm`: now, ohm, infinite for OL; `limits`: the limits of the area.
-    Raises nothing. Source: terminators beside each other; what is unplugged takes its own along.
+    Source: terminators beside each other; what is unplugged takes its own along.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(WiringLimits)
@@ -312,7 +311,7 @@ def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) 
     """Judge the voltage lost along a loaded circuit; ``R = dU/I`` when the current is known.
 
     Parameters: `drop_v`: drop in V; `current_a`: current in A, None when not measured; `budget_v`: what is
-    allowed on this stretch, V. Raises nothing. Source: Ohm's law, `figures/wiring.toml`.
+    allowed on this stretch, V. Source: Ohm's law, `figures/wiring.toml`.
 
     >>> judge_circuit_drop(0.9, 6.0, Limit(0.2, "V")).because
     '0.9 V lost at 6 A, that is 0.15 Ω; 0.2 V is allowed (general figure, check your service data).'
@@ -334,7 +333,7 @@ def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) 
 
 
 def wiggle_chance(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: float) -> float:
-    """Answer how likely so many dropouts fall into the wiggling by chance alone.
+    """Return how likely so many dropouts fall into the wiggling by chance alone.
 
     Conditional binomial test of two rates: given `k + k0` dropouts in all, ``k ~ Bin(k + k0, t/(t + t0))``.
     Parameters: `dropouts`: dropouts while wiggling; `wiggle_s`: seconds of wiggling; `rest_dropouts`:
@@ -356,7 +355,7 @@ def wiggle_chance(dropouts: int, wiggle_s: float, rest_dropouts: int, rest_s: fl
 def one_in(chance: float) -> str:
     """Write a chance as a person says it: about 1 in 64, 3 in 4.
 
-    Parameters: `chance`: from 0 to 1. Raises nothing. Source: how people say odds.
+    Parameters: `chance`: from 0 to 1. Source: how people say odds.
 
     >>> [one_in(p) for p in (1 / 64, 1 / 16, 0.0268, 0.75)]
     ['about 1 in 64', 'about 1 in 16', 'about 1 in 37', 'about 3 in 4']
@@ -384,8 +383,8 @@ def judge_wiggle(
 
     Parameters: `dropouts`: dropouts while wiggling; `wiggle_s`: seconds of wiggling; `rest_dropouts`:
     dropouts with hands off; `rest_s`: seconds with hands off; `limits`: the limits of the area; `before_s`:
-    how long it was wiggled when it dropped out before, s: quiet for less says nothing. Raises nothing.
-    Source: `wiggle_chance`.
+    how long it was wiggled when it dropped out before, s: quiet for less says nothing. Source:
+    `wiggle_chance`.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> [judge_wiggle(n, 60, 0, 60, general(WiringLimits)).cls for n in (6, 0, 2)]

@@ -18,8 +18,6 @@ SHORT_FORMS = {"egr": "EGR", "def": "DEF", "nox": "NOx", "dpf": "DPF", "scr": "S
 def inside(title: str) -> str:
     """Write a title inside a sentence: its first letter small, unless it is a short form.
 
-    Raises nothing. Source: English.
-
     >>> inside("Boost hose leaks"), inside("EGR valve stuck"), inside("V8 engine"), inside("NOx sensor")
     ('boost hose leaks', 'EGR valve stuck', 'V8 engine', 'NOx sensor')
     """
@@ -30,7 +28,7 @@ def inside(title: str) -> str:
 def spoken(name: str) -> str:
     """Write an id as words; short forms keep their case.
 
-    Parameters: `name`: an id. Raises nothing. Source: English.
+    Parameters: `name`: an id.
 
     >>> spoken("dead_spot"), spoken("egr_valve"), spoken("nox_sensor")
     ('dead spot', 'EGR valve', 'NOx sensor')
@@ -41,7 +39,7 @@ def spoken(name: str) -> str:
 def listed(names: list[str], last: str = "and") -> str:
     """Write a list in a sentence.
 
-    Parameters: `names`: the words; `last`: the word before the last. Raises nothing. Source: English.
+    Parameters: `names`: the words; `last`: the word before the last.
 
     >>> listed(["a"]), listed(["a", "b", "c"])
     ('a', 'a, b and c')
@@ -52,7 +50,7 @@ def listed(names: list[str], last: str = "and") -> str:
 def sign(unit: str | None) -> str:
     """Write a unit as it stands on an instrument.
 
-    Raises nothing. Source: ISO 80000.
+    Source: ISO 80000.
 
     >>> sign("ohm"), sign("degC"), sign("bar")
     ('Ω', '°C', 'bar')
@@ -63,7 +61,7 @@ def sign(unit: str | None) -> str:
 def sentence(text: str) -> str:
     """Write words as the start of a sentence: the first letter large, the rest as it is.
 
-    Parameters: `text`: the text. Raises nothing. Source: English.
+    Parameters: `text`: the text.
 
     >>> sentence("bath of EGR cleaner"), sentence("NOx sensor"), sentence("")
     ('Bath of EGR cleaner', 'NOx sensor', '')
@@ -74,7 +72,7 @@ def sentence(text: str) -> str:
 def counted(number: int, one: str, many: str = "") -> str:
     """Write how many there are of something.
 
-    Parameters: `number`: how many; `one`: the word for one. Raises nothing. Source: English.
+    Parameters: `number`: how many; `one`: the word for one.
 
     >>> counted(1, "pull"), counted(3, "pull"), counted(2, "entry", "entries")
     ('1 pull', '3 pulls', '2 entries')
@@ -85,7 +83,7 @@ def counted(number: int, one: str, many: str = "") -> str:
 def grouped(number: int) -> str:
     """Write a whole number in groups of three, which never part.
 
-    Raises nothing. Source: ISO 80000.
+    Source: ISO 80000.
 
     >>> grouped(950), grouped(184200), grouped(-3000)
     ('950', '184\\xa0200', '-3\\xa0000')
@@ -100,7 +98,7 @@ _BESIDE = re.compile(rf"(?<=\d) (?=(?:{UNITS})(?![\w³])|\d{{3}}(?!\d)|± )|(?<=
 def bound(text: str) -> str:
     """Tie figures to their units, so that no line breaks between them.
 
-    Parameters: `text`: the text. Raises nothing. Source: ISO 80000.
+    Parameters: `text`: the text. Source: ISO 80000.
 
     >>> bound("99 % at 12.4 V, 3 valves"), bound("2 ± 0.1 V")
     ('99\\xa0% at 12.4\\xa0V, 3 valves', '2\\xa0±\\xa00.1\\xa0V')
@@ -166,7 +164,7 @@ CALLED = {
 def called(name: object) -> str:
     """Write an id as a workshop says it.
 
-    Parameters: `name`: an id. Raises nothing. Source: what the trade says.
+    Parameters: `name`: an id.
 
     >>> called("rail_piezo"), called("egr_valve")
     ('rail, piezo', 'EGR valve')

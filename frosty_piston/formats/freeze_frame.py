@@ -22,7 +22,7 @@ class ReadFrame:
 
 def read_frame(text: str, k: Knowledge) -> ReadFrame:
     """Read the figures stored with a code out of any text. A line that names no known channel, or a unit that
-    cannot be its own, is not understood. Raises nothing."""
+    cannot be its own, is not understood."""
     figures: dict[str, dict[str, float | str]] = {}
     unknown = []
     for line in filter(None, (given.strip() for given in text[:MOST_SIGNS].splitlines()[: 4 * MOST_LINES])):

@@ -19,7 +19,7 @@ log = logging.getLogger("frosty_piston.job")
 
 
 def answer(assessed: Assessed, prices: Prices | None = None) -> dict[str, Any]:
-    """Answer an assessed job: verdicts, suspects, next tests, conflicts, cautions, what is next, what can be
+    """Return an assessed job: verdicts, suspects, next tests, conflicts, cautions, what is next, what can be
     done and how proven it is. `prices`: what the workshop charges; general figures when left out."""
     proof = prove(assessed)
     deadline = assessed.job.deadline

@@ -143,7 +143,7 @@ class Assessed:
         d, k = act.data, self.knowledge
         cures, takes = k.taken(d.repair, d.action, d.option, d.temporary)
         says = f"{sentence(spoken(d.action))}: {d.what}" + (" (temporary)" if d.temporary else "")
-        failed = failed_cylinders(self, d.repair, number + 1)
+        failed = failed_cylinders(self.knowledge, self.judged[: number + 1], d.repair)
         if d.cylinders and failed and not failed <= set(d.cylinders):
             missing = ", ".join(map(str, sorted(failed - set(d.cylinders))))
             return Done(act, f"{says}; cylinder {missing} had failed too", (), takes)

@@ -82,7 +82,7 @@ class NextStep:
 def next_step(
     assessed: Assessed, proof: Proof, now: datetime | None = None, waiting: bool = True
 ) -> NextStep:
-    """Answer what to do next on a job. `now`: the moment that ends waits by itself; without it a wait runs
+    """Return what to do next on a job. `now`: the moment that ends waits by itself; without it a wait runs
     until it is ended on the tape, or until the last entry that has a time. `waiting` False leaves waits
     aside: what is next once they are over."""
     job = assessed.job

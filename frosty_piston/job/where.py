@@ -6,12 +6,12 @@ from frosty_piston.knowledge import Knowledge
 
 
 def page_of(k: Knowledge, test: str, node: str = "") -> str:
-    """Answer the page on which a test is made: its bench, else its own card."""
+    """Return the page on which a test is made: its bench, else its own card."""
     return f"measure/{k.bench_of.get((test, node)) or k.bench_of.get((test, '')) or f'test/{test}'}"
 
 
 def test_place(k: Knowledge, test: str, where: dict[str, Any] | None = None) -> dict[str, Any]:
-    """Answer where a test is made, with the point, part or cylinder it is made at."""
+    """Return where a test is made, with the point, part or cylinder it is made at."""
     at = {
         key: value
         for key, value in (where or {}).items()

@@ -1,13 +1,12 @@
 """The shapes of circuit.toml: the kinds of parts of a vacuum circuit, and what makes its hoses leak."""
 
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from frosty_piston.core.circuit import PartKind
 
-if TYPE_CHECKING:
-    from .reader import Reader
+from .reader import Reader
 
 Odds = Annotated[float, Field(gt=0, le=100)]
 Minutes = Annotated[float, Field(gt=0, le=240)]
@@ -117,7 +116,7 @@ class CircuitShape(BaseModel):
         return {key: kind.part_kind for key, kind in self.kinds.items()}
 
 
-def read_circuit(r: "Reader", faults: object, tests: object) -> CircuitShape:
+def read_circuit(r: Reader, faults: object, tests: object) -> CircuitShape:
     """Read circuit.toml; faults and tests of its kinds stand in their files. Raises BadKnowledge."""
     shape: CircuitShape = r.read("circuit.toml", CircuitShape)
     for key, kind in shape.kinds.items():

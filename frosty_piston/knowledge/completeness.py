@@ -2,12 +2,11 @@
 something."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from frosty_piston.core.errors import BadKnowledge
 
-if TYPE_CHECKING:
-    from .load import Knowledge, TestFinding
+from .finding import TestFinding
+from .model import Knowledge
 
 FOUND_BITS_RATIO = 3.0
 SPEAKS_RATIO = 1.4
@@ -16,7 +15,7 @@ SPEAKS_RATIO = 1.4
 Says = Callable[[str, list[str], str], str]
 
 
-def check_complete(k: "Knowledge", says: Says) -> None:
+def check_complete(k: Knowledge, says: Says) -> None:
     """Refuse knowledge with a gap. `says` names file, line and key of what is wrong."""
     for fault in k.faults:
         if gap := _gap_of_fault(k, fault):
@@ -25,7 +24,7 @@ def check_complete(k: "Knowledge", says: Says) -> None:
         _speaking(k, test, says)
 
 
-def _gap_of_fault(k: "Knowledge", fault: str) -> str:
+def _gap_of_fault(k: Knowledge, fault: str) -> str:
     if not proving_tests(k, fault):
         times = f"at least {FOUND_BITS_RATIO:g} times as likely with it"
         return f"no test can find this fault; give it an outcome in findings/ that is {times}"
@@ -34,7 +33,7 @@ def _gap_of_fault(k: "Knowledge", fault: str) -> str:
     return ""
 
 
-def _speaking(k: "Knowledge", test: str, says: Says) -> None:
+def _speaking(k: Knowledge, test: str, says: Says) -> None:
     """Every outcome of a test stands in a finding and speaks for something."""
     findings = k.findings.get(test)
     if not findings:
@@ -53,7 +52,7 @@ def _speaking(k: "Knowledge", test: str, says: Says) -> None:
             raise BadKnowledge(says("tests.toml", path, f"the outcome {outcome!r} stands in no finding"))
 
 
-def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", str, float]]:
+def proving_tests(k: Knowledge, fault: str) -> list[tuple[str, TestFinding, str, float]]:
     """The tests that can find a fault: test, finding, its most telling outcome, and how many times likelier
     it is."""
     pairs = []
@@ -69,7 +68,7 @@ def proving_tests(k: "Knowledge", fault: str) -> list[tuple[str, "TestFinding", 
     return sorted(pairs, key=lambda x: -x[3])
 
 
-def speaks(known: "TestFinding", outcome: str) -> bool:
+def speaks(known: TestFinding, outcome: str) -> bool:
     """Whether an outcome moves anything: a bad one some fault up, the best one some fault down."""
     at = known.finding.outcomes.index(outcome)
     general = known.finding.general[at]

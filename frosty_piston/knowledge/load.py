@@ -1,242 +1,32 @@
 """Reads the knowledge files, checks each against its shape and all against each other."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
 
-from frosty_piston.core.cached import cached_property
 from frosty_piston.core.errors import BadKnowledge
-from frosty_piston.core.limits import Limit
 from frosty_piston.core.suspects.space import BLUR, Finding
 
 from . import shapes as s
-from .circuit_shapes import CircuitShape, read_circuit
+from .circuit_shapes import read_circuit
 from .completeness import check_complete
 from .figures import Figures
-from .parts import DriveShape, Node, Part, joined, nodes_of, read_parts
+from .finding import NOT_SEEN, SEEN, CodeEntry, TestFinding
+from .model import Knowledge
+from .parts import Node, joined, nodes_of, read_parts
 from .reader import Reader
-from .repair_shapes import ActShape, ProofPieces
-from .repairs import Option, Repair, act_of, read_repairs
-from .reset_shapes import ResetPlanShape, read_reset_plans
-from .training_shapes import TrainingShape, read_training
+from .repairs import read_repairs
+from .reset_shapes import read_reset_plans
+from .training_shapes import read_training
 
 HERE = Path(__file__).parent
 EPSILON = 0.0003
-# What a part shows at itself, and how often its fault must show so to be proven there.
-DIRECT, SHOWS_ITSELF = ("seen", "at_part"), 0.3
-NOT_SEEN, SEEN = "not_seen", "seen"
-SYMPTOM_BLUR, LEAST_OF_ALARM = 0.2, 8
-COMMON_COMPLAINT, SOUND_COMPLAINS = 0.025, 0.1
-L = TypeVar("L")
-
-
-@dataclass(frozen=True)
-class CodeEntry:
-    """A known code in our own words. `group` is empty for a code that only this workshop has described.
-    `cylinder`: the one it names."""
-
-    code: str
-    title: str
-    system: str
-    kind: str
-    group: str
-    cylinder: int | None = None
-
-
-@dataclass(frozen=True, eq=False)
-class TestFinding:
-    """What one test, at some points, speaks for. `lesser`: each outcome by itself, seen beside a worse one or
-    not. `between`: bad from afar and sound here, a yes or no, where that speaks for anything."""
-
-    test: str
-    shape: s.FindingShape
-    witness: s.WitnessShape
-    finding: Finding
-    lesser: dict[str, Finding]
-    between: Finding | None = None
-    file: str = ""
-
-    def seen_at(self, places: int, outcome: str) -> Finding:
-        """The finding when an outcome was seen at so many places: the number of bad ones counts."""
-        return self._again(self.finding, places, outcome)
-
-    def between_at(self, places: int) -> Finding:
-        """Bad from afar and sound here, at so many places. Raises AssertionError when that speaks for
-        nothing."""
-        assert self.between is not None
-        return self._again(self.between, places, SEEN)
-
-    def _again(self, finding: Finding, places: int, outcome: str) -> Finding:
-        if places < 2 or outcome == finding.outcomes[0]:
-            return finding
-        key = (finding.id, places, outcome)
-        if key not in self._repeated:
-            w = self.witness
-            least = w.false_alarm / LEAST_OF_ALARM
-            self._repeated[key] = finding.repeated(outcome, places, w.repeats, least)
-        return self._repeated[key]
-
-    @cached_property
-    def _repeated(self) -> dict[tuple[str, int, str], Finding]:
-        return {}
-
-
-@dataclass(frozen=True, eq=False)
-class Knowledge:
-    """Everything the trade knows here, checked."""
-
-    scale: dict[str, float]
-    systems: dict[str, str]
-    access: dict[str, s.AccessShape]
-    tools: dict[str, str]
-    cleaning: dict[str, s.CleaningShape]
-    soot: s.SootShape
-    circuit: CircuitShape
-    cautions: dict[str, s.CautionShape]
-    faults: dict[str, s.FaultShape]
-    upstream: dict[str, dict[str, float]]
-    repairs: dict[str, Repair]
-    options: dict[str, Option]
-    repair_of: dict[str, str]
-    acts: dict[str, ActShape]
-    proofs: ProofPieces
-    nodes: dict[str, Node]
-    channels: dict[str, s.ChannelShape]
-    parts: dict[str, Part]
-    fault_system: dict[str, str]
-    symptoms: dict[str, s.SymptomShape]
-    contexts: dict[str, s.ContextShape]
-    tests: dict[str, s.TestShape]
-    witnesses: dict[str, s.WitnessShape]
-    findings: dict[str, list[TestFinding]]
-    symptom_findings: dict[str, Finding]
-    groups: dict[str, s.CodeGroupShape]
-    group_findings: dict[str, Finding]
-    codes: dict[str, CodeEntry]
-    figures: dict[str, s.FigureShape]
-    limit_rows: Figures
-    reach: dict[str, tuple[float, float]]
-    named_reach: dict[str, s.NamedReachShape]
-    choices: dict[str, s.ChoiceShape]
-    benches: dict[str, s.BenchShape]
-    bench_of: dict[tuple[str, str], str]
-    reset_plans: dict[str, ResetPlanShape]
-    training: TrainingShape
-
-    @cached_property
-    def regimes(self) -> dict[str, frozenset[str]]:
-        """When each fault shows: at the start, running, at the stop; by the symptoms that it brings."""
-        shown: dict[str, set[str]] = {f: set() for f in self.faults}
-        for shape in self.symptoms.values():
-            for fault in shape.speaks if shape.regime != "message" else ():
-                shown[fault].add(shape.regime)
-        return {f: frozenset(regimes) for f, regimes in shown.items()}
-
-    @cached_property
-    def proofs_at_part(self) -> dict[str, frozenset[str]]:
-        """By which findings, seen or measured at the part itself, each repair is proven needed."""
-        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
-        direct = [x for found in self.findings.values() for x in found if x.shape.how in DIRECT]
-        return {
-            r: frozenset(
-                x.finding.id
-                for x in direct
-                if (not x.shape.nodes or own_parts[r] & {self.nodes[n].part for n in x.shape.nodes})
-                and any(
-                    x.finding.shows[f][1:].max() >= SHOWS_ITSELF
-                    for f in self.repairs[r].cures
-                    if f in x.finding.shows
-                )
-            )
-            for r in self.repairs
-        }
-
-    @cached_property
-    def pins_of(self) -> dict[str, frozenset[str]]:
-        """The findings at the pins of each repair's part."""
-        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
-        return {
-            r: frozenset(
-                x.finding.id
-                for x in self.findings.get("supply_pins", ())
-                if own_parts[r] & {self.nodes[n].part for n in x.shape.nodes}
-            )
-            for r in self.repairs
-        }
-
-    @cached_property
-    def latches(self) -> dict[str, str]:
-        """What takes off a latch or sets a counter back: steps of plans, and the resets they prove."""
-        latches: dict[str, str] = {}
-        for plan in self.reset_plans.values():
-            for step in plan.steps:
-                if step.barred:
-                    latch = "unlatches" if step.unlatches else "counter"
-                    latches |= dict.fromkeys([step.id, *plan.proves], latch)
-        return latches
-
-    def general(self, figure: str) -> float:
-        """The general figure by id; every figure that is asked for by code has one."""
-        value = self.figures[figure].general
-        assert value is not None, figure
-        return value
-
-    def limits(self, cls: type[L], card: Mapping[str, object] | None = None) -> L:
-        """The limits of an area: general figures, and the engine card's where it has its own."""
-        return self.limit_rows.of(cls, card)
-
-    def limit(self, figure: str, card: Mapping[str, object]) -> Limit:
-        """One figure by its key: the engine card's, or the general one."""
-        return self.limit_rows.one(figure, card)
-
-    def drive(self, node: str) -> DriveShape | None:
-        """What drives the part that a reading names."""
-        return self.parts[self.nodes[node].part].drive
-
-    def cautions_at(self, test: str, said: str | None = None) -> list[str]:
-        """The cautions of a test at a part: some hold at one kind of part only. Nothing said of the part: all
-        of them."""
-        return self._holding(self.tests[test].cautions, said)
-
-    def ticks_at(self, test: str, said: str | None = None, pin: str | None = None) -> list[str]:
-        """The cautions that must be ticked before a test is written down at a part and a pin."""
-        shape = self.tests[test]
-        return self._holding([*shape.ticks, *shape.pin_ticks.get(pin or "", [])], said)
-
-    def asked_at(self, test: str, said: str | None = None) -> list[str]:
-        """The cautions that are shown with a tick at a test: those that hold something back there."""
-        pins = [c for cautions in self.tests[test].pin_ticks.values() for c in cautions]
-        return list(dict.fromkeys([*self.ticks_at(test, said), *self._holding(pins, said)]))
-
-    def _holding(self, cautions: list[str], said: str | None) -> list[str]:
-        node = self.node(said)
-        part = self.nodes[node].part if node else None
-        return [c for c in cautions if not said or not (at := self.cautions[c].parts) or part in at]
-
-    def node(self, said: str | None) -> str | None:
-        """The part that a word on the tape names: the longest known word in it decides; None when none
-        fits."""
-        text = (said or "").lower().replace("-", " ").replace("_", " ")
-        best = max(
-            (
-                (len(w), n)
-                for n, shape in self.nodes.items()
-                for w in shape.words
-                if w.replace("-", " ").replace("_", " ") in text
-            ),
-            default=None,
-        )
-        return best[1] if best else None
-
-    def taken(
-        self, repair: str, act: str, option: str | None = None, temporary: bool = False
-    ) -> tuple[tuple[str, ...], float]:
-        """Which faults an act takes away, and the chance that it does."""
-        return act_of(self, repair, act, option, temporary)
+SYMPTOM_BLUR = 0.2
+COMMON_COMPLAINT = 0.025
+SOUND_COMPLAINS = 0.1
 
 
 class _Weights:
@@ -342,57 +132,57 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         proved = filter(None, [symptom.proved_by])
         r.all_known("symptoms.toml", [key, "proved_by"], proved, work.proofs.conditions)
     knowledge = Knowledge(
-        weights.scale,
-        systems,
-        access,
-        tools,
-        cleaning,
-        soot,
-        read_circuit(r, faults, tests),
-        cautions,
-        faults,
-        {
+        scale=weights.scale,
+        systems=systems,
+        access=access,
+        tools=tools,
+        cleaning=cleaning,
+        soot=soot,
+        circuit=read_circuit(r, faults, tests),
+        cautions=cautions,
+        faults=faults,
+        upstream={
             key: {
                 cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c)
                 for cause, (c, _) in shape.killed_by.items()
             }
             for key, shape in faults.items()
         },
-        work.repairs,
-        work.options,
-        work.repair_of,
-        work.acts,
-        work.proofs,
-        nodes,
-        r.read("channels.toml", dict[str, s.ChannelShape]),
-        joined(part_shapes, faults, tests, findings),
-        fault_system,
-        symptoms,
-        contexts,
-        tests,
-        witnesses,
-        findings,
-        {
+        repairs=work.repairs,
+        options=work.options,
+        repair_of=work.repair_of,
+        acts=work.acts,
+        proofs=work.proofs,
+        nodes=nodes,
+        channels=r.read("channels.toml", dict[str, s.ChannelShape]),
+        parts=joined(part_shapes, faults, tests, findings),
+        fault_system=fault_system,
+        symptoms=symptoms,
+        contexts=contexts,
+        tests=tests,
+        witnesses=witnesses,
+        findings=findings,
+        symptom_findings={
             key: _told(
                 weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR)
             )
             for key, v in symptoms.items()
         },
-        groups,
-        {
+        groups=groups,
+        group_findings={
             key: weights.two(group_file[key], [f"groups.{key}"], f"codes.{key}", v.general, v.speaks)
             for key, v in groups.items()
         },
-        codes,
-        figures.rows,
-        figures,
-        reach.units,
-        reach.names,
-        choices,
-        benches,
-        {step: bench for bench, shape in benches.items() for step in shape.steps},
-        read_reset_plans(r, work.repairs, work.proofs.resets, cautions),
-        read_training(r, systems, faults, tests, cautions, access),
+        codes=codes,
+        figures=figures.rows,
+        limit_rows=figures,
+        reach=reach.units,
+        named_reach=reach.names,
+        choices=choices,
+        benches=benches,
+        bench_of={step: bench for bench, shape in benches.items() for step in shape.steps},
+        reset_plans=read_reset_plans(r, work.repairs, work.proofs.resets, cautions),
+        training=read_training(r, systems, faults, tests, cautions, access),
     )
     check_complete(knowledge, r.says)
     return knowledge

@@ -2,15 +2,13 @@
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 from pydantic import Field
 
+from .finding import TestFinding
 from .reader import Reader
 from .shapes import CardValue, FaultShape, Shape, TestShape
-
-if TYPE_CHECKING:
-    from .load import TestFinding
 
 
 class DriveShape(Shape):
@@ -104,7 +102,7 @@ def joined(
     shapes: Mapping[str, PartShape],
     faults: Mapping[str, FaultShape],
     tests: Mapping[str, TestShape],
-    findings: Mapping[str, list["TestFinding"]],
+    findings: Mapping[str, list[TestFinding]],
 ) -> dict[str, Part]:
     """Each part with its faults and its tests."""
     parts = {}
@@ -116,7 +114,7 @@ def joined(
     return parts
 
 
-def _tells(findings: list["TestFinding"], faults: tuple[str, ...]) -> float:
+def _tells(findings: list[TestFinding], faults: tuple[str, ...]) -> float:
     """How many times likelier the most telling outcome of a test is with a fault of some than in general."""
     return max(
         (

@@ -1,19 +1,17 @@
 """Reads the tables of repairs: what each cures, its options, work plan and proof, filled up from the kind of
 its part."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.core.words import sentence
 
 from . import repair_shapes as s
-
-if TYPE_CHECKING:
-    from .load import Knowledge
-    from .reader import Reader
+from .reader import Reader
 
 KINDS, PIECES, PROOFS, ACTS = "part_kinds.toml", "fit_pieces.toml", "proof_pieces.toml", "acts.toml"
 TEMPORARY = "temporary"
@@ -75,7 +73,7 @@ class RepairTables:
     proofs: s.ProofPieces
 
 
-def read_repairs(r: "Reader", faults: dict[str, Any], known: dict[str, Any]) -> RepairTables:
+def read_repairs(r: Reader, faults: dict[str, Any], known: dict[str, Any]) -> RepairTables:
     """Read all repairs. `known`: what their names may refer to, by kind. Raises BadKnowledge with file and
     key."""
     acts = r.read(ACTS, dict[str, s.ActShape])
@@ -112,7 +110,7 @@ def read_repairs(r: "Reader", faults: dict[str, Any], known: dict[str, Any]) -> 
 
 
 def _cured_by(
-    r: "Reader", shapes: dict[str, tuple[str, s.RepairShape]], faults: dict[str, Any]
+    r: Reader, shapes: dict[str, tuple[str, s.RepairShape]], faults: dict[str, Any]
 ) -> dict[str, str]:
     repair_of: dict[str, str] = {}
     for key, (name, shape) in shapes.items():
@@ -131,7 +129,7 @@ def _cured_by(
 
 @dataclass(frozen=True)
 class _Builder:
-    r: "Reader"
+    r: Reader
     acts: dict[str, s.ActShape]
     pieces: dict[str, s.StepShape]
     proofs: s.ProofPieces
@@ -248,10 +246,23 @@ def _left(shape: s.RepairShape, act: str) -> list[str]:
     return next((faults for name, faults in shape.leaves.items() if name == act), [])
 
 
+class Tables(Protocol):
+    """Whatever holds the repairs, their options and the acts."""
+
+    @property
+    def repairs(self) -> Mapping[str, Repair]: ...
+
+    @property
+    def options(self) -> Mapping[str, Option]: ...
+
+    @property
+    def acts(self) -> Mapping[str, s.ActShape]: ...
+
+
 def act_of(
-    tables: "RepairTables | Knowledge", repair: str, act: str, option: str | None, temporary: bool
+    tables: Tables, repair: str, act: str, option: str | None, temporary: bool
 ) -> tuple[tuple[str, ...], float]:
-    """Answer which faults an act on the tape takes away, and with what chance: by its option when that is
+    """Return which faults an act on the tape takes away, and with what chance: by its option when that is
     known, else by what such an act does to this repair. Nothing for an unknown repair."""
     known = tables.options.get(option or "")
     if known and known.repair == repair and known.shape.act == act:

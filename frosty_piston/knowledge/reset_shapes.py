@@ -1,18 +1,15 @@
 """The shapes of reset plans: general ones from `reset_plans.toml`, and an engine card's own from a file."""
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING, Annotated, Literal
+from collections.abc import Mapping, Sequence
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from frosty_piston.core.resets import in_order, misplaced
 from frosty_piston.core.words import inside
 
+from .reader import Reader
 from .shapes import CardValue, Shape
-
-if TYPE_CHECKING:
-    from .load import Knowledge
-    from .reader import Reader
 
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,59}$")]
 LEAST_WORDS = 2  # letters
@@ -112,7 +109,7 @@ def order_fault(steps: Sequence[ResetStepShape]) -> str:
 
 
 def read_reset_plans(
-    r: "Reader", repairs: object, proofs: object, cautions: object
+    r: Reader, repairs: object, proofs: object, cautions: object
 ) -> dict[str, ResetPlanShape]:
     """Read reset_plans.toml and hold it against repairs, resets and cautions. Raises BadKnowledge."""
     plans: dict[str, ResetPlanShape] = r.read("reset_plans.toml", dict[str, ResetPlanShape])
@@ -124,6 +121,6 @@ def read_reset_plans(
     return plans
 
 
-def plans_for(k: "Knowledge", repairs: Sequence[str]) -> list[str]:
+def plans_for(plans: Mapping[str, ResetPlanShape], repairs: Sequence[str]) -> list[str]:
     """The plans that some repairs ask for, in the order of the knowledge."""
-    return [key for key, plan in k.reset_plans.items() if set(plan.repairs) & set(repairs)]
+    return [key for key, plan in plans.items() if set(plan.repairs) & set(repairs)]

@@ -4,7 +4,6 @@ Both follow from its condition, and neither is complete."""
 
 from . import physics as p
 from .condition import Condition, Rng
-from .testing import stop_s
 
 TELLS, IMAGINES, SETS = 0.75, 0.01, 0.75
 VAGUE = ("low_power", "poor_economy", "hesitation_midrange", "rough_idle", "hard_start_cold")
@@ -48,8 +47,8 @@ def truths(c: Condition) -> dict[str, bool]:
         "surge": c.rail_hunts > 0.5 or c.air_in_fuel > 0.6,
         "stall": c.air_in_fuel > 0.7 or c.rail_hunts > 0.7 or c.module_supply_drop > 6,
         "flap_noise_key_on": c.flap_chatters,
-        "wont_stop": c.card.stop == "vacuum" and stop_s(c) > 20,
-        "slow_stop": c.card.stop == "vacuum" and 3 < stop_s(c) <= 20,
+        "wont_stop": c.card.stop == "vacuum" and p.stop_s(c) > 20,
+        "slow_stop": c.card.stop == "vacuum" and 3 < p.stop_s(c) <= 20,
         "hard_brake_pedal": vacuum < 0.55,
         "idle_vibration": "engine_mount" in c.leaks or uneven,
         "regen_frequent": bool(c.card.dpf) and (c.soot_g > 16 or c.short_trips or abs(c.dp_offset_kpa) > 2),

@@ -206,3 +206,13 @@ def nox_cut(c: Condition) -> float:
         c.spray * min(1.0, c.def_bar / 5.0) * min(1.0, c.urea / 32.5) * (0.5 if c.foreign != "clean" else 1.0)
     )
     return c.catalyst * min(1.0, dose) * (1.0 if thawed else 0.1)
+
+
+def stop_leaks(c: Condition) -> float:
+    return c.leaks.get("stop_actuator", 0.0)
+
+
+def stop_s(c: Condition) -> float:
+    """Seconds from key off to silence; a minute when it never stops."""
+    reaches = vacuum_share(c) * (1 - stop_leaks(c)) * (1 - c.leaks.get("stop_line", 0.0)) * c.key_passes
+    return 60.0 if not c.rack_free or reaches < 0.2 else 1.2 / reaches**1.6

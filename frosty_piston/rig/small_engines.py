@@ -59,7 +59,7 @@ def _access(engine: SmallEngine, test: int, done: frozenset[int]) -> float:
 
 
 def optimum_min(engine: SmallEngine) -> float:
-    """Answer the least expected minutes to the cure, found by searching every order of every test.
+    """Return the least expected minutes to the cure, found by searching every order of every test.
 
     Works back from all tests made. A state is what each test has shown (or that it was not made); its value
     is the chance of getting there times the best expected minutes from there on.
@@ -91,7 +91,7 @@ def optimum_min(engine: SmallEngine) -> float:
 
 
 def policy_min(engine: SmallEngine) -> float:
-    """Answer the expected minutes to the cure when the program's own proposals are followed."""
+    """Return the expected minutes to the cure when the program's own proposals are followed."""
     groups = np.arange(len(engine.prior))
 
     def choose(weight: np.ndarray, done: frozenset[int]) -> int | None:
@@ -109,7 +109,7 @@ def policy_min(engine: SmallEngine) -> float:
 
 
 def by_system_min(engine: SmallEngine) -> float:
-    """Answer the expected minutes of going through the systems in a fixed order until one part stands out (80
+    """Return the expected minutes of going through the systems in a fixed order until one part stands out (80
     %)."""
 
     def choose(weight: np.ndarray, done: frozenset[int]) -> int | None:
@@ -121,7 +121,7 @@ def by_system_min(engine: SmallEngine) -> float:
 
 
 def swap_min(engine: SmallEngine) -> float:
-    """Answer the expected minutes of swapping the likeliest part, then the next, without a test."""
+    """Return the expected minutes of swapping the likeliest part, then the next, without a test."""
     order = np.argsort(-engine.prior)
     left = engine.prior.sum() - np.cumsum(engine.prior[order]) + engine.prior[order]
     return float(left @ engine.cost_min[order])
@@ -139,7 +139,7 @@ def _followed(engine: SmallEngine, choose: Callable[[np.ndarray, frozenset[int]]
 
 
 def compare(engines: int = 40, first_seed: int = 1) -> dict[str, float]:
-    """Answer the mean expected minutes, tests and repairs in vain, before the repair that cures begins."""
+    """Return the mean expected minutes, tests and repairs in vain, before the repair that cures begins."""
     ways = {"optimum": optimum_min, "proposals": policy_min, "by system": by_system_min, "swap": swap_min}
     made = [small_engine(first_seed + n) for n in range(engines)]
     return {name: float(np.mean([way(e) - e.prior @ e.cost_min for e in made])) for name, way in ways.items()}

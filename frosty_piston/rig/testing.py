@@ -11,6 +11,7 @@ from frosty_piston.knowledge.figures import general
 
 from . import physics as p
 from .condition import Condition, Rng
+from .driver import codes
 from .electrics import BODY_MOHM, COIL_OHM, SOUND_CONTACT, Contact, InjectorSet
 
 Entry = dict[str, Any]
@@ -728,22 +729,18 @@ def pedal_feel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [saw("brake_pedal_feel", "hard" if p.vacuum_share(c) < 0.6 else "normal")]
 
 
-def _stop_leaks(c: Condition) -> float:
-    return c.leaks.get("stop_actuator", 0.0)
-
-
 @made("stop_hand_pump")
 def hand_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    leaks = _stop_leaks(c) > 0.1
+    leaks = p.stop_leaks(c) > 0.1
     if not c.rack_free:
         return [saw("stop_hand_pump", "no_stop_leaks" if leaks else "no_stop")]
-    slow = _stop_leaks(c) > 0.6
+    slow = p.stop_leaks(c) > 0.6
     return [saw("stop_hand_pump", ("slow_" if slow else "stops_") + ("leaks" if leaks else "holds"))]
 
 
 @made("stop_suction")
 def stop_suction(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    leak = _stop_leaks(c)
+    leak = p.stop_leaks(c)
     seen = "no_stop" if not c.rack_free or leak > 0.6 else "slow" if leak > 0.15 else "stops"
     return [saw("stop_suction", seen)]
 
@@ -753,15 +750,9 @@ def stop_lever(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [saw("stop_lever", "stops" if c.rack_free or rng.random() < 0.2 else "does_not")]
 
 
-def stop_s(c: Condition) -> float:
-    """Seconds from key off to silence; a minute when it never stops."""
-    reaches = p.vacuum_share(c) * (1 - _stop_leaks(c)) * (1 - c.leaks.get("stop_line", 0.0)) * c.key_passes
-    return 60.0 if not c.rack_free or reaches < 0.2 else 1.2 / reaches**1.6
-
-
 @made("stop_time")
 def stop_time(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [read("stop_time", shown(rng, stop_s(c), 0.05, 1), "s")]
+    return [read("stop_time", shown(rng, p.stop_s(c), 0.05, 1), "s")]
 
 
 @made("key_switch")
@@ -1034,7 +1025,5 @@ def fuse_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("code_return")
 def code_return(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    from .driver import codes
-
     back = bool(codes(c, rng, 0.9))
     return [saw("code_return", "same" if back and not c.tool_codes else "none")]

@@ -12,7 +12,7 @@ from frosty_piston.core.words import counted, inside, listed
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.weighing import access
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.load import TestFinding
+from frosty_piston.knowledge.finding import TestFinding
 from frosty_piston.knowledge.training_shapes import LessonShape
 from frosty_piston.rig.technician import MOST_STEPS, proposed, thought
 from frosty_piston.rig.testing import Entry

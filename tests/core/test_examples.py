@@ -1,4 +1,4 @@
-"""Every example in the core's docstrings runs, and every public function has one."""
+"""Every example in the core's docstrings runs, and every public function has one and names its figures."""
 
 import ast
 import doctest
@@ -8,14 +8,11 @@ import re
 import unittest
 from pathlib import Path
 
-import frosty_piston
 import frosty_piston.core
 from frosty_piston.job import units
 from frosty_piston.job.day import solver
 from frosty_piston.job.weighing import proof_evidence
 from frosty_piston.web.job import waits
-
-ROOT = Path(frosty_piston.__file__).parent
 
 
 def core_modules():
@@ -39,76 +36,21 @@ def public_functions(tree):
             yield node
 
 
+def is_figure(annotation):
+    """Whether a parameter is a number or an array of them."""
+    said = ast.unparse(annotation) if annotation is not None else ""
+    return bool(re.search(r"\b(float|ndarray|Array)\b", said))
+
+
 class Docstrings(unittest.TestCase):
-    def test_every_public_function_says_its_parameters_errors_and_source_with_an_example(self):
+    def test_every_public_function_has_an_example_and_says_what_its_figures_are(self):
         silent = []
         for module in core_modules():
             for node in public_functions(ast.parse(Path(module.__file__).read_text())):
                 prose, example, _ = (ast.get_docstring(node) or "").partition(">>>")
-                taken = [
-                    a.arg for a in (*node.args.args, *node.args.kwonlyargs) if a.arg not in ("self", "cls")
-                ]
-                lacks = [name for name in taken if not re.search(rf"\b{name}\b", prose)]
-                lacks += [
-                    what for what in ("aise", "ource") if what not in prose and "alibration" not in prose
-                ]
+                figures = [a.arg for a in (*node.args.args, *node.args.kwonlyargs) if is_figure(a.annotation)]
+                lacks = [name for name in figures if not re.search(rf"\b{name}\b", prose)]
                 lacks += [] if example else ["an example"]
                 if lacks:
                     silent.append(f"{module.__name__}.{node.name}: {', '.join(lacks)}")
         self.assertEqual(silent, [])
-
-
-class Imports(unittest.TestCase):
-    """Imports run one way: web, cli -> formats, store, rig -> job -> knowledge, core."""
-
-    ALLOWED = {
-        "core": {"core"},
-        "knowledge": {"knowledge", "core"},
-        "job": {"job", "knowledge", "core"},
-        "store": {"store", "job", "knowledge", "core"},
-        "formats": {"formats", "job", "knowledge", "core"},
-        "rig": {"rig", "job", "knowledge", "core"},
-    }
-
-    def test_no_room_imports_from_a_room_above_it(self):
-        wrong = []
-        for room, allowed in self.ALLOWED.items():
-            for path in (ROOT / room).rglob("*.py"):
-                for node in ast.walk(ast.parse(path.read_text())):
-                    names = (
-                        [node.module]
-                        if isinstance(node, ast.ImportFrom) and node.module and not node.level
-                        else [a.name for a in node.names]
-                        if isinstance(node, ast.Import)
-                        else []
-                    )
-                    wrong += [
-                        f"{path.name}: {n}"
-                        for n in names
-                        if n.startswith("frosty_piston.") and n.split(".")[1] not in allowed
-                    ]
-        self.assertEqual(wrong, [])
-
-    def test_the_core_knows_no_framework(self):
-        allowed = {
-            "numpy",
-            "math",
-            "dataclasses",
-            "functools",
-            "statistics",
-            "itertools",
-            "re",
-            "typing",
-            "collections",
-        }
-        for path in (ROOT / "core").rglob("*.py"):
-            for node in ast.walk(ast.parse(path.read_text())):
-                names = (
-                    [node.module]
-                    if isinstance(node, ast.ImportFrom) and not node.level
-                    else [a.name for a in node.names]
-                    if isinstance(node, ast.Import)
-                    else []
-                )
-                for name in names:
-                    self.assertIn((name or "").split(".")[0], allowed | {"frosty_piston"}, path.name)

@@ -22,11 +22,11 @@ from frosty_piston.web.benches import battery, glow, relay
 from frosty_piston.web.benches.margin import margin_view
 from frosty_piston.web.benches.plugs import banks, plug_shares
 from frosty_piston.web.frame.forms import Form
+from frosty_piston.web.frame.heat import heat_view
 from frosty_piston.web.frame.links import bench_link
 from frosty_piston.web.frame.page import ago, money, when
+from frosty_piston.web.frame.tape_rows import tape_view
 from frosty_piston.web.job.cells import Cell, cell_of, fill
-from frosty_piston.web.job.heat import heat_view
-from frosty_piston.web.job.tape_rows import tape_view
 from frosty_piston.web.job.vehicle import choices
 from tests.cases import NORRA, SKARN, entry, job_file, meter, plugs, reading, symptom
 

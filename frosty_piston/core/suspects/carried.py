@@ -12,7 +12,7 @@ HALF_AS_WELL = float(np.log(2))
 
 
 def carried(space: Space, sets: np.ndarray, cured: Iterable[str], takes: float) -> np.ndarray:
-    """Answer the chance of each set after an act that takes some faults away.
+    """Return the chance of each set after an act that takes some faults away.
 
     One coin falls for the whole act: with `takes` every set loses all faults of `cured` that it holds, else
     none. Nothing else changes, and no fault is added, so that the sets of up to three stay closed under
@@ -36,7 +36,7 @@ def carried(space: Space, sets: np.ndarray, cured: Iterable[str], takes: float) 
 def log_weights(sets: np.ndarray) -> np.ndarray:
     """Turn chances of sets back into log weights for `weigh`; no weight stays as good as none.
 
-    Raises nothing. Source: `docs/models.md`.
+    Source: `docs/models.md`.
 
     >>> log_weights(np.array([1.0, 0.0])).tolist()
     [0.0, -700.0]
@@ -55,7 +55,7 @@ def weigh_across(
     Parameters: `prior` log weights, shape (N,); `times` the log likelihoods of each time, one more than
     `acts`; `acts` what was done between two times: the faults it takes and the chance that it does. Returns
     what was believed at the end of each time by all that was known until then. Parameters: `space`: the sets
-    of faults. Raises nothing. Source: `docs/models.md`.
+    of faults. Source: `docs/models.md`.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("hose", "valve"), most=1)
@@ -79,14 +79,14 @@ def weigh_across(
 def said_by_proof(
     left: np.ndarray, unexplained: np.ndarray, if_left: float, if_cured: float
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Answer how likely each set makes what a proof showed, and the share of each in which the complaint
+    """Return how likely each set makes what a proof showed, and the share of each in which the complaint
     never came from its faults, after it.
 
     Where the findings before the repair were explained by nothing in the set, the complaint came from
     something unlisted, and no repair took it away: there a proof says the same as of a set that still
     explains it. Parameters: `left` which sets still explain it, shape (N,); `unexplained` that share before,
     shape (N,); `if_left`, `if_cured` the chance of what was seen in either case. Returns two arrays of shape
-    (N,). Raises nothing. Source: `docs/models.md`.
+    (N,). Source: `docs/models.md`.
 
     >>> row, share = said_by_proof(np.array([True, False, False]), np.array([0.0, 0.0, 0.5]), 0.2, 1.0)
     >>> row.round(2).tolist(), share.round(2).tolist()
@@ -97,12 +97,12 @@ def said_by_proof(
 
 
 def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
-    """Answer which sets still explain the complaint, shape (N,).
+    """Return which sets still explain the complaint, shape (N,).
 
     A fault explains it if, with it taken out, its set explains the findings less than half as well; a set
     does if one of its faults does, in it or alone: two that each explain it all leave it there when one is
     mended. `unlisted` always does, the empty set never. `told`: the log likelihood of the findings by each
-    set, shape (N,). Parameters: `space`: the sets of faults. Raises nothing. Source: `docs/models.md`.
+    set, shape (N,). Parameters: `space`: the sets of faults. Source: `docs/models.md`.
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> s = build_space(("a", "b"))

@@ -15,10 +15,10 @@ LEAST_MIN = 0.1
 
 
 def likeliest_sets(sets: np.ndarray, most: int = 1500, share: float = 0.995) -> np.ndarray:
-    """Answer the places of the sets that hold nearly all of the chance, likeliest first.
+    """Return the places of the sets that hold nearly all of the chance, likeliest first.
 
-    `sets`: chance of each set, shape (N,). Returns at most `most` places that together reach `share`. Raises
-    nothing. Source: sorting.
+    `sets`: chance of each set, shape (N,). Returns at most `most` places that together reach `share`. Source:
+    sorting.
 
     >>> likeliest_sets(np.array([0.2, 0.0001, 0.7, 0.0999])).tolist()
     [2, 0, 3]
@@ -32,12 +32,12 @@ def likeliest_sets(sets: np.ndarray, most: int = 1500, share: float = 0.995) -> 
 def repair_groups(
     space: Space, repair_of: tuple[str, ...], rows: np.ndarray | None = None, counts: np.ndarray | None = None
 ) -> tuple[np.ndarray, list[tuple[str, ...]]]:
-    """Answer which sets of faults end in the same repairs.
+    """Return which sets of faults end in the same repairs.
 
     `repair_of`: the repair of each fault, length F; `unlisted` ends in no repair known. `rows`: the sets
     asked for, all when left out. `counts`: shape (len(rows), most), False for a fault of a set that needs no
     repair here. Returns the group of each set, and the repairs of each group. Parameters: `space`: the sets
-    of faults. Raises nothing. Source: which repair cures which fault.
+    of faults.
 
     >>> from frosty_piston.core.suspects.space import build_space
     >>> groups, repairs = repair_groups(build_space(("a", "b", "c"), most=1), ("plugs", "plugs", "relay"))
@@ -109,14 +109,13 @@ def _bits(joint: np.ndarray) -> float:
 
 
 def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
-    """Answer how many minutes the cure is expected to take when no further test is made.
+    """Return how many minutes the cure is expected to take when no further test is made.
 
     Repairs are tried one after the other, the best chance per minute first; that order is the best there is
     for one fault at a time. `groups`: chance of each repair group, shape (..., G), need not sum to 1;
     `cost_min`: minutes of each repair, shape (G,). Returns shape (...).
 
-    Source: the ordering by p/c of sequential search with independent costs (Blackwell, 1950s). Raises
-    nothing.
+    Source: the ordering by p/c of sequential search with independent costs (Blackwell, 1950s).
 
     >>> repair_minutes(np.array([0.75, 0.25]), np.array([60.0, 30.0])).round(1)
     np.float64(67.5)
@@ -128,12 +127,12 @@ def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
 
 
 def information(belief: Belief, table: np.ndarray) -> tuple[float, np.ndarray]:
-    """Answer the expected bits one test tells about what to repair, and the chance of each outcome, shape
+    """Return the expected bits one test tells about what to repair, and the chance of each outcome, shape
     (K,).
 
     Mutual information between the repair needed and the outcome: ``sum P(r, k)*log2(P(r, k)/(P(r)*P(k)))``.
     Parameters: `belief`: the likeliest sets and what each needs; `table`: chance of each outcome under each
-    set, shape (N, K). Raises nothing. Source: mutual information, Shannon.
+    set, shape (N, K). Source: mutual information, Shannon.
 
     >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> round(information(b, np.array([[0.999, 0.001], [0.001, 0.999]]))[0], 2)
@@ -159,7 +158,7 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     together, up to three tests at a time, so that one cover off pays for all that lives under it: a test is
     ranked by the best rate of any such company it is in. Within such company outcomes are taken as
     independent given the repair, and the 160 likeliest repair groups are looked at. Parameters: `belief`: the
-    likeliest sets and what each needs. Raises nothing. Source: `information` per minute, `docs/models.md`.
+    likeliest sets and what each needs. Source: `information` per minute, `docs/models.md`.
 
     >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> sharp = np.array([[0.95, 0.05], [0.05, 0.95]])
@@ -272,10 +271,10 @@ class Sure:
 
 
 def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
-    """Answer whether being wrong costs less than another test: no test spares more minutes than it takes.
+    """Return whether being wrong costs less than another test: no test spares more minutes than it takes.
 
     Parameters: `belief`: the likeliest sets and what each needs; `proposals`: the tests in their order.
-    Raises nothing. Source: expected minutes, `docs/models.md`.
+    Source: expected minutes, `docs/models.md`.
 
     >>> b = Belief(np.array([0.98, 0.02]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> sharp = Test("sharp", np.array([[0.95, 0.05], [0.05, 0.95]]), 20)

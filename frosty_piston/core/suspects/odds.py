@@ -37,10 +37,10 @@ def _normal(log_weight: np.ndarray) -> np.ndarray:
 
 
 def chances(prior: np.ndarray, evidence: Sequence[np.ndarray]) -> np.ndarray:
-    """Answer the chance of each set of faults after all evidence, shape (N,).
+    """Return the chance of each set of faults after all evidence, shape (N,).
 
     Parameters: `prior`: log weight of each set before it, shape (N,); `evidence`: log likelihoods, E rows of
-    shape (N,). Raises nothing. Source: Bayes' rule, exactly.
+    shape (N,). Source: Bayes' rule, exactly.
 
     >>> chances(np.log([0.5, 0.5]), [np.log([0.9, 0.1])]).round(2).tolist()
     [0.9, 0.1]
@@ -63,8 +63,7 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     piece of evidence, already tempered where it covers only part of what it should. Independent given the
     set. What each piece moved is worked out in single precision over the sets that could count at all with
     one piece left out (at least 6e-6 of the best): good to a tenth of a bit for faults that stand above half
-    a percent. Parameters: `space`: the sets of faults. Raises nothing. Source: Bayes' rule over sets,
-    `docs/models.md`.
+    a percent. Parameters: `space`: the sets of faults. Source: Bayes' rule over sets, `docs/models.md`.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
@@ -96,12 +95,12 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
 
 
 def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.ndarray) -> np.ndarray:
-    """Answer how the odds went along the tape: the chance of each fault before any evidence and after each
+    """Return how the odds went along the tape: the chance of each fault before any evidence and after each
     piece.
 
     Parameters as for `weigh`, the rows in the order in which they were found. Returns shape (E + 1, F + 1),
     worked out in single precision: good to a thousandth. Parameters: `space`: the sets of faults; `prior`:
-    log prior of each set, shape (N,). Raises nothing. Source: leave-one-out odds.
+    log prior of each set, shape (N,). Source: leave-one-out odds.
 
     >>> from frosty_piston.core.suspects.space import build_space, log_prior
     >>> s = build_space(("a", "b"), most=1)
@@ -116,7 +115,7 @@ def trail(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
 
 
 def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ...]]:
-    """Answer the smallest groups of findings that no allowed set of faults explains together.
+    """Return the smallest groups of findings that no allowed set of faults explains together.
 
     Each alone is well explained by some set, yet the best set for both of a pair reaches less than 8 % of
     what the two best ones reach apart; for groups of three and four, in which no pair is at odds, less than 2
@@ -124,8 +123,8 @@ def conflicts(evidence: Sequence[np.ndarray] | np.ndarray) -> list[tuple[int, ..
     of indices. Groups of four are looked for among up to 24 findings.
 
     A group is first held against the sets that explain most of all findings; only one that none of them
-    explains is held against every set, so the answer is exact. Raises nothing. Source: likelihood of pairs
-    against each alone, `docs/models.md`.
+    explains is held against every set, so the answer is exact. Source: likelihood of pairs against each
+    alone, `docs/models.md`.
 
     >>> conflicts(np.log([[0.9, 0.01], [0.01, 0.9], [0.5, 0.6]]))
     [(0, 1)]

@@ -109,8 +109,7 @@ class Space:
         (len(rows),). A set that has no fault there, and `unlisted`, answer themselves; one that loses its
         last answers the empty set.
 
-        Parameters: `rows`: some sets, by number, shape (R,); `column`: a place within a set. Raises nothing.
-        Source: the sets themselves.
+        Parameters: `rows`: some sets, by number, shape (R,); `column`: a place within a set.
 
         >>> space = build_space(("a", "b"))
         >>> space.held.tolist()[:3], space.without(np.arange(3), 0).tolist()
@@ -124,7 +123,7 @@ class Space:
         """The places of the sets that are left when every set loses some faults, shape (N,); kept once worked
         out.
 
-        Parameters: `cured`: the faults that were taken away. Raises nothing. Source: the sets themselves.
+        Parameters: `cured`: the faults that were taken away.
 
         >>> build_space(("a", "b")).after_taking(frozenset({"a"})).tolist()
         [4, 1, 1, 3, 4]
@@ -153,7 +152,7 @@ class Space:
     def present(self, sets: np.ndarray) -> np.ndarray:
         """Add up the chance of each fault over the sets that hold it: shape (N,) in, (F + 1,) out.
 
-        Parameters: `sets`: chance of each set, shape (N,). Raises nothing. Source: sums over sets.
+        Parameters: `sets`: chance of each set, shape (N,).
 
         >>> space = build_space(("a", "b"))
         >>> space.present(np.full(len(space.held), 0.2)).round(1).tolist()
@@ -168,8 +167,7 @@ class Space:
     def spread(self, per_fault: np.ndarray) -> np.ndarray:
         """Add up a figure per fault over each set: shape (F + 1,) in, (N,) out.
 
-        Parameters: `per_fault`: a figure for each fault, shape (F + 1,). Raises nothing. Source: sums over
-        sets.
+        Parameters: `per_fault`: a figure for each fault, shape (F + 1,).
 
         >>> build_space(("a", "b")).spread(np.array([1.0, 10.0, 100.0])).tolist()
         [1.0, 10.0, 11.0, 100.0, 0.0]
@@ -226,15 +224,15 @@ def build_space(faults: tuple[str, ...], most: int = 3) -> Space:
 def log_prior(
     space: Space, odds: np.ndarray, together: np.ndarray | None = None, sound: float = 0.0
 ) -> np.ndarray:
-    """Answer the log weight of each set before any finding.
+    """Return the log weight of each set before any finding.
 
     The product of its faults' odds and, for every two of its faults, of how many times likelier they come
     together than by chance. `odds`: shape (F + 1,), present against absent, `unlisted` last. `together`:
     shape (F, F), symmetric, all ones when left out: it shares the chances out among the sets and adds to
     none, so that each fault keeps the chance that its own odds give it. `sound`: the weight of the empty set
     beside them, 0 when a vehicle that comes in has something. Returns shape (N,). Parameters: `space`: the
-    sets of faults. Raises nothing. Source: base rates of `faults/`, independent but for what kills what;
-    proportional fitting to the chances of the single faults.
+    sets of faults. Source: base rates of `faults/`, independent but for what kills what; proportional fitting
+    to the chances of the single faults.
 
     >>> s = build_space(("a", "b"))
     >>> np.exp(log_prior(s, np.array([0.1, 0.2, 0.05]))).round(3).tolist()
@@ -264,10 +262,9 @@ def log_prior(
 
 
 def space_chances(space: Space, weight: np.ndarray) -> np.ndarray:
-    """Answer the chance of each fault by the weights of the sets, shape (F + 1,).
+    """Return the chance of each fault by the weights of the sets, shape (F + 1,).
 
     Parameters: `space`: the sets of faults; `weight`: a weight for each, shape (N,), that need not sum to 1.
-    Raises nothing. Source: sums over sets.
 
     >>> space_chances(build_space(("a", "b"), most=1), np.array([1.0, 1.0, 2.0, 0.0])).tolist()
     [0.25, 0.25, 0.5]
@@ -276,14 +273,14 @@ def space_chances(space: Space, weight: np.ndarray) -> np.ndarray:
 
 
 def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = None) -> np.ndarray:
-    """Answer how likely each set of faults makes each outcome, shape (N, K), or (len(rows), K) for some sets.
+    """Return how likely each set of faults makes each outcome, shape (N, K), or (len(rows), K) for some sets.
 
     Rule for graded outcomes (noisy worst): every fault present, and the general background, would each show
     some outcome by itself; what is seen is the worst of them. So the chance of "k or better" is the product
     of theirs: ``P(<= k | set) = G(k)*prod_f F_f(k)``. With two outcomes this is the noisy-or. A fault the
     finding says nothing about leaves it as it is. `unlisted` shows the background mixed with the finding's
     blur of an even spread, since anything is possible with it. Parameters: `space`: the sets of faults.
-    Raises nothing. Source: the worst outcome shows, `docs/models.md`.
+    Source: the worst outcome shows, `docs/models.md`.
 
     >>> f = Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {"a": np.array([0.2, 0.8])}, 0.35)
     >>> outcome_chances(build_space(("a", "b")), f).round(3).tolist()
@@ -303,7 +300,7 @@ def outcome_chances(space: Space, finding: Finding, rows: np.ndarray | None = No
 
 
 def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
-    """Answer in logs how likely each set makes one outcome, shape (N,): a column of `outcome_chances`.
+    """Return in logs how likely each set makes one outcome, shape (N,): a column of `outcome_chances`.
 
     Parameters: `space`: the sets of faults; `finding`: the finding. Raises ValueError for an outcome that the
     finding has not. Source: `outcome_chances`.
@@ -342,9 +339,9 @@ def _this_or_better(shares: np.ndarray, held: np.ndarray) -> np.ndarray:
 
 
 def unlisted_row(finding: Finding) -> np.ndarray:
-    """Answer the chance of each outcome when something that is on no list is wrong, shape (K,).
+    """Return the chance of each outcome when something that is on no list is wrong, shape (K,).
 
-    Parameters: `finding`: the finding. Raises nothing. Source: general chances, blurred.
+    Parameters: `finding`: the finding. Source: general chances, blurred.
 
     >>> unlisted_row(Finding("x", ("no", "yes"), np.array([0.9, 0.1]), {}, 0.5)).round(2).tolist()
     [0.7, 0.3]

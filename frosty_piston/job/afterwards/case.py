@@ -77,7 +77,7 @@ class Case:
 
 
 def case_of(job: Job, k: Knowledge, closed_at: datetime) -> Case | None:
-    """Answer what a finished job teaches; None for one on which nothing was repaired. It is thought through
+    """Return what a finished job teaches; None for one on which nothing was repaired. It is thought through
     again without anything the workshop added: what was learned never teaches itself."""
     if not job.repairs:
         return None

@@ -49,7 +49,7 @@ class Again:
 
 
 def visit_before(before: Assessed, proof: Proof, now: Assessed) -> Again:
-    """Answer what the visit before says of this one: both jobs of the same vehicle, `proof` that of the
+    """Return what the visit before says of this one: both jobs of the same vehicle, `proof` that of the
     first."""
     k, job = before.knowledge, before.job
     suspicion = before.suspicion

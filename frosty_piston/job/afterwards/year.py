@@ -67,7 +67,7 @@ class Year:
 
 
 def year_of(cases: Sequence[Case], year: int, k: Knowledge) -> Year:
-    """Answer the figures of a year; comebacks are looked for among all cases."""
+    """Return the figures of a year; comebacks are looked for among all cases."""
     mine = [c for c in cases if c.closed_at.year == year]
     stated, right = _odds(mine)
     months = Counter(c.closed_at.month for c in mine)

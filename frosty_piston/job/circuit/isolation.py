@@ -2,7 +2,6 @@
 still takes, and when the whole must be tested again."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,9 +14,6 @@ from frosty_piston.knowledge import Knowledge
 
 from .leaks import LOOK, SECTION, Leaks, Tried, section_wait_s
 from .on_tape import Leaking
-
-if TYPE_CHECKING:
-    from frosty_piston.job.assessment import Assessed
 
 ANYWHERE = 0.02
 
@@ -87,11 +83,6 @@ class Isolation:
     @property
     def tight(self) -> bool:
         return self.left == 0 and not self.contradicts
-
-
-def isolation(assessed: "Assessed") -> Isolation | None:
-    """Where the search stands now; None without a circuit on the job."""
-    return assessed.isolation
 
 
 def isolation_of(job: Job, k: Knowledge, leaks: Leaks, suspicion: Suspicion) -> Isolation:
@@ -193,8 +184,8 @@ def _states(leaks: Leaks, cleared: int, found: str) -> dict[str, str]:
 
 
 def wait_at(
-    assessed: "Assessed", leaking: Leaking, at: str, blocked: tuple[str, ...] = ()
+    job: Job, k: Knowledge, leaking: Leaking, at: str, blocked: tuple[str, ...] = ()
 ) -> tuple[float, float]:
     """The volume that is pumped at a place, ml, and how long it must be waited for, s."""
     volume = leaking.volume_ml(leaking.section(at, blocked))
-    return volume, section_wait_s(assessed.job, assessed.knowledge, volume)
+    return volume, section_wait_s(job, k, volume)

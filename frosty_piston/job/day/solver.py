@@ -23,7 +23,7 @@ def _cp() -> Any:
 
 
 def warm() -> None:
-    """Load the solver, so that the first plan is answered as fast as the next. Raises nothing. Source: own.
+    """Load the solver, so that the first plan is answered as fast as the next.
 
     >>> warm()
     """
@@ -237,11 +237,11 @@ def _behind_others() -> None:
 
 
 def lay_out(day: Day, limits: DayLimits, seconds: float = SEARCH_S) -> Plan:
-    """Answer the best plan that the solver finds in a given time; the plan of the plain rule where that is no
+    """Return the best plan that the solver finds in a given time; the plan of the plain rule where that is no
     worse, or where the solver finds none.
 
     Parameters: `day`: jobs, people, bays, pins; `limits`: what lateness costs; `seconds`: how long it may
-    search. Raises nothing. Source: constraint programming (CP-SAT), begun at the plain rule's plan.
+    search. Source: constraint programming (CP-SAT), begun at the plain rule's plan.
 
     >>> from frosty_piston.knowledge.figures import general
     >>> long = Work("j", "Van", (Piece("a", "j", "Fit it", 40), Piece("b", "j", "Soak", 60, wait=True)), 100)

@@ -78,7 +78,7 @@ class JobDay:
 
 
 def job_day(standing: Standing, name: str, at: datetime, offers: list[Offer]) -> JobDay:
-    """Answer what is still to do on a job from a moment on. `offers`: what can be done about it, cheapest
+    """Return what is still to do on a job from a moment on. `offers`: what can be done about it, cheapest
     first, as Decide lays it out."""
     return _Following(standing, name, at, offers).made()
 

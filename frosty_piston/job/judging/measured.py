@@ -13,7 +13,7 @@ UNIT_WORDS = {"ohm": "Ω", "degC": "°C", "percent": "%"}
 
 
 def measured_says(job: Job, v: Result) -> str:
-    """Answer a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one
+    """Return a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one
     reading was corrected, its worth with the doubt; where there is no figure, the class in words."""
     j, known = v.judgement, {x.id: x for x in job.live}
     readings = [known[i] for i in v.entries if i in known and known[i].kind == "reading"]
@@ -27,12 +27,12 @@ def _figure(value: float | str, unit: str) -> str:
 
 
 def recording_of(job: Job, k: Knowledge, test: str, node: str = "") -> Entry | None:
-    """Answer the latest recording of this time that holds what a test would record and is not judged yet."""
+    """Return the latest recording of this time that holds what a test would record and is not judged yet."""
     return next((x for x in to_judge(job) if _holds(k, x, test, node)), None)
 
 
 def to_judge(job: Job) -> list[Entry]:
-    """Answer the recordings of this time that are not judged yet, latest first."""
+    """Return the recordings of this time that are not judged yet, latest first."""
     recorded = [x for x in reversed(job.times[-1]) if x.kind == "trace"]
     if not recorded:
         return []
@@ -41,7 +41,7 @@ def to_judge(job: Job) -> list[Entry]:
 
 
 def recorded_in(k: Knowledge, recordings: list[Entry], test: str, node: str = "") -> bool:
-    """Answer whether one of some recordings holds what a test would record."""
+    """Return whether one of some recordings holds what a test would record."""
     return any(_holds(k, x, test, node) for x in recordings)
 
 

@@ -210,7 +210,7 @@ def barred(job: Job, k: Knowledge, test: str) -> str:
 
 
 def torque_fault(state: StepState, given_nm: float | None, explained: bool) -> str | None:
-    """Answer what is wrong with a torque at a step; a breakaway limit is never passed, another torque can be
+    """Return what is wrong with a torque at a step; a breakaway limit is never passed, another torque can be
     explained."""
     if given_nm is None or not state.torque:
         return None
@@ -231,7 +231,7 @@ def _alike(text: str) -> str:
 
 
 def differing(repair: Repair, compared: dict[str, list[str]]) -> list[str]:
-    """Answer in what the new part differs from the old one. What the old part failed by may."""
+    """Return in what the new part differs from the old one. What the old part failed by may."""
     return [
         inside(row.asks)
         for row in repair.compare

@@ -9,7 +9,6 @@ from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.waiting import WaitLimits, cold_soaked_after_h, fitted_tau_h, hours_until
 from frosty_piston.core.words import inside, listed
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.circuit.isolation import isolation
 from frosty_piston.job.circuit.leaks import SECTION
 from frosty_piston.job.entries import Condition, Drive, Entry, ProofStep, Wait
 from frosty_piston.job.judging.result import Result, place, same_place, worse
@@ -357,7 +356,7 @@ class _Prover:
 
     def _whole_circuit(self) -> Iterator[Missing]:
         """After a mend on the circuit the whole is tested again: one leak may have hidden another."""
-        found = isolation(self.assessed)
+        found = self.assessed.isolation
         mended = self.k.repairs[self.job.repairs[-1].data.repair].cures if self.job.repairs else ()
         if found is None or found.whole_holds or not set(mended) & set(found.leaks.weights):
             return

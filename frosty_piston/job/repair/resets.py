@@ -200,10 +200,10 @@ def plans_asked(assessed: Assessed) -> list[str]:
     """The plans that this job asks for: by what was repaired, and by a countdown that still runs."""
     k, job = assessed.knowledge, assessed.job
     repaired = [x.data.repair for x in job.repairs]
-    keys = plans_for(k, repaired)
+    keys = plans_for(k.reset_plans, repaired)
     if still_counts(job) is not None:
         keys = [key for key in keys if key != "quality_latch"]
-        keys += [key for key in plans_for(k, ["countdown_latched"]) if key not in keys]
+        keys += [key for key in plans_for(k.reset_plans, ["countdown_latched"]) if key not in keys]
     return [key for key in keys if not job.engine.rules_out(k.reset_plans[key].needs)]
 
 

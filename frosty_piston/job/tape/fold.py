@@ -17,7 +17,7 @@ ALWAYS_OF_BEFORE = ("context", "before", "complaint", "history")
 
 
 def voided(tape: Iterable[e.Entry]) -> dict[str, str]:
-    """Answer which entries no longer stand, each with the correction that took it back.
+    """Return which entries no longer stand, each with the correction that took it back.
 
     Walks backwards, so that a correction that was itself corrected gives its entry back.
     """

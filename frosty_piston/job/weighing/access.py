@@ -8,7 +8,7 @@ from frosty_piston.job.engine import EngineCard
 from frosty_piston.job.entries import Outcome, Reading, State
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.load import TestFinding
+from frosty_piston.knowledge.finding import TestFinding
 
 COLD, HOT, WAITS = "engine_cold", "engine_hot", "customer_waits"
 WARMS, PASSING = ("running", HOT), ("running", "key_on", COLD)
@@ -64,7 +64,7 @@ def minutes_to(k: Knowledge, reached: set[str]) -> dict[str, float]:
 
 
 def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, float]) -> Way:
-    """Answer at which point a finding is read with the fewest minutes.
+    """Return at which point a finding is read with the fewest minutes.
 
     Points where wires lie open are chosen before the module's own plug: a card may put an intake in the way.
     """
@@ -74,7 +74,7 @@ def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, fl
 
 
 def way_at(engine: EngineCard, k: Knowledge, known: TestFinding, point: str | None) -> Way:
-    """Answer what a finding takes at one point: its own minutes, and what must be reached."""
+    """Return what a finding takes at one point: its own minutes, and what must be reached."""
     shape = k.tests[known.test]
     at = shape.at.get(point) if point else None
     access = tuple(at.access if at else shape.access)
@@ -85,7 +85,7 @@ def way_at(engine: EngineCard, k: Knowledge, known: TestFinding, point: str | No
 
 
 def way_of(engine: EngineCard, k: Knowledge, test: str, where: Mapping[str, str]) -> Way:
-    """Answer what a test takes at a place that is named. Raises KeyError for a test that tells nothing."""
+    """Return what a test takes at a place that is named. Raises KeyError for a test that tells nothing."""
     node, found = where.get("node"), k.findings[test]
     known = next((f for f in found if node and node in f.shape.nodes), found[0])
     return way_at(engine, k, known, where.get("point"))

@@ -17,7 +17,7 @@ from frosty_piston.job.judging.result import Result, place
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.load import NOT_SEEN, SEEN, TestFinding
+from frosty_piston.knowledge.finding import NOT_SEEN, SEEN, TestFinding
 
 from .codes_seen import ENGINE_WORDS, CodeSeen
 from .own_odds import capped
@@ -486,7 +486,7 @@ def _class_in(known: TestFinding, verdict: Result) -> str | None:
 def aggregate(
     job: Job, known: TestFinding, here: list[Result], everything: list[Result]
 ) -> tuple[str, float, tuple[str, ...]] | None:
-    """Answer the one outcome a test shows over all its places, how fully it counts, and the entries.
+    """Return the one outcome a test shows over all its places, how fully it counts, and the entries.
 
     The worst of the places decides. `all_<class>` stands for a whole set of that class. A good outcome counts
     for the share of the places that had to be looked at; a bad one in full. Unclear readings say nothing

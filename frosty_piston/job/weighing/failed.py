@@ -1,15 +1,12 @@
 """Which cylinders a repair is about: those that its tests condemned, and whether they were read at the part
 itself."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from frosty_piston.job.judging.result import Result, latest_of_each
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.completeness import proving_tests
-
-if TYPE_CHECKING:
-    from frosty_piston.job.assessment import Assessed
 
 BAD = ("failed", "marginal")
 
@@ -38,7 +35,7 @@ class Condemned:
 
 
 def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
-    """Answer which cylinders the tests of a repair condemn. One that is sound at the part itself is not
+    """Return which cylinders the tests of a repair condemn. One that is sound at the part itself is not
     condemned by what was read elsewhere."""
     if repair not in k.repairs:
         return Condemned({}, frozenset())
@@ -60,7 +57,6 @@ def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
     return Condemned(bad, frozenset(set(bad) - at_it))
 
 
-def failed_cylinders(assessed: "Assessed", repair: str, times: int) -> set[int]:
-    """The cylinders that the tests of a repair condemned in the first times of a job."""
-    verdicts = latest_of_each(assessed.judged[:times])
-    return {c for c, _ in condemned(assessed.knowledge, repair, verdicts).classes.items()}
+def failed_cylinders(k: Knowledge, judged: Sequence[list[Result]], repair: str) -> set[int]:
+    """The cylinders that the tests of a repair condemned in some times of a job."""
+    return set(condemned(k, repair, latest_of_each(judged)).classes)

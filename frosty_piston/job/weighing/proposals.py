@@ -29,7 +29,7 @@ from frosty_piston.job.judging.result import Result
 from frosty_piston.job.repair.road import Road
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.load import NOT_SEEN, TestFinding
+from frosty_piston.knowledge.finding import NOT_SEEN, TestFinding
 
 from . import access as a
 from .evidence import Evidence, belongs

@@ -257,7 +257,7 @@ class Suspicion:
         return float(self.weighed.sets[self.space.empty_at])
 
     def cured_by(self, acts: list[tuple[tuple[str, ...], float]]) -> tuple[float, np.ndarray]:
-        """Answer the chance that some acts together would leave nothing that explains the complaint, and the
+        """Return the chance that some acts together would leave nothing that explains the complaint, and the
         chance that each fault is there after them, shape (F + 1,)."""
         share = np.where(self.explaining, 0.0, 1.0) if self.before is None else self.unexplained
         sets, lost = self.weighed.sets, self.weighed.sets * share

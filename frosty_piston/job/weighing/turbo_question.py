@@ -21,7 +21,7 @@ class TurboAnswer:
 
 
 def part_or_turbo(assessed: Assessed) -> TurboAnswer:
-    """Answer whether the actuator alone is at fault or the vane mechanism with it, from what stands on the
+    """Return whether the actuator alone is at fault or the vane mechanism with it, from what stands on the
     tape."""
     said = {
         v.test: v.judgement.cls

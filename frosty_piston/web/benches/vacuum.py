@@ -8,7 +8,7 @@ from frosty_piston.core.holding import least_wait_s
 from frosty_piston.core.quantity import percent, plain, plus_minus
 from frosty_piston.core.vacuum import VacuumLimits
 from frosty_piston.job.circuit.branches import Branch, compared
-from frosty_piston.job.circuit.isolation import Isolation, isolation, wait_at
+from frosty_piston.job.circuit.isolation import Isolation, wait_at
 from frosty_piston.job.entries import Outcome
 from frosty_piston.job.judging.ambient import ambient_air
 from frosty_piston.job.judging.vacuum import HAND_PUMP, PART_ML
@@ -30,7 +30,7 @@ SHOWN_LEFT, SHOWN_RESULTS, MOST_POINTS = 6, 4, 400
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    k, found = workshop.knowledge, isolation(record.assessed)
+    k, found = workshop.knowledge, record.assessed.isolation
     shown = section_view(record, workshop, "vacuum", lambda r, w: {})
     nodes = fitted_nodes(record, k, HOLD)
     places = [(i, found.leaking.titles[i]) for i in found.leaking.ids] if found else nodes
@@ -141,7 +141,9 @@ def _waits(record: JobRecord, found: Isolation | None, places: list[str]) -> dic
         return {i: {SECTION: alone(PART_ML), HOLD: alone(PART_ML)} for i in places}
     return {
         i: {
-            SECTION: max(alone(PART_ML), math.ceil(wait_at(record.assessed, found.leaking, i)[1])),
+            SECTION: max(
+                alone(PART_ML), math.ceil(wait_at(record.job, record.assessed.knowledge, found.leaking, i)[1])
+            ),
             HOLD: alone(found.leaking.volumes[found.leaking.place[i]]),
         }
         for i in places
@@ -214,7 +216,7 @@ class HeldForm(Fields):
 def held(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A hold test at a place: its start and end, or all that was read while the clock ran."""
     fields, k = form.read(HeldForm, record, workshop), workshop.knowledge
-    found = isolation(record.assessed)
+    found = record.assessed.isolation
     places = list(found.leaking.ids) if found else [n for n, _ in fitted_nodes(record, k, HOLD)]
     at = form.choice("at", [*places, HAND_PUMP, "vacuum_branch"])
     start, end = (gauge.read_vacuum(form, name, record, workshop) for name in ("start_kpa", "end_kpa"))

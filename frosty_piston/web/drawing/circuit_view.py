@@ -4,7 +4,7 @@ from typing import Any
 
 from frosty_piston.core.circuit import outward
 from frosty_piston.core.quantity import percent
-from frosty_piston.job.circuit.isolation import Isolation, isolation
+from frosty_piston.job.circuit.isolation import Isolation
 from frosty_piston.job.circuit.on_tape import circuit_entry, circuit_of, hose_title
 from frosty_piston.job.plan import warmth
 from frosty_piston.job.where import page_of
@@ -44,7 +44,7 @@ def drawn(
         return None
     circuit = circuit_of(last.data)
     drawing = draw_circuit(circuit, k)
-    found = found or isolation(record.assessed)
+    found = found or record.assessed.isolation
     states = found.states if found else {}
     odds = dict(zip(found.leaking.ids, found.odds, strict=True)) if found else {}
     titles = {p.id: p.title for p in circuit.parts}

@@ -6,88 +6,14 @@ from functools import lru_cache
 from frosty_piston.job.engine import EngineCard
 
 from .name_places import placed
-from .part_symbols import half, inside, outline, whole
+from .part_symbols import half, whole
+from .sheet import THUMB, PartDrawing, Pipe, box_path
 
 WIDTH, HEIGHT = 1120, 630
 BLOCK_LEFT, BLOCK_WIDTH, ROW_MID = 400, 350, 300
 BORE_SHARE, MOST_BORE = 0.40, 31.0
 BANK_OFF, BANK_HALF = {"vee": 62, "flat": 80}, 34
 PUMP_INJECTION = ("inline_pump", "rotary_pump")
-
-
-THUMB = 46.0
-
-
-def _box(cx: float, cy: float, w: float, h: float) -> str:
-    return f"M{cx - w / 2:g} {cy - h / 2:g}h{w:g}v{h:g}h{-w:g}z"
-
-
-@dataclass(frozen=True)
-class PartDrawing:
-    """A part as it is drawn: its symbol, its box, and where its name stands. `part` is its id on the plan."""
-
-    part: str
-    symbol: str
-    x: float
-    y: float
-    w: float
-    h: float
-    label: str = ""
-    label_at: str = "below"
-    label_dx: float = 0.0
-    label_dy: float = 0.0
-
-    @property
-    def cx(self) -> float:
-        return self.x + self.w / 2
-
-    @property
-    def cy(self) -> float:
-        return self.y + self.h / 2
-
-    @property
-    def outline(self) -> str:
-        return outline(self.symbol.split()[0], self.x, self.y, self.w, self.h)
-
-    @property
-    def inside(self) -> str:
-        return inside(self.symbol.split()[0], self.x, self.y, self.w, self.h)
-
-    @property
-    def reach(self) -> str:
-        """What a thumb may press: the part, and never less than a thumb."""
-        return _box(self.cx, self.cy, max(self.w, THUMB), max(self.h, THUMB))
-
-    @property
-    def spot(self) -> tuple[float, float]:
-        """Where the mark of its worst test sits."""
-        return self.x + self.w - 11, self.y - 9
-
-    @property
-    def label_x(self) -> float:
-        return {"right": self.x + self.w + 6, "left": self.x - 6, "under": self.x}.get(
-            self.label_at, self.cx
-        ) + self.label_dx
-
-    @property
-    def label_y(self) -> float:
-        return {"above": self.y - 8, "right": self.cy + 6, "left": self.cy + 6, "inside": self.cy + 6}.get(
-            self.label_at, self.y + self.h + 19
-        ) + self.label_dy
-
-    @property
-    def anchor(self) -> str:
-        return {"right": "start", "under": "start", "left": "end"}.get(self.label_at, "middle")
-
-
-@dataclass(frozen=True)
-class Pipe:
-    """A line between parts: air, charge, exhaust, egr, fuel, vacuum, def or wire. `part` when a press opens
-    one."""
-
-    kind: str
-    d: str
-    part: str = ""
 
 
 @dataclass(frozen=True)
@@ -108,7 +34,7 @@ class Bore:
     def reach(self, part: str) -> str:
         """What a thumb may press of a half: outward of the middle of the bore."""
         side = -1 if part == "injectors" else 1
-        return _box(0, side * THUMB / 2, max(2 * self.r, THUMB), THUMB)
+        return box_path(0, side * THUMB / 2, max(2 * self.r, THUMB), THUMB)
 
     def spot(self, part: str) -> tuple[float, float, float]:
         """Where the mark of a half sits, and its size."""

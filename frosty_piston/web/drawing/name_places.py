@@ -3,13 +3,12 @@
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-if TYPE_CHECKING:
-    from .engine_drawing import PartDrawing, Pipe
+from .sheet import PartDrawing, Pipe
 
 PER_SIGN, TALL, FIGURE, PIPE_HALF, GAP = 7.8, 15.0, 44.0, 5.0, 2.0
 SLIDES = tuple(sorted(range(-72, 73, 8), key=abs))
@@ -43,7 +42,7 @@ def runs(d: str) -> list[Box]:
     return found
 
 
-def name_box(s: "PartDrawing", figure: float = 0.0) -> Box:
+def name_box(s: PartDrawing, figure: float = 0.0) -> Box:
     """The box of a name as it stands, with room for a figure behind it."""
     wide = len(s.label) * PER_SIGN
     left = {"start": s.label_x, "end": s.label_x - wide - figure, "middle": s.label_x - (wide + figure) / 2}[
@@ -52,7 +51,7 @@ def name_box(s: "PartDrawing", figure: float = 0.0) -> Box:
     return (left, s.label_y - TALL, left + wide + figure, s.label_y + GAP)
 
 
-def _ways(s: "PartDrawing") -> Iterable["PartDrawing"]:
+def _ways(s: PartDrawing) -> Iterable[PartDrawing]:
     """A name where it was put, and every other place beside its part, the nearest first."""
     yield s
     for at, lift in (("below", 0.0), ("above", 0.0), ("below", 7.0), ("above", -7.0)):
@@ -66,8 +65,8 @@ def _ways(s: "PartDrawing") -> Iterable["PartDrawing"]:
 
 
 def placed(
-    shapes: Sequence["PartDrawing"], pipes: Sequence["Pipe"], wide: float, high: float
-) -> list["PartDrawing"]:
+    shapes: Sequence[PartDrawing], pipes: Sequence[Pipe], wide: float, high: float
+) -> list[PartDrawing]:
     """The shapes with their names where they cross the least; those with the fewest free places choose first,
     and all choose again once the others stand."""
     lines = np.array([run for p in pipes for run in runs(p.d)] or np.empty((0, 4)))

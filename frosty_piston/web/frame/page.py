@@ -35,13 +35,13 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.training.sessions import help_open
 from frosty_piston.web.drawing.verdict_marks import MARKS
 from frosty_piston.web.job.cells import reaches_speed, read_places, unread_places
-from frosty_piston.web.job.heat import heat_view
-from frosty_piston.web.job.shown_pictures import thumbs
-from frosty_piston.web.job.tape_rows import tape_view
 
 from .forms import Form
+from .heat import heat_view
 from .links import next_view, place_link
+from .shown_pictures import thumbs
 from .signed_in import person_of
+from .tape_rows import tape_view
 from .unit_spacing import Tying, tied, untied
 
 HERE = Path(__file__).parents[1]

@@ -10,7 +10,7 @@ from frosty_piston.core.circuit import outward
 from frosty_piston.core.errors import FrostyPistonError, NotHere
 from frosty_piston.core.quantity import plain
 from frosty_piston.job.circuit import editing as edit
-from frosty_piston.job.circuit.isolation import Isolation, isolation
+from frosty_piston.job.circuit.isolation import Isolation
 from frosty_piston.job.circuit.on_tape import circuit_entry, circuit_of
 from frosty_piston.job.entries import Circuit
 from frosty_piston.knowledge import Knowledge
@@ -49,7 +49,7 @@ def show(record: JobRecord, workshop: Workshop, opened: str = "", of: str = FOUN
     k, now = workshop.knowledge, now_on(record, of)
     last = circuit_entry(record.job, of)
     circuit = circuit_of(last.data) if last else None
-    found = isolation(record.assessed) if of == FOUND else None
+    found = record.assessed.isolation if of == FOUND else None
     titles = {p["id"]: p["title"] for p in now["parts"]}
     free = edit.free_ports(now, k.circuit.part_kinds)
     hoses = [(h["id"], f"a tee in {_hose_words(h, titles)}") for h in now["hoses"]]

@@ -13,11 +13,10 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.drawing.trail import sparkline
 from frosty_piston.web.frame.dependencies import GivenForm, GivenWorkshop
 from frosty_piston.web.frame.forms import Fields, Form, known
+from frosty_piston.web.frame.heat import worth_a_look
 from frosty_piston.web.frame.job_form import submit
 from frosty_piston.web.frame.links import test_link
 from frosty_piston.web.frame.page import job_page
-
-from .heat import worth_a_look
 
 router = APIRouter()
 WORK = "narrow/_work.html"

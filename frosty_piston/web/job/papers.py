@@ -20,11 +20,11 @@ from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.dependencies import GivenForm, GivenPapers, GivenWorkshop
 from frosty_piston.web.frame.page import Kept, dated, job_page, render, templates
+from frosty_piston.web.frame.shown_pictures import pictures_of
 
 from . import circuit as circuit_page
 from . import report as report_page
 from . import trim as trim_page
-from .shown_pictures import pictures_of
 
 router = APIRouter()
 _PAGE = re.compile(r"^[a-z][a-z_/]{0,60}$")

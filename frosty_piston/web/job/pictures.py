@@ -24,8 +24,7 @@ from frosty_piston.web.frame.dependencies import (
 from frosty_piston.web.frame.forms import Form
 from frosty_piston.web.frame.job_form import submit
 from frosty_piston.web.frame.page import Kept, is_htmx, job_page, status_of, writer
-
-from .shown_pictures import pictures_of
+from frosty_piston.web.frame.shown_pictures import pictures_of
 
 router = APIRouter()
 WORK, ONE = "pictures/_work.html", "pictures/_one.html"

@@ -15,9 +15,8 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.benches.plugs import plug_rows, plug_shares
 from frosty_piston.web.frame.dependencies import GivenPapers, GivenWorkshop
 from frosty_piston.web.frame.page import dated, money, render
-
-from .shown_pictures import Shown, pictures_of
-from .tape_rows import MOST_PRINTED, tape_view
+from frosty_piston.web.frame.shown_pictures import Shown, pictures_of
+from frosty_piston.web.frame.tape_rows import MOST_PRINTED, tape_view
 
 router = APIRouter()
 MOST_ON_PAPER, PAPER_PX = 4, 700

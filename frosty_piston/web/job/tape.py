@@ -10,8 +10,7 @@ from frosty_piston.web.frame.dependencies import GivenForm, GivenWorkshop
 from frosty_piston.web.frame.forms import Fields, Form, known, line
 from frosty_piston.web.frame.job_form import submit
 from frosty_piston.web.frame.page import job_page, writer
-
-from .tape_rows import PART, part_of, tape_view
+from frosty_piston.web.frame.tape_rows import PART, part_of, tape_view
 
 router = APIRouter()
 WORK = "tape/_work.html"

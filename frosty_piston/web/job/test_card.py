@@ -16,7 +16,7 @@ from frosty_piston.job.weighing.evidence import part_of
 from frosty_piston.job.weighing.stopping import CAUTION, LEVER, stop_bar
 from frosty_piston.job.where import page_of
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.load import TestFinding
+from frosty_piston.knowledge.finding import TestFinding
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.forms import Fields, Form, figure, known, line
 

@@ -13,7 +13,7 @@ from frosty_piston.core.words import inside
 from frosty_piston.job.afterwards.experience import LEAST_TIMES, MOST_TIMES, OwnCode
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.completeness import proving_tests
-from frosty_piston.knowledge.load import TestFinding
+from frosty_piston.knowledge.finding import TestFinding
 from frosty_piston.store.daily import copies
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.frame.dependencies import GivenForm, GivenWorkshop, Number

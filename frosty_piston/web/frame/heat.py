@@ -6,7 +6,8 @@ from frosty_piston.core.quantity import percent
 from frosty_piston.job.plan import warmth
 from frosty_piston.job.weighing.suspicion import Suspect, Suspicion
 from frosty_piston.store.workshop import JobRecord
-from frosty_piston.web.frame.links import test_link
+
+from .links import test_link
 
 SHOWN_SUSPECTS, SHOWN_TESTS, PATTERN_BITS = 7, 5, 0.7
 LEAST_SHOWN, LEAST_BESIDE, EXPLAINS_ALL, SOUND_SHOWN = 0.01, 0.02, 0.5, 0.05

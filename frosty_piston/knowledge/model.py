@@ -1,0 +1,178 @@
+"""Everything the trade knows here, as one value that every rule is handed."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TypeVar
+
+from frosty_piston.core.cached import cached_property
+from frosty_piston.core.limits import Limit
+from frosty_piston.core.suspects.space import Finding
+
+from . import shapes as s
+from .circuit_shapes import CircuitShape
+from .figures import Figures
+from .finding import CodeEntry, TestFinding
+from .parts import DriveShape, Node, Part
+from .repair_shapes import ActShape, ProofPieces
+from .repairs import Option, Repair, act_of
+from .reset_shapes import ResetPlanShape
+from .training_shapes import TrainingShape
+
+# What a part shows at itself, and how often its fault must show so to be proven there.
+DIRECT = ("seen", "at_part")
+SHOWS_ITSELF = 0.3
+L = TypeVar("L")
+
+
+@dataclass(frozen=True, eq=False)
+class Knowledge:
+    """Everything the trade knows here, checked."""
+
+    scale: dict[str, float]
+    systems: dict[str, str]
+    access: dict[str, s.AccessShape]
+    tools: dict[str, str]
+    cleaning: dict[str, s.CleaningShape]
+    soot: s.SootShape
+    circuit: CircuitShape
+    cautions: dict[str, s.CautionShape]
+    faults: dict[str, s.FaultShape]
+    upstream: dict[str, dict[str, float]]
+    repairs: dict[str, Repair]
+    options: dict[str, Option]
+    repair_of: dict[str, str]
+    acts: dict[str, ActShape]
+    proofs: ProofPieces
+    nodes: dict[str, Node]
+    channels: dict[str, s.ChannelShape]
+    parts: dict[str, Part]
+    fault_system: dict[str, str]
+    symptoms: dict[str, s.SymptomShape]
+    contexts: dict[str, s.ContextShape]
+    tests: dict[str, s.TestShape]
+    witnesses: dict[str, s.WitnessShape]
+    findings: dict[str, list[TestFinding]]
+    symptom_findings: dict[str, Finding]
+    groups: dict[str, s.CodeGroupShape]
+    group_findings: dict[str, Finding]
+    codes: dict[str, CodeEntry]
+    figures: dict[str, s.FigureShape]
+    limit_rows: Figures
+    reach: dict[str, tuple[float, float]]
+    named_reach: dict[str, s.NamedReachShape]
+    choices: dict[str, s.ChoiceShape]
+    benches: dict[str, s.BenchShape]
+    bench_of: dict[tuple[str, str], str]
+    reset_plans: dict[str, ResetPlanShape]
+    training: TrainingShape
+
+    @cached_property
+    def regimes(self) -> dict[str, frozenset[str]]:
+        """When each fault shows: at the start, running, at the stop; by the symptoms that it brings."""
+        shown: dict[str, set[str]] = {f: set() for f in self.faults}
+        for shape in self.symptoms.values():
+            for fault in shape.speaks if shape.regime != "message" else ():
+                shown[fault].add(shape.regime)
+        return {f: frozenset(regimes) for f, regimes in shown.items()}
+
+    @cached_property
+    def proofs_at_part(self) -> dict[str, frozenset[str]]:
+        """By which findings, seen or measured at the part itself, each repair is proven needed."""
+        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
+        direct = [x for found in self.findings.values() for x in found if x.shape.how in DIRECT]
+        return {
+            r: frozenset(
+                x.finding.id
+                for x in direct
+                if (not x.shape.nodes or own_parts[r] & {self.nodes[n].part for n in x.shape.nodes})
+                and any(
+                    x.finding.shows[f][1:].max() >= SHOWS_ITSELF
+                    for f in self.repairs[r].cures
+                    if f in x.finding.shows
+                )
+            )
+            for r in self.repairs
+        }
+
+    @cached_property
+    def pins_of(self) -> dict[str, frozenset[str]]:
+        """The findings at the pins of each repair's part."""
+        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
+        return {
+            r: frozenset(
+                x.finding.id
+                for x in self.findings.get("supply_pins", ())
+                if own_parts[r] & {self.nodes[n].part for n in x.shape.nodes}
+            )
+            for r in self.repairs
+        }
+
+    @cached_property
+    def latches(self) -> dict[str, str]:
+        """What takes off a latch or sets a counter back: steps of plans, and the resets they prove."""
+        latches: dict[str, str] = {}
+        for plan in self.reset_plans.values():
+            for step in plan.steps:
+                if step.barred:
+                    latch = "unlatches" if step.unlatches else "counter"
+                    latches |= dict.fromkeys([step.id, *plan.proves], latch)
+        return latches
+
+    def general(self, figure: str) -> float:
+        """The general figure by id; every figure that is asked for by code has one."""
+        value = self.figures[figure].general
+        assert value is not None, figure
+        return value
+
+    def limits(self, cls: type[L], card: Mapping[str, object] | None = None) -> L:
+        """The limits of an area: general figures, and the engine card's where it has its own."""
+        return self.limit_rows.of(cls, card)
+
+    def limit(self, figure: str, card: Mapping[str, object]) -> Limit:
+        """One figure by its key: the engine card's, or the general one."""
+        return self.limit_rows.one(figure, card)
+
+    def drive(self, node: str) -> DriveShape | None:
+        """What drives the part that a reading names."""
+        return self.parts[self.nodes[node].part].drive
+
+    def cautions_at(self, test: str, said: str | None = None) -> list[str]:
+        """The cautions of a test at a part: some hold at one kind of part only. Nothing said of the part: all
+        of them."""
+        return self._holding(self.tests[test].cautions, said)
+
+    def ticks_at(self, test: str, said: str | None = None, pin: str | None = None) -> list[str]:
+        """The cautions that must be ticked before a test is written down at a part and a pin."""
+        shape = self.tests[test]
+        return self._holding([*shape.ticks, *shape.pin_ticks.get(pin or "", [])], said)
+
+    def asked_at(self, test: str, said: str | None = None) -> list[str]:
+        """The cautions that are shown with a tick at a test: those that hold something back there."""
+        pins = [c for cautions in self.tests[test].pin_ticks.values() for c in cautions]
+        return list(dict.fromkeys([*self.ticks_at(test, said), *self._holding(pins, said)]))
+
+    def _holding(self, cautions: list[str], said: str | None) -> list[str]:
+        node = self.node(said)
+        part = self.nodes[node].part if node else None
+        return [c for c in cautions if not said or not (at := self.cautions[c].parts) or part in at]
+
+    def node(self, said: str | None) -> str | None:
+        """The part that a word on the tape names: the longest known word in it decides; None when none
+        fits."""
+        text = (said or "").lower().replace("-", " ").replace("_", " ")
+        best = max(
+            (
+                (len(w), n)
+                for n, shape in self.nodes.items()
+                for w in shape.words
+                if w.replace("-", " ").replace("_", " ") in text
+            ),
+            default=None,
+        )
+        return best[1] if best else None
+
+    def taken(
+        self, repair: str, act: str, option: str | None = None, temporary: bool = False
+    ) -> tuple[tuple[str, ...], float]:
+        """Which faults an act takes away, and the chance that it does."""
+        return act_of(self, repair, act, option, temporary)
