@@ -105,7 +105,8 @@ def _proof(proof: Proof) -> dict[str, Any]:
         "status": proof.status,
         "sure": None if proof.sure is None else round(proof.sure, 4),
         "missing": [
-            {"what": m.what, "id": m.id, "where": m.where, "because": m.because} for m in proof.missing
+            {"what": m.what, "id": m.id, "where": m.where.as_open(), "because": m.because}
+            for m in proof.missing
         ],
     }
 

@@ -14,13 +14,13 @@ from .entries import Code, CodeScan, Complaint, Entry, Handover, Symptom
 from .entries import Wait as WaitData
 from .judging.measured import recording_of
 from .judging.result import place
+from .place import Page, Part, Place, test_place
 from .repair.fit import above_ceiling, agreed, chosen, consent, missing_pieces
 from .repair.prove import Missing, Proof, open_waits
 from .repair.work import all_done, to_do
 from .tape.fold import Job
 from .weighing.failed import condemned
 from .weighing.proposals import NextTest
-from .where import test_place
 
 DECIDE_FROM, COUNTDOWN = 0.9, "countdown"
 ORDER = (
@@ -61,7 +61,7 @@ class NextStep:
     stage: str
     kind: str
     does: str
-    where: dict[str, Any]
+    where: Place
     because: str
     minutes: float | None = None
     until: datetime | None = None
@@ -72,7 +72,7 @@ class NextStep:
             "stage": self.stage,
             "kind": self.kind,
             "does": self.does,
-            "where": self.where,
+            "where": self.where.as_open(),
             "minutes": self.minutes,
             "until": until,
             "because": self.because,
@@ -87,13 +87,13 @@ def next_step(
     aside: what is next once they are over."""
     job = assessed.job
     if job.last(Handover) is not None:
-        return NextStep("prove", "handed_over", "Handed over", {"page": "report"}, "The vehicle has left.")
+        return NextStep("prove", "handed_over", "Handed over", Place(Page.REPORT), "The vehicle has left.")
     if not any(True for _ in job.of(Complaint, Symptom)):
         return NextStep(
             "arrive",
             "write_complaint",
             "Write down the complaint",
-            {"page": "arrive"},
+            Place(Page.ARRIVE),
             "Nothing can be weighed before it is said what is wrong.",
             3,
         )
@@ -102,7 +102,7 @@ def next_step(
             "arrive",
             "read_codes",
             "Read the codes of all modules, or say there are none",
-            {"page": "arrive", "at": "form-block"},
+            Place(Page.ARRIVE, part=Part.CODES),
             "What is cleared before it is written down is evidence lost.",
             5,
         )
@@ -136,12 +136,12 @@ def wait_says(kind: str, what: str) -> str:
 STANDS_BY = "Stay with it: it is watched where it was begun."
 
 
-def _where_it_runs(wait: WaitData) -> dict[str, Any] | None:
-    """The page of a wait that is part of a routine or a burn."""
+def _where_it_runs(wait: WaitData) -> Place | None:
+    """The place of a wait that is part of a routine or a burn."""
     if wait.wait == "routine" and wait.step:
         plan, _, rest = wait.step.partition("/")
-        return {"page": f"resets/{plan}", "at": f"step-{rest.partition('/')[0]}"}
-    return {"page": "measure/dpf", "at": "burn"} if wait.wait == "burn" and wait.step == "burn" else None
+        return Place(Page.RESETS, plan, Part.STEP, rest.partition("/")[0])
+    return Place(Page.MEASURE, "dpf", Part.BURN) if wait.wait == "burn" and wait.step == "burn" else None
 
 
 def _waits(k: Knowledge, entry: Entry, proof: Proof) -> NextStep:
@@ -161,12 +161,13 @@ def _waits(k: Knowledge, entry: Entry, proof: Proof) -> NextStep:
         if proof.status == "on_trial"
         else "fit"
     )
-    at = f"step-{d.step}" if d.step and stage == "fit" else "waits"
+    of_step = d.step if d.step and stage == "fit" else ""
+    place = Place(Page(stage), part=Part.STEP if of_step else Part.WAITS, item=of_step)
     return NextStep(
         stage,
         "wait",
         wait_says(d.wait, d.what),
-        {"page": stage, "at": at},
+        place,
         "It ends by itself, with a sound; end it early with what was seen.",
         None,
         d.until,
@@ -185,7 +186,7 @@ def _work(assessed: Assessed) -> NextStep | None:
             "fit",
             "fit",
             f"Find the missing piece: {names}",
-            {"page": "fit", "at": "pieces"},
+            Place(Page.FIT, part=Part.PIECES),
             "Nobody starts or cranks it while a piece is missing.",
         )
     picked = chosen(job)
@@ -203,14 +204,14 @@ def _work(assessed: Assessed) -> NextStep | None:
                 "decide",
                 "decide",
                 "The owner said no: offer something else, or hand over as it is",
-                {"page": "decide"},
+                Place(Page.DECIDE),
                 "Nothing is done without a yes.",
             )
         return NextStep(
             "decide",
             "consent",
             "Get the owner's yes and a ceiling",
-            {"page": "decide", "at": "form-consent"},
+            Place(Page.DECIDE, part=Part.CONSENT),
             "Work above what was agreed is nobody's to pay.",
             5,
         )
@@ -219,7 +220,7 @@ def _work(assessed: Assessed) -> NextStep | None:
             "decide",
             "consent",
             "Ask the owner again: the price is above the ceiling",
-            {"page": "decide", "at": "form-consent"},
+            Place(Page.DECIDE, part=Part.CONSENT),
             "Work above the ceiling is agreed before it is done.",
             5,
         )
@@ -227,7 +228,9 @@ def _work(assessed: Assessed) -> NextStep | None:
         if work.entry is not None:
             continue
         step = work.plan.current
-        page = {"page": "fit", "at": f"step-{step.shape.id}" if step else "done"}
+        page = (
+            Place(Page.FIT, part=Part.STEP, item=step.shape.id) if step else Place(Page.FIT, part=Part.DONE)
+        )
         if step is None:
             return NextStep(
                 "fit",
@@ -257,7 +260,7 @@ def _look(assessed: Assessed) -> NextStep:
             "decide",
             "decide",
             f"Decide: {_standing_high(assessed)}",
-            {"page": "decide"},
+            Place(Page.DECIDE),
             assessed.proposals.stop_rule,
             5,
         )
@@ -271,7 +274,7 @@ def _look(assessed: Assessed) -> NextStep:
         f"Nothing is found wrong ({percent(sound)}): say so, and what would show more"
         if nothing
         else "Decide: no test is left that would tell more",
-        {"page": "decide"},
+        Place(Page.DECIDE),
         assessed.proposals.stop_rule,
         5,
     )
@@ -299,7 +302,7 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
         "measure",
         "judge",
         f"Judge the recording that is here: {recorded.data.file or 'the recording'}",
-        {"page": f"traces/{recorded.id}"},
+        Place(Page.TRACES, recorded.id),
         f"It holds what “{inside(n.title)}” would record.",
         2,
     )
@@ -354,7 +357,7 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
 def _prove(assessed: Assessed, proof: Proof) -> NextStep:
     if proof.status == "proven":
         return NextStep(
-            "prove", "hand_over", "Hand over", {"page": "prove", "at": "form-handover"}, proof.because, 5
+            "prove", "hand_over", "Hand over", Place(Page.PROVE, part=Part.HANDOVER), proof.because, 5
         )
     first = min(_doable(proof.missing), key=_turn, default=None)
     if first is None:
@@ -362,7 +365,7 @@ def _prove(assessed: Assessed, proof: Proof) -> NextStep:
             "prove",
             "hand_over",
             "Hand over on trial, with the date to come back",
-            {"page": "prove", "at": "form-handover"},
+            Place(Page.PROVE, part=Part.HANDOVER),
             proof.because,
             5,
         )
@@ -384,7 +387,7 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
     if m.what == "reread":
         test = k.tests.get(m.id)
         title = f"Read again: {inside(test.title.split(',')[0])}" if test else "Read again what failed"
-        spot = {key: m.where[key] for key in ("cylinder", "point", "node") if key in m.where}
+        spot = {key: m.where.spot[key] for key in ("cylinder", "point", "node") if key in m.where.spot}
         return NextStep(
             "prove",
             "reread",
@@ -398,7 +401,7 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
     if m.what == "certainty":
         if n := assessed.proposals.first:
             return judge_first(assessed, n) or test_step(k, n)
-        return NextStep("decide", "decide", "Decide what else to repair", {"page": "decide"}, m.because)
+        return NextStep("decide", "decide", "Decide what else to repair", Place(Page.DECIDE), m.because)
     if m.what == "suspect":
         return NextStep(
             "prove", "test", f"Settle the other suspect: {inside(k.faults[m.id].title)}", m.where, m.because

@@ -25,8 +25,9 @@ def proposed(assessed: Assessed) -> Step | None:
     """The test that the next step asks for; None once it says to decide."""
     step = next_step(assessed, prove(assessed))
     if step.kind == "reread" or step.kind == "test":
-        where = {key: str(step.where[key]) for key in ("point", "node", "channel") if step.where.get(key)}
-        return str(step.where["test"]), where
+        spot = step.where.spot
+        where = {key: str(spot[key]) for key in ("point", "node", "channel") if spot.get(key)}
+        return step.where.test, where
     return None
 
 

@@ -2,9 +2,8 @@
 proof, and the waits between them. The day plan lays it out."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
 
 import numpy as np
 
@@ -16,6 +15,7 @@ from frosty_piston.core.words import counted, inside, sentence
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.next_step import WAIT_WORDS, NextStep, wait_says
+from frosty_piston.job.place import Page, Part, Place, test_place
 from frosty_piston.job.repair.countdown import Countdown, countdown_of
 from frosty_piston.job.repair.countdown_count import KM
 from frosty_piston.job.repair.decide import Offer, Prices, cylinders_of, weigh_offers
@@ -26,7 +26,6 @@ from frosty_piston.job.stages import Standing
 from frosty_piston.job.weighing.access import COLD, WARMS, access_reached, minutes_to, states
 from frosty_piston.job.weighing.proof_evidence import conditions_of
 from frosty_piston.job.weighing.proposals import ROAD, NextTest
-from frosty_piston.job.where import test_place
 from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.knowledge.repairs import Option
 
@@ -56,7 +55,7 @@ class _Draft:
     task: str = "talk"
     bays: frozenset[str] = frozenset()
     tools: frozenset[str] = frozenset()
-    where: dict[str, Any] = field(default_factory=dict)
+    where: Place | None = None
     wait: bool = False
     lets_out: bool = False
     cold: bool = False
@@ -73,7 +72,7 @@ class JobDay:
     out, and why."""
 
     work: Work
-    places: dict[str, dict[str, Any]]
+    places: dict[str, Place | None]
     notes: tuple[str, ...]
 
 
@@ -103,7 +102,7 @@ class _Following:
         drafts = list(self._timed(self._chain()))
         prefix = f"{self.job.id}/"
         pieces: list[Piece] = []
-        places: dict[str, dict[str, Any]] = {}
+        places: dict[str, Place | None] = {}
         for d in drafts:
             spread = d.spread if d.spread is not None else self.limits.spread_share * d.minutes
             whole = Piece(
@@ -158,12 +157,12 @@ class _Following:
             for n in self._expected_tests():
                 yield self._test(n)
         if self.first.kind != "decide":
-            yield self._word("decide", "Decide what to repair", {"page": "decide"})
+            yield self._word("decide", "Decide what to repair", Place(Page.DECIDE))
         if not self.offers or self._likely_sound():
             yield self._hand_over()
             return
         best = next((o for o in self.offers if not any(x.shape.temporary for x in o.options)), self.offers[0])
-        yield self._word("consent", "Ask the owner", {"page": "decide", "at": "form-consent"})
+        yield self._word("consent", "Ask the owner", Place(Page.DECIDE, part=Part.CONSENT))
         yield self._answer()
         if (days := max(o.shape.days for o in best.options)) > 0:
             yield self._wait("parts", "parts", days * 24 * 60.0, 0.3, lets_out=True)
@@ -231,7 +230,7 @@ class _Following:
 
     def _step(self, s: NextStep) -> _Draft:
         """The one next step, as it is said everywhere."""
-        proves = str(s.where.get("at", "")).removeprefix("proof-")
+        proves = s.where.item if s.where.part is Part.PROOF else ""
         if s.stage == "prove" and proves in self.k.proofs.conditions:
             return replace(self._condition(proves), title=s.does)
         n = self.assessed.proposals.first if s.kind == "test" and s.stage == "measure" else None
@@ -245,12 +244,12 @@ class _Following:
             "prove": "measure",
         }
         bays = UNDER_A_ROOF if s.stage == "fit" else frozenset() if s.stage == "decide" else ANYWHERE
-        test = self.k.tests.get(str(s.where.get("test", "")))
+        test = self.k.tests.get(s.where.test)
         if s.kind == "drive":
             road = self._proof("drive", s.does, float(self.limits.drive_min), starts=1)
             return replace(road, task="road", bays=frozenset(), where=s.where, km=self._drive_km, warms=True)
         return _Draft(
-            f"next-{s.stage}-{s.kind}-{'-'.join(str(v) for v in s.where.values())}",
+            f"next-{s.stage}-{s.kind}-{'-'.join(str(v) for v in s.where.as_open().values())}",
             s.does,
             s.minutes or float(self.limits.check_min),
             task.get(s.stage, "talk"),
@@ -263,16 +262,16 @@ class _Following:
 
     # words and waits
 
-    def _word(self, key: str, title: str, where: dict[str, Any]) -> _Draft:
+    def _word(self, key: str, title: str, where: Place) -> _Draft:
         return _Draft(key, title, float(self.limits.word_min), where=where)
 
     def _hand_over(self) -> _Draft:
-        return self._word("handover", "Hand over", {"page": "prove", "at": "form-handover"})
+        return self._word("handover", "Hand over", Place(Page.PROVE, part=Part.HANDOVER))
 
     def _wait(
         self, key: str, kind: str, minutes: float, spread: float, what: str = "", lets_out: bool = False
     ) -> _Draft:
-        where: dict[str, Any] = {"page": "fit", "at": "waits"}
+        where = Place(Page.FIT, part=Part.WAITS)
         says = sentence(WAIT_WORDS[kind])
         return _Draft(
             f"wait-{key}",
@@ -351,7 +350,7 @@ class _Following:
         if block:
             title = f"{option.title}: {inside(block[0].does)}"
             more = f", and {counted(len(block) - 1, 'step')} more" if len(block) > 1 else ""
-            where = {"page": "fit", "at": f"step-{block[0].id}"}
+            where = Place(Page.FIT, part=Part.STEP, item=block[0].id)
             yield _Draft(f"fit-{plan}-{block[0].id}", title + more, max(minutes, 1), "fit", bays, where=where)
 
     def _plan_wait(self, plan: str, step: StepShape) -> _Draft:
@@ -379,9 +378,9 @@ class _Following:
             yield self._hand_over()
             return
         yield self._step(self.first)
-        at = str(self.first.where.get("at", ""))
+        said = self.first.where.item if self.first.where.part is Part.PROOF else ""
         for s in self.standing.proof.steps:
-            if s.needed and s.result in ("open", "warm") and f"proof-{s.id}" != at and s.id != "remeasure":
+            if s.needed and s.result in ("open", "warm") and s.id != said and s.id != "remeasure":
                 if s.kind == "condition":
                     yield self._condition(s.id)
                 else:
@@ -390,7 +389,7 @@ class _Following:
         yield self._hand_over()
 
     def _proof(self, key: str, title: str, minutes: float, starts: int) -> _Draft:
-        where = {"page": "prove", "at": f"proof-{key}"}
+        where = Place(Page.PROVE, part=Part.PROOF, item=key)
         return _Draft(f"proof-{key}", title, minutes, "measure", ANYWHERE, where=where, starts=starts)
 
     def _condition(self, name: str) -> _Draft:

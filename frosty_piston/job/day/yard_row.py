@@ -25,7 +25,7 @@ def listed(standing: Standing) -> dict[str, Any]:
         "next_step": standing.after_waits.does[:200],
         "status": standing.proof.status,
         "closed": standing.closed,
-        "next_where": standing.after_waits.where,
+        "next_where": standing.after_waits.where.as_open(),
         "suspect": f"{top.title}, {percent(top.probability)}" if guessed else "",
         "waiting_for": wait_says(wait.data.wait, wait.data.what)[:200] if wait else None,
         "waiting_until": wait.data.until if wait else None,

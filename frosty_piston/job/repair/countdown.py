@@ -1,7 +1,6 @@
 """The countdown on a job: what is left of it, what is planned against it, and when nothing is driven."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.countdown import Budget, CountdownLimits, budget
@@ -9,8 +8,8 @@ from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import counted, inside
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Condition, Entry
+from frosty_piston.job.place import Page, Part, Place, test_place
 from frosty_piston.job.units import convert
-from frosty_piston.job.where import test_place
 
 from .countdown_count import KM, UNITS, still_counts, used_since
 from .prove import Proof, still_to_drive
@@ -28,7 +27,7 @@ class Charge:
     """Something planned that the countdown has to pay for: what, where it is done, and how much."""
 
     what: str
-    where: dict[str, Any]
+    where: Place
     amount: float
 
 
@@ -109,14 +108,14 @@ def _planned(assessed: Assessed, proof: Proof, axis: str) -> list[Charge]:
     more = still_to_drive(assessed)
     known = more is not None and more[1] > 0 and more[0].axis == ("distance_km" if axis == KM else "starts")
     if known and more is not None:
-        charges.append(Charge("Drive until it is sure", {"page": "prove", "at": "drives"}, more[1]))
+        charges.append(Charge("Drive until it is sure", Place(Page.PROVE, part=Part.DRIVES), more[1]))
     for s in proof.steps:
         if s.kind != "condition" or not s.needed or s.result not in ("open", "warm"):
             continue
         shape = k.proofs.conditions[s.id]
         amount = (general if shape.drive else 0.0) if axis == KM else 1.0
         if amount and not (known and shape.drive):
-            charges.append(Charge(shape.does, {"page": "prove", "at": f"proof-{s.id}"}, amount))
+            charges.append(Charge(shape.does, Place(Page.PROVE, part=Part.PROOF, item=s.id), amount))
     return charges
 
 

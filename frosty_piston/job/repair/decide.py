@@ -15,9 +15,9 @@ from frosty_piston.core.quantity import percent
 from frosty_piston.core.words import counted, grouped, inside
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import OptionPicked
+from frosty_piston.job.place import Place, test_place
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.weighing.failed import Condemned, condemned
-from frosty_piston.job.where import test_place
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repairs import Option
 
@@ -75,7 +75,7 @@ class Advice:
     reason."""
 
     says: str
-    where: dict[str, object] | None
+    where: Place | None
     before: bool
 
 

@@ -12,6 +12,7 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.circuit.leaks import SECTION
 from frosty_piston.job.entries import Condition, Drive, Entry, ProofStep, Wait
 from frosty_piston.job.judging.result import Result, place, same_place, worse
+from frosty_piston.job.place import Page, Part, Place, test_place
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.units import convert
 from frosty_piston.job.weighing.failed import BAD, tests_of
@@ -33,7 +34,6 @@ from frosty_piston.job.weighing.proof_evidence import (
     witnesses_of,
 )
 from frosty_piston.job.weighing.stopping import LEVER, measures_on
-from frosty_piston.job.where import test_place
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import CheckShape, ConditionShape, ResetShape
 
@@ -61,7 +61,7 @@ class ProofStepState:
     result: str
     note: str
     needed: bool = True
-    link: dict[str, object] | None = None
+    link: Place | None = None
 
 
 @dataclass(frozen=True)
@@ -78,7 +78,7 @@ class Missing:
 
     what: str
     id: str
-    where: dict[str, object]
+    where: Place
     because: str
 
 
@@ -262,8 +262,8 @@ class _Prover:
 
     def _reset(self, key: str, shape: ResetShape, needed: bool) -> ProofStepState:
         plan = next((p for p, shape in self.k.reset_plans.items() if key in shape.proves), None)
-        link: dict[str, object] | None = {"page": f"{RESETS}/{plan}"} if plan else None
-        link = {"page": "trim"} if key in CODED_BY else link
+        link: Place | None = Place(Page.RESETS, plan) if plan else None
+        link = Place(Page.TRIM) if key in CODED_BY else link
         entry = self.said.get(key)
         done = next(
             (
@@ -331,7 +331,7 @@ class _Prover:
                 yield Missing(
                     "failed",
                     "drive",
-                    {"page": PROVE, "at": "drives"},
+                    Place(Page.PROVE, part=Part.DRIVES),
                     "Not cured: it came back on the drive.",
                 )
         said = self.said.get("remeasure")
@@ -368,14 +368,14 @@ class _Prover:
         """A countdown that still runs: cured is not unlatched."""
         if still_counts(self.job) is not None:
             says = "The countdown still runs: run its reset plan, or say that it is gone."
-            yield Missing("reset", "countdown", {"page": f"{RESETS}/start_inhibit"}, says)
+            yield Missing("reset", "countdown", Place(Page.RESETS, "start_inhibit"), says)
 
     def _pieces_and_temporary(self) -> Iterator[Missing]:
         for piece in missing_pieces(self.job):
             yield Missing(
                 "piece",
                 piece.name,
-                {"page": "fit", "at": "pieces"},
+                Place(Page.FIT, part=Part.PIECES),
                 f"A piece is missing: {piece.name}. No start, no proof until it is found.",
             )
         lasting = {x.data.repair: self.job.position[x.id] for x in self.job.repairs if not x.data.temporary}
@@ -383,7 +383,7 @@ class _Prover:
             if x.data.temporary and lasting.get(x.data.repair, -1) < self.job.position[x.id]:
                 back = f", come back {x.data.come_back}" if x.data.come_back else ""
                 yield Missing(
-                    "temporary", x.data.repair, {"page": "decide"}, f"Temporary repair ({x.data.what}){back}."
+                    "temporary", x.data.repair, Place(Page.DECIDE), f"Temporary repair ({x.data.what}){back}."
                 )
         for x in measures_on(self.job):
             back = f", come back {x.data.come_back}" if x.data.come_back else ""
@@ -433,7 +433,7 @@ class _Prover:
                 f"{self.k.faults[fault].title} stood at {percent(stood)} at the repair, and nothing was done"
                 " about it: repair it, clear it by a test, or say why not."
             )
-            yield Missing("suspect", fault, {"page": f"why/{fault}"}, says)
+            yield Missing("suspect", fault, Place(Page.WHY, fault), says)
 
     def _disturbed(self) -> Iterator[Missing]:
         """What was opened keeps it on trial by itself: a poor contact rests for a while after that."""
@@ -520,7 +520,7 @@ class _Prover:
             yield Missing(
                 "drive",
                 "drive",
-                {"page": PROVE, "at": "drives"},
+                Place(Page.PROVE, part=Part.DRIVES),
                 f"Sure to {percent(sure)}: {plain(round(more[1]))} {more[0].unit} more, clean, would make it"
                 f" {percent(PROVEN_FROM)}.",
             )
@@ -556,7 +556,7 @@ class _Prover:
             yield Missing(
                 "certainty",
                 "sure",
-                {"page": "narrow"},
+                Place(Page.NARROW),
                 f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would"
                 " tell.",
             )
@@ -586,8 +586,8 @@ class _Prover:
         says = f"What is still to come would make it {percent(then)}"
         return f"{says}." if then >= PROVEN_FROM else f"{says}: a test of what is left is wanted beside it."
 
-    def _at(self, step: str) -> dict[str, object]:
-        return {"page": PROVE, "at": f"proof-{step}"}
+    def _at(self, step: str) -> Place:
+        return Place(Page.PROVE, part=Part.PROOF, item=step)
 
 
 def odds_before_drives(assessed: Assessed) -> float | None:

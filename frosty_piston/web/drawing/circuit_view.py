@@ -6,8 +6,8 @@ from frosty_piston.core.circuit import outward
 from frosty_piston.core.quantity import percent
 from frosty_piston.job.circuit.isolation import Isolation
 from frosty_piston.job.circuit.on_tape import circuit_entry, circuit_of, hose_title
+from frosty_piston.job.place import bench_of
 from frosty_piston.job.plan import warmth
-from frosty_piston.job.where import page_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
 
@@ -32,7 +32,7 @@ def test_of(k: Knowledge, job_id: str, kind: str, item: str) -> str:
     if test in HOLDS_BENCH:
         return f"/jobs/{job_id}/measure/vacuum?at={item}#hold"
     node = NODES.get(kind, "")
-    return f"/jobs/{job_id}/{page_of(k, test, node)}#step-{test}{f'-{node}' if node else ''}"
+    return f"/jobs/{job_id}/measure/{bench_of(k, test, node)}#step-{test}{f'-{node}' if node else ''}"
 
 
 def drawn(

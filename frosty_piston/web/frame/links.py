@@ -1,14 +1,22 @@
 """The addresses of where something is done, and what is next with its link."""
 
+from collections.abc import Mapping
 from typing import Any
 
+from frosty_piston.job.place import Page, Part, Place, bench_of
 from frosty_piston.job.weighing.proposals import NextTest
-from frosty_piston.job.where import page_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import JobRecord
 from frosty_piston.web.benches import BENCHES
 from frosty_piston.web.job.cells import Cell
+
+# The anchors of the parts of pages that are not called as the part is.
+ANCHORS = {
+    str(Part.CODES): "form-block",
+    str(Part.CONSENT): "form-consent",
+    str(Part.HANDOVER): "form-handover",
+}
 
 
 def bench_link(
@@ -20,8 +28,8 @@ def bench_link(
     cylinder: object = None,
 ) -> str:
     """The address of the place where a test is made, at the cell of a cylinder that is named."""
-    page = page_of(k, test, node or "")
-    bench = BENCHES.get(page.removeprefix("measure/"))
+    on = bench_of(k, test, node or "")
+    page, bench = f"{Page.MEASURE}/{on}", BENCHES.get(on)
     if bench is None:
         return f"/jobs/{job_id}/{page}" + (f"?node={node}" if node else "")
     if bench.by_node and node:
@@ -34,12 +42,14 @@ def bench_link(
     return f"/jobs/{job_id}/{page}{bench.query(test, point or '')}{at}"
 
 
-def place_link(k: Knowledge, job_id: str, where: dict[str, Any]) -> str:
-    """The address of where something is done, as the assessment names it."""
+def place_link(k: Knowledge, job_id: str, place: Place | Mapping[str, Any]) -> str:
+    """The address of where something is done: a place, or one as it is kept in a list."""
+    where = place.as_open() if isinstance(place, Place) else place
     if "test" in where:
         point, node = (str(where.get(key) or "") or None for key in ("point", "node"))
         return bench_link(k, job_id, str(where["test"]), point, node, where.get("cylinder"))
-    return f"/jobs/{job_id}/{where['page']}" + (f"#{where['at']}" if where.get("at") else "")
+    at = str(where.get("at") or "")
+    return f"/jobs/{job_id}/{where['page']}" + (f"#{ANCHORS.get(at, at)}" if at else "")
 
 
 def test_link(k: Knowledge, job_id: str, n: NextTest) -> str:

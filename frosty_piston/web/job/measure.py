@@ -8,8 +8,8 @@ from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.core.errors import BadInput, Conflict, NotHere
 from frosty_piston.job.judging.result import Result
+from frosty_piston.job.place import bench_of
 from frosty_piston.job.plan import plan
-from frosty_piston.job.where import page_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.benches import (
@@ -90,15 +90,15 @@ def _places(record: JobRecord, workshop: Workshop, ordered: list[str]) -> list[d
     """Every bench and card that this engine can use: those of the next tests first, in their order."""
     k, base = workshop.knowledge, f"/jobs/{record.job.id}/measure/"
     rows = {
-        f"measure/{key}": {"link": base + key, "title": k.benches[key].title, "says": k.benches[key].says}
+        key: {"link": base + key, "title": k.benches[key].title, "says": k.benches[key].says}
         for key in fitting(record, workshop)
     }
     for key, t in k.tests.items():
-        if not record.job.engine.rules_out(t.needs) and (page := page_of(k, key)) not in rows:
-            rows[page] = {"link": f"{base}test/{key}", "title": t.title, "says": k.systems[t.system]}
-    first = [page_of(k, test) for test in ordered]
-    order = [page for page in dict.fromkeys(first) if page in rows]
-    return [rows[page] for page in (*order, *(p for p in rows if p not in order))]
+        if not record.job.engine.rules_out(t.needs) and (on := bench_of(k, key)) not in rows:
+            rows[on] = {"link": f"{base}test/{key}", "title": t.title, "says": k.systems[t.system]}
+    first = [bench_of(k, test) for test in ordered]
+    order = [on for on in dict.fromkeys(first) if on in rows]
+    return [rows[on] for on in (*order, *(other for other in rows if other not in order))]
 
 
 @router.get("/jobs/{job_id}/measure")

@@ -12,9 +12,9 @@ from frosty_piston.core.vacuum import VacuumLimits
 from frosty_piston.core.words import sentence
 from frosty_piston.job.entries import Code, Reading, Tick
 from frosty_piston.job.judging.result import Result
+from frosty_piston.job.place import bench_of
 from frosty_piston.job.weighing.evidence import part_of
 from frosty_piston.job.weighing.stopping import CAUTION, LEVER, stop_bar
-from frosty_piston.job.where import page_of
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import TestFinding
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -98,7 +98,7 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
 def stop_view(record: JobRecord, k: Knowledge, tests: list[str]) -> dict[str, Any]:
     """What must be known before the engine runs for some tests, and where that is found out."""
     here = LEVER in tests
-    lever = "" if here else f"/jobs/{record.job.id}/{page_of(k, LEVER)}#step-{LEVER}"
+    lever = "" if here else f"/jobs/{record.job.id}/measure/{bench_of(k, LEVER)}#step-{LEVER}"
     return {"stop_bar": stop_bar(record.job, k, tests), "lever_link": lever}
 
 

@@ -37,7 +37,7 @@ def _links(workshop: Workshop, laid: Laid) -> dict[str, str]:
         piece: place_link(k, job, where)
         for job, made in laid.jobs.items()
         for piece, where in made.places.items()
-        if where
+        if where is not None
     }
 
 
