@@ -32,7 +32,7 @@ class InjectionLimits:
     guess_part_c: Limit
     outlier_spreads: Limit
     open_times: Limit
-    return_ml: Limit
+    return_ml: Limit | None
     return_times: Limit
     return_least_ml: Limit
     balance_mm3: Limit
@@ -254,7 +254,7 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
     >>> {j.cls for j in judge_leakoff([60, 62, 61, 60], replace(limits, return_ml=Limit(40, "ml", CARD)))}
     {'all_high'}
     """
-    limit_ml = limits.return_ml if limits.return_ml.of_card else None
+    limit_ml = limits.return_ml
     middle = _measure_of_set(volumes_ml, limits.return_times)
     apart = f"Over {plain(limits.return_times)} times the middle"
     if limit_ml is not None and len(volumes_ml) > 1 and min(volumes_ml) > limit_ml:

@@ -8,6 +8,7 @@ from frosty_piston.core.errors import BadInput
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .assessment import Assessed, job_of
+from .judging.held import hold
 from .next_step import next_step
 from .repair.decide import Prices, offer_says, typed_on_tape, weigh_offers
 from .repair.prove import Proof, prove
@@ -121,7 +122,7 @@ def _rounded(value: float | None) -> float | None:
 
 def assess(file: JobFile, knowledge: Knowledge | None = None) -> dict[str, Any]:
     """Assess a job file: the same JSON the command line prints."""
-    return answer(Assessed(job_of(file), knowledge or load_knowledge()))
+    return answer(Assessed(job_of(file), hold(knowledge or load_knowledge())))
 
 
 def assess_line(line: bytes, knowledge: Knowledge | None = None) -> dict[str, Any]:

@@ -58,6 +58,7 @@ AREAS: dict[type, str] = {
 }
 OF_AREA = {area: cls for cls, area in AREAS.items()}
 PLAIN = "work"
+CARD_ONLY = Limit | None  # a figure that only a card can have: nothing is judged by it in general
 
 
 class Figures:
@@ -140,7 +141,9 @@ def _value(hint: Any, row: Any, card: Mapping[str, object]) -> Any:
     if is_dataclass(hint):
         return _build(hint, row, card)
     if isinstance(row, FigureShape):
-        return _limit(row, card)
+        return (
+            None if hint == CARD_ONLY and row.card not in card and row.general is None else _limit(row, card)
+        )
     if isinstance(row, TableShape):
         return tuple(row.table)
     return row
@@ -162,6 +165,8 @@ def _check(r: Reader, name: str, cls: Any, rows: Mapping[str, Any], path: tuple[
                     _check(r, name, inner, of_kind, (*path, key, kind))
         elif is_dataclass(hint) and not isinstance(row, FigureShape):
             _check(r, name, hint, row, (*path, key))
+        elif hint == CARD_ONLY and isinstance(row, FigureShape):
+            continue
         elif hint is Limit and (not isinstance(row, FigureShape) or row.general is None):
             raise BadKnowledge(r.says(name, [*path, key], "a figure with its general value is wanted"))
         elif hint == Points and not isinstance(row, TableShape):

@@ -132,6 +132,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         proved = filter(None, [symptom.proved_by])
         r.all_known("symptoms.toml", [key, "proved_by"], proved, work.proofs.conditions)
     knowledge = Knowledge(
+        folder=folder,
         scale=weights.scale,
         systems=systems,
         access=access,

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TypeVar
 
 from frosty_piston.core.cached import cached_property
@@ -28,6 +29,7 @@ L = TypeVar("L")
 class Knowledge:
     """Everything the trade knows here, checked."""
 
+    folder: Path
     scale: dict[str, float]
     systems: dict[str, str]
     access: dict[str, s.AccessShape]

@@ -1,5 +1,6 @@
 """Reads knowledge files; what is wrong with one is said with file, line and key."""
 
+import json
 import tomllib
 from collections.abc import Iterable, Iterator
 from difflib import get_close_matches
@@ -44,7 +45,8 @@ class Reader:
     def shaped(self, name: str, path: list[str], data: Any, shape: Any) -> Any:
         """Part of a file as its shape; `path`: where in the file it stands."""
         try:
-            return _adapter(shape).validate_python(data)
+            # As JSON, so that a list may be a tuple while no text becomes a number.
+            return _adapter(shape).validate_json(json.dumps(data), strict=True)
         except ValidationError as error:
             first = error.errors()[0]
             at = [*path, *(str(p) for p in first["loc"])]

@@ -173,9 +173,11 @@ class _Builder:
     def _steps(
         self, name: str, key: str, given: list[str | s.StepShape], part: str
     ) -> tuple[s.StepShape, ...]:
-        steps = []
+        steps, own = [], set()
         for step in given:
-            if isinstance(step, str):
+            if isinstance(step, s.StepShape):
+                own.add(step.id)
+            else:
                 self.r.known(name, [key, "steps"], step, self.pieces)
                 step = self.pieces[step]
             step = step.model_copy(update={"does": step.does.replace("{part}", part)})
@@ -191,6 +193,11 @@ class _Builder:
                     name, [key], f"the step {next(i for i in ids if ids.count(i) > 1)!r} stands twice"
                 )
             )
+        shared = {piece.id for piece in self.pieces.values()}
+        for step in steps:
+            allowed = set(ids) if step.id in own else {*ids, *shared}
+            self.r.all_known(name, [key, step.id, "refits"], step.refits, allowed)
+        # A shared step puts back what its other plans take off: here it refits what this plan holds of it.
         return tuple(x.model_copy(update={"refits": [t for t in x.refits if t in ids]}) for x in steps)
 
     def _compare(self, name: str, key: str, row: str | s.CompareShape) -> s.CompareShape:

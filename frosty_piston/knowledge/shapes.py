@@ -2,12 +2,22 @@
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 Chance = str | Annotated[float, Field(ge=0.002, le=0.98)]
 Because = Annotated[str, Field(min_length=3, max_length=160)]
 Verdict = Literal["sound", "marginal", "failed", "unclear"]
 CardValue = str | bool | int
+
+
+def _upward(pair: tuple[float, float]) -> tuple[float, float]:
+    """A range from its lower to its upper end."""
+    if not pair[0] < pair[1]:
+        raise ValueError(f"{pair[0]:g} must lie under {pair[1]:g}: the lower end stands first")
+    return pair
+
+
+Range = Annotated[tuple[float, float], AfterValidator(_upward)]
 
 
 class Shape(BaseModel):
@@ -82,7 +92,7 @@ class NamedReachShape(Shape):
 class ReachShape(Shape):
     """What an instrument can show, by kind of unit and by the name of a figure."""
 
-    units: dict[str, tuple[float, float]]
+    units: dict[str, Range]
     names: dict[str, NamedReachShape]
 
 
@@ -141,7 +151,7 @@ class TestShape(Shape):
     if_failed: list[str] = []
     needs: dict[str, list[CardValue]] = {}
     units: list[str] = []
-    range: tuple[float, float] | None = None
+    range: Range | None = None
     overload: bool = False
     outcomes: dict[str, Verdict] = {}
     figures: list[str] = []
@@ -292,6 +302,14 @@ class FigureShape(Shape):
         if isinstance(row, dict) and "high" not in row and isinstance(row.get("general"), int | float):
             return row | {"high": 10 * row["general"]}
         return row
+
+    @model_validator(mode="after")
+    def _inside(self) -> "FigureShape":
+        if not self.low < self.high:
+            raise ValueError(f"low {self.low:g} must lie under high {self.high:g}")
+        if self.general is not None and not self.low <= self.general <= self.high:
+            raise ValueError(f"general {self.general:g} lies outside {self.low:g} to {self.high:g}")
+        return self
 
 
 class TableShape(Shape):

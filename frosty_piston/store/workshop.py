@@ -15,6 +15,7 @@ from frosty_piston import __version__
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.traces import Signal
 from frosty_piston.job.afterwards.experience import Experience
+from frosty_piston.job.judging.held import hold
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 from .cases import Cases
@@ -42,7 +43,7 @@ class Workshop:
 
     def __init__(self, engine: Engine, knowledge: Knowledge | None = None, settings: Settings | None = None):
         self.engine = engine
-        self.knowledge = knowledge or load_knowledge()
+        self.knowledge = hold(knowledge or load_knowledge())
         self.shelf = Shelf(engine, self.knowledge, self._experience_changed)
         self.tapes = Tapes(engine, self.knowledge, self._experience)
         self.garage, self.settings, self.yard = Garage(engine), settings or Settings(engine), Yard(engine)

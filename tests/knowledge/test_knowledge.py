@@ -1,12 +1,16 @@
 """The knowledge files: whole, consistent, and refused with file, line, key and reason when they are not."""
 
+import re
 import shutil
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.job.engine import EngineCard
+from frosty_piston.job.judging import ANSWERS, JUDGES
+from frosty_piston.job.judging.held import hold
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.knowledge.completeness import proving_tests, speaks
 from frosty_piston.knowledge.load import HERE
@@ -89,7 +93,7 @@ class Refused(unittest.TestCase):
         self.assertIn(old, text)
         path.write_text(text.replace(old, new, 1))
         with self.assertRaises(BadKnowledge) as caught:
-            load_knowledge(folder / "k")
+            hold(load_knowledge(folder / "k"))
         return str(caught.exception)
 
     def test_file_line_key_and_reason(self):
@@ -129,6 +133,57 @@ class Refused(unittest.TestCase):
         self.assertIn(
             "per_thousand", self.spoiled("faults/start.toml", "per_thousand = 20", "per_thousand = -3")
         )
+
+    def test_what_would_say_nothing_or_cannot_be_is_refused(self):
+        findings, figures = "findings/fuel_and_injectors.toml", "figures/injection.toml"
+        for name, old, new, says in (
+            (
+                findings,
+                'outcomes = ["even", "marginal", "low"]',
+                'outcomes = ["even", "lo", "low"]',
+                "'lo'|outcome",
+            ),
+            (
+                "tests.toml",
+                'units = ["V"]\nrange = [0, 40]',
+                'units = ["Volt"]\nrange = [0, 40]',
+                "'Volt' is not",
+            ),
+            ("tests.toml", "range = [0, 40]", "range = [40, 0]", "battery_rest.range.*40 must lie under 0"),
+            ("tests.toml", "minutes = 2\n", 'minutes = "2"\n', "battery_rest.minutes.*valid number"),
+            (
+                figures,
+                "low = 0.5, high = 2000",
+                "low = 2000, high = 0.5",
+                "return_ml.*low 2000 must lie under",
+            ),
+            (figures, 'unit = "ml"', 'unit = "thimble"', "'thimble' is not known here"),
+            ("repairs/boost.toml", 'refits = ["hose_off"]', 'refits = ["hose_of"]', "refits.*near: hose_off"),
+            (
+                "fit_pieces.toml",
+                'refits = ["ground_off"]',
+                'refits = ["grund_off"]',
+                "refits.*near: ground_off",
+            ),
+        ):
+            with self.subTest(new):
+                told = self.spoiled(name, old, new)
+                self.assertRegex(told, says)
+                self.assertRegex(told, r"(\w+/)?\w+\.toml, line \d+")
+        low = re.compile(r"general = [\d.]+, low = ([\d.]+)")
+        row = low.search((HERE / figures).read_text())[0]
+        self.assertRegex(
+            self.spoiled(figures, row, low.sub(r"general = -1, low = \1", row)), "general -1 lies outside"
+        )
+
+    def test_a_judge_and_its_findings_are_held_against_each_other(self):
+        with mock.patch.dict(JUDGES):
+            del JUDGES["battery_rest"]
+            says = self.spoiled("tests.toml", "minutes = 2\n", "minutes = 3\n")
+        self.assertRegex(says, r"tests\.toml, line \d+, battery_rest: it takes figures and has no judge")
+        with mock.patch.dict(ANSWERS, {"battery_rest": ("charged", "flat", "lo")}):
+            says = self.spoiled("tests.toml", "minutes = 2\n", "minutes = 3\n")
+        self.assertRegex(says, r"findings/start_and_glow\.toml, line \d+, battery_rest\.low.*near: lo")
 
     def test_tests_and_cautions_that_are_named_are_there(self):
         for name, old, new in (

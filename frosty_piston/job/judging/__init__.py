@@ -22,3 +22,16 @@ JUDGES: dict[str, Judge] = {
     **aftertreatment.JUDGES,
     **running.JUDGES,
 }
+# What every judge may answer.
+OF_EVERY_JUDGE = ("sound", "unclear", "implausible", "recorded", "never", "not_possible")
+ANSWERS: dict[str, tuple[str, ...]] = {
+    **glow.ANSWERS,
+    **relay.ANSWERS,
+    **start.ANSWERS,
+    **injection.ANSWERS,
+    **wiring.ANSWERS,
+    **air.ANSWERS,
+    **vacuum.ANSWERS,
+    **aftertreatment.ANSWERS,
+    **running.ANSWERS,
+}

@@ -124,3 +124,13 @@ JUDGES = {
     "def_pressure": def_pressure,
     "def_concentration": concentration,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "dpf_pressure": ("free", "loaded", "blocked", "near_zero", "negative"),
+    "dpf_state": ("normal", "loaded", "high", "very_high", "too_high", "ash_high", "short"),
+    "exhaust_temps": ("agree", "out_of_order", "odd_one_out"),
+    "nox_compare": ("good", "weak", "poor", "agree", "disagree", "silent"),
+    "def_quantity": ("right", "over", "bad_spray", "short"),
+    "def_pressure": ("holds", "falls_back", "low"),
+    "def_concentration": ("in_range", "off", "wrong"),
+}

@@ -158,3 +158,19 @@ JUDGES = {
     "swirl_compare": swirl_compare,
     "boost_leak": boost_leak,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "key_on_pressures": (
+        "agree",
+        "disagree",
+        "differential_off",
+        "exhaust_odd",
+        "manifold_odd",
+        "barometer_odd",
+    ),
+    "air_mass_check": ("fits", "reads_low", "reads_high"),
+    "egr_position": ("closed", "does_not_close", "far_open"),
+    "egr_air_change": ("flows", "no_change", "low_when_shut"),
+    "swirl_compare": ("same", "better_released"),
+    "boost_leak": (),
+}

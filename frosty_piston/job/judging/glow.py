@@ -152,3 +152,10 @@ JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
     "glow_current": current,
     "glow_bench_heat": bench_heat,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "glow_resistance": ("weak", "high", "short", "open", "all_open"),
+    "glow_lamp_test": ("not_open", "high", "open"),
+    "glow_current": ("weak", "high", "all_weak", "all_high", "short", "open", "all_open"),
+    "glow_bench_heat": ("weak", "open"),
+}

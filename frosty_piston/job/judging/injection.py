@@ -136,3 +136,16 @@ JUDGES = {
     "rail_pressure_rest": rail_at_rest,
     "fuel_low_pressure": supply_pressure,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "injector_resistance": ("outlier", "high", "low", "open"),
+    "injector_insulation": ("leaks",),
+    "injector_leakoff": ("all_high", "high"),
+    "injector_balance": ("needs_less", "needs_more"),
+    "cylinder_cutout": ("even", "weak", "dead"),
+    "misfire_counts": ("quiet", "misfires"),
+    "relative_compression": ("even", "marginal", "low"),
+    "rail_pressure_crank": ("marginal", "failed"),
+    "rail_pressure_rest": ("near_nothing", "stands_high", "reads_below"),
+    "fuel_low_pressure": ("marginal", "failed"),
+}

@@ -76,3 +76,25 @@ JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
     "glow_on_time": on_time,
     "cold_soak_temps": soak_temps,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "glow_relay": (
+        "welded",
+        "glow_relay_coil",
+        "glow_relay_contacts",
+        "glow_control_missing",
+        "glow_module_failed",
+        "key_supply_lost",
+        "glow_feed_lost",
+        "carries",
+        "dead",
+        "drops",
+        "low",
+        "never_low",
+        "present",
+        "reference",
+        "unloaded",
+    ),
+    "glow_on_time": ("long_time", "short_time", "absent"),
+    "cold_soak_temps": ("odd_one_out",),
+}

@@ -92,3 +92,13 @@ JUDGES = {
     "key_switch": key_switch,
     "solenoid_coil": solenoid_coil,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "stop_hand_pump": (),
+    "oil_pressure": ("ok", "low"),
+    "warm_up": ("warm", "cool"),
+    "fuel_filter_drop": ("ok", "drop"),
+    "stop_time": ("quick", "slow", "hangs"),
+    "key_switch": ("faulty",),
+    "solenoid_coil": ("ok", "short", "open"),
+}

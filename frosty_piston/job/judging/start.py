@@ -79,3 +79,11 @@ JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
     "cable_drop": drop,
     "crank_current": current,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "battery_rest": ("charged", "low", "flat"),
+    "battery_crank": ("holds", "sags"),
+    "crank_speed": ("fast_enough", "slow", "too_slow"),
+    "cable_drop": ("drops",),
+    "crank_current": ("as_expected", "low", "high"),
+}

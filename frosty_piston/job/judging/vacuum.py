@@ -128,3 +128,10 @@ def travel(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 JUDGES = {"vacuum_at_pump": at_pump, "vacuum_hold": hold, "vacuum_section": hold, "vacuum_travel": travel}
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "vacuum_at_pump": ("slow", "low", "steady", "flickers"),
+    "vacuum_hold": ("holds", "leaks", "gross_leak"),
+    "vacuum_section": ("holds", "leaks", "gross_leak"),
+    "vacuum_travel": ("in_range", "late", "still"),
+}

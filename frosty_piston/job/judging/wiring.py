@@ -197,3 +197,12 @@ JUDGES = {
     "wiggle": wiggle,
     "code_return": code_return,
 }
+# What each judge can answer beside the words of every judge.
+ANSWERS: dict[str, tuple[str, ...]] = {
+    "supply_pins": ("present", "low", "missing"),
+    "network_pins": ("off", "open_or_short"),
+    "circuit_drop": ("drops",),
+    "sensor_signal": ("between_the_ends", "at_the_low_end", "at_the_high_end"),
+    "wiggle": ("steady", "perhaps", "drops_out"),
+    "code_return": (),
+}
