@@ -3,6 +3,7 @@
 import http.client
 import json
 import os
+import shutil
 import signal
 import socket
 import sqlite3
@@ -17,6 +18,7 @@ from pathlib import Path
 
 from frosty_piston.benchmarks.load import benchmark_load
 from frosty_piston.job.tape.jobfile import canonical, chain_of
+from frosty_piston.settings import Settings
 from tests.cases import job_file, meter, plugs, symptom
 from tests.made import demo_into
 
@@ -24,9 +26,13 @@ ROOT = Path(__file__).parents[1]
 TLS = ROOT / "tests" / "tls"
 
 
+PISTON = (sys.executable, "-m", "frosty_piston")
+NOT_INSTALLED = shutil.ignore_patterns("__pycache__", "fonts", "*.js")
+
+
 def run(*args, stdin=b""):
     done = subprocess.run(
-        [sys.executable, "-m", "frosty_piston", *map(str, args)],
+        [*PISTON, *map(str, args)],
         input=stdin,
         capture_output=True,
         cwd=ROOT,
@@ -117,6 +123,37 @@ class Files(unittest.TestCase):
 
 
 class Starting(unittest.TestCase):
+    def test_the_environment_is_read_and_what_cannot_be_is_named(self):
+        with tempfile.TemporaryDirectory() as folder:
+            env = {**os.environ, "PISTON_DATA": folder, "PISTON_PORT": "8500"}
+            told = subprocess.run(
+                [*PISTON, "serve", "--help"], env=env, capture_output=True, text=True
+            ).stdout
+            self.assertIn(f"{folder}/serve", "".join(told.split()))
+            self.assertIn("(default 8500)", told)
+        for name, value in (("PORT", "99999"), ("PORT", "x"), ("LOG_LEVEL", "loud")):
+            env = {**os.environ, f"PISTON_{name}": value}
+            done = subprocess.run([*PISTON, "serve"], env=env, capture_output=True, text=True)
+            self.assertEqual(done.returncode, 2)
+            self.assertRegex(done.stderr, rf"^PISTON_{name}: .*{value}'?\.\n$")
+
+    def test_every_setting_stands_in_the_table(self):
+        table = (ROOT / "docs" / "running.md").read_text()
+        for name in Settings.model_fields:
+            self.assertIn(f"| `PISTON_{name.upper()}` |", table)
+
+    def test_an_installed_package_keeps_its_data_with_the_user_and_shows_no_command_of_a_checkout(self):
+        with tempfile.TemporaryDirectory() as folder:
+            shutil.copytree(ROOT / "frosty_piston", Path(folder) / "frosty_piston", ignore=NOT_INSTALLED)
+            env = {**os.environ, "PYTHONPATH": folder, "XDG_DATA_HOME": "/somewhere"}
+            told = subprocess.run(
+                [*PISTON, "serve", "--help"], env=env, cwd=folder, capture_output=True, text=True
+            )
+            self.assertIn("/somewhere/frosty-piston/serve", "".join(told.stdout.split()))
+            told = subprocess.run([*PISTON, "--help"], env=env, cwd=folder, capture_output=True, text=True)
+            self.assertNotIn("quality", told.stdout)
+            self.assertIn("backup", told.stdout)
+
     def test_a_start_loads_none_of_the_large_libraries(self):
         told = "import sys, frosty_piston.web.frame.serving; print(*sys.modules)"
         done = subprocess.run(

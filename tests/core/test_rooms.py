@@ -22,7 +22,7 @@ ALLOWED = {
     "web/drawing": ("store", "job", "knowledge", "core"),
     "web": ("bundles", "demo", "training", "rig", "store", "formats", "job", "knowledge", "core"),
 }
-ON_TOP = ("bundles", "demo", "cli", "benchmarks", "__main__", "__init__")
+ON_TOP = ("bundles", "demo", "cli", "settings", "benchmarks", "__main__", "__init__")
 FRAMEWORKS = {
     "numpy",
     "math",

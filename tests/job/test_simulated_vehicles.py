@@ -9,6 +9,7 @@ import frosty_piston.rig
 from frosty_piston.benchmarks.trust import run_on_circuit
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.engine import EngineCard
+from frosty_piston.job.judging import ANSWERS, OF_EVERY_JUDGE
 from frosty_piston.job.tape import jobfile
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig import physics
@@ -32,6 +33,10 @@ def condition(card=0, fault="", severity=0.8, ambient=5.0, seed=1):
 def verdicts(vehicle, card, test, where=None):
     entries = perform(vehicle, test, where or {}, np.random.default_rng(3))
     job = Assessed(job_of(jobfile.check(job_file(world.CARDS[card], entries), K)), K)
+    for v in job.now:
+        allowed = {*ANSWERS.get(v.test, ()), *OF_EVERY_JUDGE, *K.tests[v.test].outcomes}
+        if v.judgement.cls not in allowed:
+            raise AssertionError(f"the judge of {v.test} answers {v.judgement.cls}, which it does not name")
     return [v.judgement for v in job.now]
 
 

@@ -49,17 +49,27 @@ def free_port(port: int, host: str = "127.0.0.1") -> socket.socket:
     return taken
 
 
-def serve(folder: Path, door: Door, demo: bool = False, reset: bool = False) -> int:
-    """Serve until Ctrl-C. The port is taken first, so that a busy one costs nothing."""
+def serve(
+    folder: Path,
+    door: Door,
+    *,
+    demo: bool = False,
+    reset: bool = False,
+    log_level: str = "info",
+    quiet: bool = False,
+) -> int:
+    """Serve until Ctrl-C. The port is taken first, so that a busy one costs nothing. `quiet`: no address is
+    printed."""
     taken = free_port(door.port, door.host)
-    logging.basicConfig(level=logging.INFO, format="%(message)s")
+    logging.basicConfig(level=log_level.upper(), format="%(message)s")
     for chatty in ("alembic", "numexpr"):
         logging.getLogger(chatty).setLevel(logging.WARNING)
     with open_workshop(folder, None, demo and reset, half_made if demo else never) as workshop:
         if demo:
             fill_demo(workshop)
         scheme, port = "https" if door.cert else "http", taken.getsockname()[1]
-        print(f"Frosty Piston is at {scheme}://{door.host}:{port}", flush=True)
+        if not quiet:
+            print(f"Frosty Piston is at {scheme}://{door.host}:{port}", flush=True)
         if door.open_to_others and not workshop.people.anybody():
             print(f"Nobody can sign in yet: ./piston passphrase YOUR-NAME --data {folder}", flush=True)
         config = uvicorn.Config(
