@@ -6,7 +6,6 @@ import unittest
 
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
-from frosty_piston.job.circuit.isolation import isolation
 from frosty_piston.job.circuit.on_tape import leaking_on
 from frosty_piston.job.tape.jobfile import read
 from frosty_piston.knowledge import load_knowledge
@@ -30,7 +29,7 @@ class Isolating(unittest.TestCase):
         self.assessed = assessed_job(
             complaint, scan(), vacuum_circuit(**(hoses or {})), *entries, engine=engine
         )
-        return isolation(self.assessed)
+        return self.assessed.isolation
 
     def left(self, found):
         ids = found.leaking.ids
@@ -149,9 +148,9 @@ class Isolating(unittest.TestCase):
             self.assertEqual(self.on(*entries).states["h5"], state)
 
     def test_a_job_without_a_circuit_has_none(self):
-        self.assertIsNone(isolation(assessed_job(STOP, scan(), engine=VACUUM)))
+        self.assertIsNone(assessed_job(STOP, scan(), engine=VACUUM).isolation)
         odd = entry("circuit", parts=[{"id": "x", "kind": "gizmo", "title": "X"}], hoses=[])
-        self.assertIsNone(isolation(assessed_job(STOP, odd, engine=VACUUM)))
+        self.assertIsNone(assessed_job(STOP, odd, engine=VACUUM).isolation)
 
 
 if __name__ == "__main__":

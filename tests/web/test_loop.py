@@ -153,7 +153,6 @@ class TrippedWires(WithWorkshop):
 class Watched(test_api.WithClient):
     def test_a_thought_that_hangs_is_logged_once_and_alive_says_so_and_recovers(self):
         app, ended, began = self.client.app, threading.Event(), threading.Event()
-        app.state.watchdog.limit_s = 0.5
         quick = mock.patch.object(watchdog, "LOOKS_S", 0.02)
 
         def hangs(*_):
@@ -171,6 +170,7 @@ class Watched(test_api.WithClient):
             waiting = threading.Thread(target=client.get, args=("/jobs/case/narrow",))
             waiting.start()
             began.wait(20)
+            app.state.watchdog.limit_s = 0.5
             self.until(lambda: client.get("/alive").text == "degraded")
             self.until(lambda: any("GET /jobs/case/narrow" in line for line in logged.output))
             time.sleep(0.1)  # it looks several times more
