@@ -96,7 +96,8 @@ def _keep(workshop: Workshop, job_id: str, one: Recorded, by: str) -> None:
 def _within_reach(workshop: Workshop, one: Recorded) -> None:
     """Raises BadInput for a figure that no instrument can show."""
     for channel in one.channels:
-        unit, values = channel["unit"], one.signals[channel["channel"]].values
+        unit = channel["unit"]
+        values = one.signals[channel["channel"]].values
         for value in (float(values.min()), float(values.max())):
             if wrong := out_of_reach(workshop.knowledge, channel["channel"], value, unit):
                 raise BadInput(f"The recording {one.id[:40]} of this bundle, {wrong[0][0]}: {wrong[0][1]}.")

@@ -134,7 +134,8 @@ def _show(workshop: Workshop) -> None:
 
 def _train(workshop: Workshop) -> None:
     """Three finished exercises of two people, and one that is set for all."""
-    k, rate = workshop.knowledge, workshop.settings.prices().rate
+    k = workshop.knowledge
+    rate = workshop.settings.prices().rate
     for n, (number, person, bold, too_early) in enumerate(TRAINED):
         spec = Spec(number, "off")
         exercise_id = begin_exercise(workshop, spec, person, exercise_id=f"training-demo-{n}")
@@ -171,7 +172,8 @@ def half_made(workshop: Workshop) -> bool:
 def _open(workshop: Workshop, job: dict[str, Any], recorded: list[tuple[str, Columns]]) -> None:
     """Open a job with its recordings. Where something was cleaned, the first one was made before that and the
     rest after, and what they say of the air path is written down."""
-    job_id, entries = job["job"]["id"], job["entries"]
+    job_id = job["job"]["id"]
+    entries = job["entries"]
     cut_at = next(
         (n for n, x in enumerate(entries) if recorded and x["data"].get("action") == "cleaned"), len(entries)
     )
@@ -192,7 +194,8 @@ def _bring_in(
 ) -> tuple[str, dict[str, Signal]]:
     """Bring a simulated recording in the way a file comes in: written as CSV, read, mapped, put on the
     tape."""
-    k, data = workshop.knowledge, write_csv(recorded).encode()
+    k = workshop.knowledge
+    data = write_csv(recorded).encode()
     read = read_recording(data)
     columns = {c.index: c for c in read.columns}
     taken = {m.channel: columns[m.column] for m in guess(read, k) if m.channel}

@@ -82,10 +82,13 @@ def _nox_seen(
 def benchmark_aftertreatment(times: int = 40, seed: int | None = None) -> float:
     """Print how often each fault is told, and answer the share over all."""
     seed = secrets.randbelow(10**6) if seed is None else seed
-    rng, knowledge = np.random.default_rng(seed), load_knowledge()
+    rng = np.random.default_rng(seed)
+    knowledge = load_knowledge()
     file = job_file("bench", "Bench", PIER_VAN, Tape(now(), "Bench"))
     readings = Assessed(job_of(check(file, knowledge)), knowledge).readings
-    right, instead, started = Counter[str](), Counter[tuple[str, str]](), time.perf_counter()
+    right = Counter[str]()
+    instead = Counter[tuple[str, str]]()
+    started = time.perf_counter()
     kinds = ("sound", *FAULTS)
     for kind in kinds:
         for _ in range(times):

@@ -20,7 +20,9 @@ from frosty_piston.job.day.solver import lay_out, warm
 from frosty_piston.knowledge.figures import general
 from frosty_piston.rig.days import made_up_day
 
-DAYS, JOBS, PEOPLE = 100, (5, 12), (2, 3)
+DAYS = 100
+JOBS = (5, 12)
+PEOPLE = (2, 3)
 
 
 @dataclass

@@ -19,7 +19,9 @@ from frosty_piston.rig.demo import world
 from frosty_piston.rig.demo.year import true_rates
 from frosty_piston.rig.vehicles import SimulatedVehicle, job_file, simulated
 
-WORKSHOPS, HELD_OUT, STEPS = 8, 600, (10, 25, 50, 100, 200)
+WORKSHOPS = 8
+HELD_OUT = 600
+STEPS = (10, 25, 50, 100, 200)
 POINT = 0.01
 
 
@@ -61,7 +63,8 @@ def _learned(k: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]
 
 def workshop(seed: int, held_out: int = HELD_OUT) -> OfWorkshop:
     """One workshop with rates of its own, on one engine card."""
-    k, draw = load_knowledge(), random.Random(seed)
+    k = load_knowledge()
+    draw = random.Random(seed)
     engine = dict(draw.choice(world.CARDS))
     rates = true_rates(k, EngineCard.model_validate(engine), draw)
 

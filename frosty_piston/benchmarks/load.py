@@ -17,7 +17,9 @@ from uuid import uuid4
 
 from frosty_piston.store.database import PRAGMAS
 
-WRITERS, JOBS, BARE = (8, 40), 8, 200
+WRITERS = (8, 40)
+JOBS = 8
+BARE = 200
 ROOT = Path(__file__).resolve().parents[2]
 
 
@@ -58,7 +60,9 @@ def bare_commits(folder: Path, times: int = BARE) -> list[float]:
 
 def loaded(port: int, jobs: list[str], writers: int, each: int) -> Load:
     """Let writers write one entry after the other, spread over the jobs."""
-    load, lock, start = Load(writers), threading.Lock(), threading.Barrier(writers + 1)
+    load = Load(writers)
+    lock = threading.Lock()
+    start = threading.Barrier(writers + 1)
 
     def write(number: int) -> None:
         there = http.client.HTTPConnection("127.0.0.1", port, timeout=60)

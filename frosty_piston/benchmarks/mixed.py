@@ -21,13 +21,22 @@ from urllib.parse import urlencode
 from uuid import uuid4
 
 ROOT = Path(__file__).resolve().parents[2]
-LEAD, PASSPHRASE = "Ylva", "heron kettle walnut ladder"
-WRITERS, READERS, JOBS, OPEN_JOBS = 40, 8, 20, 500
-IMPORTED, UPLOADS, STRANGERS = 100_000, 50, 150
-PAUSE_S, READ_S = (2.0, 8.0), (0.2, 1.0)  # between two entries of a writer, between two pages of a reader
+LEAD = "Ylva"
+PASSPHRASE = "heron kettle walnut ladder"
+WRITERS = 40
+READERS = 8
+JOBS = 20
+OPEN_JOBS = 500
+IMPORTED = 100_000
+UPLOADS = 50
+STRANGERS = 150
+# between two entries of a writer, between two pages of a reader
+PAUSE_S = (2.0, 8.0)
+READ_S = (0.2, 1.0)
 ALL_AT_ONCE_S = 5.0  # after the start of a round
 TIMEOUT_S = 120.0
-ENGINE, FAULT = "Load", "turbo_actuator_motor"
+ENGINE = "Load"
+FAULT = "turbo_actuator_motor"
 PAGES = (
     "/",
     "/day",
@@ -95,7 +104,8 @@ class Visitor:
     """Somebody at work, signed in; each request on a connection of its own."""
 
     def __init__(self, port: int, round_: Round, cookie: str, seal: str):
-        self.port, self.round = port, round_
+        self.port = port
+        self.round = round_
         self.headers = {"Cookie": cookie, "X-Seal": seal}
 
     def ask(
@@ -107,9 +117,11 @@ class Visitor:
             with closing(HTTPConnection("127.0.0.1", self.port, timeout=TIMEOUT_S)) as line:
                 line.request(method, path, body, {**self.headers, **headers})
                 answer = line.getresponse()
-                status, read = answer.status, answer.read()
+                status = answer.status
+                read = answer.read()
         except OSError:
-            status, read = 599, b""
+            status = 599
+            read = b""
         self.round.saw(kind, path, status, (time.perf_counter() - begun) * 1000)
         return status, read
 
@@ -137,7 +149,8 @@ def benchmark_mixed(seconds: float = 300.0, rounds: int = 2) -> list[Round]:
 
 def played(port: int, cookie: str, seal: str, seconds: float, number: int) -> Round:
     """One round of everybody."""
-    round_, until = Round(), time.monotonic() + seconds
+    round_ = Round()
+    until = time.monotonic() + seconds
 
     def visitor() -> Visitor:
         return Visitor(port, round_, cookie, seal)
@@ -150,7 +163,8 @@ def played(port: int, cookie: str, seal: str, seconds: float, number: int) -> Ro
         threading.Thread(target=_read, args=(visitor(), random.Random(900 + 100 * number + n), until))
         for n in range(READERS)
     ]
-    picture, long_job = _picture(), _long_job(number)
+    picture = _picture()
+    long_job = _long_job(number)
     for thread in threads:
         thread.start()
     time.sleep(min(ALL_AT_ONCE_S, seconds / 4))
@@ -170,7 +184,8 @@ def played(port: int, cookie: str, seal: str, seconds: float, number: int) -> Ro
 
 def _write(who: Visitor, drawn: random.Random, until: float, number: int) -> None:
     """Notes by the API, readings by the form of the bench, one every few seconds."""
-    job, turn = f"load-{number % JOBS}", 0
+    job = f"load-{number % JOBS}"
+    turn = 0
     time.sleep(drawn.uniform(0, PAUSE_S[1]))
     while time.monotonic() < until:
         turn += 1
@@ -219,7 +234,8 @@ def _pattern(who: Visitor) -> None:
 
 
 def _upload(who: Visitor, picture: bytes, number: int) -> None:
-    edge, key = "load-of-pictures", str(uuid4())
+    edge = "load-of-pictures"
+    key = str(uuid4())
     parts = [
         f'--{edge}\r\nContent-Disposition: form-data; name="{name}"\r\n\r\n{value}\r\n'.encode()
         for name, value in (("entry_id", key), ("shows", "find"), ("note", f"picture {number}"))
@@ -248,7 +264,8 @@ def _picture() -> bytes:
 
 def lost_entries(port: int, cookie: str, seal: str, round_: Round) -> int:
     """How many entries were acknowledged and are not there."""
-    who, kept = Visitor(port, Round(), cookie, seal), set()
+    who = Visitor(port, Round(), cookie, seal)
+    kept = set()
     for number in range(JOBS):
         status, read = who.ask("check", "GET", f"/api/v1/jobs/load-{number}")
         assert status == 200

@@ -29,7 +29,9 @@ from frosty_piston.web.frame.app import create_app
 from frosty_piston.web.frame.page import render
 from frosty_piston.web.frame.serving import free_port
 
-MEASURED, CIRCUIT, PARTS = "bench-job", "bench-circuit", 25
+MEASURED = "bench-job"
+CIRCUIT = "bench-circuit"
+PARTS = 25
 
 
 def _with_circuit(model: dict[str, Any]) -> dict[str, Any]:
@@ -50,7 +52,8 @@ def _fill(workshop: Workshop, jobs: int, entries: int) -> None:
     for model in models:
         workshop.tapes.add_file(jobfile.check(model, workshop.knowledge))
     workshop.tapes.add_file(jobfile.check(_with_circuit(models[5]), workshop.knowledge))
-    rows, tapes = [], []
+    rows = []
+    tapes = []
     with workshop.engine.connect() as connection:
         kept = {row.id: row._asdict() for row in connection.execute(JobRow.__table__.select())}
     for n in range(max(0, jobs - len(models) - 1)):

@@ -52,7 +52,8 @@ def full_job(k: Knowledge) -> dict[str, Any]:
     entries.append({"kind": "code_scan", "data": {}})
     for test, findings in k.findings.items():
         for known in findings:
-            best, shape = known.finding.outcomes[0], known.shape
+            best = known.finding.outcomes[0]
+            shape = known.shape
             where = {
                 key: value[0] for key, value in (("point", shape.points), ("node", shape.nodes)) if value
             }
@@ -72,7 +73,8 @@ def full_job(k: Knowledge) -> dict[str, Any]:
 
 def _two_repairs_ms(job: Job, k: Knowledge, evidence: list[Evidence]) -> float:
     """Suspects and next tests with the same findings spread over three times."""
-    assessed, course = Assessed(job, k), list[Suspicion]()
+    assessed = Assessed(job, k)
+    course = list[Suspicion]()
     for number, part in enumerate((evidence[:40], evidence[40:50], evidence[50:])):
         done = Done(REPAIR, "mended", k.repairs[REPAIRED[number - 1]].cures, 0.97) if number else None
         course.append(Suspicion(job, k, part, course[-1] if course else None, done))
@@ -94,7 +96,12 @@ def benchmark_reasoning(rounds: int = 40, engines: int = 40) -> None:
     """Print both, with what is wanted."""
     k = load_knowledge()
     job = job_of(jobfile.check(full_job(k), k))
-    times, conflicts, carries, proofs, twice, product = [], [], [], [], [], []
+    times = []
+    conflicts = []
+    carries = []
+    proofs = []
+    twice = []
+    product = []
     for turn in range(rounds + 3):
         assessed = Assessed(job, k)
         evidence = assessed.evidence[:FINDINGS]

@@ -21,8 +21,10 @@ from frosty_piston.rig import air_recordings as air
 from frosty_piston.rig.recordings import FAULTS, drive_recording
 
 EXPECTED_MG = 510.0
-AIR, BOOST = general(AirLimits), general(BoostLimits)
-DRIVE, RECORDED = general(ActuatorLimits), general(RecordedLimits)
+AIR = general(AirLimits)
+BOOST = general(BoostLimits)
+DRIVE = general(ActuatorLimits)
+RECORDED = general(RecordedLimits)
 
 
 def _drive(kind: str) -> Callable[[int, str], str]:
@@ -71,10 +73,8 @@ def _bypass(seed: int, fault: str) -> str:
 
 
 def _revs(seed: int, fault: str) -> str:
-    as_is, released = (
-        rev_test(air.rev_recording(seed, fault)["engine_speed"], RECORDED),
-        rev_test(air.rev_recording(seed, "healthy")["engine_speed"], RECORDED),
-    )
+    as_is = rev_test(air.rev_recording(seed, fault)["engine_speed"], RECORDED)
+    released = rev_test(air.rev_recording(seed, "healthy")["engine_speed"], RECORDED)
     return judge_swirl(as_is.seconds, released.seconds, AIR).cls if as_is and released else "unclear"
 
 
@@ -133,7 +133,8 @@ def benchmark_recordings(count: int = 200) -> None:
         started = time.perf_counter()
         right, unclear, _ = judged(kind, fault, count)
         each = (time.perf_counter() - started) * 1000 / count
-        name, wrong = f"{kind}, {fault}".replace("_", " "), count - right - unclear
+        name = f"{kind}, {fault}".replace("_", " ")
+        wrong = count - right - unclear
         shares = "".join(f"{n / count:9.1%}" for n in (right, unclear, wrong))
         print(f"{name:46}{shares}{each:9.0f}", flush=True)
     print("wanted: right over 95 %, a healthy one accused (wrong) under 2 %\n", flush=True)

@@ -18,7 +18,8 @@ from frosty_piston.rig.technician import MOST_STEPS, follow, goes_on, minutes_of
 from frosty_piston.rig.testing import Entry, perform
 from frosty_piston.rig.vehicles import SimulatedVehicle, simulated
 
-FIRST_TESTS, MOST_REPAIRS = 3, 12
+FIRST_TESTS = 3
+MOST_REPAIRS = 12
 Way = Callable[[SimulatedVehicle, list[Entry], Knowledge, bool], tuple[list[Entry], Assessed, float]]
 BINS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0001)
 
@@ -44,7 +45,8 @@ def _in_order(
     vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
 ) -> tuple[list[Entry], Assessed, float]:
     """The same stop rule, the tests in a plain order: cheapest first, each at its first place."""
-    assessed, minutes = thought(vehicle, entries, k), 0.0
+    assessed = thought(vehicle, entries, k)
+    minutes = 0.0
     done = {e["data"]["test"] for e in entries if e["kind"] in ("reading", "outcome")} if mended else set()
     engine = assessed.job.engine
     tests = [t for t in k.findings if not engine.rules_out(k.tests[t].needs) and t not in done]
@@ -63,7 +65,9 @@ def _in_order(
 def _until_cured(vehicle: SimulatedVehicle, k: Knowledge, way: Way) -> float:
     """Test, mend the likeliest, drive, test on while something of the complaint is there or a code comes
     back: the minutes of the tests and the repairs."""
-    entries, minutes, tried = [*vehicle.arrival, *vehicle.scan], 0.0, set[str]()
+    entries = [*vehicle.arrival, *vehicle.scan]
+    minutes = 0.0
+    tried = set[str]()
     for turn in range(MOST_REPAIRS):
         entries, assessed, spent = way(vehicle, entries, k, turn > 0)
         repair = next((r for r in [*assessed.suspicion.repairs_needed, *k.repairs] if r not in tried), "")
@@ -166,7 +170,8 @@ def _print_reliability(runs: list[Run]) -> None:
     for low, high in zip(BINS, BINS[1:], strict=False):
         here = [r for r in runs if low <= r.stated < high]
         if here:
-            stated, true = statistics.mean(r.stated for r in here), statistics.mean(r.right for r in here)
+            stated = statistics.mean(r.stated for r in here)
+            true = statistics.mean(r.right for r in here)
             off += abs(stated - true) * len(here) / len(runs)
             print(f"  stated {stated:4.0%}, right {true:4.0%}   ({len(here)})")
     print(f"{'expected error of the odds':36} {off:8.1%}   (wanted: under 4 %)")
@@ -191,7 +196,8 @@ def run_on_circuit(seed: int) -> OnCircuit | None:
     leaks = leaks_at(vehicle, found, k)
     if len(vehicle.faults) != 1 or not leaks:
         return None
-    entries, minutes = [*vehicle.arrival, *vehicle.scan], 0.0
+    entries = [*vehicle.arrival, *vehicle.scan]
+    minutes = 0.0
     made: dict[str, int] = defaultdict(int)
     assessed = thought(vehicle, entries, k)
     while sum(made.values()) < MOST_STEPS:

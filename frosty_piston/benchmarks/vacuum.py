@@ -12,8 +12,13 @@ from frosty_piston.job.circuit.on_tape import leaking
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.circuits import made_up
 
-CIRCUITS, FEWEST, MOST, SOLVED_STATES, MOST_SOLVED = 200, 8, 25, 270_000, 18
-HEALTHY_OF, TWO_OF = 10, 8
+CIRCUITS = 200
+FEWEST = 8
+MOST = 25
+SOLVED_STATES = 270_000
+MOST_SOLVED = 18
+HEALTHY_OF = 10
+TWO_OF = 8
 
 
 @dataclass
@@ -47,7 +52,9 @@ def expected(branches: Branches) -> float:
 def walked(branches: Branches, leaks: set[int], named: bool) -> float:
     """The minutes until every one of some leaks is found and the whole holds: the whole is tested first, and
     again after each mend."""
-    left_leaks, minutes, whole = set(leaks), branches.sites[0].minutes, branches.sites[0].minutes
+    left_leaks = set(leaks)
+    minutes = branches.sites[0].minutes
+    whole = branches.sites[0].minutes
     cleared = 0
     while left_leaks:
         left = branches.everything & ~cleared
@@ -70,7 +77,8 @@ def _by_name(branches: Branches, left: int, leaks: set[int]) -> float:
 
 
 def _one_by_one(branches: Branches, left: int, leaks: set[int]) -> float:
-    spent, places = 0.0, [n for n in range(len(branches.sites)) if left >> n & 1]
+    spent = 0.0
+    places = [n for n in range(len(branches.sites)) if left >> n & 1]
     for n in places:
         spent += branches.sites[n].minutes if n != places[-1] else 0.0
         if n in leaks:
@@ -81,7 +89,9 @@ def _one_by_one(branches: Branches, left: int, leaks: set[int]) -> float:
 
 def measure(circuits: int = CIRCUITS, seed: int = 20260101) -> Found:
     """Make circuits and look for their leaks. Every tenth is healthy, every eighth leaks in two places."""
-    k, rng, found = load_knowledge(), random.Random(seed), Found()
+    k = load_knowledge()
+    rng = random.Random(seed)
+    found = Found()
     for number in range(circuits):
         branches = leaking(made_up(rng, rng.randint(FEWEST, MOST)), k).branches
         begun = time.perf_counter()
@@ -103,7 +113,8 @@ def measure(circuits: int = CIRCUITS, seed: int = 20260101) -> Found:
             few = len(branches.sites) <= MOST_SOLVED
             best = optimum_minutes(branches, branches.everything, SOLVED_STATES) if few else None
             if best is not None:
-                found.solved, found.optimum = found.solved + 1, found.optimum + best
+                found.solved = found.solved + 1
+                found.optimum = found.optimum + best
                 found.named_where_solved += minutes
     return found
 

@@ -14,9 +14,13 @@ from .words import inside
 BIN_PERCENT = 1.0
 TAUS_S = (0.0, 0.03, 0.06, 0.1, 0.15, 0.2, 0.3, 0.45, 0.7, 1.0, 1.5, 2.2, 3.2, 4.5)
 DELAYS_S = (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.8, 1.2)
-MOST_SAMPLES, FITTED_SAMPLES = 6000, 900
-SETTLED_TAUS, STILL_PERCENT, STILL_S = 2.5, 0.6, 0.5
-STEP_PERCENT, AFTER_STEP_S = 12.0, 5.0
+MOST_SAMPLES = 6000
+FITTED_SAMPLES = 900
+SETTLED_TAUS = 2.5
+STILL_PERCENT = 0.6
+STILL_S = 0.5
+STEP_PERCENT = 12.0
+AFTER_STEP_S = 5.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -110,7 +114,8 @@ def analyse_drive(
     >>> report.closed_offset, report.dead_spots
     (12.0, ())
     """
-    fine_a, fine_c = without_stairs(actual), without_stairs(command)
+    fine_a = without_stairs(actual)
+    fine_c = without_stairs(command)
     step = max(0.02, fine_a.step_s)
     t, rows = beside([fine_c, fine_a], step)
     if len(t) < 10 or t[-1] - t[0] < 5:
@@ -119,7 +124,10 @@ def analyse_drive(
     scaled = not percent
     a = upright(c, a, percent, limits.command_percent)
     thinner = int(np.ceil(len(t) / MOST_SAMPLES))
-    t, c, a, step = t[::thinner], c[::thinner], a[::thinner], step * thinner
+    t = t[::thinner]
+    c = c[::thinner]
+    a = a[::thinner]
+    step = step * thinner
     low, high = (float(x) for x in np.percentile(a, [0.5, 99.5]))
     if np.ptp(c) < limits.command_percent or high - low < limits.stuck_percent:
         still = _still(t, c, step, 0.0)
@@ -181,8 +189,12 @@ def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[floa
     command behind them. They are looked for after steps where there are any, since on a slow sweep a lag
     looks like play; and on every n-th sample, at most `FITTED_SAMPLES`."""
     every = int(np.ceil(len(t) / FITTED_SAMPLES))
-    ct, cc, ca, coarse = t[::every], c[::every], a[::every], step * every
-    taus, delays = np.array(TAUS_S), np.array([d for d in DELAYS_S if d == 0 or d >= 0.5 * coarse])
+    ct = t[::every]
+    cc = c[::every]
+    ca = a[::every]
+    coarse = step * every
+    taus = np.array(TAUS_S)
+    delays = np.array([d for d in DELAYS_S if d == 0 or d >= 0.5 * coarse])
     y = lagged(cc, coarse, taus, delays)
     known = ~_near(np.append(False, np.diff(ct) > 4 * coarse), int(np.ceil(3 / coarse)))
     jumped = np.append(False, np.abs(np.diff(cc)) > STEP_PERCENT)
@@ -190,8 +202,10 @@ def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[floa
         known = at_steps
     if known.sum() < 10:
         known = np.ones(len(ct), bool)
-    yk, ak = y[known].reshape(int(known.sum()), -1), ca[known]
-    ym, am = yk.mean(axis=0), ak.mean()
+    yk = y[known].reshape(int(known.sum()), -1)
+    ak = ca[known]
+    ym = yk.mean(axis=0)
+    am = ak.mean()
     gain = ((yk - ym) * (ak - am)[:, None]).sum(axis=0) / np.maximum(((yk - ym) ** 2).sum(axis=0), 1e-12)
     miss = ak[:, None] - am - gain * (yk - ym)
     off = np.median(np.abs(miss), axis=0) + 0.25 * np.sqrt(np.mean(miss**2, axis=0))
@@ -265,11 +279,13 @@ def _hysteresis(c: np.ndarray, u: np.ndarray, a: np.ndarray) -> float | None:
     ways: dict[int, list[np.ndarray]] = {1: [], -1: []}
     for way, r in sweeps(c, u):
         order = np.argsort(u[r], kind="stable")
-        x, y = u[r][order], a[r][order]
+        x = u[r][order]
+        y = a[r][order]
         ways[way].append(np.where((grid >= x[0]) & (grid <= x[-1]), np.interp(grid, x, y), np.nan))
     if not ways[1] or not ways[-1]:
         return None
-    ups, downs = np.array(ways[1]), np.array(ways[-1])
+    ups = np.array(ways[1])
+    downs = np.array(ways[-1])
     both = np.isfinite(ups).any(axis=0) & np.isfinite(downs).any(axis=0)
     gap = np.nanmean(ups[:, both], axis=0) - np.nanmean(downs[:, both], axis=0) if both.any() else np.zeros(0)
     return float(abs(np.mean(gap))) if len(gap) else None
@@ -280,19 +296,22 @@ def _flats(
 ) -> list[tuple[float, float]]:
     """Where, on one sweep, the actual stands while the command goes on by 3 % or more; not at its stops."""
     order = np.argsort(u[r], kind="stable")
-    x, y = u[r][order], a[r][order]
+    x = u[r][order]
+    y = a[r][order]
     grid = np.arange(np.ceil(x[0]), np.floor(x[-1]) + 0.5, BIN_PERCENT)
     if len(grid) < 12:
         return []
     line = np.interp(grid, x, y)
     span = int(limits.stall_percent / BIN_PERCENT)
-    low, high = reach[0] + limits.end_stop_percent, reach[1] - limits.end_stop_percent
+    low = reach[0] + limits.end_stop_percent
+    high = reach[1] - limits.end_stop_percent
     slope = (line[span:] - line[:-span]) / (span * BIN_PERCENT)
     usual = (line[-1] - line[0]) / (grid[-1] - grid[0])
     flat = np.abs(slope) < limits.flat_share * max(abs(usual), 0.2)
     pairs = []
     for run in runs(flat):
-        start, end = float(grid[run.start]), float(grid[run.stop - 1 + span])
+        start = float(grid[run.start])
+        end = float(grid[run.stop - 1 + span])
         level = float(np.mean(line[run.start : run.stop + span]))
         if end - start >= limits.stall_percent and low < level < high:
             pairs.append((start, end))
@@ -387,7 +406,8 @@ def judge_drive(
             " driven.",
         )
     assert report.tau_u_s is not None
-    limit, margin = limits.slow_s[kind], limits.scaled_percent if report.scaled else 0.0
+    limit = limits.slow_s[kind]
+    margin = limits.scaled_percent if report.scaled else 0.0
     if report.loose >= limits.loose_percent:
         return Judgement(
             "failed",

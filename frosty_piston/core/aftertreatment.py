@@ -100,14 +100,17 @@ def drop_at_common_flow(
     if not len(flows) or np.all(flows <= 0):
         raise ValueError("no exhaust flow")
     if len(flows) == 1 or np.ptp(flows) < alike_share * flows.max():
-        share, drop = COMMON_FLOW_M3H / float(np.mean(flows)), float(np.mean(drops))
+        share = COMMON_FLOW_M3H / float(np.mean(flows))
+        drop = float(np.mean(drops))
         low, high = sorted((drop * share, drop * share**2))
         return low, high
     a, b = np.linalg.lstsq(np.stack([flows, flows**2], axis=1), drops, rcond=None)[0]
     if a < 0 < b:
-        a, b = 0.0, float(np.sum(drops * flows**2) / np.sum(flows**4))
+        a = 0.0
+        b = float(np.sum(drops * flows**2) / np.sum(flows**4))
     elif b < 0 < a:
-        a, b = float(np.sum(drops * flows) / np.sum(flows**2)), 0.0
+        a = float(np.sum(drops * flows) / np.sum(flows**2))
+        b = 0.0
     drop = float(a * COMMON_FLOW_M3H + b * COMMON_FLOW_M3H**2)
     return drop, drop
 
@@ -153,7 +156,8 @@ def judge_filter(
 def _filter_at(drop: float, most_m3h: float, limits: FilterLimits) -> Judgement:
     """The class of a drop at the common flow, kPa; `most_m3h`: the highest flow it rests on."""
     clean_kpa = limits.clean_kpa
-    loaded, blocked = limits.said_loaded_times * clean_kpa, limits.blocked_times * clean_kpa
+    loaded = limits.said_loaded_times * clean_kpa
+    blocked = limits.blocked_times * clean_kpa
     says = (
         f"{plain(drop)} kPa at {plain(COMMON_FLOW_M3H)} m³/h; about {plain(clean_kpa)} clean,"
         f" {plain(loaded)} loaded, over {plain(blocked)} blocked ({clean_kpa.source})."
@@ -186,7 +190,10 @@ def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
     >>> [judge_soot(grams, general(FilterLimits)).cls for grams in (9, 30, 40, 52)]
     ['normal', 'high', 'very_high', 'too_high']
     """
-    road, stand, care, off = limits.soot_road_g, limits.soot_stand_g, limits.soot_care_g, limits.soot_most_g
+    road = limits.soot_road_g
+    stand = limits.soot_stand_g
+    care = limits.soot_care_g
+    off = limits.soot_most_g
     marks = f"{plain(road)}, {plain(stand)}, {plain(care)} and {plain(off)} g are the marks"
     says = f"{plain(grams)} g; {marks} ({road.source})."
     for under, verdict, cls, advice in (
@@ -373,8 +380,14 @@ def judge_nox(
         )
     cut = 1 - down_ppm / up_ppm
     if dosing:
-        good, weak = limits.good_share, limits.weak_share
-        cls = "good" if cut > good else "weak" if cut >= weak else "poor"
+        good = limits.good_share
+        weak = limits.weak_share
+        if cut > good:
+            cls = "good"
+        elif cut >= weak:
+            cls = "weak"
+        else:
+            cls = "poor"
         verdict = {"good": "sound", "weak": "marginal", "poor": "failed"}[cls]
         return Judgement(
             verdict,
@@ -419,7 +432,9 @@ def judge_concentration(shown_percent: float, limits: DefLimits, fluid_c: float 
     >>> [judge_concentration(p, general(DefLimits)).cls for p in (32.5, 29, 8)]
     ['in_range', 'off', 'wrong']
     """
-    low, high, u = limits.low_percent, limits.high_percent, limits.percent_u
+    low = limits.low_percent
+    high = limits.high_percent
+    u = limits.percent_u
     warm = "" if fluid_c is None else f" at {plain(fluid_c)} °C"
     if fluid_c is not None:
         read = shown_percent
@@ -466,7 +481,8 @@ def judge_dose(
             "Nothing comes out: blocked, not driven, or no pressure.",
         )
     if expected_ml and measured_ml is not None:
-        off, most = measured_ml / expected_ml - 1, limits.dose_share
+        off = measured_ml / expected_ml - 1
+        most = limits.dose_share
         says = (
             f"{plain(measured_ml)} ml of {plain(expected_ml)}: {percent(abs(off))}"
             f" {'over' if off > 0 else 'under'}; {percent(most)} passes ({most.source})."

@@ -150,7 +150,8 @@ def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judg
     if expected_mg <= 0:
         says = "No engine draws air from a manifold without any: repeat the pressure reading."
         return Judgement("implausible", "implausible", None, None, None, says)
-    off, fits = air_mg / expected_mg - 1, limits.fits_share
+    off = air_mg / expected_mg - 1
+    fits = limits.fits_share
     u = fits * expected_mg
     says = (
         f"{plain(air_mg)} mg per stroke, {plain(expected_mg)} expected with the EGR shut: {percent(abs(off))}"
@@ -274,7 +275,8 @@ def judge_swirl(as_is_s: float | None, released_s: float | None, limits: AirLimi
         both = "It never got there, released or not" if as_is_s is None else "It got there only as it is"
         says = f"{both}. The flaps are not what holds it back."
         return Judgement("sound", "same", None, None, None, says)
-    gain, mark = (as_is_s - released_s) / as_is_s, limits.released_share
+    gain = (as_is_s - released_s) / as_is_s
+    mark = limits.released_share
     says = (
         f"{plain(as_is_s)} s as it is, {plain(released_s)} s released: {round(gain * 100)} % quicker; over"
         f" {percent(mark)} is the mark ({mark.source})."

@@ -74,7 +74,8 @@ def air_change(
     t, rows = beside([position, air] + ([speed] if speed is not None else []))
     if len(t) < 2 * LEAST_SAMPLES:
         return None
-    valve, mg = rows[0], rows[1]
+    valve = rows[0]
+    mg = rows[1]
     step = float(np.median(np.diff(t)))
     moved = np.append(False, np.abs(np.diff(valve)) > limits.moved_percent)
     steady = ~(np.convolve(moved, np.ones(max(1, int(limits.steady_s / step))))[: len(t)] > 0)
@@ -158,7 +159,8 @@ def expected_over(
     given = [air, manifold] + [s for s in (intake, position) if s is not None]
     t, rows = beside(given)
     shut = rows[-1] < limits.shut_percent if position is not None else np.ones(len(t), bool)
-    mg, kpa = rows[0][shut], rows[1][shut]
+    mg = rows[0][shut]
+    kpa = rows[1][shut]
     celsius = rows[2][shut] if intake is not None else np.full(len(mg), air_limits.intake_c)
     if len(mg) < LEAST_SAMPLES:
         return AirOver(
@@ -171,7 +173,8 @@ def expected_over(
                 "Too few moments with the EGR shut: hold it shut and record again.",
             )
         )
-    filling, fits = air_limits.filling_share, air_limits.fits_share
+    filling = air_limits.filling_share
+    fits = air_limits.fits_share
     want = np.array(
         [expected_air_mg(p, displacement_l, cylinders, c, filling) for p, c in zip(kpa, celsius, strict=True)]
     )
@@ -233,7 +236,8 @@ def bypass_stands(position: Signal, speed: Signal, limits: RecordedLimits) -> tu
     (3.0, 100.0)
     """
     _, (flap, rpm) = beside([position, speed])
-    idle, driving = flap[rpm < limits.idle_rpm], flap[rpm > limits.drives_rpm]
+    idle = flap[rpm < limits.idle_rpm]
+    driving = flap[rpm > limits.drives_rpm]
     return (
         (float(np.median(idle)), float(np.median(driving)))
         if min(len(idle), len(driving)) >= LEAST_SAMPLES
@@ -251,7 +255,8 @@ def bypass_at(speed: Signal, limits: RecordedLimits) -> tuple[Stretches, Stretch
     >>> bypass_at(Signal(np.arange(20.0), rpm), general(RecordedLimits))
     (((0.0, 9.0),), ((10.0, 19.0),))
     """
-    at, rpm = speed.times_s, speed.values
+    at = speed.times_s
+    rpm = speed.values
     return _stretches(at, rpm < limits.idle_rpm), _stretches(at, rpm > limits.drives_rpm)
 
 
@@ -281,7 +286,8 @@ def judge_bypass(
             f"Record it at idle and above {limits.drives_rpm:g} rpm, several times.",
         )
     _, (flap, rpm) = beside([position, speed])
-    idle, (at_idle, at_work) = flap[rpm < limits.idle_rpm], stands
+    idle = flap[rpm < limits.idle_rpm]
+    (at_idle, at_work) = stands
     if np.ptp(np.percentile(flap, [2, 98])) < limits.flap_stuck_percent:
         return Judgement(
             "failed",
@@ -296,7 +302,8 @@ def judge_bypass(
         open_at_idle is None or (at_idle > at_work) == open_at_idle
     )
     third = len(idle) // 3
-    began, ends = float(np.median(idle[:third])), float(np.median(idle[-third:]))
+    began = float(np.median(idle[:third]))
+    ends = float(np.median(idle[-third:]))
     if abs(began - ends) >= limits.flap_apart_percent:
         return Judgement(
             "failed",
@@ -354,7 +361,8 @@ def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) 
     >>> round(run.seconds, 2)
     2.5
     """
-    low_rpm, high_rpm = limits.rev_low_rpm, limits.rev_high_rpm
+    low_rpm = limits.rev_low_rpm
+    high_rpm = limits.rev_high_rpm
     best: RevTest | None = None
     below = np.flatnonzero((speed.values[:-1] < low_rpm) & (speed.values[1:] >= low_rpm))
     for i in below:
@@ -379,14 +387,18 @@ def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) 
             )
             for level, k in ((low_rpm, i + 1), (high_rpm, end))
         )
-        t, v = speed.times_s[i : end + 1], speed.values[i : end + 1]
+        t = speed.times_s[i : end + 1]
+        v = speed.values[i : end + 1]
         usual = (high_rpm - low_rpm) / max(end_s - start_s, 1e-9)
         slow = np.diff(v) / np.maximum(np.diff(t), 1e-9) < limits.plateau_share * usual
-        longest, at_rpm, run = 0.0, 0.0, 0.0
+        longest = 0.0
+        at_rpm = 0.0
+        run = 0.0
         for k, flat in enumerate(slow):
             run = run + (t[k + 1] - t[k]) if flat else 0.0
             if run > longest:
-                longest, at_rpm = run, float(v[k])
+                longest = run
+                at_rpm = float(v[k])
         run_up = RevTest(end_s - start_s, speed.step_s / 2, longest, at_rpm, start_s)
         if best is None or run_up.seconds < best.seconds:
             best = run_up
@@ -423,7 +435,8 @@ def judge_alike(
         a, b, names = b, a, (names[1], names[0])
     step = float(np.median(np.diff(t)))
     half = max(1, int(limits.slope_s / step))
-    sa, sb = a[half:] - a[:-half], b[half:] - b[:-half]
+    sa = a[half:] - a[:-half]
+    sb = b[half:] - b[:-half]
     lags = range(0, min(len(sa) // 3, int(2 * limits.latest_s / step)) + 1, max(1, int(0.1 / step)))
     fit = [
         (

@@ -210,7 +210,8 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
     >>> [judge_speed(rpm, limits).cls for rpm in (120, 150, 165, 210)]
     ['too_slow', 'unclear', 'slow', 'fast_enough']
     """
-    u, least = max(limits.speed_least_u_rpm, limits.speed_u_share * rpm), plain(limits.start_least_rpm)
+    u = max(limits.speed_least_u_rpm, limits.speed_u_share * rpm)
+    least = plain(limits.start_least_rpm)
     if not 0 <= rpm <= limits.crank_most_rpm:
         return Judgement(
             "implausible",

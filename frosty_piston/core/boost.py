@@ -146,9 +146,16 @@ def analyse_boost(
     pulls = [r for r in runs(want - rest >= limits.pull_kpa) if t[r.stop - 1] - t[r.start] >= limits.pull_s]
     if not pulls:
         return None
-    asked, missing, came, over, over_s, swing, period = [], [], [], [], [], [], []
+    asked = []
+    missing = []
+    came = []
+    over = []
+    over_s = []
+    swing = []
+    period = []
     for r in pulls:
-        gauge, got_gauge = want[r] - rest, got[r] - rest
+        gauge = want[r] - rest
+        got_gauge = got[r] - rest
         settled = t[r] >= t[r.start] + min(limits.settles_s + 0.5, 0.5 * (t[r.stop - 1] - t[r.start]))
         asked.append(float(np.median(gauge[settled])))
         missing.append(float(np.median((gauge - got_gauge)[settled])))
@@ -188,10 +195,13 @@ def _hunting(miss: np.ndarray, step: float, least_turns: float) -> tuple[float, 
     x = np.arange(len(miss))
     flat = miss - np.polyval(np.polyfit(x, miss, 1), x)
     band = 0.3 * float(np.ptp(flat)) / 2
-    side, turns, last = 0, 0, []
+    side = 0
+    turns = 0
+    last = []
     for i, v in enumerate(flat):
         if abs(v) > band and np.sign(v) != side:
-            side, turns = int(np.sign(v)), turns + 1
+            side = int(np.sign(v))
+            turns = turns + 1
             last.append(i)
     if turns < least_turns:
         return 0.0, 0.0
@@ -245,7 +255,8 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
             f"No pull in it: {plain(limits.pull_s)} s in which at least {plain(limits.pull_kpa)} kPa"
             " of boost are asked are wanted.",
         )
-    asked, u = report.asked_kpa, report.u_kpa
+    asked = report.asked_kpa
+    u = report.u_kpa
     head = f"{plain(round(asked, 1))} kPa of boost asked over {counted(report.pulls, 'pull')}"
     came = (
         f"; nine tenths stood after {plain(round(report.to_90_s, 1))} s"

@@ -28,7 +28,8 @@ class cached_property(Generic[Value]):
     # Python 3.11's own holds one lock per property for all objects of the class: two threads that take two
     # properties of two objects in opposite orders wait for each other for ever.
     def __init__(self, method: Callable[[Any], Value]):
-        self._method, self._name = method, ""
+        self._method = method
+        self._name = ""
         self.__doc__ = method.__doc__
 
     def __set_name__(self, owner: type, name: str) -> None:

@@ -4,7 +4,8 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-BORE_MM, LENGTH_MM = 3.5, 500.0
+BORE_MM = 3.5
+LENGTH_MM = 500.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +55,8 @@ class Hose:
     @property
     def volume_ml(self) -> float:
         """What it holds, by its length and bore; general ones where nobody said."""
-        bore, length = self.bore_mm or BORE_MM, self.length_mm or LENGTH_MM
+        bore = self.bore_mm or BORE_MM
+        length = self.length_mm or LENGTH_MM
         return math.pi / 4 * bore**2 * length / 1000
 
 
@@ -120,7 +122,8 @@ class _Walk:
 
     def against(self, part: str, port: str, hose: Hose) -> None:
         """Vacuum that comes in at an outward port."""
-        kind, title = self.kind(part), self.parts[part].title
+        kind = self.kind(part)
+        title = self.parts[part].title
         if kind.one_way:
             self.wrong.append(
                 WrongJoint(
@@ -163,7 +166,8 @@ class _Walk:
 
     def arrives(self, far: tuple[str, str], hose: Hose, todo: list[tuple[str, str, int]]) -> None:
         part, port = far
-        kind, n = self.kind(part), len(self.runs) - 1
+        kind = self.kind(part)
+        n = len(self.runs) - 1
         if kind.gives:
             self.wrong.append(
                 WrongJoint("sources", (part, hose.id), f"{self.parts[part].title} is joined to a pump.")
@@ -221,7 +225,8 @@ def outward(circuit: Circuit, kinds: Mapping[str, PartKind]) -> Outward:
 def _ports(circuit: Circuit, walk: _Walk) -> None:
     """What is wrong at single ports."""
     for (part, port), hoses in walk.at.items():
-        kind, title = walk.kind(part), walk.parts[part].title
+        kind = walk.kind(part)
+        title = walk.parts[part].title
         ids = tuple(h.id for h in hoses)
         if port not in kind.ports:
             known = ", ".join(kind.ports)
@@ -246,7 +251,8 @@ def _outlets(circuit: Circuit, walk: _Walk) -> None:
     """What is wrong between the two ends of a hose, where no vacuum has shown it already."""
     shown = {i for w in walk.wrong for i in w.ids}
     for hose in circuit.hoses:
-        (a, pa), (b, pb) = hose.start, hose.end
+        (a, pa) = hose.start
+        (b, pb) = hose.end
         if a == b:
             walk.wrong.append(
                 WrongJoint("itself", (a, hose.id), f"{walk.parts[a].title} is joined to itself.")

@@ -248,10 +248,12 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
         letterless += wanting
         matches = list(_CODE.finditer(line.upper()))
         if not matches:
-            statuses, named = _statuses(line), module_line(line)
+            statuses = _statuses(line)
+            named = module_line(line)
             if named is not None:
                 module, answers = named
-                modules[module], heading = answers, ()
+                modules[module] = answers
+                heading = ()
             elif (
                 statuses and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - BESIDE_STATUS
             ):

@@ -90,10 +90,8 @@ def cost_options(
         price, labour, tax = price_of(option, rate, tax_percent)
         parts = option.parts + option.consumables
         not_cured = round((1 - option.cures) * option.next_step)
-        back, broken = (
-            round(option.comes_back * (option.back_cost or price)),
-            round(option.breaks * option.break_cost),
-        )
+        back = round(option.comes_back * (option.back_cost or price))
+        broken = round(option.breaks * option.break_cost)
         still = round(option.days * standstill_per_day)
         months = round(price / option.warranty_months) if option.warranty_months else None
         costed.append(

@@ -11,9 +11,12 @@ from .limits import Limit
 from .words import inside
 
 NEVER = 10**7
-RULE, ONE_BY_ONE, SOLVER = "rule", "one after the other", "solver"
+RULE = "rule"
+ONE_BY_ONE = "one after the other"
+SOLVER = "solver"
 LOGNORMAL_LEAST = 0.5
-SAMPLES, SEED = 400, 7
+SAMPLES = 400
+SEED = 7
 
 
 @dataclass(frozen=True, slots=True)
@@ -342,7 +345,9 @@ class _Rule:
     """Lays out piece after piece: always the one that can begin first, and of those the most urgent."""
 
     def __init__(self, day: Day, limits: DayLimits, name: str):
-        self.day, self.name, self.table = day, name, _Table(day)
+        self.day = day
+        self.name = name
+        self.table = _Table(day)
         self.change_min = int(limits.change_min)
         self.at_it: dict[str, str] = {}
         self.next = {w.id: 0 for w in day.works}
@@ -381,7 +386,8 @@ class _Rule:
             piece = work.pieces[at]
             offer = self._offer(work, piece)
             if offer.start < NEVER and (best is None or (offer.start, rank) < best):
-                best, chosen = (offer.start, rank), (work, piece, offer)
+                best = (offer.start, rank)
+                chosen = (work, piece, offer)
         return chosen
 
     def _bay(self, work: Work, piece: Piece) -> tuple[str, int]:
@@ -414,7 +420,8 @@ class _Rule:
         )
 
     def _place(self, work: Work, piece: Piece, offer: _Offer) -> None:
-        table, pin = self.table, self.day.pin_of.get(piece.id)
+        table = self.table
+        pin = self.day.pin_of.get(piece.id)
         minutes = pin.lasts if pin is not None and pin.lasts is not None else piece.minutes
         end = offer.start + minutes
         table.placed[piece.id] = Placed(piece.id, offer.start, end, offer.person, offer.bay)
@@ -615,7 +622,8 @@ def why(day: Day, plan: Plan, piece_id: str) -> str:
     >>> why(day, plan, "a"), why(day, plan, "b")
     ('It can begin now.', 'It comes after: read it.')
     """
-    placed, piece = plan.of[piece_id], day.pieces[piece_id]
+    placed = plan.of[piece_id]
+    piece = day.pieces[piece_id]
     pin = day.pin_of.get(piece_id)
     if pin is not None and pin.lasts is not None:
         return "It has begun."

@@ -24,7 +24,8 @@ def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, ra
     if resistance_ohm < 0:
         raise ValueError("a resistance cannot be negative")
     rated_a = rated_w / rated_v
-    low, high = 0.0, supply_v
+    low = 0.0
+    high = supply_v
     for _ in range(60):
         lamp_v = (low + high) / 2
         if lamp_v + rated_a * (lamp_v / rated_v) ** LAMP_CURRENT_EXPONENT * resistance_ohm > supply_v:

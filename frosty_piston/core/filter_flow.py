@@ -8,7 +8,8 @@ import numpy as np
 
 from .aftertreatment import COMMON_FLOW_M3H, FilterLimits
 
-R_AIR, OIL_KG_L = 287.0, 0.85
+R_AIR = 287.0
+OIL_KG_L = 0.85
 
 
 def exhaust_flow_m3h(air_g_s: float, fuel_g_s: float, exhaust_c: float, pressure_kpa: float) -> float:
@@ -116,7 +117,8 @@ def told_apart(
         return "hose", "The drop is negative: the hoses are swapped."
     if fit is not None and fit.drop_kpa < limits.near_zero_times * clean:
         return "hose", "Next to no drop: a hose off or split before the filter is called cracked."
-    much, full = (soot_g or 0.0) >= limits.soot_road_g, (ash_g or 0.0) > limits.ash_most_g
+    much = (soot_g or 0.0) >= limits.soot_road_g
+    full = (ash_g or 0.0) > limits.ash_most_g
     high = fit is not None and fit.drop_kpa > limits.loaded_times * clean
     if much and full:
         return "both", "Much soot and ash over its limit: soot first, ash is what a burn leaves."

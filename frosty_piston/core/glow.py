@@ -233,7 +233,8 @@ def _judge_one(
     limits: GlowLimits,
     alike: bool = False,
 ) -> PlugJudged:
-    path_ohm, short_ohm = limits.path_ohm, limits.short_ohm
+    path_ohm = limits.path_ohm
+    short_ohm = limits.short_ohm
 
     def came_to(
         verdict: str, cls: str, because: str, share: float | None = None, not_these: tuple[str, ...] = ()
@@ -333,7 +334,11 @@ def _more_ohm(one: Judgement, other: Judgement) -> int:
     if math.isinf(a) or math.isinf(b):
         return 1 if a > b else -1
     apart = math.hypot(one.uncertainty or 0.0, other.uncertainty or 0.0)
-    return 0 if abs(a - b) <= apart else 1 if a > b else -1
+    if abs(a - b) <= apart:
+        return 0
+    if a > b:
+        return 1
+    return -1
 
 
 def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
@@ -358,7 +363,11 @@ def harness_or_plug(at_connector: Judgement, at_plug: Judgement) -> str:
     if at_connector.verdict in poor and at_plug.verdict == "sound":
         return "wire"
     if at_plug.verdict in poor and at_connector.verdict in poor | {"sound"}:
-        return "both" if more > 0 else "against" if more < 0 else "plug"
+        if more > 0:
+            return "both"
+        if more < 0:
+            return "against"
+        return "plug"
     if at_connector.verdict == at_plug.verdict == "sound":
         return "none"
     return "unclear"

@@ -122,11 +122,9 @@ def judge_plug_current(
         low, high, source = *general, f"general for a {ref.kind.name}"
     else:
         expected = ref.kind.working_v / ref.ohm
-        low, high, source = (
-            expected * (limits.estimate_low_share if settled else limits.estimate_inrush_share),
-            expected * limits.estimate_high_share,
-            "an estimate from its resistance",
-        )
+        low = expected * (limits.estimate_low_share if settled else limits.estimate_inrush_share)
+        high = expected * limits.estimate_high_share
+        source = "an estimate from its resistance"
     when = "after " + (f"{plain(after_s)} s" if after_s is not None else "10 s (taken)")
     accuracy = limits.clamp_percent if accuracy_percent is None else accuracy_percent
     u = max(limits.clamp_least_a, current_a * accuracy / 100)
@@ -154,7 +152,13 @@ def judge_plug_current(
         verdict, cls = ("failed", "high") if current_a < low / 2 else ("marginal", "weak")
         return came_to(verdict, cls, f"{says} Too little: high resistance in the plug or its wire.")
     if current_a - u < low or current_a + u > high:
-        others = ("high", "weak") if current_a - u >= low else ("short",) if current_a + u <= high else ()
+        others: tuple[str, ...]
+        if current_a - u >= low:
+            others = ("high", "weak")
+        elif current_a + u <= high:
+            others = ("short",)
+        else:
+            others = ()
         says += f" Within the clamp's {plain(u)} A of the limit. It is not open."
         return came_to("unclear", "unclear", says, "open", *others)
     return came_to("sound", "sound", says)

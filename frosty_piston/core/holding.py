@@ -10,7 +10,8 @@ from .vacuum import Ambient, VacuumLimits, leak_tau_s
 CHOKED_SHARE = 0.47
 SURE_STEPS = 2.0
 HAND_PUMP_ML = 20.0
-CONTRACTION, CHOKED_MM_S = 0.62, 198_600.0
+CONTRACTION = 0.62
+CHOKED_MM_S = 198_600.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +56,8 @@ def hold_fit(points: Sequence[tuple[float, float]], step_kpa: float, ambient: Am
     if len(choked) >= 2:
         rate = (choked[0][1] - choked[-1][1]) / (choked[-1][0] - choked[0][0])
     if len(below) < 2:
-        (t0, v0), (t1, v1) = ordered[0], ordered[-1]
+        (t0, v0) = ordered[0]
+        (t1, v1) = ordered[-1]
         tau = leak_tau_s(v0, v1, t1 - t0) if v1 > 0 and v0 > v1 else math.inf
         loss = max(v0 - v1, 0.0)
         return Held(tau, _apart(tau, loss, step_kpa), rate)

@@ -117,7 +117,9 @@ def judge_injector_resistance(
     ['sound', 'sound', 'open', 'sound']
     """
     of_kind = limits.kind(kind)
-    low, high, open_ohm = of_kind.low_ohm, of_kind.high_ohm, limits.open_times * of_kind.high_ohm
+    low = of_kind.low_ohm
+    high = of_kind.high_ohm
+    open_ohm = limits.open_times * of_kind.high_ohm
     read = [v for v in ohms if v is not None and v <= open_ohm]
     state = "hot" if hot else "at this temperature"
     judgements = []
@@ -230,7 +232,8 @@ def _measure_of_set(values: Sequence[float], times: float) -> float:
     half = len(ordered) // 2
     if half < 2:
         return median(ordered)
-    low, high = median(ordered[:half]), median(ordered[-half:])
+    low = median(ordered[:half])
+    high = median(ordered[-half:])
     return low if high > times * low else median(ordered)
 
 
@@ -271,10 +274,8 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
         ]
     judgements = []
     for v in volumes_ml:
-        over_set, over_card = (
-            len(volumes_ml) >= 3 and v > limits.return_times * middle and v > limits.return_least_ml,
-            limit_ml is not None and v > limit_ml,
-        )
+        over_set = len(volumes_ml) >= 3 and v > limits.return_times * middle and v > limits.return_least_ml
+        over_card = limit_ml is not None and v > limit_ml
         says = f"{plain(v)} ml; the set's middle is {plain(middle)} ml" + (
             f", the card allows {plain(limit_ml)}" if limit_ml is not None else ""
         )
@@ -444,7 +445,8 @@ def judge_misfires(count: float, revolutions: float, limits: InjectionLimits) ->
             None,
             "Counted over no revolutions: note how many it turned.",
         )
-    rate, limit = 1000 * count / revolutions, limits.misfires_per_1000
+    rate = 1000 * count / revolutions
+    limit = limits.misfires_per_1000
     says = f"{plain(rate)} misfires per 1 000 revolutions; {plain(limit)} is the mark ({limit.source})."
     return (
         Judgement("failed", "misfires", rate, None, None, says)
@@ -465,7 +467,8 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
     ['even', 'even', 'low', 'even']
     """
     middle = median(shares_percent) if len(shares_percent) >= 3 else 100.0
-    low, marginal = limits.compression_low_percent, limits.compression_marginal_percent
+    low = limits.compression_low_percent
+    marginal = limits.compression_marginal_percent
     judgements = []
     for v in shares_percent:
         share = 100 * v / middle if middle > 0 else 0.0
@@ -473,13 +476,12 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
             f"{plain(v)} % of the best, {plain(share)} % of the middle; under {plain(low)} % is a weak"
             f" cylinder ({low.source})."
         )
-        cls = (
-            ("failed", "low")
-            if share < low
-            else ("marginal", "marginal")
-            if share < marginal
-            else ("sound", "even")
-        )
+        if share < low:
+            cls = ("failed", "low")
+        elif share < marginal:
+            cls = ("marginal", "marginal")
+        else:
+            cls = ("sound", "even")
         judgements.append(Judgement(cls[0], cls[1], v, "percent", limits.compression_u_percent, says))
     return judgements
 
@@ -493,8 +495,14 @@ def judge_rail_cranking(bar: float, limits: InjectionLimits) -> Judgement:
     >>> [judge_rail_cranking(bar, general(InjectionLimits)).cls for bar in (90, 200, 310)]
     ['failed', 'marginal', 'sound']
     """
-    low, good = limits.rail_opens_bar, limits.rail_good_bar
-    cls = "failed" if bar < low else "marginal" if bar < good else "sound"
+    low = limits.rail_opens_bar
+    good = limits.rail_good_bar
+    if bar < low:
+        cls = "failed"
+    elif bar < good:
+        cls = "marginal"
+    else:
+        cls = "sound"
     tail = {
         "failed": "Too low to open an injector: pump, valve, return flow or supply",
         "marginal": "It may fire late: look at what it takes to get there",
@@ -522,7 +530,8 @@ def judge_rail_rest(bar: float, limits: InjectionLimits) -> Judgement:
     >>> [judge_rail_rest(bar, general(InjectionLimits)).cls for bar in (0, 12, 80, -30)]
     ['near_nothing', 'near_nothing', 'stands_high', 'reads_below']
     """
-    most, least = limits.rail_rest_bar, limits.rail_rest_least_bar
+    most = limits.rail_rest_bar
+    least = limits.rail_rest_least_bar
     says = (
         f"{plain(bar)} bar with the engine off; {plain(least)} to {plain(most)} bar is what an empty rail"
         f" reads ({most.source})."
@@ -546,8 +555,14 @@ def judge_supply_pressure(bar: float, limits: InjectionLimits) -> Judgement:
     'failed'
     """
     wanted = limits.supply_bar
-    failed, marginal = limits.supply_failed_share * wanted, limits.supply_marginal_share * wanted
-    cls = "failed" if bar < failed else "marginal" if bar < marginal else "sound"
+    failed = limits.supply_failed_share * wanted
+    marginal = limits.supply_marginal_share * wanted
+    if bar < failed:
+        cls = "failed"
+    elif bar < marginal:
+        cls = "marginal"
+    else:
+        cls = "sound"
     tail = "Filter, pump or air." if cls != "sound" else "Enough for the high-pressure pump."
     return Judgement(
         cls,

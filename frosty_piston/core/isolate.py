@@ -86,7 +86,8 @@ class Branches:
         >>> [(b.site, round(b.holds, 2), round(b.bits, 2)) for b in two.block_offs(two.everything)]
         [(1, 0.75, 0.81), (0, 0.25, 0.81)]
         """
-        whole, found = self._weigh(left), dict[int, BlockOff]()
+        whole = self._weigh(left)
+        found = dict[int, BlockOff]()
         for n, site in enumerate(self.sites):
             for tests, minutes in ((self.beyond[n], site.minutes), (1 << n, site.minutes + CLAMP_MIN)):
                 inside = tests & left
@@ -106,7 +107,8 @@ class Branches:
 
     def _after(self, left: int, off: BlockOff) -> StillTo:
         inside = off.tests & left
-        leaks, holds = self._far(inside), self._far(left & ~inside)
+        leaks = self._far(inside)
+        holds = self._far(left & ~inside)
         p = 1 - off.holds
         return StillTo(
             1 + p * leaks.steps + off.holds * holds.steps,
@@ -156,13 +158,19 @@ class Branches:
         5.83
         """
         places = [n for n in range(len(self.sites)) if left >> n & 1]
-        whole, steps, minutes, spent_steps, spent = self._weigh(left), 0.0, 0.0, 0, 0.0
+        whole = self._weigh(left)
+        steps = 0.0
+        minutes = 0.0
+        spent_steps = 0
+        spent = 0.0
         for at, n in enumerate(places):
             if at < len(places) - 1:
                 clamp = CLAMP_MIN if self.beyond[n] != 1 << n else 0.0
-                spent_steps, spent = spent_steps + 1, spent + self.sites[n].minutes + clamp
+                spent_steps = spent_steps + 1
+                spent = spent + self.sites[n].minutes + clamp
             share = self.sites[n].odds / whole
-            steps, minutes = steps + share * spent_steps, minutes + share * spent
+            steps = steps + share * spent_steps
+            minutes = minutes + share * spent
         return StillTo(steps, minutes)
 
 
@@ -194,7 +202,9 @@ def optimum_minutes(branches: Branches, left: int, most_states: int = 50_000) ->
             return known[rest]
         if len(known) > most_states:
             raise OverflowError
-        least, whole, seen = math.inf, weigh(rest), set[int]()
+        least = math.inf
+        whole = weigh(rest)
+        seen = set[int]()
         for tests, minutes in ways:
             inside = tests & rest
             if minutes >= least:

@@ -7,7 +7,9 @@ from math import exp, lgamma, log
 
 import numpy as np
 
-GRID, LOW, HIGH = 4001, 0.05, 0.95
+GRID = 4001
+LOW = 0.05
+HIGH = 0.95
 FAR = 2.0
 
 
@@ -50,7 +52,8 @@ def rate(general: float, weight_jobs: float, seen: float, jobs: float) -> Learne
         raise ValueError("a general rate and its weight are above zero")
     if seen < 0 or jobs < 0:
         raise ValueError("what was seen is not negative")
-    shape, exposure = weight_jobs * general + seen, weight_jobs + jobs
+    shape = weight_jobs * general + seen
+    exposure = weight_jobs + jobs
     top = (shape + 8 * shape**0.5 + 8) / exposure
     x = np.linspace(top / GRID, top, GRID)
     low, high = _quantiles(x, (shape - 1) * np.log(x) - exposure * x)
@@ -72,7 +75,8 @@ def share(general: float, weight_jobs: float, good: float, tried: float) -> Lear
         raise ValueError("a general share lies between 0 and 1, and its weight is above zero")
     if not 0 <= good <= tried:
         raise ValueError("no more went well than was tried")
-    a, b = weight_jobs * general + good, weight_jobs * (1 - general) + tried - good
+    a = weight_jobs * general + good
+    b = weight_jobs * (1 - general) + tried - good
     x = np.linspace(1 / GRID, 1 - 1 / GRID, GRID)
     flat = lgamma(a + b) - lgamma(a) - lgamma(b)
     low, high = _quantiles(x, flat + (a - 1) * np.log(x) + (b - 1) * np.log1p(-x))

@@ -25,7 +25,8 @@ class Limit(float):
 
     def __new__(cls, value: float, unit: str = "", source: str = GENERAL) -> Self:
         limit = super().__new__(cls, value)
-        limit.unit, limit.source = unit, source
+        limit.unit = unit
+        limit.source = source
         return limit
 
     @property

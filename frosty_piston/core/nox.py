@@ -9,7 +9,11 @@ import numpy as np
 from .quantity import plain
 from .traces import Signal, beside
 
-M_NO2, M_EXHAUST, M_UREA, DEF_SHARE, DEF_G_PER_ML = 46.01, 28.9, 60.06, 0.325, 1.09
+M_NO2 = 46.01
+M_EXHAUST = 28.9
+M_UREA = 60.06
+DEF_SHARE = 0.325
+DEF_G_PER_ML = 1.09
 UREA_PER_NOX = 0.5
 
 
@@ -108,8 +112,11 @@ def settled(
     """
     times, (before, after) = beside([up, down])
     known = np.isfinite(before) & np.isfinite(after) & (before > 1)
-    times, ratio = times[known], after[known] / before[known]
-    since, slope, end = None, float("inf"), off_s + window_s
+    times = times[known]
+    ratio = after[known] / before[known]
+    since = None
+    slope = float("inf")
+    end = off_s + window_s
     while len(times) and end <= times[-1]:
         inside = (times >= end - window_s) & (times <= end)
         if inside.sum() >= 3:
@@ -159,7 +166,8 @@ def over_stretch(
             f"{plain(seconds)} s of the stretch have {plain(least_ppm)} ppm or more before the catalyst;"
             f" {plain(least_s)} s are wanted"
         )
-    before, after = float(np.mean(a[inside])), float(np.mean(b[inside]))
+    before = float(np.mean(a[inside]))
+    after = float(np.mean(b[inside]))
     return Stretch(before, after, 1 - after / before, (after / before) * float(np.hypot(0.1, 0.1)), seconds)
 
 

@@ -3,7 +3,8 @@ returns."""
 
 from collections.abc import Sequence
 
-PRIOR_SHAPE, SCALE_SHARE = 0.5, 0.5
+PRIOR_SHAPE = 0.5
+SCALE_SHARE = 0.5
 
 
 def cured_given(cure_odds: float, though_broken: float, when_cured: float = 1.0) -> float:
@@ -42,7 +43,8 @@ def clean_though_broken(returns: Sequence[float], clean: float, about: float | N
         return None
     if min(known) <= 0 or clean < 0:
         raise ValueError("returns lie above zero, and what was driven is not negative")
-    shape, exposure = PRIOR_SHAPE + len(known), sum(known) + SCALE_SHARE * sum(known) / len(known)
+    shape = PRIOR_SHAPE + len(known)
+    exposure = sum(known) + SCALE_SHARE * sum(known) / len(known)
     return float((exposure / (exposure + clean)) ** shape)
 
 
@@ -67,6 +69,7 @@ def clean_until(
         return None
     if cure_odds >= wanted:
         return 0.0
-    shape, exposure = PRIOR_SHAPE + len(known), sum(known) + SCALE_SHARE * sum(known) / len(known)
+    shape = PRIOR_SHAPE + len(known)
+    exposure = sum(known) + SCALE_SHARE * sum(known) / len(known)
     allowed = cure_odds * (1 - wanted) / ((1 - cure_odds) * wanted)
     return float(exposure * (allowed ** (-1 / shape) - 1))

@@ -159,7 +159,8 @@ def _feed(points: RelayPoints, limits: RelayLimits, control: str, meter: VoltMet
         both = points.feed is None and points.battery is None
         one = "feed stud" if points.feed is None else "battery"
         return _missing("battery and the feed stud" if both else one)
-    drop, u = points.battery - points.feed, meter.u(points.battery)
+    drop = points.battery - points.feed
+    u = meter.u(points.battery)
     allowed = plain(limits.feed_drop_v)
     if drop - u > limits.feed_drop_v:
         says = (
@@ -189,7 +190,8 @@ def _holds_pulsed(points: RelayPoints, limits: RelayLimits) -> bool:
 
 def _output(points: RelayPoints, limits: RelayLimits, control: str, meter: VoltMeter) -> Judgement | None:
     """An output that holds, with load or without; None when it does not hold or was not read."""
-    loss, u = _loss(points), meter.u(points.battery or 0.0)
+    loss = _loss(points)
+    u = meter.u(points.battery or 0.0)
     pulsed = _holds_pulsed(points, limits)
     if loss is None or points.output is None or loss > limits.feed_drop_v and not pulsed:
         return None
@@ -253,7 +255,8 @@ def _not_carried(points: RelayPoints, limits: RelayLimits, control: str, meter: 
 
 def _contacts(points: RelayPoints, limits: RelayLimits, output: float, dead: str, u: float) -> Judgement:
     """It is ordered and clicks, and the output does not hold: how badly the contacts carry."""
-    feed, loss = points.feed or 0.0, _loss(points) or 0.0
+    feed = points.feed or 0.0
+    loss = _loss(points) or 0.0
     if output >= limits.dead_v and loss <= limits.contact_drop_v + u:
         near = loss + u > limits.contact_drop_v
         says = (
@@ -266,7 +269,8 @@ def _contacts(points: RelayPoints, limits: RelayLimits, output: float, dead: str
     heat = ""
     if points.current_a and points.current_a > 0:
         burnt = contact(feed, output, points.current_a)
-        milliohm, watts = plain(burnt.resistance_ohm * 1000), plain(burnt.heat_w)
+        milliohm = plain(burnt.resistance_ohm * 1000)
+        watts = plain(burnt.heat_w)
         heat = f" That is {milliohm} milliohm, {watts} W of heat in the contact."
     load = "" if points.loaded else " Repeat with the plugs connected to be sure."
     says = (
@@ -295,7 +299,8 @@ def judge_point(
     volts = getattr(points, name)
     if volts is None:
         raise ValueError(f"nothing was read at the {name}")
-    u, ref_v = meter.u(volts), points.battery if points.battery is not None else points.feed
+    u = meter.u(volts)
+    ref_v = points.battery if points.battery is not None else points.feed
     if not limits.least_v <= volts <= _most_v(points, name, limits):
         says = f"{plain(volts)} V cannot be on this vehicle: check range and probes."
         return _told("implausible", "implausible", says, volts, u)
@@ -315,7 +320,8 @@ def judge_point(
 
 
 def _feed_alone(limits: RelayLimits, volts: float, ref_v: float, u: float) -> tuple[str, str, str]:
-    drop, allowed = ref_v - volts, f"{plain(limits.feed_drop_v)} V allowed"
+    drop = ref_v - volts
+    allowed = f"{plain(limits.feed_drop_v)} V allowed"
     if drop - u > limits.feed_drop_v:
         return "failed", "low", f"{plain(drop)} V under the battery; {allowed}."
     if drop + u > limits.feed_drop_v:

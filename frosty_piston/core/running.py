@@ -174,7 +174,8 @@ def judge_coil(ohm: float | None, limits: RunningLimits) -> Judgement:
     >>> [judge_coil(ohm, general(RunningLimits)).cls for ohm in (28, None, 2, 90)]
     ['ok', 'open', 'short', 'unclear']
     """
-    low, high = limits.coil_low_ohm, limits.coil_high_ohm
+    low = limits.coil_low_ohm
+    high = limits.coil_high_ohm
     if ohm is None or ohm > limits.coil_open_ohm:
         return Judgement("failed", "open", ohm, "ohm", None, "Open circuit: the coil, or its pins.")
     says = f"{plain(ohm)} Ω; {plain(low)} to {plain(high)} is usual ({low.source})."

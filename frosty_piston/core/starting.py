@@ -95,7 +95,8 @@ def start_chance(
         raise ValueError(
             f"{engine.cylinders} cylinders need {engine.cylinders} plug figures, not {len(plug_heat)}"
         )
-    ambient, fuel = np.asarray(ambient_c, float), limits.combustion[engine.combustion]
+    ambient = np.asarray(ambient_c, float)
+    fuel = limits.combustion[engine.combustion]
     rpm = limits.crank_rpm if crank_rpm is None else crank_rpm
     t2 = compression_end_k(ambient + block_heater_k, engine.compression_ratio or fuel.ratio, rpm)
     lift = fuel.glow_lift_k * np.clip(np.asarray(plug_heat, float), 0.0, 1.3)

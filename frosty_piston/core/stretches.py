@@ -75,7 +75,8 @@ def staircase(drops: Mapping[str, float], limits: WiringLimits) -> Staircase:
     >>> staircase({"feed": 0.12, "wire": 0.15}, limits).says
     'Each is within its own, together the feed loses 0.27 V; 0.2 V is allowed.'
     """
-    stairs, gone = [], 0.0
+    stairs = []
+    gone = 0.0
     for stretch in STRETCHES:
         if stretch in drops:
             stairs.append(Stair(stretch, drops[stretch], float(budget_of(stretch, limits)), gone))

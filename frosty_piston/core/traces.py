@@ -46,11 +46,13 @@ def signal(times_s: np.ndarray, values: np.ndarray) -> Signal:
     >>> s.times_s.tolist(), s.values.tolist()
     ([0.0, 1.0], [5.0, 7.0])
     """
-    times_s, values = np.asarray(times_s, float), np.asarray(values, float)
+    times_s = np.asarray(times_s, float)
+    values = np.asarray(values, float)
     if times_s.shape != values.shape or times_s.ndim != 1:
         raise ValueError("a signal has one value for every time")
     kept = np.isfinite(times_s) & np.isfinite(values)
-    times_s, values = times_s[kept], values[kept]
+    times_s = times_s[kept]
+    values = values[kept]
     if np.any(np.diff(times_s) < 0):
         raise ValueError("the time runs backwards")
     last = np.append(np.diff(times_s) > 0, True)[: len(times_s)]
@@ -80,7 +82,8 @@ def figures_of(s: Signal) -> ChannelFigures:
     >>> figures_of(Signal(np.array([0.0, 0.5, 1.0, 9.0]), np.array([1.0, 2.0, 3.0, 6.0])))
     ChannelFigures(low=1.0, high=6.0, mean=3.0, first=1.0, last=6.0, rate_hz=2.0, gaps=1)
     """
-    step, v = s.step_s, s.values
+    step = s.step_s
+    v = s.values
     gaps = int((np.diff(s.times_s) > s.longest_step_s).sum())
     return ChannelFigures(
         float(v.min()),
@@ -210,7 +213,8 @@ def without_stairs(s: Signal) -> Signal:
     >>> len(without_stairs(Signal(t, np.floor(t / 0.5)))) < 45
     True
     """
-    renewed, step = refresh_s(s), max(s.step_s, 1e-9)
+    renewed = refresh_s(s)
+    step = max(s.step_s, 1e-9)
     if renewed < STAIR_STEPS * step:
         return s
     size = max(float(np.ptp(s.values)) * MOVED_SHARE, 1e-12)
@@ -238,7 +242,8 @@ def beside(signals: list[Signal], step_s: float | None = None) -> tuple[np.ndarr
     """
     if not signals or any(len(s) < 2 for s in signals):
         return np.zeros(0), [np.zeros(0) for _ in signals]
-    start, end = max(s.span[0] for s in signals), min(s.span[1] for s in signals)
+    start = max(s.span[0] for s in signals)
+    end = min(s.span[1] for s in signals)
     step = max(0.02, min(s.step_s for s in signals)) if step_s is None else step_s
     if end <= start:
         return np.zeros(0), [np.zeros(0) for _ in signals]

@@ -78,7 +78,8 @@ def difference(first: str, second: str) -> str:
     n = at[0]
     if len(at) == 2 and at[1] == n + 1 and first[n : n + 2] == second[n : n + 2][::-1]:
         return f"places {n + 1} and {n + 2} are swapped: {first[n : n + 2]} and {second[n : n + 2]}"
-    a, b = first[n], second[n]
+    a = first[n]
+    b = second[n]
     why = ""
     if a.lower() == b.lower():
         why = ", large and small"

@@ -70,9 +70,11 @@ def ambient_of(
     if barometer_kpa_read is not None:
         return Ambient(barometer_kpa_read, "by the barometer")
     if altitude_m is not None:
-        kpa, weather = barometer_kpa(altitude_m), ""
+        kpa = barometer_kpa(altitude_m)
+        weather = ""
         if sea_level_kpa is not None:
-            kpa, weather = kpa * sea_level_kpa / SEA_LEVEL_KPA, " in this weather"
+            kpa = kpa * sea_level_kpa / SEA_LEVEL_KPA
+            weather = " in this weather"
         return Ambient(kpa, f"at {plain(altitude_m)} m{weather}")
     return Ambient(SEA_LEVEL_KPA, "at sea level", False)
 
@@ -301,7 +303,8 @@ def judge_travel(points: Sequence[tuple[float, float]], limits: VacuumLimits) ->
     moved = [(kpa, abs(mm - ordered[0][1])) for kpa, mm in ordered]
     starts = _reached_kpa(moved, limits.travel_moved_share * stroke)
     full = _reached_kpa(moved, limits.travel_full_share * stroke)
-    start_kpa, full_kpa = limits.travel_starts_kpa, limits.travel_full_kpa
+    start_kpa = limits.travel_starts_kpa
+    full_kpa = limits.travel_full_kpa
     says = (
         f"Starts by {plain(starts)} kPa, full by {plain(full)}, {plain(stroke)} mm; {plain(start_kpa)} and"
         f" {plain(full_kpa)} are the marks ({start_kpa.source})."

@@ -6,7 +6,10 @@ import math
 RHO_OHM_MM2_M = 0.0175
 SECTIONS_MM2 = (0.35, 0.5, 0.75, 1.0, 1.5, 2.5, 4.0, 6.0, 10.0, 16.0, 25.0, 35.0, 50.0, 70.0)
 SKIN_OHM = (50_000.0, 1_000_000.0)
-PIEZO_FARAD, PIEZO_V, TOUCHABLE_V, AT_LEAST_S = 6e-6, 160.0, 60.0, 300.0
+PIEZO_FARAD = 6e-6
+PIEZO_V = 160.0
+TOUCHABLE_V = 60.0
+AT_LEAST_S = 300.0
 
 
 def wire_drop_v(current_a: float, length_m: float, section_mm2: float) -> float:

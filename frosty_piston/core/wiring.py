@@ -67,7 +67,8 @@ def judge_signal(volts: float, limits: WiringLimits) -> Judgement:
     >>> [judge_signal(v, limits).cls for v in (0.1, 0.6, 4.6, 4.95)]
     ['at_the_low_end', 'between_the_ends', 'between_the_ends', 'at_the_high_end']
     """
-    low, high = limits.signal_low_v, limits.signal_high_v
+    low = limits.signal_low_v
+    high = limits.signal_high_v
     says = f"{plain(volts)} V; a sensor on 5 V rests between {plain(low)} and {plain(high)} V ({low.source})."
     if volts > limits.signal_most_v:
         says += " More than its reference: a wire shorted to the supply, or another pin."
@@ -131,8 +132,14 @@ def _ground(volts: float, limits: WiringLimits, loaded: bool | None, came_to: Ca
 
 
 def _reference(volts: float, limits: WiringLimits, came_to: CameTo) -> Judgement:
-    low, high = limits.reference_low_v, limits.reference_high_v
-    cls = "present" if low <= volts <= high else "missing" if volts < limits.reference_lost_v else "low"
+    low = limits.reference_low_v
+    high = limits.reference_high_v
+    if low <= volts <= high:
+        cls = "present"
+    elif volts < limits.reference_lost_v:
+        cls = "missing"
+    else:
+        cls = "low"
     tail = {
         "present": "good",
         "missing": "lost: unplug the sensors that share it one by one",
@@ -188,9 +195,11 @@ def judge_network(
     if value is None:
         return Judgement("unclear", "unclear", None, unit, None, "OL is no voltage: measure volts to ground.")
     if pin == "high":
-        low, high = limits.high_low_v, limits.high_high_v
+        low = limits.high_low_v
+        high = limits.high_high_v
     else:
-        low, high = limits.low_low_v, limits.low_high_v
+        low = limits.low_low_v
+        high = limits.low_high_v
     if value > limits.network_supply_share * system_v or value < limits.network_asleep_v:
         return Judgement(
             "failed",
@@ -233,16 +242,17 @@ def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
     if limits.pair_too_many_high_ohm < ohm < limits.pair_low_ohm:
         says = "between one terminator too many and right: read again with the battery off."
         return came_to("unclear", "unclear", f"{shown}; 60 Ω is right: {says}")
-    tail = (
-        "one terminator is missing; unplug the modules at the ends one by one: the end that changes nothing"
-        " has none"
-        if limits.pair_one_missing_ohm <= ohm <= limits.pair_one_missing_high_ohm
-        else "a poor joint, or something else on the pair"
-        if ohm > limits.pair_high_ohm
-        else "one terminator too many"
-        if ohm >= limits.pair_too_many_low_ohm
-        else "a partial short, or more loads than belong"
-    )
+    if limits.pair_one_missing_ohm <= ohm <= limits.pair_one_missing_high_ohm:
+        tail = (
+            "one terminator is missing; unplug the modules at the ends one by one: the end that changes"
+            " nothing has none"
+        )
+    elif ohm > limits.pair_high_ohm:
+        tail = "a poor joint, or something else on the pair"
+    elif ohm >= limits.pair_too_many_low_ohm:
+        tail = "one terminator too many"
+    else:
+        tail = "a partial short, or more loads than belong"
     return came_to("failed", "off", f"{shown}; 60 Ω is right ({limits.pair_low_ohm.source}): {tail}.")
 
 

@@ -44,7 +44,11 @@ def listed(names: list[str], last: str = "and") -> str:
     >>> listed(["a"]), listed(["a", "b", "c"])
     ('a', 'a, b and c')
     """
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} {last} {names[-1]}" if names else ""
+    if len(names) == 1:
+        return names[0]
+    if names:
+        return f"{', '.join(names[:-1])} {last} {names[-1]}"
+    return ""
 
 
 def sign(unit: str | None) -> str:

@@ -14,8 +14,13 @@ import numpy as np
 from frosty_piston.core.errors import BadInput
 from frosty_piston.core.traces import Signal
 
-JOB, PICTURES, RECORDINGS = "job.fpjob.json", "pictures/", "recordings/"
-MOST_BYTES, MOST_UNPACKED, MOST_MEMBERS, MOST_ONE = 400_000_000, 800_000_000, 4000, 200_000_000
+JOB = "job.fpjob.json"
+PICTURES = "pictures/"
+RECORDINGS = "recordings/"
+MOST_BYTES = 400_000_000
+MOST_UNPACKED = 800_000_000
+MOST_MEMBERS = 4000
+MOST_ONE = 200_000_000
 LONGEST_S = 1e9
 MOST_SAMPLES = 6_000_000  # in one channel: 16 hours at 100 Hz
 LARGEST = 1e11  # the largest figure that any instrument shows, in the table of reach: an insulation in ohm
@@ -161,7 +166,8 @@ class _Written:
     """The parts of an archive on their way out, one after the other."""
 
     def __init__(self, out: BinaryIO):
-        self._out, self._size = out, 0
+        self._out = out
+        self._size = 0
 
     def add(self, data: bytes) -> tuple[int, int]:
         """Write a part, and say where it lies. Raises BadInput when all together is too large."""
@@ -212,7 +218,8 @@ def _recordings(archive: zipfile.ZipFile, written: _Written) -> Iterable[dict[st
                 written.add(_signal(_member(archive, f"{place}{n}.csv")).tobytes())
                 for n in range(len(channels))
             ]
-            title, file_name = str(about["name"])[:120], str(about.get("file") or "recording")[:120]
+            title = str(about["name"])[:120]
+            file_name = str(about.get("file") or "recording")[:120]
         except (KeyError, TypeError, ValueError) as error:
             raise BadInput(f"The recording {key[:40]} of this bundle cannot be read: {error}.") from None
         original = _member(archive, f"{place}original") if f"{place}original" in names else b""
@@ -233,7 +240,8 @@ def _signal(data: bytes) -> np.ndarray:
     frame = pd.read_csv(io.BytesIO(data), dtype=np.float64, float_precision="round_trip")
     if list(frame.columns) != ["time_s", "value"] or frame.empty:
         raise ValueError("a channel has the columns time_s and value, and at least one row")
-    times, values = frame["time_s"].to_numpy(), frame["value"].to_numpy()
+    times = frame["time_s"].to_numpy()
+    values = frame["value"].to_numpy()
     if not (np.isfinite(times).all() and np.isfinite(values).all() and (np.diff(times) >= 0).all()):
         raise ValueError("times rise, and every figure is one")
     if len(times) > MOST_SAMPLES:

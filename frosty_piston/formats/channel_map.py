@@ -94,7 +94,11 @@ def best_channel(name: str, k: Knowledge) -> str | None:
     scored = [(_fits(words, shape), key) for key, shape in k.channels.items()]
     score, key = max(scored)
     number = next((w for w in words if w.isdigit()), "1")
-    return None if not score else f"{key}_{number}" if k.channels[key].numbered else key
+    if not score:
+        return None
+    if k.channels[key].numbered:
+        return f"{key}_{number}"
+    return key
 
 
 def shape_of(channel: str, k: Knowledge) -> ChannelShape | None:
@@ -143,13 +147,12 @@ def mapped(column: Column, channel: str, unit: str, recording: Recording, k: Kno
             f"{round(outside * 100)} % of it lies outside {shape.low:g} to {shape.high:g} {shape.unit}: is it"
             " this channel, and this unit?",
         )
-    says = (
-        f"taken as {shape.unit}"
-        if unit.strip().lower() in UNNAMED
-        else "as it is"
-        if taken == (shape.unit, 1.0)
-        else f"{unit} turned into {shape.unit}"
-    )
+    if unit.strip().lower() in UNNAMED:
+        says = f"taken as {shape.unit}"
+    elif taken == (shape.unit, 1.0):
+        says = "as it is"
+    else:
+        says = f"{unit} turned into {shape.unit}"
     return Mapped(column.index, channel, unit, says)
 
 
@@ -162,5 +165,6 @@ def converted(values: np.ndarray, unit: str, to: str) -> np.ndarray:
     figures = np.where(np.abs(values) > LARGEST, np.nan, values).astype(np.float64)
     if name == to or not to:
         return figures * factor
-    offset, at_one = convert(0.0, name, to), convert(1.0, name, to)
+    offset = convert(0.0, name, to)
+    at_one = convert(1.0, name, to)
     return offset + (at_one - offset) * factor * figures

@@ -28,7 +28,8 @@ from .report_pdf import MOST_PAPER_BYTES
 T = TypeVar("T")
 READERS = 2
 MOST_WAITING = 12  # files that wait for a process; whoever comes after them is told at once
-MOST_WALL_S, MOST_START_S = 60.0, 60.0
+MOST_WALL_S = 60.0
+MOST_START_S = 60.0
 BUSY = "Too many files are being read just now. Send it again in a minute."
 PACKAGE = Path(__file__).resolve().parents[2]
 DAMAGED = "This file cannot be read: {}. It is damaged, or no recording of a scan tool."
@@ -66,7 +67,8 @@ class Reader(Generic[T]):
                 start_new_session=True,
                 env={**os.environ, "PYTHONPATH": os.pathsep.join(paths), "OPENBLAS_NUM_THREADS": "1"},
             )
-        self.ready, self.spent = False, False
+        self.ready = False
+        self.spent = False
 
     def read(self, data: bytes) -> T:
         """Read one file. Raises BadInput; what ended the process as well."""
@@ -130,9 +132,14 @@ class Readers(Generic[T]):
     longer wanted. `deaths`: how many were ended by a file."""
 
     def __init__(self, kind: Kind[T], count: int = READERS, start: Callable[[], Reader[T]] | None = None):
-        self.kind, self._start, self._idle = kind, start or (lambda: Reader(kind)), LifoQueue[Reader[T]]()
-        self._count, self._lock, self._all = count, Lock(), set[Reader[T]]()
-        self._places, self._queue = BoundedSemaphore(count), BoundedSemaphore(count + MOST_WAITING)
+        self.kind = kind
+        self._start = start or (lambda: Reader(kind))
+        self._idle = LifoQueue[Reader[T]]()
+        self._count = count
+        self._lock = Lock()
+        self._all = set[Reader[T]]()
+        self._places = BoundedSemaphore(count)
+        self._queue = BoundedSemaphore(count + MOST_WAITING)
         self.deaths = 0
 
     def warm(self) -> None:
@@ -194,7 +201,8 @@ class Readers(Generic[T]):
     def end(self) -> None:
         """End the processes."""
         with self._lock:
-            readers, self._all = self._all, set()
+            readers = self._all
+            self._all = set()
         for reader in readers:
             reader.end()
 
@@ -223,7 +231,8 @@ def _recording(answer: dict[str, Any], out: Any) -> Recording:
 def _picture(answer: dict[str, Any], out: Any) -> Cleaned:
     """A picture from what a reader said and wrote. Raises BadInput when the two do not fit."""
     out.seek(0)
-    data, thumb = out.read(int(answer["data"])), out.read(int(answer["thumb"]))
+    data = out.read(int(answer["data"]))
+    thumb = out.read(int(answer["thumb"]))
     if (len(data), len(thumb)) != (answer["data"], answer["thumb"]):
         raise BadInput(PICTURES.damaged.format("what was read of it is not whole"))
     return Cleaned(int(answer["width"]), int(answer["height"]), data, thumb, bool(answer["as_kept"]))

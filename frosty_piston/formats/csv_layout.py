@@ -9,8 +9,12 @@ from statistics import median
 
 from frosty_piston.core.errors import BadInput
 
-SAMPLE_BYTES, SAMPLE_LINES, MOST_COLUMNS, MOST_LINE_BYTES = 2_000_000, 400, 2000, 1_000_000
-MOST_CELL, MOST_UNIT = 200, 16
+SAMPLE_BYTES = 2_000_000
+SAMPLE_LINES = 400
+MOST_COLUMNS = 2000
+MOST_LINE_BYTES = 1_000_000
+MOST_CELL = 200
+MOST_UNIT = 16
 DELIMITERS = (";", "\t", ",", "|")
 DISGUISES = (
     (b"PK\x03\x04", "a zip file (a spreadsheet, perhaps): save it as CSV first"),
@@ -251,7 +255,8 @@ def _header(rows: list[list[str]], first: int, fields: int) -> tuple[int, int]:
 
 
 def _named(header: list[str], units: list[str], fields: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    names, times = [], []
+    names = []
+    times = []
     for i in range(fields):
         name = header[i].strip() if i < len(header) else ""
         unit = units[i].strip().strip("[]()") if i < len(units) else ""

@@ -14,7 +14,9 @@ from .csv_layout import CLOCK, MOMENT, MOST_LINE_BYTES, NOTHING, Layout, decoded
 from .recording import MOST_BYTES, Column, Recording, UnreadRows
 
 BLOCK_BYTES = 12_000_000
-NEWLINE, QUOTE, SEPARATOR = 10, 34, "\x1f"
+NEWLINE = 10
+QUOTE = 34
+SEPARATOR = "\x1f"
 MOST_BACKWARDS = 0.2
 DAY_S = 86_400.0
 ENDLESS = {"inf", "-inf"}
@@ -39,7 +41,8 @@ def read_csv(data: bytes) -> Recording:
 
 def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[list[np.ndarray]]:
     """The rows block by block: an array for each column, and last the line numbers."""
-    at, line = 0, 0
+    at = 0
+    line = 0
     header = (
         text.split(b"\n", layout.first_line + 1)[layout.header_line].strip()
         if layout.header_line >= 0
@@ -53,7 +56,8 @@ def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[li
         blocks = _read_block(block, layout, header, line, unread)
         if blocks is not None:
             yield blocks
-        at, line = end, line + rows
+        at = end
+        line = line + rows
 
 
 def _read_block(
@@ -244,7 +248,8 @@ def _assembled(layout: Layout, columns: list[np.ndarray], lines: np.ndarray, unr
     if start is None:
         raise BadInput("No time could be read in any row.")
     times = {i: t - start for i, t in times.items()}
-    found, values = [], {}
+    found = []
+    values = {}
     for i, (name, unit) in enumerate(zip(layout.names, layout.units, strict=True)):
         if i in layout.time_columns:
             continue

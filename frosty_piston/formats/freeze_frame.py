@@ -8,7 +8,8 @@ from frosty_piston.knowledge import Knowledge
 
 from .channel_map import best_channel, in_unit, shape_of
 
-MOST_LINES, MOST_SIGNS = 60, 20_000
+MOST_LINES = 60
+MOST_SIGNS = 20_000
 _LINE = re.compile(r"^(.*?[A-Za-z)\]].*?)[\s:=;,|]+([-−]?[0-9][0-9.,]*)\s*([^0-9\s].{0,12})?$")
 
 
@@ -38,7 +39,9 @@ def _figure(line: str, k: Knowledge) -> dict[str, float | str] | None:
     match = _LINE.match(line)
     if match is None:
         return None
-    name, digits, unit = match.group(1), match.group(2).replace("−", "-"), (match.group(3) or "").strip()
+    name = match.group(1)
+    digits = match.group(2).replace("−", "-")
+    unit = (match.group(3) or "").strip()
     channel = best_channel(name, k)
     shape = shape_of(channel, k) if channel else None
     taken = in_unit(unit, shape.unit) if shape else None

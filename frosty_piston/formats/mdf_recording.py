@@ -29,7 +29,8 @@ def read_mdf(data: bytes) -> Recording:
     times: dict[int, np.ndarray] = {}
     values: dict[int, np.ndarray] = {}
     notes: list[str] = []
-    unread, rows = UnreadRows(), 0
+    unread = UnreadRows()
+    rows = 0
     try:
         with MDF(io.BytesIO(data)) as file:
             for s in file.iter_channels(skip_master=True, copy_master=False):
@@ -40,10 +41,8 @@ def read_mdf(data: bytes) -> Recording:
                     continue
                 index = len(columns)
                 columns.append(Column(index, str(s.name), str(s.unit or ""), index))
-                times[index], values[index] = (
-                    np.asarray(s.timestamps, np.float64),
-                    s.samples.astype(np.float64),
-                )
+                times[index] = np.asarray(s.timestamps, np.float64)
+                values[index] = s.samples.astype(np.float64)
                 rows = max(rows, len(s.samples))
     except BadInput:
         raise

@@ -7,7 +7,8 @@ from typing import Any, BinaryIO
 from .reader import serve
 from .report_pdf import report_pdf, sheet_pdf
 
-MOST_ADDRESS_BYTES, MOST_RESULT_BYTES = 2 * 2**30, 256 * 2**20
+MOST_ADDRESS_BYTES = 2 * 2**30
+MOST_RESULT_BYTES = 256 * 2**20
 SETTERS = {"report": report_pdf, "sheet": sheet_pdf}
 
 

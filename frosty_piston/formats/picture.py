@@ -7,11 +7,17 @@ from PIL import Image, ImageDraw, ImageOps
 
 from frosty_piston.core.errors import BadInput
 
-MOST_BYTES, MOST_PIXELS, LONGEST, THUMB, LEAST = 25_000_000, 80_000_000, 2000, 240, 8
+MOST_BYTES = 25_000_000
+MOST_PIXELS = 80_000_000
+LONGEST = 2000
+THUMB = 240
+LEAST = 8
 KINDS = ("JPEG", "PNG", "WEBP", "BMP", "TIFF", "GIF")
-QUALITY, THUMB_QUALITY = 86, 78
+QUALITY = 86
+THUMB_QUALITY = 78
 ALLOWED = "kept are JPEG, PNG, WebP, TIFF, BMP and GIF"
-MARK_RED, MARK_EDGE = (210, 88, 31), (255, 255, 255)
+MARK_RED = (210, 88, 31)
+MARK_EDGE = (255, 255, 255)
 
 
 @dataclass(frozen=True)
@@ -106,7 +112,8 @@ def marked(data: bytes, marks: list[Mark]) -> Cleaned:
     """A copy of a kept picture with arrows and circles drawn on it."""
     with Image.open(io.BytesIO(data), formats=("JPEG",)) as opened:
         image = opened.convert("RGB")
-    draw, width = ImageDraw.Draw(image), max(4, max(image.size) // 160)
+    draw = ImageDraw.Draw(image)
+    width = max(4, max(image.size) // 160)
     for mark in marks:
         ends = [
             (mark.x * image.width, mark.y * image.height),
@@ -140,7 +147,8 @@ def _arrow(
     """From the first point to the second."""
     (x, y), (to_x, to_y) = ends
     length = max(((to_x - x) ** 2 + (to_y - y) ** 2) ** 0.5, 1.0)
-    along, head = ((to_x - x) / length, (to_y - y) / length), 5.0 * width + (wide - width)
+    along = ((to_x - x) / length, (to_y - y) / length)
+    head = 5.0 * width + (wide - width)
     neck = (to_x - along[0] * head, to_y - along[1] * head)
     across = (-along[1] * head * 0.55, along[0] * head * 0.55)
     draw.line([(x, y), neck], fill=colour, width=wide)

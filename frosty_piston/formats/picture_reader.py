@@ -6,7 +6,8 @@ from typing import Any, BinaryIO
 from .picture import clean, is_clean
 from .reader import serve
 
-MOST_ADDRESS_BYTES, MOST_RESULT_BYTES = 1536 * 2**20, 64 * 2**20
+MOST_ADDRESS_BYTES = 1536 * 2**20
+MOST_RESULT_BYTES = 64 * 2**20
 
 
 def read(file: BinaryIO, out: BinaryIO) -> dict[str, Any]:

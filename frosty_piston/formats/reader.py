@@ -20,7 +20,9 @@ from frosty_piston.core.errors import BadInput
 
 from .recording import MOST_ANSWER_BYTES, Recording
 
-MOST_ADDRESS_BYTES, MOST_RESULT_BYTES, MOST_CPU_S = 2 * 2**30, 2**30, 60
+MOST_ADDRESS_BYTES = 2 * 2**30
+MOST_RESULT_BYTES = 2**30
+MOST_CPU_S = 60
 LARGE_BYTES = 800 * 2**20  # a process that ever took so much is followed by a fresh one
 NICENESS = 10  # a page gets its processor first
 

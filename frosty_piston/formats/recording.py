@@ -4,7 +4,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-MOST_BYTES, MOST_LISTED, MOST_ANSWER_BYTES = 400_000_000, 40, 4_000_000
+MOST_BYTES = 400_000_000
+MOST_LISTED = 40
+MOST_ANSWER_BYTES = 4_000_000
 
 
 @dataclass(frozen=True)

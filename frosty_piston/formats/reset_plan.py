@@ -9,7 +9,9 @@ from frosty_piston.core.errors import BadInput, Fault
 from frosty_piston.job.check import said, walk
 from frosty_piston.knowledge.reset_shapes import ResetPlanShape
 
-FORMAT, VERSION, MOST_BYTES = "frosty-piston/reset-plan", 1, 256 * 1024
+FORMAT = "frosty-piston/reset-plan"
+VERSION = 1
+MOST_BYTES = 256 * 1024
 KEYS = ("format", "version", "card", "plan", "worked", "body")
 
 

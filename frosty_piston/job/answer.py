@@ -15,7 +15,8 @@ from .repair.prove import Proof, prove
 from .tape.jobfile import JobFile, read
 from .weighing.suspicion import Suspect
 
-FORMAT, VERSION = "frosty-piston/assessment", 1
+FORMAT = "frosty-piston/assessment"
+VERSION = 1
 log = logging.getLogger("frosty_piston.job")
 
 

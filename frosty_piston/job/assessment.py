@@ -140,7 +140,8 @@ class Assessed:
     def done(self, number: int) -> Done:
         """What an act took away. A family is cured only when every cylinder that had failed is done."""
         act = self.job.acts[number]
-        d, k = act.data, self.knowledge
+        d = act.data
+        k = self.knowledge
         cures, takes = k.taken(d.repair, d.action, d.option, d.temporary)
         says = f"{sentence(spoken(d.action))}: {d.what}" + (" (temporary)" if d.temporary else "")
         failed = failed_cylinders(self.knowledge, self.judged[: number + 1], d.repair)
@@ -179,7 +180,8 @@ class Assessed:
             and states(earlier.job, self.knowledge) == states(self.job, self.knowledge)
         )
         if same:
-            self.course, self.proposals = earlier.course, earlier.proposals
+            self.course = earlier.course
+            self.proposals = earlier.proposals
         return self
 
     @cached_property
@@ -209,7 +211,9 @@ class Assessed:
     @cached_property
     def assumed(self) -> tuple[str, ...]:
         """What the figures rest on that nobody wrote down."""
-        engine, names, limits = self.job.engine, [], self.readings.limits(StartLimits)
+        engine = self.job.engine
+        names = []
+        limits = self.readings.limits(StartLimits)
         tests = {x.data.test for x in self.job.of(Reading, Outcome)}
         if engine.cylinders is None:
             names.append("4 cylinders (not on the engine card)")
@@ -231,7 +235,9 @@ class Assessed:
         return tuple(names)
 
     def _assumed_glow(self, tests: set[str]) -> list[str]:
-        engine, instruments, names = self.job.engine, Instruments(self.job), []
+        engine = self.job.engine
+        instruments = Instruments(self.job)
+        names = []
         if engine.glow not in self.readings.limits(GlowLimits).kinds:
             names.append("glow rod_12v (not on the engine card)")
         if engine.glow_nominal_ohm is None:

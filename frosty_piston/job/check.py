@@ -18,7 +18,9 @@ from .repair.reset_order import ResetOrder
 from .repair.road import Road
 from .weighing import stopping
 
-MOST_DEPTH, MOST_TEXT, MOST_WALKED_FAULTS = 32, 10_000, 50
+MOST_DEPTH = 32
+MOST_TEXT = 10_000
+MOST_WALKED_FAULTS = 50
 
 
 PLAIN = {
@@ -53,7 +55,8 @@ def said(error: ValidationError, base: str = "") -> list[Fault]:
     faults: dict[str, Fault] = {}
     for one in error.errors(include_url=False, include_input=False):
         loc = tuple(p for p in one["loc"] if not _is_branch(p))
-        kind, context = one["type"], one.get("ctx", {})
+        kind = one["type"]
+        context = one.get("ctx", {})
         if kind == "extra_forbidden":
             says = "unknown key"
         elif kind == "missing":
@@ -64,7 +67,8 @@ def said(error: ValidationError, base: str = "") -> list[Fault]:
             says = str(context.get("error", one["msg"]))
             head, colon, tail = says.partition(": ")
             if colon and " " not in head:
-                loc, says = (*loc, *head.split(".")), tail
+                loc = (*loc, *head.split("."))
+                says = tail
         else:
             says = PLAIN.get(kind) or inside(one["msg"]).replace("Input should", "must")
         path = path_of(loc, base)
@@ -154,7 +158,8 @@ class Checker:
         latch_bars: Mapping[str, str] | None = None,
         order: ResetOrder | None = None,
     ):
-        self.road, self.order = road, order
+        self.road = road
+        self.order = order
         self.against = e.Against(
             knowledge,
             cylinders,
@@ -177,7 +182,8 @@ class Checker:
             envelope = e.EntryEnvelope.model_validate(raw)
         except ValidationError as error:
             self.faults += said(error, path)
-        kind, model = raw.get("kind"), None
+        kind = raw.get("kind")
+        model = None
         if isinstance(kind, str):
             model = e.KINDS.get(kind)
             if model is None:
@@ -242,7 +248,8 @@ _MOMENT = TypeAdapter(Moment)
 def kept(raw: dict[str, Any]) -> e.Entry:
     """Read back an entry that passed every check when it was written. One that this program cannot read is
     an entry all the same: it stands on the tape, and the rest of the job works."""
-    at, kind = raw.get("at"), str(raw.get("kind"))
+    at = raw.get("at")
+    kind = str(raw.get("kind"))
     try:
         when = _MOMENT.validate_python(at) if at else None
         data = e.KINDS[kind].model_validate(raw["data"])

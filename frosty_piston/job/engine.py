@@ -24,7 +24,8 @@ def _written_time(value: Any) -> Any:
     return value
 
 
-FIRST_YEAR, LAST_YEAR = 1970, 2200
+FIRST_YEAR = 1970
+LAST_YEAR = 2200
 
 
 def _in_our_time(value: datetime) -> datetime:

@@ -22,7 +22,8 @@ from .tape.fold import Job
 from .weighing.failed import condemned
 from .weighing.proposals import NextTest
 
-DECIDE_FROM, COUNTDOWN = 0.9, "countdown"
+DECIDE_FROM = 0.9
+COUNTDOWN = "countdown"
 ORDER = (
     "failed",
     "piece",
@@ -152,15 +153,14 @@ def _waits(k: Knowledge, entry: Entry, proof: Proof) -> NextStep:
         return NextStep("measure", "wait", wait_says(d.wait, d.what), here, says, None, d.until)
     if own := _where_it_runs(d):
         return NextStep("prove", "wait", wait_says(d.wait, d.what), own, STANDS_BY, None, d.until)
-    stage = (
-        "prove"
-        if d.wait in ("cold_soak", "drive")
-        else "decide"
-        if d.wait == "consent"
-        else "prove"
-        if proof.status == "on_trial"
-        else "fit"
-    )
+    if d.wait in ("cold_soak", "drive"):
+        stage = "prove"
+    elif d.wait == "consent":
+        stage = "decide"
+    elif proof.status == "on_trial":
+        stage = "prove"
+    else:
+        stage = "fit"
     of_step = d.step if d.step and stage == "fit" else ""
     place = Place(Page(stage), part=Part.STEP if of_step else Part.WAITS, item=of_step)
     return NextStep(
@@ -318,7 +318,8 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
     """Repeat it at the part before it is pulled: what was condemned from afar only, once a repair is near."""
     k = assessed.knowledge
     for repair, p in list(assessed.suspicion.repairs_needed.items())[:1]:
-        shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
+        shape = k.repairs[repair].shape
+        bad = condemned(k, repair, assessed.now)
         if p < DECIDE_FROM or shape.at_part is None or not shape.at_part.points or not bad.afar:
             continue
         read = next(

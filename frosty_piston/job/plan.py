@@ -13,10 +13,12 @@ from .assessment import Assessed
 from .judging.result import Result, latest_of_each
 from .weighing.suspicion import Suspect
 
-CLEARED_BELOW, CODE_SPEAKS = 0.03, 0.3
+CLEARED_BELOW = 0.03
+CODE_SPEAKS = 0.3
 WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")
 WARMTHS = (0.05, 0.2, 0.45, 0.7)
-KNOWN_BAD, MARGINAL = 4, 2
+KNOWN_BAD = 4
+MARGINAL = 2
 _CYLINDER = re.compile(r"cylinder (\d+)")
 
 
@@ -83,12 +85,14 @@ def plan(assessed: Assessed) -> list[PartState]:
 
 def part_odds(assessed: Assessed) -> dict[str, float]:
     """The chance that something is wrong at each part, exactly: faults of one part in one set count once."""
-    k, suspicion = assessed.knowledge, assessed.suspicion
+    k = assessed.knowledge
+    suspicion = assessed.suspicion
     names = list(k.parts)
     number = np.array(
         [names.index(k.faults[f].part) for f in suspicion.space.faults] + [len(names), len(names)]
     )
-    held, sets = number[suspicion.space.held], suspicion.weighed.sets
+    held = number[suspicion.space.held]
+    sets = suspicion.weighed.sets
     total = np.zeros(len(names) + 1)
     for column in range(held.shape[1]):
         again = np.any(held[:, :column] == held[:, column : column + 1], axis=1)
@@ -97,7 +101,8 @@ def part_odds(assessed: Assessed) -> dict[str, float]:
 
 
 def _state(assessed: Assessed, key: str, part: Part, odds: float, suspects: tuple[Suspect, ...]) -> PartState:
-    k, engine = assessed.knowledge, assessed.job.engine
+    k = assessed.knowledge
+    engine = assessed.job.engine
     mine = [v for v in _since_mended(assessed, part) if _at(k, key, part, v)]
     codes = _codes(assessed, part)
     verdict = _worst(mine)
@@ -166,17 +171,14 @@ def _cylinders(
     for n in range(1, assessed.job.cylinders + 1):
         verdict = _worst(v for v in mine if v.where.get("cylinder") == n)
         own = tuple(c for c, at in codes.items() if at == n)
-        heat = (
-            KNOWN_BAD
-            if verdict == "failed"
-            else (
-                MARGINAL
-                if verdict == "marginal"
-                else 0
-                if verdict == "sound" or bad or (named and n not in named)
-                else warm
-            )
-        )
+        if verdict == "failed":
+            heat = KNOWN_BAD
+        elif verdict == "marginal":
+            heat = MARGINAL
+        elif verdict == "sound" or bad or (named and n not in named):
+            heat = 0
+        else:
+            heat = warm
         cylinders.append(
             CylinderState(
                 n,

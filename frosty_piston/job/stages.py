@@ -47,13 +47,16 @@ class Standing:
 
 def standing(assessed: Assessed) -> Standing:
     """Work out where a job stands from what is on its tape."""
-    job, proof = assessed.job, prove(assessed)
+    job = assessed.job
+    proof = prove(assessed)
     following = next_step(assessed, proof, waiting=False)
     complaint = any(True for _ in job.of(Complaint, Symptom))
     codes = sum(1 for _ in job.of(Code))
     scanned = bool(codes) or job.last(CodeScan) is not None or job.codes_lost
-    measured, bad = assessed.now, [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
-    yes, fitted = agreed(job), all_done(assessed)
+    measured = assessed.now
+    bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
+    yes = agreed(job)
+    fitted = all_done(assessed)
     holds = {
         "arrive": ", ".join(
             filter(
@@ -103,12 +106,20 @@ def _now(
     if chosen(assessed.job):
         return "decide"
     if complaint and scanned:
-        return "decide" if following.kind == "decide" else "measure" if assessed.now else "narrow"
+        if following.kind == "decide":
+            return "decide"
+        if assessed.now:
+            return "measure"
+        return "narrow"
     return "arrive"
 
 
 def _codes_say(codes: int, scanned: bool) -> str:
-    return counted(codes, "code") if codes else "codes read" if scanned else "no codes yet"
+    if codes:
+        return counted(codes, "code")
+    if scanned:
+        return "codes read"
+    return "no codes yet"
 
 
 def _narrow_says(assessed: Assessed) -> str:

@@ -45,7 +45,8 @@ def _speaking(k: Knowledge, test: str, says: Says) -> None:
             if not speaks(known, outcome):
                 path = [test, known.shape.name, outcome]
                 raise BadKnowledge(says(known.file, path, f"the outcome {outcome!r} speaks for nothing"))
-    shape, named = k.tests[test], {o for known in findings for o in known.finding.outcomes}
+    shape = k.tests[test]
+    named = {o for known in findings for o in known.finding.outcomes}
     for outcome, verdict in shape.outcomes.items():
         if shape.plain and verdict != "unclear" and outcome not in named:
             path = [test, outcome]

@@ -33,7 +33,8 @@ class _Weights:
     """Turns words into chances; what it cannot turn it names with file, line and key."""
 
     def __init__(self, reader: Reader, scale: dict[str, float]):
-        self.reader, self.scale = reader, scale
+        self.reader = reader
+        self.scale = scale
 
     def chance(self, name: str, path: list[str], given: str | float) -> float:
         if isinstance(given, str):
@@ -94,7 +95,8 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     r = Reader(folder)
     weights = _Weights(r, r.read("scale.toml", dict[str, float]))
     systems = r.read("systems.toml", dict[str, str])
-    access, tools = r.read("access.toml", dict[str, s.AccessShape]), r.read("tools.toml", dict[str, str])
+    access = r.read("access.toml", dict[str, s.AccessShape])
+    tools = r.read("tools.toml", dict[str, str])
     cautions = r.read("cautions.toml", dict[str, s.CautionShape])
     cleaning = r.read("cleaning.toml", dict[str, s.CleaningShape])
     for key, way in cleaning.items():
@@ -382,7 +384,8 @@ def _codes(
 
 
 def _family(family: s.CodeFamilyShape) -> list[CodeEntry]:
-    first, last = int(family.first[1:]), int(family.last[1:])
+    first = int(family.first[1:])
+    last = int(family.last[1:])
     return [
         CodeEntry(
             f"{family.first[0]}{n:04d}",

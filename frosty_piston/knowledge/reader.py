@@ -77,10 +77,12 @@ class Reader:
 
 def complaint(name: str, rows: list[str], path: list[str], reason: str) -> str:
     """Say file, line, key and reason; the line is that of the deepest key that can be found in the text."""
-    line, start = 1, 0
+    line = 1
+    start = 0
     for key in (k for k in path if not k.isdigit()):
         for number in range(start, len(rows)):
             if key in rows[number]:
-                line, start = number + 1, number
+                line = number + 1
+                start = number
                 break
     return f"{name}, line {line}, {'.'.join(path)}: {reason}"

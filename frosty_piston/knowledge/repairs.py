@@ -13,7 +13,10 @@ from frosty_piston.core.words import sentence
 from . import repair_shapes as s
 from .reader import Reader
 
-KINDS, PIECES, PROOFS, ACTS = "part_kinds.toml", "fit_pieces.toml", "proof_pieces.toml", "acts.toml"
+KINDS = "part_kinds.toml"
+PIECES = "fit_pieces.toml"
+PROOFS = "proof_pieces.toml"
+ACTS = "acts.toml"
 TEMPORARY = "temporary"
 
 
@@ -173,7 +176,8 @@ class _Builder:
     def _steps(
         self, name: str, key: str, given: list[str | s.StepShape], part: str
     ) -> tuple[s.StepShape, ...]:
-        steps, own = [], set()
+        steps = []
+        own = set()
         for step in given:
             if isinstance(step, s.StepShape):
                 own.add(step.id)
@@ -273,7 +277,8 @@ def act_of(
     known, else by what such an act does to this repair. Nothing for an unknown repair."""
     known = tables.options.get(option or "")
     if known and known.repair == repair and known.shape.act == act:
-        cures, takes = known.cures, known.takes
+        cures = known.cures
+        takes = known.takes
     elif repair in tables.repairs:
         shape = tables.repairs[repair].shape
         repairs = (repair, *shape.also.get(act, []))  # type: ignore[call-overload]

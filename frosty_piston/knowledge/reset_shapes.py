@@ -89,7 +89,8 @@ class ResetPlanShape(Shape):
 def order_fault(steps: Sequence[ResetStepShape]) -> str:
     """Why some steps cannot be done in their order: twice the same, a step that is not there, a circle, or
     one before what it comes after. Empty when they can."""
-    after, does = {s.id: s.after for s in steps}, {s.id: s.does for s in steps}
+    after = {s.id: s.after for s in steps}
+    does = {s.id: s.does for s in steps}
     ids = [s.id for s in steps]
     if twice := [i for i in after if ids.count(i) > 1]:
         return f"the step {twice[0]!r} stands twice"

@@ -13,7 +13,8 @@ AIR_MASS = ("healthy", "wrong_sensor", "restricted_intake")
 REVS = ("healthy", "choked_manifold")
 PRESSURES = ("healthy", "blocked_hose")
 FILLING = 0.85
-DISPLACEMENT_L, CYLINDERS = 2.2, 4
+DISPLACEMENT_L = 2.2
+CYLINDERS = 4
 
 
 def _rng(seed: int, names: tuple[str, ...], fault: str) -> np.random.Generator:
@@ -40,7 +41,8 @@ def _written(rng: np.random.Generator, t: np.ndarray, *rows: tuple[np.ndarray, f
 
 
 def _lag(want: np.ndarray, tau: float, step: float) -> np.ndarray:
-    values, at = np.empty(len(want)), float(want[0])
+    values = np.empty(len(want))
+    at = float(want[0])
     for i, w in enumerate(want):
         at += (w - at) * min(1.0, step / tau)
         values[i] = at
@@ -49,7 +51,8 @@ def _lag(want: np.ndarray, tau: float, step: float) -> np.ndarray:
 
 def pull_recording(seed: int, fault: str) -> dict[str, Signal]:
     """Three pulls: boost asked and got in kPa, vanes asked and got in percent."""
-    rng, step = _rng(seed, PULLS, fault), 0.02
+    rng = _rng(seed, PULLS, fault)
+    step = 0.02
     t = np.arange(0, 60, step)
     want = np.full(len(t), 99.0)
     for start in (6, 24, 42):
@@ -85,11 +88,9 @@ def pull_recording(seed: int, fault: str) -> dict[str, Signal]:
     elif fault == "hunting_solenoid":
         period = float(rng.uniform(1.2, 2.5))
         swing = float(rng.uniform(14, 25)) * np.sin(2 * np.pi * t / period) * pulling
-        got, vane, vane_got = (
-            got + swing,
-            vane - swing * 0.8,
-            vane_got - 0.8 * np.roll(swing, int(0.4 / step)),
-        )
+        got = got + swing
+        vane = vane - swing * 0.8
+        vane_got = vane_got - 0.8 * np.roll(swing, int(0.4 / step))
     target, actual, command, position = _written(
         rng, t, (want, 0.0, 1.0), (got, 0.8, 1.0), (vane, 0.0, 0.4), (vane_got, 0.5, 0.4)
     )
@@ -104,10 +105,12 @@ def pull_recording(seed: int, fault: str) -> dict[str, Signal]:
 def egr_air_recording(seed: int, fault: str) -> dict[str, Signal]:
     """A steady speed with the valve driven shut and open: air in mg per stroke, valve in percent, speed in
     rpm."""
-    rng, step = _rng(seed, EGR_AIR, fault), 0.02
+    rng = _rng(seed, EGR_AIR, fault)
+    step = 0.02
     t = np.arange(0, 48, step)
     valve = np.where((t // 8) % 2 == 1, float(rng.uniform(45, 80)), 0.0)
-    full, share = float(rng.uniform(480, 540)), float(rng.uniform(0.25, 0.5))
+    full = float(rng.uniform(480, 540))
+    share = float(rng.uniform(0.25, 0.5))
     took = {
         "healthy": valve / valve.max() * share,
         "blocked_passage": valve / valve.max() * float(rng.uniform(0, 0.05)),
@@ -124,7 +127,8 @@ def egr_air_recording(seed: int, fault: str) -> dict[str, Signal]:
 def air_mass_recording(seed: int, fault: str) -> dict[str, Signal]:
     """Two light and three heavy loads, EGR shut: air in mg per stroke, manifold in kPa, intake in C, valve in
     percent."""
-    rng, step = _rng(seed, AIR_MASS, fault), 0.02
+    rng = _rng(seed, AIR_MASS, fault)
+    step = 0.02
     t = np.arange(0, 50, step)
     pressure = _lag(
         np.interp(
@@ -159,7 +163,8 @@ def air_mass_recording(seed: int, fault: str) -> dict[str, Signal]:
 
 def bypass_recording(seed: int, fault: str) -> dict[str, Signal]:
     """Idle and driving in turn: flap in percent open, speed in rpm."""
-    rng, step = _rng(seed, BYPASS, fault), 0.02
+    rng = _rng(seed, BYPASS, fault)
+    step = 0.02
     t = np.arange(0, 80, step)
     speed = _lag(np.where((t // 10) % 2 == 1, float(rng.uniform(2100, 3000)), 800.0), 0.6, step)
     wanted = np.where(speed > 1500, 95.0, 3.0)
@@ -174,10 +179,12 @@ def bypass_recording(seed: int, fault: str) -> dict[str, Signal]:
 
 def rev_recording(seed: int, fault: str) -> dict[str, Signal]:
     """From idle to the governor: speed in rpm. A choked manifold hangs near 2 000."""
-    rng, step = _rng(seed, REVS, fault), 0.02
+    rng = _rng(seed, REVS, fault)
+    step = 0.02
     t = np.arange(0, 14, step)
     pace = np.full(len(t), float(rng.uniform(650, 850)))
-    speed, at = np.empty(len(t)), 800.0
+    speed = np.empty(len(t))
+    at = 800.0
     for i in range(len(t)):
         rate = pace[i] if t[i] > 1.5 else 0.0
         if fault == "choked_manifold" and 1900 < at < 2150:
@@ -192,7 +199,8 @@ def rev_recording(seed: int, fault: str) -> dict[str, Signal]:
 
 def pressures_recording(seed: int, fault: str) -> dict[str, Signal]:
     """Two pressures that should go together, in kPa; with a blocked hose the second creeps."""
-    rng, step = _rng(seed, PRESSURES, fault), 0.02
+    rng = _rng(seed, PRESSURES, fault)
+    step = 0.02
     t = np.arange(0, 60, step)
     first = 6 + 5 * (1 + np.sin(t / float(rng.uniform(1.5, 3)))) * (1 + 0.3 * np.sin(t / 7))
     second = _lag(first, 12.0, step) if fault == "blocked_hose" else 0.9 * _lag(first, 0.1, step)

@@ -54,7 +54,8 @@ def made_up(rng: random.Random, parts: int) -> Circuit:
     b.free.append((pump, "out"))
     b.join(b.room(), (b.part("booster", "Brake booster"), "in"))
     if rng.random() < 0.7:
-        valve, store = b.part("check_valve", "One-way valve"), b.part("reservoir", "Reservoir")
+        valve = b.part("check_valve", "One-way valve")
+        store = b.part("reservoir", "Reservoir")
         b.join(b.free.pop(), (valve, "pump_side"))
         b.join((valve, "far_side"), (store, "a"))
         b.free.append((store, "b"))

@@ -157,7 +157,8 @@ def sound(card: EngineCard, ambient_c: float, rng: Rng) -> Condition:
     c.tip_share = [1.0] * n
     c.return_ml = [float(rng.normal(18.0, 2.0)) for _ in range(n)]
     c.compression = [float(rng.normal(0.985, 0.012)) for _ in range(n)]
-    c.soot_g, c.ash_g = float(rng.uniform(3, 15)), float(rng.uniform(5, 35))
+    c.soot_g = float(rng.uniform(3, 15))
+    c.ash_g = float(rng.uniform(5, 35))
     c.filter_loss = float(rng.uniform(0.02, 0.12))
     c.egr_flow = float(rng.uniform(0.8, 1.0))
     c.urea = float(rng.normal(32.5, 0.15))
@@ -190,7 +191,8 @@ def _plug_short(c: Condition, s: float, rng: Rng) -> None:
 def _plugs_wrong(c: Condition, s: float, rng: Rng) -> None:
     factor = float(rng.choice([0.5, 1.6, 1.9]))
     c.plug_ohm = [r * factor for r in c.plug_ohm]
-    c.plug_right, c.tip_share = False, [0.5] * c.cylinders
+    c.plug_right = False
+    c.tip_share = [0.5] * c.cylinders
 
 
 def _glow_wire(c: Condition, s: float, rng: Rng) -> None:
@@ -295,7 +297,8 @@ def _sensor(c: Condition, s: float, rng: Rng) -> None:
 
 
 def _nox_supply(c: Condition, s: float, rng: Rng) -> None:
-    c.nox_heard, c.nox_wire = False, str(rng.choice(["supply", "ground", "network"]))
+    c.nox_heard = False
+    c.nox_wire = str(rng.choice(["supply", "ground", "network"]))
 
 
 def _check_valve(c: Condition, s: float, rng: Rng) -> None:

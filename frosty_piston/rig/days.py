@@ -4,13 +4,15 @@ import random
 
 from frosty_piston.core.day import Bay, Day, DayLimits, Person, Piece, Work, parted
 
-DAYS, MORNING, NOON, AFTERNOON, EVENING = 5, (0, 120), (135, 270), (315, 435), (445, 540)
+DAYS = 5
+MORNING = (0, 120)
+NOON = (135, 270)
+AFTERNOON = (315, 435)
+EVENING = (445, 540)
 WAITS_MIN = (30, 30, 45, 60, 90, 240, 960)
-LIFT, ROOF, ANYWHERE = (
-    frozenset({"lift"}),
-    frozenset({"lift", "floor"}),
-    frozenset({"lift", "floor", "outside"}),
-)
+LIFT = frozenset({"lift"})
+ROOF = frozenset({"lift", "floor"})
+ANYWHERE = frozenset({"lift", "floor", "outside"})
 MAY = (
     frozenset({"talk", "measure", "fit", "road"}),
     frozenset({"talk", "measure", "fit"}),

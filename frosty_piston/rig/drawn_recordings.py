@@ -13,7 +13,8 @@ from .recordings import drive_recording
 from .testing import Entry
 
 Channels = dict[str, Signal]
-SLOWEST_S, TRIES = 0.1, 60
+SLOWEST_S = 0.1
+TRIES = 60
 VANES = ("vane_command", "vane_position")
 
 
@@ -25,8 +26,14 @@ def _pull(c: Condition, k: Knowledge, node: str, seen: str, seed: int) -> Channe
 
 
 def _egr_air(c: Condition, k: Knowledge, node: str, seen: str, seed: int) -> Channels:
-    shut, opened = p.egr_gas(c, 0.0), p.egr_gas(c, 100.0)
-    fault = "stuck_open" if shut > 0.06 else "blocked_passage" if opened - shut < 0.1 else "healthy"
+    shut = p.egr_gas(c, 0.0)
+    opened = p.egr_gas(c, 100.0)
+    if shut > 0.06:
+        fault = "stuck_open"
+    elif opened - shut < 0.1:
+        fault = "blocked_passage"
+    else:
+        fault = "healthy"
     return egr_air_recording(seed, fault)
 
 

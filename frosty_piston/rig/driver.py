@@ -5,13 +5,17 @@ Both follow from its condition, and neither is complete."""
 from . import physics as p
 from .condition import Condition, Rng
 
-TELLS, IMAGINES, SETS = 0.75, 0.01, 0.75
+TELLS = 0.75
+IMAGINES = 0.01
+SETS = 0.75
 VAGUE = ("low_power", "poor_economy", "hesitation_midrange", "rough_idle", "hard_start_cold")
 
 
 def truths(c: Condition) -> dict[str, bool]:
     """What is true of the vehicle, as a driver could say it."""
-    quality, power, boost = p.start_quality(c), p.power(c), p.boost_share(c)
+    quality = p.start_quality(c)
+    power = p.power(c)
+    boost = p.boost_share(c)
     cold = p.needs_heat(c) > 0.15
     warm = start_warm(c)
     dead = bool(c.coil_open) or any(v < 0.7 for v in c.compression)
@@ -68,7 +72,8 @@ def truths(c: Condition) -> dict[str, bool]:
 
 def start_warm(c: Condition) -> float:
     """How readily it starts warm."""
-    was, c.warm = c.warm, True
+    was = c.warm
+    c.warm = True
     quality = p.start_quality(c)
     c.warm = was
     return quality
@@ -89,15 +94,19 @@ def complaint(c: Condition, set_codes: list[str], k_symptoms: set[str], rng: Rng
 
 def codes(c: Condition, rng: Rng, sets: float = SETS) -> list[str]:
     """The codes that stand: a control unit that watches something sets its code more often than not."""
-    card, could = c.card, [code for code, holds in _watched(c) if holds]
+    card = c.card
+    could = [code for code, holds in _watched(c) if holds]
     if card.injection in ("inline_pump", "rotary_pump"):
         return []
     return [code for code in dict.fromkeys(could) if rng.random() < sets]
 
 
 def _watched(c: Condition) -> list[tuple[str, bool]]:
-    card, n = c.card, c.cylinders
-    electric, scr, dpf = card.turbo == "vgt_electric", bool(card.scr), bool(card.dpf)
+    card = c.card
+    n = c.cylinders
+    electric = card.turbo == "vgt_electric"
+    scr = bool(card.scr)
+    dpf = bool(card.dpf)
     gas = 1 - (1 - p.egr_gas(c, 100)) / (1 - p.egr_gas(c, 0)) if card.egr else 1.0
     glow = card.glow not in (None, "none")
     return [

@@ -8,10 +8,14 @@ from dataclasses import dataclass, field
 import numpy as np
 
 Rng = np.random.Generator
-COPPER_PER_K, ROOM_C = 0.00393, 20.0
+COPPER_PER_K = 0.00393
+ROOM_C = 20.0
 COIL_OHM = {"rail_solenoid": 0.42, "hydraulic_unit": 3.0, "unit_injector": 1.2, "rail_piezo": 190_000.0}
-BODY_MOHM, HALVES_PER_K = 400.0, 10.0
-TERMINATOR_OHM, TRANSCEIVER_OHM, WIRE_OHM_M = 120.0, 30_000.0, 0.04
+BODY_MOHM = 400.0
+HALVES_PER_K = 10.0
+TERMINATOR_OHM = 120.0
+TRANSCEIVER_OHM = 30_000.0
+WIRE_OHM_M = 0.04
 OPEN_OHM = 1e9
 
 
@@ -77,7 +81,8 @@ class Contact:
     def dropouts(self, seconds: float, wiggled: bool, rng: Rng) -> list[float]:
         """The moments of its dropouts in a stretch of time, in s from its start."""
         rate = self.fretted * (self.wiggled_per_s if wiggled else self.rest_per_s)
-        moments, at = [], 0.0
+        moments = []
+        at = 0.0
         while rate > 0:
             at += float(rng.exponential(1 / rate))
             if at > seconds:
@@ -146,7 +151,8 @@ class NetworkPair:
                 joined(n + i - 1, n + i, wire)
         here = next(i for i, m in enumerate(order) if m.name == at)
         current = np.zeros(2 * n)
-        current[here], current[n + here] = 1.0, -1.0
+        current[here] = 1.0
+        current[n + here] = -1.0
         volts = np.linalg.lstsq(net, current, rcond=None)[0]
         return float(volts[here] - volts[n + here])
 

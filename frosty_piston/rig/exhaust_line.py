@@ -7,7 +7,11 @@ from typing import Any
 import numpy as np
 
 Rng = np.random.Generator
-R_AIR, AIR_KPA, STROKES, SECONDS, STEP_S = 287.0, 101.3, 2.0, 900.0, 1.0
+R_AIR = 287.0
+AIR_KPA = 101.3
+STROKES = 2.0
+SECONDS = 900.0
+STEP_S = 1.0
 FAULTS = ("sensor", "dosing", "fluid", "catalyst", "soot", "ash", "hose")
 
 
@@ -54,7 +58,8 @@ class ExhaustLine:
     def reset(self, quality_told: bool) -> None:
         """Reset the inhibit: it stays latched where the cause is not cured, or the order was wrong."""
         if quality_told and self.cut() > 0.7 and not self.silent:
-            self.latched, self.starts_left = False, None
+            self.latched = False
+            self.starts_left = None
 
 
 def healthy(rng: Rng) -> ExhaustLine:
@@ -75,7 +80,8 @@ def healthy(rng: Rng) -> ExhaustLine:
 
 def broken(fault: str, rng: Rng) -> ExhaustLine:
     """A line with one fault, from slight to gross."""
-    line, severity = healthy(rng), float(rng.uniform(0, 1))
+    line = healthy(rng)
+    severity = float(rng.uniform(0, 1))
     if fault == "sensor":
         if rng.random() < 0.25:
             line.silent = str(rng.choice(["up", "down"]))
@@ -109,7 +115,8 @@ def recorded(line: ExhaustLine, rng: Rng) -> dict[str, list[float]]:
     grams = air / 1000 * line.cylinders * rpm / 60 / STROKES
     flow = grams * 1.03 / 1000 / (AIR_KPA * 1000 / (R_AIR * (hot + 273.15))) * 3600
     drop = np.asarray(line.drop_kpa(flow), float)
-    before, after = 2.0 + drop + 0.01 * flow, 2.0 + 0.01 * flow
+    before = 2.0 + drop + 0.01 * flow
+    after = 2.0 + 0.01 * flow
     second = after + (before - after) * 0.75
     dose = np.where(t < 300, 35.0, 0.0)
     nox = 380 + 60 * np.sin(t / 90) + 120 * pulls + rng.normal(0, 6, len(t))

@@ -2,7 +2,9 @@
 
 from .condition import Condition
 
-STARTER_A, HOT_TIMES, SAG_V = 260.0, 1.35, 0.5
+STARTER_A = 260.0
+HOT_TIMES = 1.35
+SAG_V = 0.5
 PASS = 9.0
 
 

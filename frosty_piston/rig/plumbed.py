@@ -20,7 +20,11 @@ from .vacuum_circuit import Plumbing
 from .vehicles import SimulatedVehicle
 
 Step = tuple[str, dict[str, str]]
-AMBIENT_KPA, OFF_ML_S, LEVEL_KPA, HOLD_S, SEEN = 97.8, 400.0, 60.0, 60.0, 0.8
+AMBIENT_KPA = 97.8
+OFF_ML_S = 400.0
+LEVEL_KPA = 60.0
+HOLD_S = 60.0
+SEEN = 0.8
 
 
 def with_circuit(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[SimulatedVehicle, Leaking]:
@@ -50,7 +54,9 @@ def leaks_at(vehicle: SimulatedVehicle, found: Leaking, k: Knowledge) -> dict[st
 
 def made_on(vehicle: SimulatedVehicle, found: Leaking, k: Knowledge, step: Step) -> list[Entry]:
     """What is written down when a test is made: at a place of the circuit by the simulated one."""
-    (test, where), condition, rng = step, vehicle.condition, vehicle.rng
+    (test, where) = step
+    condition = vehicle.condition
+    rng = vehicle.rng
     node = where.get("node", "")
     if node not in found.place:
         return perform(condition, test, where, rng)

@@ -47,7 +47,8 @@ def _command(rng: np.random.Generator) -> np.ndarray:
     def ramp(start: float, end: float, seconds: float) -> np.ndarray:
         return np.linspace(start, end, int(seconds / STEP_S))
 
-    sweep, rest = float(rng.uniform(20, 35)), float(rng.uniform(3, 5))
+    sweep = float(rng.uniform(20, 35))
+    rest = float(rng.uniform(3, 5))
     parts = [ramp(0, 0, rest)]
     for _ in range(2):
         parts += [ramp(0, 100, sweep), ramp(100, 100, rest), ramp(100, 0, sweep), ramp(0, 0, rest)]
@@ -65,10 +66,15 @@ def _position(
         if drive == "motor"
         else float(rng.uniform(2.0, 4.0) if slow else rng.uniform(0.25, 0.7))
     )
-    slack, low = float(rng.uniform(0.2, 1.5)), float(rng.uniform(9, 22)) if fault == "does_not_close" else 0.0
+    slack = float(rng.uniform(0.2, 1.5))
+    low = float(rng.uniform(9, 22)) if fault == "does_not_close" else 0.0
     stick = float(rng.uniform(5, 9)) if fault == "sticks" else 0.0
-    share, position, target, moving = STEP_S / tau, max(low, float(command[0])), float(command[0]), False
-    offset, gain = float(rng.uniform(-0.8, 0.8)), float(rng.uniform(0.99, 1.01))
+    share = STEP_S / tau
+    position = max(low, float(command[0]))
+    target = float(command[0])
+    moving = False
+    offset = float(rng.uniform(-0.8, 0.8))
+    gain = float(rng.uniform(0.99, 1.01))
     if fault == "stuck":
         return np.full(len(command), float(rng.uniform(5, 90)))
     breakaway = stick
@@ -81,10 +87,16 @@ def _position(
         )
         target = want
         if spot and spot[0] < want < spot[1]:
-            want = spot[0] if position <= spot[0] + 1 else spot[1] if position >= spot[1] - 1 else position
+            if position <= spot[0] + 1:
+                want = spot[0]
+            elif position >= spot[1] - 1:
+                want = spot[1]
+            else:
+                want = position
         if stick:
             if not moving and abs(want - position) > breakaway:
-                moving, breakaway = True, stick * float(rng.uniform(0.7, 1.3))
+                moving = True
+                breakaway = stick * float(rng.uniform(0.7, 1.3))
             elif moving and abs(want - position) < 1.8:
                 moving = False
             if not moving:

@@ -9,7 +9,9 @@ import numpy as np
 
 from frosty_piston.core.suspects.next_test import Belief, Test, propose, repair_minutes, sure_enough
 
-FAULTS, TESTS, SYSTEMS = 8, 10, 3
+FAULTS = 8
+TESTS = 10
+SYSTEMS = 3
 
 
 @dataclass(frozen=True, eq=False)

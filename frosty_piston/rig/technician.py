@@ -48,7 +48,8 @@ def follow(
     vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
 ) -> tuple[list[Entry], Assessed, float]:
     """Test by the proposals until the stop rule: what is written, what is thought, the minutes."""
-    assessed, minutes = thought(vehicle, entries, k), 0.0
+    assessed = thought(vehicle, entries, k)
+    minutes = 0.0
     made: dict[str, int] = defaultdict(int)
     while sum(made.values()) < MOST_STEPS:
         step = goes_on(assessed) if mended else proposed(assessed)

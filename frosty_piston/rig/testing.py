@@ -19,7 +19,9 @@ Maker = Callable[[Condition, dict[str, str], Rng], list[Entry]]
 AIR = general(AirLimits)
 ROD_TIMES = ((-20, -10, 0, 20, 70), (18.0, 11.5, 7.5, 3.0, 0.5))
 MAKERS: dict[str, Maker] = {}
-COLD_C, HOT_C, HOT_OPENS_C = 20.0, 85.0, 60.0
+COLD_C = 20.0
+HOT_C = 85.0
+HOT_OPENS_C = 60.0
 
 
 def made(test: str) -> Callable[[Maker], Maker]:
@@ -97,10 +99,13 @@ def crank_current(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("known_good_battery")
 def known_good(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    own, (volts, ohm) = p.crank_rpm(c), (c.ocv_v, c.battery_ohm)
-    c.ocv_v, c.battery_ohm = 12.72, 0.0055
+    own = p.crank_rpm(c)
+    (volts, ohm) = (c.ocv_v, c.battery_ohm)
+    c.ocv_v = 12.72
+    c.battery_ohm = 0.0055
     good = p.crank_rpm(c)
-    c.ocv_v, c.battery_ohm = volts, ohm
+    c.ocv_v = volts
+    c.battery_ohm = ohm
     return [saw("known_good_battery", "turns_well" if own < 180 <= good else "same")]
 
 
@@ -114,7 +119,8 @@ def cable_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("start_aid_compare")
 def start_aid(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    cold, warm = p.start_quality(c), 0.0
+    cold = p.start_quality(c)
+    warm = 0.0
     c.warm = True
     warm = p.start_quality(c)
     c.warm = False
@@ -126,7 +132,8 @@ def start_aid(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("glow_resistance")
 def glow_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    point, entries = where.get("point", "harness_connector"), []
+    point = where.get("point", "harness_connector")
+    entries = []
     for i in range(c.cylinders):
         ohm = c.plug_ohm[i] if point == "plug" else p.path_ohm(c, i)
         said = "OL" if ohm > 1e6 else max(0.0, shown(rng, ohm, 0.008, 2, 0.01))
@@ -136,12 +143,18 @@ def glow_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry
 
 @made("glow_lamp_test")
 def glow_lamp(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    point, entries = where.get("point", "harness_connector"), []
+    point = where.get("point", "harness_connector")
+    entries = []
     for i in range(c.cylinders):
         ohm = c.plug_ohm[i] if point == "plug" else p.path_ohm(c, i)
         lamp = 12.0**2 / 5.0
         share = 0.0 if ohm > 1e6 else lamp / (lamp + ohm)
-        seen = "lit" if share > 0.85 else "dim" if share > 0.2 else "dark"
+        if share > 0.85:
+            seen = "lit"
+        elif share > 0.2:
+            seen = "dim"
+        else:
+            seen = "dark"
         entries.append(saw("glow_lamp_test", seen, point=point, cylinder=i + 1))
     return [{"kind": "instrument", "data": {"instrument": "lamp", "rated_w": 5}}, *entries]
 
@@ -159,13 +172,12 @@ def glow_current(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 def bench_heat(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     entries = []
     for i, ohm in enumerate(c.plug_ohm):
-        seen = (
-            "cold"
-            if ohm > 1e6
-            else "red_tip"
-            if c.tip_share[i] > 0.8
-            else str(rng.choice(["red_elsewhere", "red_tip"]))
-        )
+        if ohm > 1e6:
+            seen = "cold"
+        elif c.tip_share[i] > 0.8:
+            seen = "red_tip"
+        else:
+            seen = str(rng.choice(["red_elsewhere", "red_tip"]))
         soon, late = (8, 30) if c.card.glow == "rod_12v" else (3, 12)
         after_s = soon if c.tip_share[i] > 0.8 else late
         entries.append(
@@ -176,7 +188,8 @@ def bench_heat(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("glow_relay")
 def glow_relay(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    loaded, volts = {"loaded": True}, c.ocv_v - p.SAG_V
+    loaded = {"loaded": True}
+    volts = c.ocv_v - p.SAG_V
     pulls = c.glow_ordered and c.glow_pulls_in
     values = {
         "battery": volts,
@@ -264,15 +277,14 @@ def rail_rest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("rail_pressure_hold")
 def rail_hold(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     low = min(c.high_pump + 0.1, 1 - 0.6 * c.filter_choked, c.lift + 0.3, 0.6 + 0.4 * c.rail_build)
-    seen = (
-        "hunts"
-        if c.rail_hunts > 0.3
-        else "low"
-        if low < 0.85
-        else "offset"
-        if abs(c.rail_error_bar) > 50
-        else "follows"
-    )
+    if c.rail_hunts > 0.3:
+        seen = "hunts"
+    elif low < 0.85:
+        seen = "low"
+    elif abs(c.rail_error_bar) > 50:
+        seen = "offset"
+    else:
+        seen = "follows"
     return [saw("rail_pressure_hold", seen)]
 
 
@@ -420,7 +432,8 @@ def key_on(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("air_mass_check")
 def air_mass(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     kpa = barometer_kpa(c.altitude_m) + 40 * p.boost_share(c)
-    vd, n = c.card.displacement_l or 2.2, c.cylinders
+    vd = c.card.displacement_l or 2.2
+    n = c.cylinders
     true = expected_air_mg(kpa, vd, n, 35, 0.85 * float(rng.normal(1, 0.02))) * p.air_share(c)
     gain = 0.4 if c.sensor_open == "air_mass_sensor" else c.maf_gain * (1 - 0.12 * c.hose_leak * 0.3)
     said: Entry = {
@@ -432,13 +445,12 @@ def air_mass(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("air_filter_look")
 def air_filter(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    seen = (
-        "collapsed"
-        if c.filter_collapsed
-        else "dirty"
-        if c.filter_loss > 0.3 or rng.random() < 0.06
-        else "clean"
-    )
+    if c.filter_collapsed:
+        seen = "collapsed"
+    elif c.filter_loss > 0.3 or rng.random() < 0.06:
+        seen = "dirty"
+    else:
+        seen = "clean"
     return [saw("air_filter_look", seen)]
 
 
@@ -479,38 +491,53 @@ def sweep(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 def _sweep(c: Condition, node: str, rng: Rng) -> str:
     if node == "egr_valve":
-        if not c.egr_driven or c.egr_moves < 0.06:
-            return "stuck"
-        return "does_not_close" if c.egr_rest > 6 else "sticks" if c.egr_moves < 0.7 else "follows"
+        return _valve_sweep(c)
     if node == "inlet_flap":
-        return (
-            "loose"
-            if c.flap_chatters
-            else "sticks"
-            if c.flap_carbon > 0.5
-            else "slow"
-            if c.flap_carbon > 0.3
-            else "follows"
-        )
+        return _flap_sweep(c)
     if node == "swirl_flaps":
-        return "stuck" if c.swirl_stuck > 0.7 else "sticks" if c.swirl_stuck > 0.3 else "follows"
+        return _first_that_holds((("stuck", c.swirl_stuck > 0.7), ("sticks", c.swirl_stuck > 0.3)))
     if node == "bypass_flap":
         return {"stuck": "stuck", "no_return": "does_not_close"}.get(c.bypass, "follows")
-    if c.card.turbo == "vgt_electric":
-        if c.vane_motor == 0 or c.vane_plug_loose and rng.random() < 0.25:
-            return "stuck"
-        if c.dead_spot:
-            return "dead_spot"
-        return "does_not_close" if c.vane_offset > 10 else "sticks" if c.vanes_stick > 0.3 else "follows"
+    return _motor_sweep(c, rng) if c.card.turbo == "vgt_electric" else _vacuum_sweep(c)
+
+
+def _first_that_holds(rows: tuple[tuple[str, bool], ...]) -> str:
+    """The first answer whose condition holds; it follows where none does."""
+    return next((answer for answer, holds in rows if holds), "follows")
+
+
+def _valve_sweep(c: Condition) -> str:
+    return _first_that_holds(
+        (
+            ("stuck", not c.egr_driven or c.egr_moves < 0.06),
+            ("does_not_close", c.egr_rest > 6),
+            ("sticks", c.egr_moves < 0.7),
+        )
+    )
+
+
+def _flap_sweep(c: Condition) -> str:
+    return _first_that_holds(
+        (("loose", c.flap_chatters), ("sticks", c.flap_carbon > 0.5), ("slow", c.flap_carbon > 0.3))
+    )
+
+
+def _motor_sweep(c: Condition, rng: Rng) -> str:
+    if c.vane_motor == 0 or c.vane_plug_loose and rng.random() < 0.25:
+        return "stuck"
+    return _first_that_holds(
+        (
+            ("dead_spot", bool(c.dead_spot)),
+            ("does_not_close", c.vane_offset > 10),
+            ("sticks", c.vanes_stick > 0.3),
+        )
+    )
+
+
+def _vacuum_sweep(c: Condition) -> str:
     reach = p.vane_reach(c)
-    return (
-        "stuck"
-        if reach < 0.15
-        else "slow"
-        if reach < 0.75
-        else "sticks"
-        if c.vanes_stick > 0.3
-        else "follows"
+    return _first_that_holds(
+        (("stuck", reach < 0.15), ("slow", reach < 0.75), ("sticks", c.vanes_stick > 0.3))
     )
 
 
@@ -526,9 +553,14 @@ def watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     jumps = (
         c.vanes_stick > 0.45 or c.dead_spot and rng.random() < 0.5 or c.vane_plug_loose and rng.random() < 0.4
     )
-    seen = (
-        "still" if reach < 0.12 else "erratic" if jumps else "part_stroke" if reach < 0.8 else "full_stroke"
-    )
+    if reach < 0.12:
+        seen = "still"
+    elif jumps:
+        seen = "erratic"
+    elif reach < 0.8:
+        seen = "part_stroke"
+    else:
+        seen = "full_stroke"
     return [saw("actuator_watch", seen, node="turbo_actuator")]
 
 
@@ -599,7 +631,12 @@ def egr_command(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("egr_arm_free")
 def egr_arm(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     held = "seized_open" if c.egr_rest > 6 and c.egr_motor else "seized_shut"
-    seen = held if c.egr_moves < 0.35 else "rough" if c.egr_moves < 0.7 else "free"
+    if c.egr_moves < 0.35:
+        seen = held
+    elif c.egr_moves < 0.7:
+        seen = "rough"
+    else:
+        seen = "free"
     return [saw("egr_arm_free", seen)]
 
 
@@ -616,13 +653,25 @@ def flap_watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("egr_look")
 def egr_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     stuck = c.egr_moves < 0.5 or c.egr_rest > 12 and c.egr_motor
-    seen = "blocked" if c.egr_flow < 0.35 else "stuck" if stuck else "wet" if c.cooler_wet > 0.6 else ""
+    if c.egr_flow < 0.35:
+        seen = "blocked"
+    elif stuck:
+        seen = "stuck"
+    elif c.cooler_wet > 0.6:
+        seen = "wet"
+    else:
+        seen = ""
     return [saw("egr_look", seen or ("fouled" if rng.random() < 0.4 else "clean"))]
 
 
 @made("egr_cooler_look")
 def cooler_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    seen = "blocked" if c.cooler_flow < 0.35 else "wet" if c.cooler_wet else ""
+    if c.cooler_flow < 0.35:
+        seen = "blocked"
+    elif c.cooler_wet:
+        seen = "wet"
+    else:
+        seen = ""
     seen = seen or {"stuck": "stuck", "no_return": "broken"}.get(c.bypass, "")
     return [saw("egr_cooler_look", seen or ("fouled" if rng.random() < 0.4 else "clean"))]
 
@@ -709,11 +758,17 @@ def travel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("vacuum_feel")
 def vacuum_feel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """A fingertip tells much from little, and little from nothing."""
-    node, arrives = where.get("node", "vacuum_hose"), p.vacuum_share(c)
+    node = where.get("node", "vacuum_hose")
+    arrives = p.vacuum_share(c)
     if node == "stop_line":
         arrives *= (1 - c.leaks.get("stop_line", 0.0)) * c.key_passes
     felt = arrives + float(rng.normal(0, 0.08))
-    seen = "strong" if felt > 0.6 else "weak" if felt > 0.2 else "none"
+    if felt > 0.6:
+        seen = "strong"
+    elif felt > 0.2:
+        seen = "weak"
+    else:
+        seen = "none"
     return [saw("vacuum_feel", seen, node=node)]
 
 
@@ -741,7 +796,12 @@ def hand_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("stop_suction")
 def stop_suction(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     leak = p.stop_leaks(c)
-    seen = "no_stop" if not c.rack_free or leak > 0.6 else "slow" if leak > 0.15 else "stops"
+    if not c.rack_free or leak > 0.6:
+        seen = "no_stop"
+    elif leak > 0.15:
+        seen = "slow"
+    else:
+        seen = "stops"
     return [saw("stop_suction", seen)]
 
 
@@ -769,7 +829,12 @@ def coil(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("solenoid_duty")
 def duty(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     works = c.boost_solenoid
-    seen = "stays" if works < 0.3 else "lags" if works < 0.75 else "follows"
+    if works < 0.3:
+        seen = "stays"
+    elif works < 0.75:
+        seen = "lags"
+    else:
+        seen = "follows"
     vent = works < 0.75 and rng.random() < 0.2
     return [saw("solenoid_duty", "vent_blocked" if vent else seen, node="vacuum_solenoid")]
 
@@ -817,7 +882,8 @@ def exhaust_temps(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("nox_compare")
 def nox(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    up, entries = 420.0, []
+    up = 420.0
+    entries = []
     for dosing in (True, False):
         down = up * (1 - p.nox_cut(c)) if dosing else up * 0.97
         said: Entry = {"dosing": dosing}
@@ -848,7 +914,12 @@ def contamination(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("def_quantity")
 def quantity(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     share = c.spray * min(1.0, c.def_bar / 5.0) * (0.15 if not c.def_heats and c.ambient_c < -8 else 1.0)
-    seen = "cone" if c.spray > 0.8 else "drips" if c.spray < 0.25 else "jet"
+    if c.spray > 0.8:
+        seen = "cone"
+    elif c.spray < 0.25:
+        seen = "drips"
+    else:
+        seen = "jet"
     entry = figures("def_quantity", expected_ml=100, measured_ml=max(0.0, shown(rng, 100 * share, 0.03, 0)))
     entry["data"]["outcome"] = "none" if share < 0.05 else seen
     return [entry]
@@ -1008,13 +1079,12 @@ def network_pins(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("circuit_drop")
 def circuit_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "control_module")
-    drop = (
-        c.module_supply_drop
-        if node == "control_module"
-        else 2.0
-        if _loose(c, node) and rng.random() < 0.6
-        else 0.08
-    )
+    if node == "control_module":
+        drop = c.module_supply_drop
+    elif _loose(c, node) and rng.random() < 0.6:
+        drop = 2.0
+    else:
+        drop = 0.08
     return [figures("circuit_drop", None, {"node": node}, drop_v=shown(rng, drop, 0.02), current_a=5)]
 
 

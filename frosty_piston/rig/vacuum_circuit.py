@@ -9,8 +9,12 @@ from numpy.typing import NDArray
 
 from frosty_piston.core.circuit import Circuit, PartKind, outward
 
-HOSE_ML_S, OPEN_ML_S, CHOKED, SMALLEST_ML = 2500.0, 5000.0, 0.47, 2.0
-STEP_S, MOST_TURNS = 0.25, 60
+HOSE_ML_S = 2500.0
+OPEN_ML_S = 5000.0
+CHOKED = 0.47
+SMALLEST_ML = 2.0
+STEP_S = 0.25
+MOST_TURNS = 60
 
 
 @dataclass
@@ -35,7 +39,8 @@ class Plumbing:
         self.volumes = np.array([max(self.kind[p].volume_ml, SMALLEST_ML) for p in self.parts])
         self.holes = np.array([self.leaks.get(p, 0.0) for p in self.parts])
         for run in self.runs:
-            far, near = self.number[run.far[0]], self.number[run.near[0]]
+            far = self.number[run.far[0]]
+            near = self.number[run.near[0]]
             at = near if run.hose.id in self.blocked else far
             self.volumes[at] += run.hose.volume_ml
             self.holes[at] += self.leaks.get(run.hose.id, 0.0)
@@ -46,7 +51,8 @@ class Plumbing:
         for run in self.runs:
             if run.hose.id in self.blocked:
                 continue
-            near, far = run.near[0], run.far[0]
+            near = run.near[0]
+            far = run.far[0]
             if far in self.stuck or near in self.stuck:
                 continue
             length = run.hose.length_mm or 500.0
@@ -60,7 +66,8 @@ class Plumbing:
         """What flows at a vacuum, as a matrix and a vector. `pumped`: conductance and limit of a pump at a
         part; `held`: what the volumes hold on to, ml/s."""
         size = len(self.parts)
-        a, b = np.zeros((size, size)), np.zeros(size)
+        a = np.zeros((size, size))
+        b = np.zeros(size)
         for near, far, g, one_way in self._links():
             if one_way and vacuum[far] > vacuum[near] + 1e-9:
                 continue
@@ -118,7 +125,8 @@ class Plumbing:
     ) -> list[tuple[float, dict[str, float]]]:
         """The vacuum at every part over a time, from a start; the pump turns only when it is `idling`."""
         vacuum = np.array([start.get(p, 0.0) for p in self.parts])
-        shown, t = [(0.0, dict(zip(self.parts, vacuum.tolist(), strict=True)))], 0.0
+        shown = [(0.0, dict(zip(self.parts, vacuum.tolist(), strict=True)))]
+        t = 0.0
         pumped = self._sources() if idling else {}
         while t < seconds - 1e-9:
             step = min(step_s, seconds - t)

@@ -16,8 +16,11 @@ from .demo import world
 from .driver import codes, complaint, truths
 from .testing import Entry
 
-OFTEN_TWO, OFTEN_NONE, MOST_TRIES = 0.18, 0.1, 80
-PLAIN_M, CLEARED = 300.0, "codes_cleared_before_visit"
+OFTEN_TWO = 0.18
+OFTEN_NONE = 0.1
+MOST_TRIES = 80
+PLAIN_M = 300.0
+CLEARED = "codes_cleared_before_visit"
 ANYTHING = LessonShape(number=0, kind="any", title="Whatever comes")
 
 
@@ -134,7 +137,8 @@ def simulated(
     drawn = cards[int(rng.integers(len(cards)))]
     engine = dict(engine or drawn)
     card = EngineCard.model_validate(engine)
-    ambient, parts = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0])), int(rng.integers(2**31))
+    ambient = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0]))
+    parts = int(rng.integers(2**31))
     ills = _noticed(card, ambient, parts, k, rng, rates, lesson)
     altitude = PLAIN_M if lesson.altitude_m is None else lesson.altitude_m
     condition = replace(_condition(card, ambient, ills, parts), altitude_m=altitude)
@@ -196,7 +200,12 @@ def _wrong(
     """What is wrong: by how common each fault is here; without that, half way to all alike, so that seldom
     ones come too."""
     share = rng.random()
-    count = 0 if share < OFTEN_NONE else 2 if share < OFTEN_NONE + OFTEN_TWO else 1
+    if share < OFTEN_NONE:
+        count = 0
+    elif share < OFTEN_NONE + OFTEN_TWO:
+        count = 2
+    else:
+        count = 1
     names = _possible(card, k, lesson)
     count = min(count if lesson.count is None else lesson.count, len(names))
     general = [k.faults[f].per_thousand ** 0.5 for f in names]

@@ -20,7 +20,8 @@ class Background:
         self.name = name
         self._todo: dict[str, Work] = {}
         self._changed = Condition()
-        self._busy, self._closed = False, False
+        self._busy = False
+        self._closed = False
         self._thread: Thread | None = None
 
     def do(self, pieces: Mapping[str, Work]) -> None:
@@ -60,7 +61,8 @@ class Background:
                 self._changed.wait_for(lambda: self._todo or self._closed)
                 if self._closed:
                     return
-                piece, self._busy = self._todo.pop(next(iter(self._todo))), True
+                piece = self._todo.pop(next(iter(self._todo)))
+                self._busy = True
             began = time.monotonic()
             self._done(piece)
             took_s = time.monotonic() - began

@@ -117,7 +117,8 @@ def _check_tapes(connection: sqlite3.Connection, found: Checked) -> None:
             )
         elif len(kept) != len(wanted) or head != (list(wanted.values())[-1] if wanted else ""):
             found.faults.append(f"job {job_id}: entries at the end of its tape are gone")
-        found.jobs, found.entries = found.jobs + 1, found.entries + len(raws)
+        found.jobs = found.jobs + 1
+        found.entries = found.entries + len(raws)
 
 
 def _check_kept(connection: sqlite3.Connection, found: Checked) -> None:
@@ -150,7 +151,8 @@ def _is_whole(connection: sqlite3.Connection, table: str, column: str, key: str,
 
 def _seal_of(connection: sqlite3.Connection) -> str:
     """The hash of everything in a copy but its seal: names, layout and every value of every table."""
-    seal, plain = hashlib.sha256(), connection.text_factory
+    seal = hashlib.sha256()
+    plain = connection.text_factory
     connection.text_factory = bytes
     try:
         schema = "SELECT type, name, tbl_name, sql FROM sqlite_master WHERE tbl_name != ? ORDER BY type, name"

@@ -19,8 +19,14 @@ from .tables import CaseRow, JobRow
 from .tapes import JobRecord, Tapes
 from .timestamps import now, stamp, utc
 
-SWITCH, POOLED, FORMAT, VERSION = "own_odds", "pooled_odds", "frosty-piston/own-odds", 1
-MOST_READ, MOST_POOLED_BYTES, MOST_COUNT, MOST_POOLED = 60, 2_000_000, 100_000, 40
+SWITCH = "own_odds"
+POOLED = "pooled_odds"
+FORMAT = "frosty-piston/own-odds"
+VERSION = 1
+MOST_READ = 60
+MOST_POOLED_BYTES = 2_000_000
+MOST_COUNT = 100_000
+MOST_POOLED = 40
 
 
 class Cases:
@@ -34,7 +40,10 @@ class Cases:
         tapes: Tapes,
         changed: Callable[[], None],
     ):
-        self.engine, self.knowledge, self.settings, self.tapes = engine, knowledge, settings, tapes
+        self.engine = engine
+        self.knowledge = knowledge
+        self.settings = settings
+        self.tapes = tapes
         self._changed = changed
         self._own: Own | None = None
 
@@ -174,7 +183,8 @@ class Cases:
             raise BadInput(
                 f"This file does not say {FORMAT!r} and version {VERSION}: it is no file of counts."
             )
-        name, cards = given.get("workshop"), given.get("cards")
+        name = given.get("workshop")
+        cards = given.get("cards")
         if not isinstance(name, str) or not 1 <= len(name) <= 80 or not isinstance(cards, dict):
             raise BadInput("The file names its workshop (1 to 80 signs), and has its counts under cards.")
         kept = {str(card)[:120]: self._card(str(card), one) for card, one in list(cards.items())[:500]}

@@ -14,7 +14,12 @@ from frosty_piston.core.errors import CannotStart
 
 from .backup import back_up
 
-FOLDER, NAME, DAYS, WEEKS, MONTHS, LOOKS_S = "backups", "workshop-{}.piston", 7, 4, 12, 1800.0
+FOLDER = "backups"
+NAME = "workshop-{}.piston"
+DAYS = 7
+WEEKS = 4
+MONTHS = 12
+LOOKS_S = 1800.0
 log = logging.getLogger("frosty_piston.store")
 
 

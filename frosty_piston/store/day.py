@@ -29,13 +29,21 @@ from .timestamps import now, stamp, utc
 from .yard import Yard
 
 A = TypeVar("A")
-MOST_JOBS, LISTED = 12, 60
+MOST_JOBS = 12
+LISTED = 60
 WAIT_S = 20.0
 MOMENT_S = 1.0
 REST_S = 10.0  # a plan stands so long, whatever is written on a job meanwhile
 BUSY = "The day is still being planned. Load the page again in a few seconds."
-STALE, IN_HAND, GIVEN_UP = timedelta(hours=6), timedelta(minutes=30), timedelta(hours=3)
-SETUP, PINS, STANDS, BEGUN, ON, LAID = "day", "day_pins", "day_stands", "day_begun", "day_on", "day_laid"
+STALE = timedelta(hours=6)
+IN_HAND = timedelta(minutes=30)
+GIVEN_UP = timedelta(hours=3)
+SETUP = "day"
+PINS = "day_pins"
+STANDS = "day_stands"
+BEGUN = "day_begun"
+ON = "day_on"
+LAID = "day_laid"
 
 
 @dataclass(frozen=True)
@@ -84,8 +92,12 @@ class DayBoard:
     """Lays out the day and keeps what was said of it: pins, where vehicles stand, who is there."""
 
     def __init__(self, tapes: Tapes, yard: Yard, settings: Settings, k: Knowledge):
-        self.tapes, self.yard, self.settings, self.knowledge = tapes, yard, settings, k
-        self.search_s, self.rest_s = SEARCH_S, REST_S
+        self.tapes = tapes
+        self.yard = yard
+        self.settings = settings
+        self.knowledge = k
+        self.search_s = SEARCH_S
+        self.rest_s = REST_S
         self._laid_at = 0.0
         self._apart = ThreadPoolExecutor(1, "day")
         self._laying: Future[Laid] | None = None
@@ -169,7 +181,8 @@ class DayBoard:
                 return laid
 
     def _lay_again(self) -> Laid:
-        rows, at = self.yard.jobs(limit=LISTED), _minute()
+        rows = self.yard.jobs(limit=LISTED)
+        at = _minute()
         key, said = self._key(rows)
         laid = self._laid = self._lay(rows, key, said, at)
         self._laid_at = monotonic()
@@ -201,13 +214,16 @@ class DayBoard:
         said = self.settings.get(ON)
         wanted = [r for r in rows if said.get(r.id, True)]
         wanted.sort(key=lambda r: (not said.get(r.id, False), r.deadline is None))
-        chosen, beyond = wanted[:MOST_JOBS], wanted[MOST_JOBS:]
+        chosen = wanted[:MOST_JOBS]
+        beyond = wanted[MOST_JOBS:]
         off = [r for r in rows if not said.get(r.id, True)]
         return chosen, [(r.id, r.vehicle_name) for r in (*beyond, *off)]
 
     def _lay(self, rows: list[Row[Any]], key: str, said: str, at: datetime) -> Laid:
         chosen, left_out = self._chosen(rows)
-        prices, jobs, works = self.settings.prices(), {}, []
+        prices = self.settings.prices()
+        jobs = {}
+        works = []
         records = self._records(chosen)
         left_out += [(row.id, row.vehicle_name) for row in chosen if row.id not in records]
         chosen = [row for row in chosen if row.id in records]
@@ -312,7 +328,8 @@ class DayBoard:
         for piece, (began, since) in begun.items():
             person = pins[piece].person if piece in pins and pins[piece].person else began
             if person in names:
-                elapsed, planned = int((at - since).total_seconds() // 60), day.pieces[piece].minutes
+                elapsed = int((at - since).total_seconds() // 60)
+                planned = day.pieces[piece].minutes
                 if elapsed >= planned:
                     over.add(piece)
                     planned = elapsed + int(max(self.limits.more_at_least_min, day.pieces[piece].spread_min))

@@ -29,7 +29,8 @@ from .timestamps import now, utc
 
 TRAINING = "training-"
 OF_A_JOB = (ActRow, TraceRow, AttachmentRow, ChainRow, EntryRow)
-MOST_LISTED, MOST_STATES = 400, 40
+MOST_LISTED = 400
+MOST_STATES = 40
 
 
 def is_training(job_id: str) -> bool:

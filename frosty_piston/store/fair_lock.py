@@ -13,7 +13,9 @@ class FairLock:
     """A lock that whoever came first gets first. It is not reentrant."""
 
     def __init__(self) -> None:
-        self._lock, self._taken, self._waiting = Lock(), False, deque[Event]()
+        self._lock = Lock()
+        self._taken = False
+        self._waiting = deque[Event]()
 
     @contextmanager
     def hold(self, timeout_s: float, says: str, most_waiting: int | None = None) -> Iterator[None]:

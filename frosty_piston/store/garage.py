@@ -73,7 +73,8 @@ class NewCards:
     def look(self, job: Job) -> None:
         """Raises CardsChanged when the job was given another vehicle or card since the page was shown."""
         if len(card_changes(job)) > self.seen.changes:
-            stands, new = both(*cards_of(job)), both(self.vehicle, self.engine)
+            stands = both(*cards_of(job))
+            new = both(self.vehicle, self.engine)
             raise CardsChanged({k: v for k, v in stands.items() if v != new.get(k)})
 
     def title(self, job: Job) -> str:
@@ -144,7 +145,8 @@ def _kept(
         session.add(row)
     else:
         if row.version != seen:
-            stands, mine = flat(row.data), flat(new)
+            stands = flat(row.data)
+            mine = flat(new)
             old = flat(_version(session, table, row.id, seen))
             raise CardsChanged(
                 {k: stands.get(k) for k in {**old, **stands} if old.get(k) != stands.get(k)} or mine
@@ -152,7 +154,8 @@ def _kept(
         merged = _merged(row.data, shown, new)
         if merged == row.data:
             return int(row.id)
-        row.data, row.version = merged, row.version + 1
+        row.data = merged
+        row.version = row.version + 1
     session.flush()
     _keep_version(session, row, by)
     return int(row.id)

@@ -36,7 +36,11 @@ class Order:
 
     @property
     def state(self) -> str:
-        return "arrived" if self.arrived_at else "ordered" if self.ordered_at else "wanted"
+        if self.arrived_at:
+            return "arrived"
+        if self.ordered_at:
+            return "ordered"
+        return "wanted"
 
 
 class Orders:
@@ -102,7 +106,9 @@ class Orders:
             row = _row(session, order_id)
             if row.arrived_at is not None:
                 raise Conflict("This has arrived already: look at what stands.")
-            row.ordered_at, row.due_at, row.wait_id = row.ordered_at or now(), due, wait_id
+            row.ordered_at = row.ordered_at or now()
+            row.due_at = due
+            row.wait_id = wait_id
 
     def arrived(self, order_id: str, by: str) -> bool:
         """Say that it is here; answers whether this said it first. Raises NotHere."""
@@ -110,7 +116,8 @@ class Orders:
             row = _row(session, order_id)
             if row.arrived_at is not None:
                 return False
-            row.arrived_at, row.arrived_by = now(), by
+            row.arrived_at = now()
+            row.arrived_by = by
         return True
 
     def drop(self, order_id: str) -> None:

@@ -23,9 +23,14 @@ from .rights import Right
 from .tables import PersonRow, SessionRow, TokenRow
 from .timestamps import now, utc
 
-LEAST_SIGNS, MOST_SIGNS, MOST_NAME, MOST_ADDRESS = 10, 200, 80, 64
+LEAST_SIGNS = 10
+MOST_SIGNS = 200
+MOST_NAME = 80
+MOST_ADDRESS = 64
 COMMON = Path(__file__).parent / "common_passphrases.txt"
-IDLE, LONGEST, FRESH = timedelta(hours=24), timedelta(days=14), timedelta(minutes=5)
+IDLE = timedelta(hours=24)
+LONGEST = timedelta(days=14)
+FRESH = timedelta(minutes=5)
 AT_ONCE = 2  # each takes 64 MB and a good part of a second of one core
 
 
@@ -63,7 +68,8 @@ class People:
 
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._hasher, self._turn = PasswordHasher(), BoundedSemaphore(AT_ONCE)
+        self._hasher = PasswordHasher()
+        self._turn = BoundedSemaphore(AT_ONCE)
         self._nobody = ""
 
     def everybody(self) -> list[Known]:
@@ -94,7 +100,8 @@ class People:
             if row is None:
                 row = PersonRow(name=name, right="work")
                 session.add(row)
-            row.passphrase, row.right = kept, "lead" if first else right or row.right or "work"
+            row.passphrase = kept
+            row.right = "lead" if first else right or row.right or "work"
             session.flush()
             for table in (SessionRow, TokenRow):
                 session.execute(delete(table).where(table.person_id == row.id))
@@ -151,7 +158,8 @@ class People:
         person_id = self._of_passphrase(name, passphrase)
         if person_id is None:
             return None
-        secret, at = secrets.token_urlsafe(32), now()
+        secret = secrets.token_urlsafe(32)
+        at = now()
         made = {"person_id": person_id, "made_at": at, "seen_at": at, "address": address[:MOST_ADDRESS]}
         with write_session(self.engine) as session:
             session.execute(delete(SessionRow).where(SessionRow.made_at < at - LONGEST))
@@ -200,7 +208,8 @@ class People:
         same name takes the place of the first. Raises BadInput."""
         if not name.strip() or len(name) > MOST_NAME:
             raise BadInput([Fault("program", f"say which program, in at most {MOST_NAME} signs")])
-        secret, at = "piston_" + secrets.token_urlsafe(32), now()
+        secret = "piston_" + secrets.token_urlsafe(32)
+        at = now()
         with write_session(self.engine) as session:
             row = session.scalars(select(PersonRow).where(PersonRow.name == person)).one()
             self._end_program(session, row.id, name)

@@ -23,7 +23,8 @@ from .database import write_session
 from .tables import AttachmentRow, BlockRow, SettingRow, TraceRow
 from .timestamps import now, utc
 
-KEPT_IN_MEMORY, ANSWERS_IN_MEMORY = 6, 96
+KEPT_IN_MEMORY = 6
+ANSWERS_IN_MEMORY = 96
 FILES_KEPT_READ = 2
 LAYOUT = "layout:"
 A = TypeVar("A")
@@ -108,7 +109,8 @@ class Recordings:
                 attachment_id = str(uuid4())
             _keep_block(session, link, block)
             row = AttachmentRow(id=attachment_id, job_id=job_id, name=name, size=len(data), hash=link)
-            row.by, row.at = by, now()
+            row.by = by
+            row.at = now()
             session.add(row)
         return attachment_id
 

@@ -15,7 +15,8 @@ from .database import write_session
 from .tables import OwnCodeRow, PatternRow, SettingRow
 from .timestamps import now, utc
 
-LACKING, FLOORS = "lacking_tools", "countdown_floors"
+LACKING = "lacking_tools"
+FLOORS = "countdown_floors"
 
 
 def _pattern(row: PatternRow) -> Pattern:
@@ -27,7 +28,9 @@ class Shelf:
     touched."""
 
     def __init__(self, engine: Engine, knowledge: Knowledge, changed: Callable[[str | None], None]):
-        self.engine, self.knowledge, self._changed = engine, knowledge, changed
+        self.engine = engine
+        self.knowledge = knowledge
+        self._changed = changed
         self._experience: Experience | None = None
         self._reading = Lock()
 
@@ -136,7 +139,8 @@ class Shelf:
             if row is None:
                 raise NotHere("There is no such pattern.")
             if row.ended_at is None:
-                row.ended_by, row.ended_at = by[:80], now()
+                row.ended_by = by[:80]
+                row.ended_at = now()
             engine = row.engine
         self._touched(engine)
 

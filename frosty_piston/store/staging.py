@@ -61,7 +61,8 @@ def prepared(engine: Engine, rows: Iterable[EntryText], count: int, at: datetime
     if count <= SLICE:
         yield Prepared(tuple(rows), at)
         return
-    batch, numbered = str(uuid4()), enumerate(rows)
+    batch = str(uuid4())
+    numbered = enumerate(rows)
     try:
         while part := list(islice(numbered, SLICE)):
             _stage(

@@ -116,12 +116,15 @@ class Tapes:
     """Keeps the tapes of all jobs. Safe to use from several threads; every write is one transaction."""
 
     def __init__(self, engine: Engine, knowledge: Knowledge, experience: Callable[[], Experience]):
-        self.engine, self.knowledge, self._experience = engine, knowledge, experience
+        self.engine = engine
+        self.knowledge = knowledge
+        self._experience = experience
         self._cache: OrderedDict[str, JobRecord] = OrderedDict()
         self._coming: dict[str, JobRecord] = {}
         self._generation = 0
         self._lock = Lock()
-        self._thinking, self._writing = NamedLocks(), NamedLocks()
+        self._thinking = NamedLocks()
+        self._writing = NamedLocks()
         self._columns_again = Background("columns of open jobs")
         drop_staged(engine)
 
@@ -199,7 +202,8 @@ class Tapes:
         links = jobfile.chain_of(raw["entries"])
         if self._is_here(row, chain_head := list(links.values())[-1] if links else ""):
             return row.id, False
-        generation, written = self._generation, now()
+        generation = self._generation
+        written = now()
         record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
         rows = [(raw["id"], _text(raw), links[raw["id"]]) for raw in raw["entries"]]
         new = self._opened(row, listed(record.standing), rows, len(rows), chain_head, written)
@@ -419,7 +423,8 @@ class Tapes:
     ) -> tuple[list[tuple[Entry, dict[str, Any]]], tuple[str, ...]]:
         """The entries that are new, each with what is written of it, and the ids that were known. Raises
         BadInput with every fault, Conflict for a known id with other content."""
-        known, at = {e.id for e in record.job.tape}, stamp(_moment(record.job))
+        known = {e.id for e in record.job.tape}
+        at = stamp(_moment(record.job))
         ticked = {x.data.caution for x in record.job.of(Tick)} if asks_ticks else None
         stop_open = asks_ticks and stopping.stop_open(record.job)
         road = Road.of(record.job, self.knowledge, self._experience()) if asks_ticks else None
@@ -461,11 +466,15 @@ class Tapes:
 
     def _gone_on(self, before: JobRecord, fresh: list[Entry], cards: NewCards | None = None) -> JobRecord:
         """The job with entries added, thought through."""
-        job, at = before.job, now()
-        title, vehicle, engine = job.title, job.vehicle, job.engine
+        job = before.job
+        at = now()
+        title = job.title
+        vehicle = job.vehicle
+        engine = job.engine
         if cards is not None:
             title = cards.title(job)
-            vehicle, engine = Vehicle.model_validate(cards.vehicle), EngineCard.model_validate(cards.engine)
+            vehicle = Vehicle.model_validate(cards.vehicle)
+            engine = EngineCard.model_validate(cards.engine)
         grown = Job(job.id, title, vehicle, engine, (*job.tape, *fresh), job.opened_at)
         assessed = Assessed(grown, self.knowledge, self._experience())
         if cards is None:
@@ -485,7 +494,8 @@ class Tapes:
         cards: NewCards | None,
     ) -> bool:
         """Write what was worked out, unless the job was changed by another process meanwhile."""
-        job_id, shown = before.job.id, listed(after.standing)
+        job_id = before.job.id
+        shown = listed(after.standing)
         head = self.chain_head(job_id)
         links = jobfile.chain_of([raw for _, raw in fresh], head)
         rows = [(entry.id, _text(raw), links[entry.id]) for entry, raw in fresh]
@@ -503,8 +513,11 @@ class Tapes:
                 session.add(ActRow(job_id=job_id, key=act.key, content=act.content, entries=ids, at=now()))
             if cards is not None:
                 cards.keep(session, row)
-                row.title, row.head = after.job.title, after.head
-                row.vehicle, row.engine, row.vehicle_name = cards.vehicle, cards.engine, cards.vehicle["name"]
+                row.title = after.job.title
+                row.head = after.head
+                row.vehicle = cards.vehicle
+                row.engine = cards.engine
+                row.vehicle_name = cards.vehicle["name"]
             row.revision += 1
             _show(row, shown)
         return True

@@ -46,15 +46,20 @@ class Workshop:
         self.knowledge = hold(knowledge or load_knowledge())
         self.shelf = Shelf(engine, self.knowledge, self._experience_changed)
         self.tapes = Tapes(engine, self.knowledge, self._experience)
-        self.garage, self.settings, self.yard = Garage(engine), settings or Settings(engine), Yard(engine)
+        self.garage = Garage(engine)
+        self.settings = settings or Settings(engine)
+        self.yard = Yard(engine)
         again = partial(self._experience_changed, None)
         self.cases = Cases(engine, self.knowledge, self.settings, self.tapes, again)
-        self.recordings, self.people = Recordings(engine), People(engine)
-        self.pictures, self.orders = Pictures(engine), Orders(engine)
+        self.recordings = Recordings(engine)
+        self.people = People(engine)
+        self.pictures = Pictures(engine)
+        self.orders = Orders(engine)
         self.day = DayBoard(self.tapes, self.yard, self.settings, self.knowledge)
         self.exercises = Exercises(engine)
         self.folder = Path(engine.url.database or "").parent
-        self._opening, self._naming = Lock(), Lock()
+        self._opening = Lock()
+        self._naming = Lock()
         self._training: Workshop | None = None
 
     @cached_property

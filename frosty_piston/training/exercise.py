@@ -25,10 +25,18 @@ from frosty_piston.rig.vehicles import NoSuchVehicle, SimulatedVehicle, Unnotice
 Act = dict[str, Any]
 Place = tuple[str, dict[str, str]]
 HELP = {"off": "Off", "on_request": "On request", "on": "On"}
-STARTS_FROM, MOST_FOLLOWING, FOLLOWS = 0.12, 6, 10**7
-SCAN_MIN, DRIVE_MIN, OVERNIGHT_MIN, WARM_MIN, START_MIN = 5.0, 25.0, 600.0, 15.0, 1.0
-MOST_ACTS, ASKED_EVERY = 120, 3
-SURE, COIN = (10, 99), 100
+STARTS_FROM = 0.12
+MOST_FOLLOWING = 6
+FOLLOWS = 10**7
+SCAN_MIN = 5.0
+DRIVE_MIN = 25.0
+OVERNIGHT_MIN = 600.0
+WARM_MIN = 15.0
+START_MIN = 1.0
+MOST_ACTS = 120
+ASKED_EVERY = 3
+SURE = (10, 99)
+COIN = 100
 TELLS_NOTHING_OF = ("limits", "glow_nominal_ohm", "compression_ratio", "displacement_l")
 NO_CARD = "Engine without a card"
 PASSING = {"key_on", "running", "none", access.COLD, access.HOT}
@@ -282,7 +290,8 @@ def _reach(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     tray = bay.k.training.pieces["tray"]
     lost = _chance(bay, f"tray {what}").random() < tray.chance
     if what in tray.opened_by and lost and not bay.lost_once:
-        bay.piece, bay.lost_once = "tray", True
+        bay.piece = "tray"
+        bay.lost_once = True
         return f"{bay.k.access[what].title}. {tray.says}", []
     return f"{bay.k.access[what].title}.", []
 
@@ -299,7 +308,8 @@ def _back(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
 def _cool(bay: Bay) -> tuple[str, list[Entry]]:
     if bay.cold:
         raise BadInput([Fault("access", "it is cold already")])
-    bay.hot, bay.cold = False, True
+    bay.hot = False
+    bay.cold = True
     bay.waited += OVERNIGHT_MIN
     return "It stood overnight.", [_state(access.COLD)]
 
@@ -312,7 +322,8 @@ def _warm(bay: Bay) -> tuple[str, list[Entry]]:
     bay.minutes += START_MIN
     if not bay.starts:
         return "It cranks and does not start.", []
-    bay.hot, bay.cold = True, False
+    bay.hot = True
+    bay.cold = False
     bay.minutes += WARM_MIN
     return "It runs, and is hot now.", [_state(access.HOT)]
 
@@ -334,7 +345,8 @@ def _test(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     where = {key: str(act[key]) for key in ("point", "node") if act.get(key)}
     if (test, where) not in bay.places:
         raise BadInput([Fault("test", "choose a test that this engine can have, at a place of its own")])
-    shape, way = bay.k.tests[test], bay.way(test, where)
+    shape = bay.k.tests[test]
+    way = bay.way(test, where)
     if missing := bay.missing(test, where):
         first = listed([inside(bay.k.access[a].title) for a in missing])
         raise BadInput([Fault("test", f"not reached yet: {first}")])
@@ -370,7 +382,8 @@ def _read(bay: Bay, test: str, where: dict[str, str], way: access.Way) -> tuple[
     number = len(bay.acts) + 1
     bay.tests.append(Made(number, test, where, way.own_min, bay.passed))
     bay.lever = bay.lever or test == LEVER
-    seed, title = zlib.crc32(what.encode()) % 9999, bay.k.tests[test].title
+    seed = zlib.crc32(what.encode()) % 9999
+    title = bay.k.tests[test].title
     recorded = None if bay.by_hand else recording_of(condition, bay.k, test, where.get("node"), entries, seed)
     if recorded:
         bay.recordings[number] = (title, recorded)
@@ -386,7 +399,8 @@ def _fit(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     ticks = {c for c in cautions_of(bay.k, option.repair, option.shape.act) if bay.k.cautions[c].tick}
     if not ticks <= set(act.get("ticks", ())):
         raise BadInput([Fault("ticks", "tick the cautions first")])
-    money, minutes = whole_coins(float(act.get("parts", 0))), float(act.get("minutes", 0.0))
+    money = whole_coins(float(act.get("parts", 0)))
+    minutes = float(act.get("minutes", 0.0))
     pieces = tuple(int(c) for c in act.get("cylinders", ()))
     bay.parts_money += money
     bay.minutes += minutes
@@ -437,10 +451,12 @@ def cures(vehicle: SimulatedVehicle, faults: Sequence[str], pieces: Sequence[int
 
 def bad_cylinders(vehicle: SimulatedVehicle, fault: str) -> set[int]:
     """The cylinders at which a fault sits, by what it does to their parts."""
-    with_it, without = vehicle.condition, vehicle.mended([fault]).condition
+    with_it = vehicle.condition
+    without = vehicle.mended([fault]).condition
     bad: set[int] = set()
     for f in fields(Condition):
-        now, well = getattr(with_it, f.name), getattr(without, f.name)
+        now = getattr(with_it, f.name)
+        well = getattr(without, f.name)
         if isinstance(now, (set, dict)) and now != well and f.name not in ("cable_ohm", "leaks"):
             bad |= {int(i) + 1 for i in set(now) ^ set(well)}
         elif isinstance(now, list):
@@ -472,7 +488,10 @@ def _drive(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     if _brakes_fail(bay):
         return _ending(bay), []
     bay.minutes += DRIVE_MIN
-    bay.hot, bay.cold, bay.scanned, bay.off = True, False, True, set()
+    bay.hot = True
+    bay.cold = False
+    bay.scanned = True
+    bay.off = set()
     after = bay.vehicle.after_the_drive()
     still = [inside(bay.k.symptoms[e["data"]["symptom"]].title) for e in after if e["data"].get("present")]
     codes = [e["data"]["code"] for e in after if e["kind"] == "code"]
@@ -571,13 +590,21 @@ def offered(bay: Bay) -> list[Offered]:
 
 def title_of(k: Knowledge, test: str, where: Mapping[str, str]) -> str:
     """What a test at a place is called."""
-    shape, point, node = k.tests[test], where.get("point", ""), where.get("node", "")
-    spot = shape.at[point].title if point else k.nodes[node].title if node else ""
+    shape = k.tests[test]
+    point = where.get("point", "")
+    node = where.get("node", "")
+    if point:
+        spot = shape.at[point].title
+    elif node:
+        spot = k.nodes[node].title
+    else:
+        spot = ""
     return f"{shape.title}, {inside(spot)}" if spot else shape.title
 
 
 def offer(bay: Bay, test: str, where: dict[str, str]) -> Offered:
     """A test at one place: what it takes, and what is not reached yet."""
     ticks = tuple(bay.k.ticks_at(test, where.get("node")))
-    title, minutes = title_of(bay.k, test, where), bay.way(test, where).own_min
+    title = title_of(bay.k, test, where)
+    minutes = bay.way(test, where).own_min
     return Offered(test, where, title, minutes, tuple(bay.missing(test, where)), ticks)

@@ -33,9 +33,15 @@ from .exercise import (
     whole_coins,
 )
 
-ENOUGH, MOST_TELLING, MOST_QUICK = 0.8, 4, 12
-TOLD_FROM, AS_GOOD, TELLS_APART = 0.02, 0.8, 0.3
-EARLY_FROM, LONG_FROM, DEAR_FROM = 75, 2, 1.5
+ENOUGH = 0.8
+MOST_TELLING = 4
+MOST_QUICK = 12
+TOLD_FROM = 0.02
+AS_GOOD = 0.8
+TELLS_APART = 0.3
+EARLY_FROM = 75
+LONG_FROM = 2
+DEAR_FROM = 1.5
 NOTHING = "Nothing is wrong"
 
 
@@ -170,7 +176,8 @@ def _went_on(bay: Bay) -> int:
 
 def _steps(bay: Bay, faults: Sequence[str], k: Knowledge) -> tuple[Step, ...]:
     """Each act that told something or cost something, until the first part that cured."""
-    steps, before = [], _odds(thought(bay.vehicle, tape_of(bay, 0), k), faults, k)
+    steps = []
+    before = _odds(thought(bay.vehicle, tape_of(bay, 0), k), faults, k)
     cured_at = next((f.act for f in bay.fitted if f.right), len(bay.acts) + 1)
     for number, act in enumerate(bay.acts, 1):
         if act["act"] in ("look", "sure"):
@@ -225,13 +232,19 @@ def named_test(bay: Bay, test: str, where: dict[str, str]) -> Offered | None:
     """The test that is proposed, among those that can be made here."""
     asked = {key: value for key, value in where.items() if key != "channel"}
     mine = [there for made, there in bay.places if made == test]
-    there = asked if asked in mine else mine[0] if mine else None
+    if asked in mine:
+        there = asked
+    elif mine:
+        there = mine[0]
+    else:
+        there = None
     return None if there is None else offer(bay, test, there)
 
 
 def _proposed_way(spec: Spec, k: Knowledge, rate: int) -> Way:
     """What the proposals would have asked for on this vehicle, one after the other, until they say decide."""
-    bay, made = _scanned(spec, k, rate), dict[str, int]()
+    bay = _scanned(spec, k, rate)
+    made = dict[str, int]()
     titles: list[str] = []
     faults = bay.vehicle.faults
     assessed = thought(bay.vehicle, tape_of(bay), k)
@@ -329,7 +342,8 @@ def _learn(
 
 
 def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: Fitted) -> tuple[str, str]:
-    k, title = bay.k, inside(wrong.title)
+    k = bay.k
+    title = inside(wrong.title)
     if found := _would_have_told(bay, faults, wrong):
         one, minutes = found
         took = counted(round(minutes), "minute")
@@ -343,7 +357,8 @@ def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: 
 
 def _would_have_told(bay: Bay, faults: Sequence[str], wrong: Fitted) -> tuple[Offered, float] | None:
     """The quickest test, not made before, that tells the part that was bought from what was wrong."""
-    k, start = bay.k, begin(bay.spec, bay.k, bay.rate)
+    k = bay.k
+    start = begin(bay.spec, bay.k, bay.rate)
     before = {(t.test, str(t.where)) for t in bay.tests if t.act < wrong.act}
     told = [
         (o, apart)
@@ -370,7 +385,8 @@ def _apart(k: Knowledge, one: Offered, bought: Sequence[str], true: Sequence[str
 
 def _is_made(one: Offered, known: TestFinding) -> bool:
     """Whether a test at a place makes a finding."""
-    point, node = one.where.get("point"), one.where.get("node")
+    point = one.where.get("point")
+    node = one.where.get("node")
     return (not point or point in known.shape.points) and (not node or node in known.shape.nodes)
 
 

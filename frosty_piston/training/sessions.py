@@ -23,10 +23,18 @@ from frosty_piston.store.workshop import Workshop
 from .exercise import HELP, Act, Bay, Spec, do, play
 from .looking_back import look_back
 
-FORMAT, VERSION, MOST_BYTES = "frosty-piston/exercise", 1, 64_000
-DAYS_BEFORE, MOST_DRAWS, SEEDS, MOST_NUMBER = 30, 30, 10**5, LESSONS * 10**6
+FORMAT = "frosty-piston/exercise"
+VERSION = 1
+MOST_BYTES = 64_000
+DAYS_BEFORE = 30
+MOST_DRAWS = 30
+SEEDS = 10**5
+MOST_NUMBER = LESSONS * 10**6
 DIFFICULTY = {"any": "Any", "easy": "Easy", "middle": "Middling", "hard": "Hard"}
-EASY_TO, MIDDLE_TO, QUIET, ACCUSED = 1, 5, 0.12, 0.25
+EASY_TO = 1
+MIDDLE_TO = 5
+QUIET = 0.12
+ACCUSED = 0.25
 OPEN_PAGES = ("traces", "tape")
 Help = Literal["off", "on_request", "on"]
 
@@ -104,10 +112,18 @@ def difficulty_of(spec: Spec, k: Knowledge) -> str:
     needed = thought(vehicle, [*vehicle.arrival, *vehicle.scan], k).suspicion.repairs_needed
     if not vehicle.faults:
         accused = max(needed.values(), default=0.0)
-        return "hard" if accused > ACCUSED else "middle" if accused > QUIET else "easy"
+        if accused > ACCUSED:
+            return "hard"
+        if accused > QUIET:
+            return "middle"
+        return "easy"
     order = list(needed)
     worst = max(order.index(r) if (r := k.repair_of[f]) in order else len(order) for f in vehicle.faults)
-    return "easy" if worst < EASY_TO else "middle" if worst < MIDDLE_TO else "hard"
+    if worst < EASY_TO:
+        return "easy"
+    if worst < MIDDLE_TO:
+        return "middle"
+    return "hard"
 
 
 def draw(
@@ -124,7 +140,8 @@ def draw(
         raise BadInput([Fault("lesson", "choose what to train")])
     if difficulty not in DIFFICULTY:
         raise BadInput([Fault("difficulty", f"choose one of {', '.join(DIFFICULTY)}")])
-    number, says = k.training.lessons[lesson].number, ""
+    number = k.training.lessons[lesson].number
+    says = ""
     for _ in range(MOST_DRAWS):
         spec = Spec(chance.randrange(SEEDS) * LESSONS + number, help_, card, card_known)
         try:
@@ -170,7 +187,8 @@ def begins_at(exercise: Exercise) -> datetime:
 
 def _write(workshop: Workshop, exercise: Exercise, bay: Bay) -> None:
     """Write what the tape of an exercise lacks."""
-    training, start = workshop.training, begins_at(exercise)
+    training = workshop.training
+    start = begins_at(exercise)
     training.tapes.new_job(
         title=f"Training vehicle {bay.spec.number}",
         vehicle={"name": f"Training vehicle {bay.spec.number}"},
@@ -212,7 +230,8 @@ def _record(
     attachment = training.recordings.keep_file(
         exercise.id, file, write_csv(columns).encode(), exercise.person, _file_of(exercise, number)
     )
-    names, units = {c: shapes[c].title for c in channels}, {c: shapes[c].unit for c in channels}
+    names = {c: shapes[c].title for c in channels}
+    units = {c: shapes[c].unit for c in channels}
     training.bring_in(exercise.id, attachment, file, channels, names, units, exercise.person or None, at)
 
 

@@ -20,7 +20,8 @@ def _say(bay: Bay, bold: float) -> None:
 
 
 def _fit(bay: Bay, repair: str, sure: int) -> None:
-    k, wrong = bay.k, set(bay.vehicle.faults)
+    k = bay.k
+    wrong = set(bay.vehicle.faults)
     lasting = [o for o in k.repairs[repair].options.values() if not o.shape.temporary]
     option = max(lasting, key=lambda o: len(wrong & set(o.cures)))
     shape = k.repairs[repair].shape

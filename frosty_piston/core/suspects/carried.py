@@ -120,7 +120,8 @@ def still_explaining(space: Space, told: np.ndarray) -> np.ndarray:
         explains |= (space.held[:, column] != nobody) & (
             told - told[_left(space, rows, column)] > HALF_AS_WELL
         )
-    explains[space.unlisted_at], explains[space.empty_at] = True, False
+    explains[space.unlisted_at] = True
+    explains[space.empty_at] = False
     return np.asarray(explains)
 
 

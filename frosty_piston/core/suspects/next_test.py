@@ -103,7 +103,8 @@ class Proposal:
 
 
 def _bits(joint: np.ndarray) -> float:
-    outcome, group = joint.sum(axis=0), joint.sum(axis=1)
+    outcome = joint.sum(axis=0)
+    group = joint.sum(axis=1)
     terms = joint * np.log2(np.maximum(joint, TINY) / np.maximum(group[:, None] * outcome[None, :], TINY))
     return float(terms.sum())
 
@@ -172,7 +173,8 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     bits = [_bits(j) for j in joints]
     weight = np.bincount(belief.groups, weights=belief.sets, minlength=len(belief.cost_min))
     top = np.argsort(-weight, kind="stable")[:GROUPS_LOOKED_AT]
-    chance, cost = weight[top], belief.cost_min[top]
+    chance = weight[top]
+    cost = belief.cost_min[top]
     now = repair_minutes(chance, cost)
     given = [np.clip(j[top], 1e-300, None) / np.clip(chance[:, None], 1e-300, None) for j in joints]
     own = [max(t.minutes, LEAST_MIN) for t in tests]
@@ -252,7 +254,8 @@ def _company(
         )
         for i in company:
             if rate > rates[i]:
-                rates[i], along[i] = rate, tuple(j for j in company if j != i)
+                rates[i] = rate
+                along[i] = tuple(j for j in company if j != i)
             saves[i] = max(saves[i], saved)
 
 

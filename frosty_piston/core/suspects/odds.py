@@ -80,7 +80,8 @@ def weigh(space: Space, prior: np.ndarray, evidence: Sequence[np.ndarray] | np.n
     if not len(evidence):
         return Weighed(sets, faults, np.zeros((0, len(faults))))
     best = int(total.argmax())
-    falls, fall = np.zeros(len(total), np.float32), np.empty(len(total), np.float32)
+    falls = np.zeros(len(total), np.float32)
+    fall = np.empty(len(total), np.float32)
     for row in evidence:
         np.minimum(falls, np.subtract(row, row[best], out=fall), out=falls)
     live = np.flatnonzero(total - falls > total[best] - NEGLIGIBLE)

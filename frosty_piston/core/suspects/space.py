@@ -11,7 +11,8 @@ from frosty_piston.core.cached import cached_property
 UNLISTED = "unlisted"
 BLUR = 0.05
 NO_WEIGHT = -700.0
-MOST_FITTED, FITTED = 60, 2e-3
+MOST_FITTED = 60
+FITTED = 2e-3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -51,12 +52,14 @@ class Finding:
         >>> f.repeated("yes", 3, 0.25, 0.001).general.round(5).tolist()
         [0.99375, 0.00625]
         """
-        at, factor = self.outcomes.index(outcome), share ** (times - 1)
+        at = self.outcomes.index(outcome)
+        factor = share ** (times - 1)
 
         def rarer(row: np.ndarray) -> np.ndarray:
             row = row.copy()
             chance = max(min(least, float(row[at])), float(row[at]) * factor)
-            row[0], row[at] = row[0] + row[at] - chance, chance
+            row[0] = row[0] + row[at] - chance
+            row[at] = chance
             return row
 
         well = None if self.well is None else rarer(self.well)
@@ -309,7 +312,8 @@ def log_chance(space: Space, finding: Finding, outcome: str) -> np.ndarray:
     >>> np.exp(log_chance(build_space(("a", "b")), f, "yes")).round(2).tolist()
     [0.82, 0.1, 0.82, 0.24, 0.1]
     """
-    k, shares = finding.outcomes.index(outcome), _shares(space, finding)
+    k = finding.outcomes.index(outcome)
+    shares = _shares(space, finding)
     upto = _this_or_better(shares[k], space.held) if k < len(shares) else np.ones(len(space.held))
     chance = upto - _this_or_better(shares[k - 1], space.held) if k else upto
     chance[space.unlisted_at] = unlisted_row(finding)[k]

@@ -15,7 +15,9 @@ from frosty_piston.knowledge import Knowledge
 
 from .experience import NO_EXPERIENCE
 
-AT_ONCE, TELLS_RATIO, LEAST_SHARE = timedelta(hours=2), 1.5, 0.02
+AT_ONCE = timedelta(hours=2)
+TELLS_RATIO = 1.5
+LEAST_SHARE = 0.02
 STAGE_OF = {
     "complaint": "arrive",
     "symptom": "arrive",

@@ -6,7 +6,8 @@ from datetime import datetime
 
 from frosty_piston.job.weighing.own_odds import Own
 
-LEAST_TIMES, MOST_TIMES = 0.2, 5.0
+LEAST_TIMES = 0.2
+MOST_TIMES = 5.0
 
 
 @dataclass(frozen=True)

@@ -73,7 +73,8 @@ class Line:
 
 def visit_of(assessed: Assessed, proof: Proof, at: datetime) -> Visit:
     """One visit, folded from its tape."""
-    job, k = assessed.job, assessed.knowledge
+    job = assessed.job
+    k = assessed.knowledge
     complaint = job.last(Complaint)
     symptoms = listed([inside(k.symptoms[s].title) for s in job.complaints])
     bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]

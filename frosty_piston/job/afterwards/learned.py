@@ -11,7 +11,10 @@ from frosty_piston.knowledge import Knowledge
 
 from .case import Case
 
-WEIGHT_TRIES, WEIGHT_TIMES, GENERAL_COMEBACK, YEAR_DAYS = 10.0, 6.0, 0.06, 365
+WEIGHT_TRIES = 10.0
+WEIGHT_TIMES = 6.0
+GENERAL_COMEBACK = 0.06
+YEAR_DAYS = 365
 
 
 @dataclass(frozen=True)

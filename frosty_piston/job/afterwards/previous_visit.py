@@ -12,7 +12,9 @@ from frosty_piston.job.entries import Code, FitStep
 from frosty_piston.job.repair.contacts import opened
 from frosty_piston.job.repair.prove import Proof
 
-SUSPECT_FROM, POINTS_FROM, MOST_NAMED = 0.05, 0.3, 4
+SUSPECT_FROM = 0.05
+POINTS_FROM = 0.3
+MOST_NAMED = 4
 
 
 @dataclass(frozen=True)
@@ -51,7 +53,8 @@ class Again:
 def visit_before(before: Assessed, proof: Proof, now: Assessed) -> Again:
     """Return what the visit before says of this one: both jobs of the same vehicle, `proof` that of the
     first."""
-    k, job = before.knowledge, before.job
+    k = before.knowledge
+    job = before.job
     suspicion = before.suspicion
     odds = {f: max(suspicion.odds(f), suspicion.at_repair(f) or 0.0) for f in suspicion.space.faults}
     old = {f: p for f, p in odds.items() if p >= SUSPECT_FROM}
@@ -71,7 +74,8 @@ def visit_before(before: Assessed, proof: Proof, now: Assessed) -> Again:
 
 def _hands(before: Assessed) -> Iterator[str]:
     """The parts that were worked on, opened or unplugged."""
-    k, job = before.knowledge, before.job
+    k = before.knowledge
+    job = before.job
     plans = {x.data.plan for x in job.of(FitStep)} | {x.data.repair for x in job.acts}
     for repair in sorted(plans & set(k.repairs)):
         yield from (k.faults[f].part for f in k.repairs[repair].cures)
@@ -93,17 +97,21 @@ def _held(before: Assessed, now: Assessed, old: dict[str, float], parts: set[str
         ]
         near = sorted(k.parts[p].title for p in {k.faults[f].part for f in points} & parts)
         if c.code in known:
-            how, why = "same", "it was there at the visit before"
+            how = "same"
+            why = "it was there at the visit before"
         elif shared:
             how = "same"
             why = f"it points at {inside(k.faults[shared[0]].title)}, {percent(old[shared[0]])} then"
         elif near:
-            how, why = "consequence", f"hands were there: {inside(listed(near))}"
+            how = "consequence"
+            why = f"hands were there: {inside(listed(near))}"
         elif killed:
             fault, by = (inside(k.faults[f].title) for f in killed[0])
-            how, why = "consequence", f"{by} can bring {fault}"
+            how = "consequence"
+            why = f"{by} can bring {fault}"
         else:
-            how, why = "new", "nothing that was wrong or touched then brings it"
+            how = "new"
+            why = "nothing that was wrong or touched then brings it"
         yield CodeNow(c.code, c.title, how, why)
 
 

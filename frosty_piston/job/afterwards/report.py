@@ -14,8 +14,11 @@ from frosty_piston.job.repair.prove import Pair, Proof, owner_words, prove
 from frosty_piston.job.repair.soot import soot_says
 from frosty_piston.job.weighing.stopping import measures_on
 
-MOST_FIGURES, WORTH_A_LINE, WATCH_FROM = 3, 0.03, 0.05
-MOST_LINES, LONGEST_LINE = 4, 240
+MOST_FIGURES = 3
+WORTH_A_LINE = 0.03
+WATCH_FROM = 0.05
+MOST_LINES = 4
+LONGEST_LINE = 240
 URGENCY = {"stop": "Stop: do not drive", "soon": "Soon", "watch": "Watch"}
 
 
@@ -163,10 +166,13 @@ def warned(report: Report) -> tuple[tuple[str, str], ...]:
 
 def build_report(assessed: Assessed) -> Report:
     """Put the report of a job together from its tape alone."""
-    job, k, proof = assessed.job, assessed.knowledge, prove(assessed)
+    job = assessed.job
+    k = assessed.knowledge
+    proof = prove(assessed)
     complaint = job.last(Complaint)
     symptoms = [k.symptoms[s].title for s in job.complaints]
-    picked, yes = chosen(job), consent(job)
+    picked = chosen(job)
+    yes = consent(job)
     return Report(
         complaint=(complaint.data.text + " " if complaint else "")
         + (f"({'; '.join(symptoms)})" if symptoms else ""),
@@ -195,7 +201,8 @@ def build_report(assessed: Assessed) -> Report:
 def _found(assessed: Assessed) -> tuple[str, ...]:
     """What was found: for every repair the likeliest of the faults that it cures, as it stood at the
     repair."""
-    k, sentences = assessed.knowledge, []
+    k = assessed.knowledge
+    sentences = []
     for time in assessed.suspicion.chain:
         if time.done is None or time.before is None or not time.done.is_repair:
             continue
@@ -243,13 +250,12 @@ def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
 
 def _act_says(x: Entry) -> str:
     d = x.data
-    back = (
-        f" (temporary; comes back {d.come_back})"
-        if d.temporary and d.come_back
-        else " (temporary)"
-        if d.temporary
-        else ""
-    )
+    if d.temporary and d.come_back:
+        back = f" (temporary; comes back {d.come_back})"
+    elif d.temporary:
+        back = " (temporary)"
+    else:
+        back = ""
     return f"{sentence(spoken(d.action))}: {d.what}{back}"
 
 
@@ -277,7 +283,8 @@ def _reasons(assessed: Assessed) -> tuple[str, ...]:
 
 
 def _advice(assessed: Assessed) -> tuple[str, ...]:
-    k, soot = assessed.knowledge, soot_says(assessed)
+    k = assessed.knowledge
+    soot = soot_says(assessed)
     return (
         *((soot,) if soot else ()),
         *(k.contexts[c].advice for c in assessed.job.contexts if k.contexts[c].advice),

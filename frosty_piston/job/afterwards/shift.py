@@ -15,7 +15,9 @@ from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 
 MOST_LINES = 12
-UNPLUGGED, PLUGGED_IN, SILENT = "unplugged", "plugged_in", (Tick, Correction, Shift)
+UNPLUGGED = "unplugged"
+PLUGGED_IN = "plugged_in"
+SILENT = (Tick, Correction, Shift)
 
 
 @dataclass(frozen=True)
@@ -42,7 +44,8 @@ def last_shift(job: Job) -> Entry[Shift] | None:
 
 
 def _did(assessed: Assessed, by: str) -> tuple[str, ...]:
-    job, k = assessed.job, assessed.knowledge
+    job = assessed.job
+    k = assessed.knowledge
     handed = [x for x in job.of(Shift) if x.data.takes is None]
     since = job.position[handed[-1].id] if handed else -1
     on_tape = {x.id: x for x in job.tape}
@@ -57,7 +60,8 @@ def _did(assessed: Assessed, by: str) -> tuple[str, ...]:
 
 
 def _bench(assessed: Assessed) -> tuple[str, ...]:
-    job, k = assessed.job, assessed.knowledge
+    job = assessed.job
+    k = assessed.knowledge
     lines = [
         f"On the bench: {', '.join(_fastener(f.hardware) for f in w.plan.on_bench)} ({inside(w.title)})"
         for w in to_do(assessed)

@@ -12,7 +12,9 @@ from frosty_piston.knowledge import Knowledge
 from .case import Case
 
 STAGES = ("arrive", "measure", "decide", "fit", "prove")
-MOST_SILENT, LEAST_MADE, COMEBACK_DAYS = 10, 3, 365
+MOST_SILENT = 10
+LEAST_MADE = 3
+COMEBACK_DAYS = 365
 
 
 @dataclass(frozen=True)
@@ -125,7 +127,8 @@ def _comebacks(mine: Sequence[Case], cases: Sequence[Case]) -> list[Comeback]:
 
 
 def _silent(cases: Sequence[Case], k: Knowledge) -> list[Silent]:
-    made, nothing = Counter[str](), Counter[str]()
+    made = Counter[str]()
+    nothing = Counter[str]()
     for c in cases:
         made.update(set(c.tests) | set(c.silent))
         nothing.update(c.silent)

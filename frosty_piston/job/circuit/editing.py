@@ -11,7 +11,8 @@ from frosty_piston.knowledge import Knowledge
 
 Listed = dict[str, Any]
 EMPTY: Listed = {"parts": [], "hoses": []}
-MOST_PARTS, IN_LINE = 80, "line:"
+MOST_PARTS = 80
+IN_LINE = "line:"
 
 
 def listed(data: Circuit | None) -> Listed:
@@ -39,7 +40,8 @@ def taken_ports(now: Listed) -> set[str]:
 
 def free_ports(now: Listed, kinds: Mapping[str, PartKind]) -> list[tuple[str, str]]:
     """The ports that a hose can still go on, each with what it is called; vents stay open to the air."""
-    taken, rows = taken_ports(now), []
+    taken = taken_ports(now)
+    rows = []
     for p in now["parts"]:
         kind = kinds.get(p["kind"])
         for port in (*kind.outward, *kind.either, *kind.toward) if kind else ():
@@ -82,13 +84,15 @@ def passes(kind: PartKind) -> bool:
 
 def _between(new: Listed, kind: PartKind, part: str, hose_id: str) -> None:
     """Put a part into a line: the hose leads to it, and another goes on from it."""
-    near, far = entry_port(kind), (*kind.outward, *kind.either)[-1]
+    near = entry_port(kind)
+    far = (*kind.outward, *kind.either)[-1]
     _cut(new, hose_id, f"{part}.{near}", f"{part}.{far}")
 
 
 def _cut(new: Listed, hose_id: str, ends_at: str, goes_on_at: str) -> None:
     hose = next(h for h in new["hoses"] if h["id"] == hose_id)
-    beyond, hose["to"] = hose["to"], ends_at
+    beyond = hose["to"]
+    hose["to"] = ends_at
     rest = {key: v for key, v in hose.items() if key in ("heat", "age_years", "bore_mm")}
     new["hoses"].append({"id": _fresh(new, "hose"), "from": goes_on_at, "to": beyond, **rest})
 
@@ -239,7 +243,8 @@ class _Template:
     """Hangs parts on ports, one after the other."""
 
     def __init__(self, k: Knowledge) -> None:
-        self.k, self.made = k, _copy(EMPTY)
+        self.k = k
+        self.made = _copy(EMPTY)
 
     def part(self, kind: str, title: str, on: str) -> str:
         self.made = added(self.made, self.k, kind, title, on)

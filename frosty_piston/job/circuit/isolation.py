@@ -89,7 +89,8 @@ def isolation_of(job: Job, k: Knowledge, leaks: Leaks, suspicion: Suspicion) -> 
     """Where the search for the leak stands, by what was tested and what is suspected."""
     focus, several = _focus(leaks)
     cleared = _cleared(leaks, k)
-    left, everything = focus & ~cleared, leaks.leaking.branches.everything
+    left = focus & ~cleared
+    everything = leaks.leaking.branches.everything
     contradicts = bool(focus) and left == 0 and focus != everything
     if contradicts:
         left = focus
@@ -120,14 +121,16 @@ def mended_on(job: Job, k: Knowledge) -> bool:
 def _focus(leaks: Leaks) -> tuple[int, bool]:
     """The section that leaks, as bits: those that lie in each other narrow it; one beside it means another
     leak, and the newer one is searched."""
-    focus, several = leaks.leaking.branches.everything, False
+    focus = leaks.leaking.branches.everything
+    several = False
     for tried in leaks.tried:
         if tried.tight:
             continue
         if focus & tried.tested:
             focus &= tried.tested
         else:
-            focus, several = tried.tested, True
+            focus = tried.tested
+            several = True
     return focus, several
 
 
@@ -136,7 +139,12 @@ def _cleared(leaks: Leaks, k: Knowledge) -> int:
     cleared = 0
     for tried in leaks.tried:
         sure = sum(1 << n for n, p in enumerate(tried.sees) if p >= k.circuit.leaks.clears_from)
-        cleared = cleared | sure if tried.tight else cleared & ~tried.tested if _alone(tried) else cleared
+        if tried.tight:
+            cleared = cleared | sure
+        elif _alone(tried):
+            cleared = cleared & ~tried.tested
+        else:
+            cleared = cleared
     return cleared
 
 

@@ -19,7 +19,9 @@ from frosty_piston.knowledge import Knowledge
 
 from .on_tape import Leaking, leaking_on
 
-SECTION, HOLD, LOOK = "vacuum_section", "vacuum_hold", "vacuum_look"
+SECTION = "vacuum_section"
+HOLD = "vacuum_hold"
+LOOK = "vacuum_look"
 TESTS = (SECTION, HOLD, LOOK)
 HOLDS = ("holds", "leaks", "gross_leak")
 LOOKS = ("sound", "split", "wrong_port", "off")
@@ -67,7 +69,8 @@ def leaks_of(job: Job, k: Knowledge, verdicts: Sequence[Result]) -> Leaks | None
     if leaking is None:
         return None
     weights = _first_weights(leaking, k)
-    found, evidence = list[Tried](), list[Evidence]()
+    found = list[Tried]()
+    evidence = list[Evidence]()
     for v in (v for v in verdicts if on_circuit(leaking, v)):
         tried = _tried(job, k, leaking, v)
         if tried is None:
@@ -80,7 +83,8 @@ def leaks_of(job: Job, k: Knowledge, verdicts: Sequence[Result]) -> Leaks | None
 
 def not_on_the_list(job: Job, k: Knowledge) -> list[Evidence]:
     """The parts that the list of the circuit does not have: they are hardly what is wrong."""
-    leaking, written = leaking_on(job, k), job.last(CircuitEntry)
+    leaking = leaking_on(job, k)
+    written = job.last(CircuitEntry)
     if leaking is None or written is None:
         return []
     there = {f for faults in leaking.faults for f in faults}
@@ -99,7 +103,8 @@ def not_on_the_list(job: Job, k: Knowledge) -> list[Evidence]:
 def _first_weights(leaking: Leaking, k: Knowledge) -> dict[str, np.ndarray]:
     """Where each fault sits before anything was tested: by kind, heat, age and the last hands. A hose that
     came off did not age."""
-    hoses, shape = {h.id: h for h in leaking.circuit.hoses}, k.circuit.hose
+    hoses = {h.id: h for h in leaking.circuit.hoses}
+    shape = k.circuit.hose
     weights: dict[str, np.ndarray] = {}
     for n, (i, faults) in enumerate(zip(leaking.ids, leaking.faults, strict=True)):
         for fault in faults:
@@ -115,7 +120,8 @@ def _tried(job: Job, k: Knowledge, leaking: Leaking, v: Result) -> Tried | None:
     outcomes = LOOKS if v.test == LOOK else HOLDS
     if v.judgement.cls not in outcomes:
         return None
-    at, leaks = str(v.where["node"]), k.circuit.leaks
+    at = str(v.where["node"])
+    leaks = k.circuit.leaks
     entry = next((x for x in job.of(Outcome) if x.id in v.entries), None)
     blocked = tuple(entry.data.blocked or ()) if entry else ()
     tested = leaking.section(at, blocked) if v.test == SECTION else 1 << leaking.place[at]
@@ -134,7 +140,8 @@ def _waited(
     given = entry.data.figures if entry is not None and v.test == SECTION else None
     if not given or v.judgement.cls != HOLDS[0]:
         return 1.0
-    seconds, start = float(given.get("seconds", 0)), abs(float(given.get("start_kpa", 0)))
+    seconds = float(given.get("seconds", 0))
+    start = abs(float(given.get("start_kpa", 0)))
     wait = section_wait_s(job, k, leaking.volume_ml(tested), start)
     return min(1.0, seconds / wait) if wait > 0 else 1.0
 
@@ -153,12 +160,16 @@ def section_wait_s(job: Job, k: Knowledge, volume_ml: float, start_kpa: float | 
 
 def _rows(k: Knowledge, tried: Tried, fault: str) -> np.ndarray:
     """The chance of each outcome for a leak at each place, shape (N, K)."""
-    p, leaks = tried.sees[:, None], k.circuit.leaks
+    p = tried.sees[:, None]
+    leaks = k.circuit.leaks
     off = fault in leaks.off
     if tried.verdict.test == LOOK:
-        either = (
-            leaks.looks_either if fault == leaks.stop_line else leaks.looks_off if off else leaks.looks_split
-        )
+        if fault == leaks.stop_line:
+            either = leaks.looks_either
+        elif off:
+            either = leaks.looks_off
+        else:
+            either = leaks.looks_split
         bad = p * np.array(either)
     else:
         gross = leaks.gross_off if off else leaks.gross

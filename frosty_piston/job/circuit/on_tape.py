@@ -12,7 +12,8 @@ from frosty_piston.job import entries as e
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 
-TURBO, STOP = "turbo_actuator", "stop_actuator"
+TURBO = "turbo_actuator"
+STOP = "stop_actuator"
 SINKS = ("booster", "mount", STOP)
 
 
@@ -139,7 +140,8 @@ def leaking_on(job: Job, k: Knowledge) -> Leaking | None:
 def leaking(circuit: Circuit, k: Knowledge) -> Leaking:
     """The places that can leak: every hose, and behind it the part it leads to. Raises KeyError for a kind
     that the knowledge does not have, ValueError for a circuit without a hose on a pump."""
-    kinds, hose_shape = k.circuit.kinds, k.circuit.hose
+    kinds = k.circuit.kinds
+    hose_shape = k.circuit.hose
     found = outward(circuit, k.circuit.part_kinds)
     kind_of = {p.id: p.kind for p in circuit.parts}
     sites: list[Site] = []
@@ -148,7 +150,8 @@ def leaking(circuit: Circuit, k: Knowledge) -> Leaking:
     part_at: dict[int, int] = {}
     seen: set[str] = set()
     for n, run in enumerate(found.runs):
-        hose, far = run.hose, run.far[0]
+        hose = run.hose
+        far = run.far[0]
         access = hose.access_min or hose_shape.access_min
         sites.append(
             Site(
@@ -189,7 +192,12 @@ def _faults(
     """What a place stands for: a hose that leads to nothing but the stop is the stop line."""
     beyond = {kind_of[i] for at, i in enumerate(ids) if branches.beyond[n] >> at & 1 and i in kind_of}
     served = {kind for kind in beyond if kind in SINKS or kind.endswith("actuator")}
-    shape, leaks = k.circuit.kinds.get(kind_of.get(ids[n], "")), k.circuit.leaks
+    shape = k.circuit.kinds.get(kind_of.get(ids[n], ""))
+    leaks = k.circuit.leaks
     if shape is None or shape.fault in leaks.hose:
-        return (leaks.stop_line,) if served == {STOP} else leaks.hose if shape is None else (shape.fault,)
+        if served == {STOP}:
+            return (leaks.stop_line,)
+        if shape is None:
+            return leaks.hose
+        return (shape.fault,)
     return (shape.driving_turbo if shape.driving_turbo and served == {TURBO} else shape.fault,)

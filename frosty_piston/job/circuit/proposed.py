@@ -16,7 +16,8 @@ from frosty_piston.knowledge import Knowledge
 from .isolation import isolation_of
 from .leaks import HOLD, LOOK, SECTION, Leaks, Tried, finding_of
 
-LOOKS_MIN, LEAST_SHARE = 2.0, 0.02
+LOOKS_MIN = 2.0
+LEAST_SHARE = 0.02
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,8 @@ from frosty_piston.core.day import Bay, Person
 
 from .steps import BAY_KINDS
 
-DAYS_AHEAD, LEAST_SPAN_MIN = 6, 15
+DAYS_AHEAD = 6
+LEAST_SPAN_MIN = 15
 WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 Task = Literal["talk", "measure", "fit", "road"]
 BayKind = Literal["lift", "floor", "outside"]

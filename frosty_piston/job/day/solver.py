@@ -9,7 +9,9 @@ from typing import Any
 
 from frosty_piston.core.day import SOLVER, Day, DayLimits, Person, Piece, Placed, Plan, Work, cost, plain_rule
 
-SEARCH_S, WORKERS, SEED = 1.2, 2, 11
+SEARCH_S = 1.2
+WORKERS = 2
+SEED = 11
 NICENESS = 10
 SLACK_MIN = 1440
 
@@ -34,8 +36,11 @@ class _Model:
     """One day as whole-numbered variables: a start for each piece, a yes or no for each who and where."""
 
     def __init__(self, day: Day, hint: Plan, limits: DayLimits):
-        self.day, self.hint, self.limits = day, hint, limits
-        self.cp, self.m = _cp(), _cp().CpModel()
+        self.day = day
+        self.hint = hint
+        self.limits = limits
+        self.cp = _cp()
+        self.m = _cp().CpModel()
         latest = max((p.end for p in hint.placed), default=0)
         self.horizon = latest + SLACK_MIN
         self.running: dict[str, int] = {}
@@ -64,15 +69,18 @@ class _Model:
         return bool(work.pieces) and work.pieces[-1].id in self.hint.of
 
     def _work(self, work: Work) -> None:
-        before, first = None, self._first_possible(work)
+        before = None
+        first = self._first_possible(work)
         for piece in self._pieces(work):
-            pin, hint = self.day.pin_of.get(piece.id), self.hint.of[piece.id]
+            pin = self.day.pin_of.get(piece.id)
+            hint = self.hint.of[piece.id]
             minutes = hint.end - hint.start
             at = pin.at if pin is not None and pin.lasts is not None else None
             low = first[piece.id]
             start = self.m.new_int_var(low, low if at is not None else max(low, self.horizon), piece.id)
             end = start + minutes
-            self.start[piece.id], self.end[piece.id] = start, end
+            self.start[piece.id] = start
+            self.end[piece.id] = end
             self.m.add_hint(start, hint.start)
             if before is not None:
                 self.m.add(start >= self.end[before])
@@ -88,9 +96,11 @@ class _Model:
 
     def _first_possible(self, work: Work) -> dict[str, int]:
         """The first minute at which each piece could begin if this job were alone: a bound for the search."""
-        free, first = 0, {}
+        free = 0
+        first = {}
         for piece in self._pieces(work):
-            pin, lasts = self.day.pin_of.get(piece.id), self.hint.of[piece.id]
+            pin = self.day.pin_of.get(piece.id)
+            lasts = self.hint.of[piece.id]
             start = max(free, piece.earliest, pin.at or 0 if pin else 0)
             if pin is not None and pin.lasts is not None:
                 start = lasts.start
@@ -146,7 +156,8 @@ class _Model:
     def _off(self, person: Person) -> None:
         """The minutes in which somebody is not there."""
         from_here = self.running.get(person.name, 0)
-        gaps, last = [], 0
+        gaps = []
+        last = 0
         for begin, end in (*person.there, (self.horizon + 1, self.horizon + 1)):
             if begin > max(last, from_here):
                 gaps.append((max(last, from_here), begin))

@@ -35,11 +35,16 @@ TASKS = {
     "fit": "Take apart and fit",
     "road": "Drive on the road",
 }
-LIFT, FLOOR, OUTSIDE = "lift", "floor", "outside"
+LIFT = "lift"
+FLOOR = "floor"
+OUTSIDE = "outside"
 BAY_KINDS = {LIFT: "Lift", FLOOR: "Floor", OUTSIDE: "Outside"}
-ANYWHERE, UNDER_A_ROOF = frozenset(BAY_KINDS), frozenset({LIFT, FLOOR})
+ANYWHERE = frozenset(BAY_KINDS)
+UNDER_A_ROOF = frozenset({LIFT, FLOOR})
 RAISED = ("raised", "undertray_off", "wheel_arch_liner_off")
-LEAVES_FROM_MIN, WORKDAY_MIN, MOST_TESTS = 60, 480, 4
+LEAVES_FROM_MIN = 60
+WORKDAY_MIN = 480
+MOST_TESTS = 4
 STAYS_FOR = ("soak", "bath", "cure", "cool_down", "cold_soak", "routine", "burn", "starter", "charge", "thaw")
 OWN_RANGE = 3.0
 
@@ -91,9 +96,13 @@ def offers_of(standing: Standing, prices: Prices) -> list[Offer]:
 
 class _Following:
     def __init__(self, standing: Standing, name: str, at: datetime, offers: list[Offer]):
-        self.standing, self.name, self.at, self.offers = standing, name, at, offers
+        self.standing = standing
+        self.name = name
+        self.at = at
+        self.offers = offers
         self.assessed: Assessed = standing.assessed
-        self.job, self.k = self.assessed.job, self.assessed.knowledge
+        self.job = self.assessed.job
+        self.k = self.assessed.knowledge
         self.limits = self.assessed.readings.limits(DayLimits)
         self.first = standing.after_waits
         self.notes: list[str] = []
@@ -137,7 +146,8 @@ class _Following:
         yield from self._after_waits()
 
     def _after_waits(self) -> Iterator[_Draft]:
-        step, proof = self.first, self.standing.proof
+        step = self.first
+        proof = self.standing.proof
         if step.stage == "arrive":
             yield self._step(step)
             self.notes.append("What follows is known once the complaint and the codes are written down.")
@@ -243,7 +253,12 @@ class _Following:
             "fit": "fit",
             "prove": "measure",
         }
-        bays = UNDER_A_ROOF if s.stage == "fit" else frozenset() if s.stage == "decide" else ANYWHERE
+        if s.stage == "fit":
+            bays = UNDER_A_ROOF
+        elif s.stage == "decide":
+            bays = frozenset()
+        else:
+            bays = ANYWHERE
         test = self.k.tests.get(s.where.test)
         if s.kind == "drive":
             road = self._proof("drive", s.does, float(self.limits.drive_min), starts=1)
@@ -330,10 +345,12 @@ class _Following:
                     self._step(begun), key=f"fit-{plan}-{s.shape.id}", minutes=max(takes, 1), bays=bays
                 )
             else:
-                block, minutes = [*block, s.shape], minutes + takes
+                block = [*block, s.shape]
+                minutes = minutes + takes
             if s.shape.wait and s.shape.id not in self._waited:
                 yield from self._block(option, plan, block, minutes, bays)
-                block, minutes = [], 0.0
+                block = []
+                minutes = 0.0
                 yield self._plan_wait(plan, s.shape)
         if not left and begun is not None:
             yield replace(self._step(begun), key=f"fit-{plan}-done")
@@ -361,7 +378,8 @@ class _Following:
 
     def _proof_of(self, repairs: tuple[str, ...]) -> Iterator[_Draft]:
         """The proof of a repair that is still to be done."""
-        k, limits = self.k, self.limits
+        k = self.k
+        limits = self.limits
         yield self._proof("remeasure", "Read again what failed", float(limits.check_min), starts=0)
         for r in dict.fromkeys(key for repair in repairs for key in k.repairs[repair].resets):
             shape = k.proofs.resets[r]
@@ -405,7 +423,8 @@ class _Following:
     def _timed(self, chain: Iterable[_Draft]) -> Iterator[_Draft]:
         """The chain with the waits for a cold engine put in, cut where the countdown has nothing left."""
         cold_min = self._cold_min()
-        warm, left = cold_min > 0, self._budget()
+        warm = cold_min > 0
+        left = self._budget()
         for d in chain:
             if d.cold and warm:
                 yield self._wait(f"cold-{d.key}", "cold_soak", cold_min, 0.1)
@@ -418,7 +437,8 @@ class _Following:
                     return
             yield d
             if d.warms:
-                warm, cold_min = True, self._soak_min
+                warm = True
+                cold_min = self._soak_min
             elif d.cold or d.cools:
                 warm = False
 

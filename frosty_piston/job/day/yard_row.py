@@ -16,7 +16,8 @@ MOMENTS = ("waiting_until", "deadline")  # the columns that hold one
 def listed(standing: Standing) -> dict[str, Any]:
     """The columns that lists are served from, by name."""
     assessed = standing.assessed
-    job, top = assessed.job, assessed.suspicion.suspects[0]
+    job = assessed.job
+    top = assessed.suspicion.suspects[0]
     guessed = bool(assessed.evidence) and not job.repairs
     wait = running_wait(job, datetime.min.replace(tzinfo=UTC))
     deadline = job.deadline

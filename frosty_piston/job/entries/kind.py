@@ -213,7 +213,8 @@ def one_of(key: str, name: str, known: Collection[str]) -> list[Wrong]:
 
 
 def where_faults(against: Against, test: str, where: Where) -> list[Wrong]:
-    shape, faults = against.knowledge.tests[test], []
+    shape = against.knowledge.tests[test]
+    faults = []
     if where.point is not None and shape.points and where.point not in shape.points:
         faults.append(("where.point", f"must be one of {', '.join(shape.points)}"))
     if where.cylinder is not None and against.beyond(where.cylinder):

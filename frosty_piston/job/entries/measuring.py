@@ -32,7 +32,8 @@ from .kind import (
 )
 
 MOST_NAMED = 5
-NEVER, NOT_POSSIBLE = "never", "not_possible"
+NEVER = "never"
+NOT_POSSIBLE = "not_possible"
 
 
 class Instrument(EntryData):
@@ -105,7 +106,8 @@ class Reading(EntryData):
         k = against.knowledge
         if missing := one_of("test", self.test, k.tests):
             return missing + unit_fault(self.unit)
-        shape, faults = k.tests[self.test], unit_fault(self.unit)
+        shape = k.tests[self.test]
+        faults = unit_fault(self.unit)
         if not shape.units:
             takes = ", ".join(shape.outcomes) or ", ".join(shape.figures)
             faults.append(("test", f"{self.test} is recorded as an outcome, not as a reading: {takes}"))
@@ -154,7 +156,8 @@ class Outcome(EntryData):
         if missing := one_of("test", self.test, k.tests):
             return missing
         shape = k.tests[self.test]
-        faults, takes = [], ", ".join(shape.outcomes) or ", ".join(shape.figures)
+        faults = []
+        takes = ", ".join(shape.outcomes) or ", ".join(shape.figures)
         if self.outcome is None and not self.figures:
             faults.append(("outcome", f"an outcome or figures are wanted: {takes}"))
         if self.blocked is not None and not shape.blocks:
@@ -193,7 +196,8 @@ def figure_says(key: str, value: float | bool) -> str:
     """One figure of an act as a line of the tape says it: `start 60 kPa`, `stroke up: yes`."""
     if isinstance(value, bool):
         return f"{called(key)}: {'yes' if value else 'no'}"
-    unit, name = unit_in(key), key.rpartition("_")[0]
+    unit = unit_in(key)
+    name = key.rpartition("_")[0]
     if key == "seconds" or unit is None:
         return f"{exact(value)} s" if key == "seconds" else f"{called(key)} {exact(value)}"
     return f"{spoken(name)} {exact(value)} {sign(unit)}".lstrip()

@@ -77,7 +77,8 @@ class Action(EntryData):
     cleaning: Cleaning | None = None
 
     def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        turn, done = self.cleaning, f"{sentence(spoken(self.action))}: {self.what}"
+        turn = self.cleaning
+        done = f"{sentence(spoken(self.action))}: {self.what}"
         done += " (temporary)" if self.temporary else ""
         return noted(f"{done}, {turn.says()}" if turn else done, self.note)
 

@@ -30,7 +30,8 @@ def _zero_kpa(readings: Readings) -> float:
 
 
 def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    limits, results = readings.limits(aftertreatment.FilterLimits), []
+    limits = readings.limits(aftertreatment.FilterLimits)
+    results = []
     for x in latest:
         channel = x.data.where.channel
         if channel == "soot_mass":
@@ -94,7 +95,8 @@ def dose(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    results, limits = [], readings.limits(aftertreatment.DefLimits)
+    results = []
+    limits = readings.limits(aftertreatment.DefLimits)
     for x in latest:
         bar, held, seconds = figures(x, "bar", "held_bar", "seconds")
         results.append(

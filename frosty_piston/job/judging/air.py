@@ -20,7 +20,9 @@ def key_on_pressures(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    engine, limits, results = readings.job.engine, readings.limits(air.AirLimits), []
+    engine = readings.job.engine
+    limits = readings.limits(air.AirLimits)
+    results = []
     for x in latest:
         mg, kpa, celsius = figures(x, "air_mg_stroke", "manifold_kpa", "intake_c")
         if mg is None or kpa is None:
@@ -72,7 +74,9 @@ def _pair(
 def expected_at_atmosphere(readings: Readings) -> float | None:
     """The air per stroke in mg that this engine draws without boost, EGR shut; None without a
     displacement."""
-    engine, ambient, limits = readings.job.engine, readings.ambient_c(), readings.limits(air.AirLimits)
+    engine = readings.job.engine
+    ambient = readings.ambient_c()
+    limits = readings.limits(air.AirLimits)
     barometer = readings.job.condition("barometer")
     kpa = convert(barometer.data.value, barometer.data.unit, "kPa") if barometer else air.barometer_kpa(0)
     return (
@@ -121,7 +125,8 @@ def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     """Both halves of the rev test: a time, or never reached."""
     apart = [v for x in latest if x.data.value == NOT_POSSIBLE and (v := readings.said(x))]
     halves = {x.data.where.point: x for x in latest if x.data.value != NOT_POSSIBLE}
-    as_is, released = halves.get("as_is"), halves.get("released")
+    as_is = halves.get("as_is")
+    released = halves.get("released")
     if as_is is None or released is None:
         says = "Time both, as it is and with the flaps released."
         waiting = [Judgement("unclear", "unclear", readings.value(x, "s"), "s", None, says) for x in latest]

@@ -33,7 +33,8 @@ KEY_ON = {
     "exhaust": "exhaust_pressure_1",
     "differential": "dpf_pressure",
 }
-STANDS_RPM, STANDS_S = 50.0, 1.0
+STANDS_RPM = 50.0
+STANDS_S = 1.0
 
 
 def boost_side(readings: Readings, c: Channels) -> Analysed | None:
@@ -258,7 +259,8 @@ def key_on(readings: Readings, c: Channels) -> Analysed | None:
     if not stands:
         return None
     times = c["engine_speed"].times_s
-    start, end = float(times[stands[0].start]), float(times[stands[0].stop - 1])
+    start = float(times[stands[0].start])
+    end = float(times[stands[0].stop - 1])
     kpa = {
         name: float(np.median(part.values)) for name, s in named.items() if len(part := cut(s, start, end))
     }

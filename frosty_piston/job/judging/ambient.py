@@ -5,7 +5,8 @@ from frosty_piston.job.units import convert
 
 from .readings import Readings
 
-LEAST_KPA, MOST_KPA = 45.0, 110.0
+LEAST_KPA = 45.0
+MOST_KPA = 110.0
 
 
 def ambient_air(readings: Readings, altitude_m: float | None = None) -> Ambient:

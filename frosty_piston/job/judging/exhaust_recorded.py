@@ -11,8 +11,13 @@ from frosty_piston.core.traces import Signal, beside, runs
 from .analysed import Analysed, Channels, Written
 from .readings import Readings
 
-DOSES_PERCENT, STEADY_S, BINS, LEAST_FLOW, GENERAL_FUEL = 1.0, 2.0, 4, 10.0, 0.03
-GENERAL_EXHAUST_C, SEA_KPA = 250.0, 101.3
+DOSES_PERCENT = 1.0
+STEADY_S = 2.0
+BINS = 4
+LEAST_FLOW = 10.0
+GENERAL_FUEL = 0.03
+GENERAL_EXHAUST_C = 250.0
+SEA_KPA = 101.3
 
 
 def nox_pair(readings: Readings, c: Channels) -> Analysed | None:
@@ -73,7 +78,8 @@ def _dosing_spans(c: Channels) -> list[tuple[bool, float, float]]:
     """The longest span with dosing and the longest without."""
     if "def_dose" not in c:
         return [(True, *c["nox_up"].span)]
-    dose, spans = c["def_dose"], []
+    dose = c["def_dose"]
+    spans = []
     for dosing in (True, False):
         parts = runs((dose.values > DOSES_PERCENT) == dosing)
         longest = max(
@@ -106,7 +112,8 @@ def filter_drop(readings: Readings, c: Channels) -> Analysed | None:
         ]
     )
     points = _binned(flow[kept], dp[kept])
-    title, limits = "Filter pressure drop against exhaust flow", readings.limits(FilterLimits)
+    title = "Filter pressure drop against exhaust flow"
+    limits = readings.limits(FilterLimits)
     judged = judge_filter(points, limits)
     return Analysed(
         "filter_drop",
@@ -124,7 +131,8 @@ def filter_drop(readings: Readings, c: Channels) -> Analysed | None:
 def _binned(flow: np.ndarray, dp: np.ndarray) -> list[tuple[float, float]]:
     """The medians of flow and drop in a few even bands of flow."""
     usable = flow > LEAST_FLOW
-    flow, dp = flow[usable], dp[usable]
+    flow = flow[usable]
+    dp = dp[usable]
     if len(flow) < BINS:
         return []
     edges = np.linspace(flow.min(), flow.max() + 1e-9, BINS + 1)

@@ -62,7 +62,8 @@ def _wire_or_plug(verdicts: list[Result]) -> list[Result]:
 
 
 def _beside(afar: Result, at_plug: Result) -> Result:
-    which, extra = glow.harness_or_plug(afar.judgement, at_plug.judgement), ""
+    which = glow.harness_or_plug(afar.judgement, at_plug.judgement)
+    extra = ""
     if which == "plug":
         extra = " The same at the plug itself: it is the plug."
     elif which == "both":
@@ -73,7 +74,8 @@ def _beside(afar: Result, at_plug: Result) -> Result:
             " so the two are not of one moment: read both again."
         )
     elif which == "wire":
-        a, b = afar.judgement.value, at_plug.judgement.value
+        a = afar.judgement.value
+        b = at_plug.judgement.value
         between = f" ({plain(a - b)} Ω in between)." if a is not None and b is not None else "."
         extra = " Sound at the plug itself: the wire or connector between is at fault" + between
     return replace(afar, judgement=replace(afar.judgement, because=afar.judgement.because + extra))
@@ -90,12 +92,14 @@ def reference(readings: Readings) -> glow.Reference:
         for v in readings.verdicts("glow_resistance")
         if v.judgement.value is not None and v.judgement.cls not in ("short", "bridged")
     ]
-    nominal_ohm, limits = readings.job.engine.glow_nominal_ohm, readings.limits(glow.GlowLimits)
+    nominal_ohm = readings.job.engine.glow_nominal_ohm
+    limits = readings.limits(glow.GlowLimits)
     return glow.reference(readings.glow_kind, nominal_ohm, values, limits)
 
 
 def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    ref, limits = reference(readings), readings.limits(glow.GlowLimits)
+    ref = reference(readings)
+    limits = readings.limits(glow.GlowLimits)
 
     def watts(x: e.Entry) -> float:
         return readings.instruments.lamp_w(x) or GENERAL_LAMP_W
@@ -108,7 +112,9 @@ def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    ref, limits, results = reference(readings), readings.limits(glow.GlowLimits), []
+    ref = reference(readings)
+    limits = readings.limits(glow.GlowLimits)
+    results = []
     after: dict[str, float | None] = {
         x.id: x.data.conditions.after_s if x.data.conditions else None for x in latest
     }
@@ -118,7 +124,8 @@ def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         if (s := after[x.id]) is not None and s < INRUSH_S
     }
     for x in latest:
-        where, amps = where_of(x.data.where), readings.figure(x, "A")
+        where = where_of(x.data.where)
+        amps = readings.figure(x, "A")
         if where.get("point") == "total" or "bank" in where:
             count = readings.job.cylinders // (2 if "bank" in where else 1)
             judged = glow_methods.working_plugs(amps, count, ref, limits)
@@ -135,7 +142,8 @@ def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Result]:
         for v in readings.verdicts(test)
         if v.judgement.verdict == "failed"
     }
-    kind, verdicts = readings.limits(glow.GlowLimits).kind(readings.glow_kind), []
+    kind = readings.limits(glow.GlowLimits).kind(readings.glow_kind)
+    verdicts = []
     for x in latest:
         if x.data.outcome:
             after_s = x.data.conditions.after_s if x.data.conditions else None

@@ -12,10 +12,8 @@ from .sets import as_set, figures, hot, result, unfinished
 
 
 def resistance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    kind, limits = (
-        readings.job.engine.injection or "rail_solenoid",
-        readings.limits(injection.InjectionLimits),
-    )
+    kind = readings.job.engine.injection or "rail_solenoid"
+    limits = readings.limits(injection.InjectionLimits)
     results = []
     for warm in (False, True):
         of_set = [x for x in latest if hot(x) == warm]
@@ -61,10 +59,8 @@ def _as_read(j: Judgement, shown: float | None, celsius: float, said: bool, kind
 
 
 def insulation(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    kind, limits = (
-        readings.job.engine.injection or "rail_solenoid",
-        readings.limits(injection.InjectionLimits),
-    )
+    kind = readings.job.engine.injection or "rail_solenoid"
+    limits = readings.limits(injection.InjectionLimits)
     return [
         result(x, injection.judge_insulation(readings.value(x, "Mohm"), kind, limits, hot(x))) for x in latest
     ]
@@ -115,7 +111,8 @@ def misfires(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 
 def supply_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    limits, results = readings.limits(injection.InjectionLimits), []
+    limits = readings.limits(injection.InjectionLimits)
+    results = []
     for x in latest:
         bar = figures(x, "bar")[0] if x.kind == "outcome" else readings.value(x, "bar") or 0.0
         results.append(

@@ -27,13 +27,12 @@ class Instruments:
             if entry.kind != "instrument":
                 continue
             d = entry.data
-            base = (
-                "V"
-                if d.unit and same_kind(d.unit, "V")
-                else "A"
-                if d.unit and same_kind(d.unit, "A")
-                else "ohm"
-            )
+            if d.unit and same_kind(d.unit, "V"):
+                base = "V"
+            elif d.unit and same_kind(d.unit, "A"):
+                base = "A"
+            else:
+                base = "ohm"
             got = merged.setdefault((d.instrument, base), {})
             for name in FIELDS:
                 value = getattr(d, name)

@@ -15,7 +15,8 @@ UNIT_WORDS = {"ohm": "Ω", "degC": "°C", "percent": "%"}
 def measured_says(job: Job, v: Result) -> str:
     """Return a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one
     reading was corrected, its worth with the doubt; where there is no figure, the class in words."""
-    j, known = v.judgement, {x.id: x for x in job.live}
+    j = v.judgement
+    known = {x.id: x for x in job.live}
     readings = [known[i] for i in v.entries if i in known and known[i].kind == "reading"]
     if len(readings) > 1 or readings and readings[0].data.unit != j.unit and j.unit == "percent":
         return listed([_figure(x.data.value, x.data.unit) for x in readings])
@@ -46,7 +47,8 @@ def recorded_in(k: Knowledge, recordings: list[Entry], test: str, node: str = ""
 
 
 def _holds(k: Knowledge, recording: Entry, test: str, node: str) -> bool:
-    shape, drive = k.tests[test], k.drive(node) if node else None
+    shape = k.tests[test]
+    drive = k.drive(node) if node else None
     swept = [(drive.command, drive.position)] if shape.sweeps and drive and drive.command else []
     wanted = (set(channels) for channels in (*swept, *shape.recorded) if len(channels) > 1)
     return any(w <= set(recording.data.channels) for w in wanted)

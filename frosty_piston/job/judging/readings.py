@@ -31,7 +31,10 @@ class Readings:
         entries: Iterable[e.Entry],
         verdicts: Callable[[str], list[Result]],
     ):
-        self.job, self.k, self.entries, self.verdicts = job, knowledge, tuple(entries), verdicts
+        self.job = job
+        self.k = knowledge
+        self.entries = tuple(entries)
+        self.verdicts = verdicts
 
     @cached_property
     def instruments(self) -> Instruments:
@@ -124,7 +127,8 @@ class Readings:
         shape = self.k.tests[entry.data.test]
         if entry.kind != "reading" or isinstance(entry.data.value, str) or not shape.range:
             return None
-        unit, (low, high) = shape.units[0], shape.range
+        unit = shape.units[0]
+        (low, high) = shape.range
         if not same_kind(unit, entry.data.unit):
             return None
         figure = convert(entry.data.value, entry.data.unit, unit)
@@ -140,7 +144,9 @@ class Readings:
         figure or an overload was read. What could not be measured speaks for nothing."""
         if entry.kind != "reading" or entry.data.value not in (NEVER, NOT_POSSIBLE):
             return None
-        where, unit, held = where_of(entry.data.where), entry.data.unit, entry.data.conditions
+        where = where_of(entry.data.where)
+        unit = entry.data.unit
+        held = entry.data.conditions
         never = self.k.tests[entry.data.test].never
         if entry.data.value == NEVER and never is not None:
             reached = held.reached_rpm if held else None
@@ -159,7 +165,8 @@ class Readings:
 
     def as_recorded(self, entry: e.Entry) -> Result:
         """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
-        shape, d = self.k.tests[entry.data.test], entry.data
+        shape = self.k.tests[entry.data.test]
+        d = entry.data
         where = where_of(d.where)
         if entry.kind == "outcome" and d.outcome:
             because = f"{shape.title}: {d.outcome.replace('_', ' ')}."
@@ -174,10 +181,12 @@ class Readings:
 
     def _place(self, entry: e.Entry) -> tuple[object, ...]:
         """What makes two entries of a test one place; inrush and steady current are two."""
-        w, c = entry.data.where, entry.data.conditions
+        w = entry.data.where
+        c = entry.data.conditions
         settled_s = self.limits(GlowLimits).settled_s
         inrush = c is not None and c.after_s is not None and c.after_s < settled_s
         kind = inrush if entry.data.test == "glow_current" else entry.kind
         dosing = entry.kind == "outcome" and (entry.data.figures or {}).get("dosing")
-        hot, powered = bool(c and c.part_hot), c.energised if c else None
+        hot = bool(c and c.part_hot)
+        powered = c.energised if c else None
         return (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, kind, hot, dosing, powered)

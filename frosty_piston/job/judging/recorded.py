@@ -53,7 +53,8 @@ def judged_drive(
     assert drive is not None and recorded is not None
     command, position, percent = recorded
     kind = "vacuum" if "vacuum" in str(getattr(readings.job.engine, drive.by) or "") else "motor"
-    (limits, closed), title = _limits(readings, drive), readings.k.nodes[node].title
+    (limits, closed) = _limits(readings, drive)
+    title = readings.k.nodes[node].title
     report = analyse_drive(channels[command], channels[position], limits, percent)
     return report, judge_drive(report, limits, closed, kind, title)
 

@@ -40,7 +40,8 @@ def _held_v(readings: Readings) -> float | None:
 
 
 def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    points, meter = points_of(readings, latest), readings.instruments.voltmeter(latest[-1])
+    points = points_of(readings, latest)
+    meter = readings.instruments.voltmeter(latest[-1])
     limits = readings.limits(relay.RelayLimits)
     whole = relay.judge_relay(points, limits, readings.job.engine.glow_control or "relay_module", meter)
     at_points = [
@@ -54,7 +55,8 @@ def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 def on_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     coolant = readings.job.condition("coolant")
     at_c = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else readings.ambient_c()
-    kind, limits = readings.glow_kind, readings.limits(relay.RelayLimits)
+    kind = readings.glow_kind
+    limits = readings.limits(relay.RelayLimits)
     return [
         result(
             x, relay.judge_on_time(readings.figure(x, "s"), kind, at_c, x.data.where.point or "lamp", limits)

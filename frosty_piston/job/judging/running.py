@@ -52,9 +52,11 @@ def stop_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 def stop_hand_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     """What was seen; where the time was taken too, it says whether that was at once."""
-    results, most = [], readings.limits(running.RunningLimits).stops_s
+    results = []
+    most = readings.limits(running.RunningLimits).stops_s
     for x in latest:
-        seen, conditions = x.data.outcome or "", x.data.conditions
+        seen = x.data.outcome or ""
+        conditions = x.data.conditions
         took = conditions.after_s if conditions else None
         if took is None or took < most or not seen.startswith(AT_ONCE):
             results.append(readings.as_recorded(x))

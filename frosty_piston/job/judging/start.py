@@ -21,18 +21,22 @@ def _across_v(readings: Readings, volts: float) -> int:
 
 
 def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    limits, results = readings.limits(battery.BatteryLimits), []
+    limits = readings.limits(battery.BatteryLimits)
+    results = []
     for x in latest:
-        volts, meter = readings.figure(x, "V"), readings.instruments.voltmeter(x)
+        volts = readings.figure(x, "V")
+        meter = readings.instruments.voltmeter(x)
         judged = battery.judge_rest(volts, limits, _across_v(readings, volts), readings.ambient_c(), meter)
         results.append(result(x, judged))
     return results
 
 
 def cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    limits, results = readings.limits(battery.BatteryLimits), []
+    limits = readings.limits(battery.BatteryLimits)
+    results = []
     for x in latest:
-        volts, meter = readings.figure(x, "V"), readings.instruments.voltmeter(x)
+        volts = readings.figure(x, "V")
+        meter = readings.instruments.voltmeter(x)
         judged = battery.judge_crank(volts, readings.ambient_c(), limits, _across_v(readings, volts), meter)
         results.append(result(x, judged))
     return results
@@ -46,16 +50,20 @@ def speed(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 def drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     def judged(x: e.Entry) -> Judgement:
         meter = readings.instruments.voltmeter(x)
-        side, limits = x.data.where.point or "ground", readings.limits(battery.BatteryLimits)
+        side = x.data.where.point or "ground"
+        limits = readings.limits(battery.BatteryLimits)
         return battery.judge_drop(readings.figure(x, "V"), side, limits, meter)
 
     return [result(x, judged(x)) for x in latest]
 
 
 def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    limits, litres, results = readings.limits(battery.BatteryLimits), readings.job.engine.displacement_l, []
+    limits = readings.limits(battery.BatteryLimits)
+    litres = readings.job.engine.displacement_l
+    results = []
     for x in latest:
-        amps, said = readings.figure(x, "A"), x.data.conditions
+        amps = readings.figure(x, "A")
+        said = x.data.conditions
         oil_c = said.oil_c if said and said.oil_c is not None else _soaked_c(readings)
         if litres is None:
             says = "Put the displacement on the engine card: the usual current hangs on it."

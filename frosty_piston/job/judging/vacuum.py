@@ -14,8 +14,11 @@ from .readings import Readings
 from .result import Result, where_of
 from .sets import figures, result, unfinished
 
-NEEDLE, HAND_PUMP = "needle", "hand_pump"
-PART_ML, LEAST_TAKEN_OFF, MOST_ENDS = 55.0, 0.05, 2
+NEEDLE = "needle"
+HAND_PUMP = "hand_pump"
+PART_ML = 55.0
+LEAST_TAKEN_OFF = 0.05
+MOST_ENDS = 2
 
 
 def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
@@ -38,7 +41,9 @@ def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 def hold(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     """Each hold test, without what the hand pump loses by itself; the time constant of all that was read on
     the way."""
-    results, limits, around = [], readings.limits(vacuum.VacuumLimits), ambient_air(readings)
+    results = []
+    limits = readings.limits(vacuum.VacuumLimits)
+    around = ambient_air(readings)
     capped = _capped(readings)
     for x in latest:
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
@@ -46,9 +51,12 @@ def hold(readings: Readings, latest: list[e.Entry]) -> list[Result]:
             results.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
             continue
         branch = x.data.test == "vacuum_section"
-        start, end, own = abs(start), abs(end), ""
+        start = abs(start)
+        end = abs(end)
+        own = ""
         if capped is not None and x.data.where.node != HAND_PUMP and seconds > 0:
-            read, volume = end, _volume_ml(readings, x, branch)
+            read = end
+            volume = _volume_ml(readings, x, branch)
             end = without_pump(start, read, seconds, capped, volume)
             if end - read > LEAST_TAKEN_OFF:
                 own = f" The hand pump's own loss is taken off: {plain(round(end - read, 1))} kPa."
@@ -82,7 +90,8 @@ def held_points(readings: Readings, x: e.Entry) -> list[tuple[float, float]]:
     trace = x.data.source.trace if x.data.source else None
     entry = next((t for t in readings.job.of(e.Trace) if t.id == trace), None)
     columns = (entry.data.columns or {}) if entry else {}
-    times, kpas = columns.get("time", []), columns.get("vacuum", [])
+    times = columns.get("time", [])
+    kpas = columns.get("vacuum", [])
     points = [(t, abs(p)) for t, p in zip(times, kpas, strict=False) if t is not None and p is not None]
     if len(points) > 2:
         return points

@@ -17,7 +17,8 @@ from .wiring import drives
 
 def _as_typed(v: Result, units: Mapping[str, str]) -> Result:
     """A verdict on one reading that is printed in the unit in which that was typed."""
-    j, unit = v.judgement, units.get(v.entries[0]) if len(v.entries) == 1 else None
+    j = v.judgement
+    unit = units.get(v.entries[0]) if len(v.entries) == 1 else None
     if j.value is None or not j.unit or unit in (None, j.unit) or unit not in UNITS or j.unit not in UNITS:
         return v
     if not same_kind(j.unit, str(unit)):
@@ -46,7 +47,8 @@ class Verdicts:
     def of(self, test: str) -> list[Result]:
         """The verdicts on one test: by its judge, else by what its outcomes mean."""
         if test not in self._by_test:
-            latest, judge = self.readings.latest(test), JUDGES.get(test)
+            latest = self.readings.latest(test)
+            judge = JUDGES.get(test)
             said = [] if test in TAKES_NEVER else [v for v in map(self.readings.said, latest) if v]
             impossible = said + [v for v in map(self.readings.impossible, latest) if v]
             barred = {v.entries[0] for v in impossible}

@@ -14,7 +14,8 @@ from .result import Result
 from .sets import figures, result, unfinished
 
 # What a battery may give with the key on when nobody measured it, V, and how far it moves from its rest.
-KEY_ON_V, SINCE_REST_V = {12: (11.8, 12.8), 24: (23.6, 25.6)}, (0.3, 0.1)
+KEY_ON_V = {12: (11.8, 12.8), 24: (23.6, 25.6)}
+SINCE_REST_V = (0.3, 0.1)
 CLEARS_UNLOADED = 0.5
 UNPLUGGED = "unplugged"
 
@@ -35,10 +36,12 @@ def _battery_v(readings: Readings, entry: e.Entry) -> tuple[float, float]:
 
 
 def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    limits, results = readings.limits(wiring.WiringLimits), []
+    limits = readings.limits(wiring.WiringLimits)
+    results = []
     for x in latest:
         loaded = x.data.conditions.loaded if x.data.conditions else None
-        pin, volts = x.data.where.pin or "supply", readings.value(x, "V") or 0.0
+        pin = x.data.where.pin or "supply"
+        volts = readings.value(x, "V") or 0.0
         judged = wiring.judge_supply(pin, volts, _battery_v(readings, x), limits, loaded)
         results.append(result(x, judged, counts=1.0 if loaded or pin == "reference" else CLEARS_UNLOADED))
     return results
@@ -47,7 +50,8 @@ def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     results = []
     for x in latest:
-        pin, ohms = x.data.where.pin or "pair", x.data.unit in ("ohm", "kohm", "Mohm")
+        pin = x.data.where.pin or "pair"
+        ohms = x.data.unit in ("ohm", "kohm", "Mohm")
         if x.data.where.point == UNPLUGGED:
             results.append(_unplugged(readings, x, latest))
             continue
@@ -127,7 +131,8 @@ def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Result]:
 
 def _before_s(readings: Readings, x: e.Entry) -> float:
     """How long the same place was wiggled before when it dropped out: the same time is wanted again."""
-    at, earlier = readings.job.position, []
+    at = readings.job.position
+    earlier = []
     for y in readings.job.of(e.Outcome):
         alike = y.data.test == x.data.test and y.data.where == x.data.where
         if alike and at[y.id] < at.get(x.id, len(at)):

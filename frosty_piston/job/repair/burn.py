@@ -13,8 +13,12 @@ from frosty_piston.job.units import convert
 
 from .prove import open_waits
 
-LEAST_FUEL_PERCENT, WATCHED_LOW_C, WATCHED_HIGH_C, STOPS_C = 20.0, 550.0, 650.0, 700.0
-OIL_MOST_L, BARRED_BY = 1.0, ("scr", "egr")
+LEAST_FUEL_PERCENT = 20.0
+WATCHED_LOW_C = 550.0
+WATCHED_HIGH_C = 650.0
+STOPS_C = 700.0
+OIL_MOST_L = 1.0
+BARRED_BY = ("scr", "egr")
 SEEN = (
     "Outdoors, or extraction with a hose rated for it",
     "Clear ground: no dry grass, nothing that burns, nothing behind the tail",
@@ -61,11 +65,13 @@ def soot_read(assessed: Assessed) -> list[tuple[Entry[Reading], float]]:
 
 def burn_of(assessed: Assessed) -> Burn:
     """What is known for a burn of this vehicle now."""
-    job, soot = assessed.job, soot_read(assessed)
+    job = assessed.job
+    soot = soot_read(assessed)
     open_now = {x.id for x in open_waits(job)}
     begun = [x for x in job.of(Wait) if x.data.wait == "burn" and x.data.state == "started"]
     running = next((x for x in reversed(begun) if x.id in open_now), None)
-    at, since = job.position, job.position[running.id] if running else -1
+    at = job.position
+    since = job.position[running.id] if running else -1
     inlet = [
         convert(float(x.data.value), x.data.unit, "degC")
         for x in job.of(Reading)
@@ -89,7 +95,8 @@ def burn_of(assessed: Assessed) -> Burn:
 
 
 def _bars(assessed: Assessed, soot_g: float | None) -> list[Bar]:
-    k, job = assessed.knowledge, assessed.job
+    k = assessed.knowledge
+    job = assessed.job
     limits = assessed.readings.limits(FilterLimits)
     bars = []
     if soot_g is None:

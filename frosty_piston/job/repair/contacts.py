@@ -13,7 +13,8 @@ from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.weighing.evidence import part_of
 from frosty_piston.knowledge import Knowledge
 
-WIGGLE, MOVES = "wiggle", 0.25
+WIGGLE = "wiggle"
+MOVES = 0.25
 OPENS = ("unplugged", "plugged_in", "removed", "refitted", "disturbed")
 COUNTS_FROM = 0.05
 
@@ -49,7 +50,8 @@ def contact_faults(k: Knowledge, node: str) -> tuple[str, ...]:
 
 def opened(assessed: Assessed) -> tuple[Opened, ...]:
     """Every plug that was opened on the job, each place once with its latest entry, in their order."""
-    job, k = assessed.job, assessed.knowledge
+    job = assessed.job
+    k = assessed.knowledge
     by_id = {x.id: x for x in job.live}
     found = [*_by_tests(assessed, by_id), *_by_acts(job, k)]
     latest: dict[tuple[str, int | None], Opened] = {}
@@ -99,7 +101,9 @@ def comes_and_goes(job: Job, k: Knowledge, verdicts: list[Result]) -> bool:
 def doubts(assessed: Assessed) -> tuple[Doubt, ...]:
     """The contacts that were opened, whose fault was a suspect at the repair, and that were neither mended
     nor stayed quiet since: one for each part."""
-    job, k, suspicion = assessed.job, assessed.knowledge, assessed.suspicion
+    job = assessed.job
+    k = assessed.knowledge
+    suspicion = assessed.suspicion
     before = [v for verdicts in assessed.judged for v in verdicts]
     if not job.repairs or not comes_and_goes(job, k, before):
         return ()

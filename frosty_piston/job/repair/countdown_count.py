@@ -15,9 +15,11 @@ from frosty_piston.job.entries import (
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 
-KM, STARTS = "countdown_km", "countdown_starts"
+KM = "countdown_km"
+STARTS = "countdown_starts"
 UNITS = {KM: "km", STARTS: "count"}
-SYMPTOM, UNLATCHED = "restart_countdown", ("countdown",)
+SYMPTOM = "restart_countdown"
+UNLATCHED = ("countdown",)
 
 
 def still_counts(job: Job) -> Entry[Condition] | None:
@@ -63,7 +65,8 @@ def taken_by(axis: str, k: Knowledge, entry: Entry, runs: bool) -> tuple[float, 
 
 def used_since(job: Job, k: Knowledge, entry: Entry[Condition]) -> float:
     """What was driven or started since a countdown was written down."""
-    used, runs = 0.0, False
+    used = 0.0
+    runs = False
     for x in job.live[job.position[entry.id] + 1 :]:
         more, runs = taken_by(entry.data.name, k, x, runs)
         used += more

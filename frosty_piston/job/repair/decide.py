@@ -25,9 +25,13 @@ from .fit import missing_pieces
 
 YEARLY_KM = 15_000.0
 GENERAL_ODOMETER_KM = 150_000.0
-WEIGHED_FROM, TOGETHER_FROM, LEFT_FROM, HIGH = 0.04, 0.03, 0.02, 0.2
+WEIGHED_FROM = 0.04
+TOGETHER_FROM = 0.03
+LEFT_FROM = 0.02
+HIGH = 0.2
 TAKES_SURELY = 0.85
-MOST_REPAIRS, MOST_TOGETHER = 5, 3
+MOST_REPAIRS = 5
+MOST_TOGETHER = 3
 DIAGNOSIS_HOURS = 1.5
 LOOK_MIN = 15.0
 COIN = 100
@@ -246,7 +250,8 @@ def _repairs(draft: _Draft) -> tuple[str, ...]:
 def _options(assessed: Assessed, repair: str) -> list[Option]:
     """The options of a repair that make sense here: only the failed ones, when some failed and some did
     not."""
-    k, job = assessed.knowledge, assessed.job
+    k = assessed.knowledge
+    job = assessed.job
     bad = condemned(k, repair, assessed.now)
     options = []
     for option in k.repairs[repair].options.values():
@@ -270,7 +275,8 @@ def cylinders_of(assessed: Assessed, option: Option) -> tuple[int, ...]:
 
 
 def _draft(assessed: Assessed, options: tuple[Option, ...], prices: Prices) -> _Draft:
-    suspicion, k = assessed.suspicion, assessed.knowledge
+    suspicion = assessed.suspicion
+    k = assessed.knowledge
     singles = [_single(assessed, o, prices) for o in options]
     cures, present = suspicion.cured_by([(o.cures, o.takes) for o in options])
     names = suspicion.space.names
@@ -324,15 +330,19 @@ def _access_hours(k: Knowledge, options: tuple[Option, ...], prices: Prices) -> 
 
 def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOption, str]:
     """One option as it is costed, and where the odds that it comes back are from."""
-    job, k, shape = assessed.job, assessed.knowledge, option.shape
+    job = assessed.job
+    k = assessed.knowledge
+    shape = option.shape
     repair = k.repairs[option.repair].shape
 
     def figure(name: str) -> float:
         own = job.engine.limit(name)
         return k.general(name) if own is None else own
 
-    bad, cylinders = condemned(k, option.repair, assessed.diagnosis), cylinders_of(assessed, option)
-    pieces, typed = len(cylinders) or 1, prices.typed.get(option.id, {})
+    bad = condemned(k, option.repair, assessed.diagnosis)
+    cylinders = cylinders_of(assessed, option)
+    pieces = len(cylinders) or 1
+    typed = prices.typed.get(option.id, {})
     part_min = shape.part_minutes if shape.part_minutes is not None else repair.part_minutes * shape.parts
     each = figure(shape.minutes_figure) if shape.minutes_figure else repair.minutes * shape.minutes / 60
     hours = typed.get("labour_h", each * pieces + repair.minutes * shape.minutes_once / 60)
@@ -369,9 +379,12 @@ def _risks(
 ) -> tuple[float, float, str]:
     """The chance that it comes back within a year, that something breaks on the way out, and where they are
     from."""
-    shape, failed = option.shape, len(bad.cylinders)
+    shape = option.shape
+    failed = len(bad.cylinders)
     limits = k.limits(plug_life.PlugLifeLimits, job.engine.limits)
-    back, breaks, because = shape.back, shape.breaks, "general figure"
+    back = shape.back
+    breaks = shape.breaks
+    because = "general figure"
     if shape.wears and cylinders:
         age = job.vehicle.odometer_km or GENERAL_ODOMETER_KM
         if shape.pieces == "failed":
@@ -396,9 +409,11 @@ def _risks(
 def advice(assessed: Assessed) -> list[Advice]:
     """What a technician should hear before money is spent: what the leading suspect still lacks, and what is
     a guess."""
-    k, advised = assessed.knowledge, []
+    k = assessed.knowledge
+    advised = []
     for repair in list(assessed.suspicion.repairs_needed)[:2]:
-        shape, bad = k.repairs[repair].shape, condemned(k, repair, assessed.now)
+        shape = k.repairs[repair].shape
+        bad = condemned(k, repair, assessed.now)
         if shape.at_part and bad.afar:
             test = next(
                 (

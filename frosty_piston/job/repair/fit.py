@@ -54,7 +54,8 @@ class Fastener:
 
 
 # Where a piece may lie so that a turning engine takes it in; two lengths nearer than this are the same.
-SWALLOWED, SAME_LENGTH_MM = ("bore", "cylinder", "intake", "unknown"), 0.5
+SWALLOWED = ("bore", "cylinder", "intake", "unknown")
+SAME_LENGTH_MM = 0.5
 
 
 @dataclass(frozen=True)
@@ -203,7 +204,8 @@ def missing_pieces(job: Job) -> tuple[PieceState, ...]:
 def barred(job: Job, k: Knowledge, test: str) -> str:
     """Why a test cannot be made while a piece is missing, in words; empty when it can: it turns or runs the
     engine."""
-    missing, shape = missing_pieces(job), k.tests[test]
+    missing = missing_pieces(job)
+    shape = k.tests[test]
     if not missing or not (shape.cranks or shape.runs):
         return ""
     return f"a piece is missing: {missing[0].lost}. Nobody starts or cranks it until it is found"
@@ -247,7 +249,8 @@ def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, b
     one."""
     if step.torque is None:
         return None, False
-    card, thread = job.engine.limit(step.torque), job.engine.choice("glow_plug_thread")
+    card = job.engine.limit(step.torque)
+    thread = job.engine.choice("glow_plug_thread")
     by_thread = {
         "glow_plug_breakaway_nm": plug_life.breakaway,
         "glow_plug_fitting_nm": plug_life.fitting,
@@ -294,7 +297,8 @@ def agreed(job: Job) -> bool:
 
 def above_ceiling(job: Job) -> bool:
     """Whether the price of what was picked is above what the owner agreed to."""
-    yes, picked = consent(job), chosen(job)
+    yes = consent(job)
+    picked = chosen(job)
     if picked is None or yes is None or yes.data.ceiling is None or picked.data.price is None:
         return False
     return bool(picked.data.price > yes.data.ceiling)

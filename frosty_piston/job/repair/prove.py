@@ -42,10 +42,16 @@ from .countdown_count import still_counts
 from .fit import missing_pieces
 from .trim import codings
 
-PROVEN_FROM, STOOD_HIGH, CLEARS, WORTH_A_TEST = 0.95, 0.2, 1 / 3, 0.05
-GENERAL_WARM_C, GENERAL_OUTSIDE_C = 85.0, 10.0
+PROVEN_FROM = 0.95
+STOOD_HIGH = 0.2
+CLEARS = 1 / 3
+WORTH_A_TEST = 0.05
+GENERAL_WARM_C = 85.0
+GENERAL_OUTSIDE_C = 10.0
 WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
-PROVE, RESETS, NO_CODES = "prove", "resets", ("inline_pump", "rotary_pump")
+PROVE = "prove"
+RESETS = "resets"
+NO_CODES = ("inline_pump", "rotary_pump")
 CODED_BY = ("injector_trim", "trim_codes")
 
 
@@ -110,7 +116,9 @@ def prove(assessed: Assessed) -> Proof:
 
 class _Prover:
     def __init__(self, assessed: Assessed):
-        self.assessed, self.job, self.k = assessed, assessed.job, assessed.knowledge
+        self.assessed = assessed
+        self.job = assessed.job
+        self.k = assessed.knowledge
         self.number = assessed.after_time
         acts = [x for x in self.job.repairs if x.data.repair in self.k.repairs]
         self.repairs = tuple(dict.fromkeys(x.data.repair for x in acts))
@@ -126,7 +134,12 @@ class _Prover:
         sure = self.assessed.suspicion.sure or 0.0
         missing = tuple(self._missing(pairs, steps, sure))
         failed = [m for m in missing if m.what == "failed"]
-        status = "failed" if failed else "on_trial" if missing else "proven"
+        if failed:
+            status = "failed"
+        elif missing:
+            status = "on_trial"
+        else:
+            status = "proven"
         return Proof(status, sure, missing, steps, pairs, self.repairs, self._because(status, missing, sure))
 
     def _because(self, status: str, missing: tuple[Missing, ...], sure: float) -> str:
@@ -171,7 +184,8 @@ class _Prover:
     def _answered(self, v: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
         """A sound reading since that takes in the place: the same test further up the wire, or one that
         says more."""
-        shape, here = self.k.tests[v.test], str(v.where.get("point", ""))
+        shape = self.k.tests[v.test]
+        here = str(v.where.get("point", ""))
         points = ([here] if here else []) + shape.taken_in_at.get(here, [])
         for test in (v.test, *shape.answered_by):
             for where in [{**v.where, "point": point} for point in points] or [v.where]:
@@ -183,7 +197,8 @@ class _Prover:
     # the steps
 
     def steps(self, pairs: tuple[Pair, ...]) -> tuple[ProofStepState, ...]:
-        checks, resets = self.k.proofs.checks, self.k.proofs.resets
+        checks = self.k.proofs.checks
+        resets = self.k.proofs.resets
         named = [c for r in self.repairs for c in self.k.repairs[r].checks]
         own = [c for c in dict.fromkeys(named) if c not in ("clear", "codes")]
         wired = self.job.engine.injection not in NO_CODES
@@ -235,10 +250,12 @@ class _Prover:
                 v for v in self.assessed.after if v.test in shape.reading and v.judgement.verdict == "failed"
             ]
             if against:
-                result, note = "denied", f"Its reading says otherwise: {against[-1].judgement.because}"
+                result = "denied"
+                note = f"Its reading says otherwise: {against[-1].judgement.because}"
         read = [v for v in self.assessed.after if v.test in shape.reading]
         if result == "open" and read and all(v.judgement.verdict == "sound" for v in read):
-            result, note = "pass", read[-1].judgement.because
+            result = "pass"
+            note = read[-1].judgement.because
         if result == "open" and not shape.what:
             result = "optional"
         return ProofStepState(key, "check", shape, entry, result, note)
@@ -277,7 +294,12 @@ class _Prover:
             result = {"done": "pass", "refused": "fail", "skipped": "could_not"}[done.data.result]
             asked = needed or result != "pass"
             return ProofStepState(key, "reset", shape, done, result, done.data.because or "", asked, link)
-        result = entry.data.result if entry else "open" if needed else "optional"
+        if entry:
+            result = entry.data.result
+        elif needed:
+            result = "open"
+        else:
+            result = "optional"
         note = (entry.data.reason or "") if entry else ""
         if (read := self._coding(key)) and (result != "could_not" or read[0] != "open"):
             result, note = read
@@ -287,14 +309,18 @@ class _Prover:
         shape = self.k.proofs.conditions[key]
         result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
         if result == "pass" and entry is not None and not counts(self.job, shape, entry):
-            result, note = "warm", "started before it was cold-soaked: no proof of a cold start"
+            result = "warm"
+            note = "started before it was cold-soaked: no proof of a cold start"
         timed = [v for v in self.assessed.after if shape.reading and v.test == shape.reading]
         if timed and timed[-1].judgement.verdict == "failed":
-            result, note = "fail" if result == "fail" else "denied", timed[-1].judgement.because
+            result = "fail" if result == "fail" else "denied"
+            note = timed[-1].judgement.because
         elif timed and timed[-1].judgement.verdict == "sound" and result == "open":
-            result, note = "pass", timed[-1].judgement.because
+            result = "pass"
+            note = timed[-1].judgement.because
         if result == "open" and key == CLEAN_DRIVE and self._driven_clean():
-            result, note = "pass", "by the drive written down"
+            result = "pass"
+            note = "by the drive written down"
         link = test_place(self.k, shape.reading) if shape.reading else None
         result = "optional" if result == "open" and not own else result
         return ProofStepState(key, "condition", shape, entry, result, note, own, link)
@@ -422,7 +448,8 @@ class _Prover:
 
     def _suspects(self, disturbed: list[Missing]) -> Iterator[Missing]:
         yield from disturbed
-        suspicion, reasons = self.assessed.suspicion, self._reasons()
+        suspicion = self.assessed.suspicion
+        reasons = self._reasons()
         cured = {f for s in suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
         for fault in suspicion.space.faults:
             stood = suspicion.at_repair(fault) or 0.0
@@ -606,7 +633,8 @@ def odds_before_drives(assessed: Assessed) -> float | None:
 def still_to_drive(assessed: Assessed, wanted: float = PROVEN_FROM) -> tuple[Returns, float] | None:
     """How much more it must stay clean until the cure is so sure; None when no return is known or none would
     do."""
-    returns, odds = returns_of(assessed.job), odds_before_drives(assessed)
+    returns = returns_of(assessed.job)
+    odds = odds_before_drives(assessed)
     if returns is None or odds is None:
         return None
     span = clean_until(returns.timed, odds, wanted, returns.about)
@@ -681,7 +709,8 @@ class Soak:
 def soak_estimate(job: Job, limits: WaitLimits) -> Soak:
     """Estimate the cold soak from the last temperatures written down; two falling ones fit this vehicle's own
     cooling."""
-    coolant, ambient = job.condition("coolant"), job.condition("ambient")
+    coolant = job.condition("coolant")
+    ambient = job.condition("ambient")
     start = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else GENERAL_WARM_C
     around = convert(ambient.data.value, ambient.data.unit, "degC") if ambient else GENERAL_OUTSIDE_C
     fitted = _fitted_tau(job, around)

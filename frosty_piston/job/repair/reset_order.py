@@ -27,7 +27,8 @@ class ResetOrder:
 
     @classmethod
     def of(cls, job: Job, plans: Mapping[str, ResetPlanShape]) -> "ResetOrder":
-        order, since = cls(plans), job.position[job.repairs[-1].id] if job.repairs else -1
+        order = cls(plans)
+        since = job.position[job.repairs[-1].id] if job.repairs else -1
         for x in job.of(ResetStep):
             if job.position[x.id] > since:
                 order.after(x)

@@ -19,11 +19,9 @@ from .reset_order import BEHIND, in_wrong_order
 
 LATCHED_BY = {"unlatches": ("scr",), "counter": ("dpf",)}
 LEAD = "Or a lead gives the reason"
-KEY, ENGINE, STILL = (
-    {"on": "key on", "off": "key off"},
-    {"off": "engine off", "running": "engine running"},
-    "standing still",
-)
+KEY = {"on": "key on", "off": "key off"}
+ENGINE = {"off": "engine off", "running": "engine running"}
+STILL = "standing still"
 
 
 @dataclass(frozen=True)
@@ -85,7 +83,8 @@ def needs_of(job: Job, needs: NeedsShape) -> tuple[Need, ...]:
         wanted = getattr(needs, field)
         if wanted is None:
             continue
-        figure, read = FIGURES[name], last_figure(job, name)
+        figure = FIGURES[name]
+        read = last_figure(job, name)
         unit = sign(figure.unit)
         asked = f"{plain(wanted)} {unit}{' or more' if above else ' at most'}"
         if read is None:
@@ -179,7 +178,8 @@ def plan_state(
     behind = {s for s, x in said.items() if x.data.result in BEHIND}
     states = []
     for shape in plan.steps:
-        phase, runs = 0, None
+        phase = 0
+        runs = None
         for n in range(len(shape.phases)):
             wait = waits.get(phase_name(key, shape.id, n))
             if wait is None:
@@ -198,7 +198,8 @@ def plan_state(
 
 def plans_asked(assessed: Assessed) -> list[str]:
     """The plans that this job asks for: by what was repaired, and by a countdown that still runs."""
-    k, job = assessed.knowledge, assessed.job
+    k = assessed.knowledge
+    job = assessed.job
     repaired = [x.data.repair for x in job.repairs]
     keys = plans_for(k.reset_plans, repaired)
     if still_counts(job) is not None:

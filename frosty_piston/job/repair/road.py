@@ -13,7 +13,8 @@ from frosty_piston.knowledge import Knowledge
 
 from .countdown_count import KM, UNITS, counts_after, drive_bar, still_counts, taken_by, used_since
 
-PEDAL, COMPLAINT = "brake_pedal_feel", "hard_brake_pedal"
+PEDAL = "brake_pedal_feel"
+COMPLAINT = "hard_brake_pedal"
 
 
 def hard_after(before: bool, entry: Entry) -> bool:
@@ -70,7 +71,8 @@ class Road:
         self.hard = hard_after(self.hard, entry)
         counting = counts_after(self.counting, entry)
         if counting is entry:
-            self.left, self.runs = self._said(entry), False
+            self.left = self._said(entry)
+            self.runs = False
         elif counting is not None:
             used, self.runs = taken_by(counting.data.name, self.knowledge, entry, self.runs)
             self.left -= used

@@ -8,7 +8,8 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import SootCause
 from frosty_piston.knowledge.shapes import SootCauseShape
 
-WORTH_SAYING, MOSTLY = 0.05, 0.5
+WORTH_SAYING = 0.05
+MOSTLY = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +24,8 @@ class CauseState:
 
 def soot_was_it(assessed: Assessed) -> bool:
     """Whether what was repaired was most likely closed by soot: a broken wire of the same part was not."""
-    k, suspicion = assessed.knowledge, assessed.suspicion
+    k = assessed.knowledge
+    suspicion = assessed.suspicion
     for time in suspicion.chain:
         if time.done is None or time.before is None or not time.done.is_repair:
             continue
@@ -41,7 +43,8 @@ def soot_was_it(assessed: Assessed) -> bool:
 
 def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
     """The causes to ask about, empty when soot was not the cause. What was said last counts."""
-    k, job = assessed.knowledge, assessed.job
+    k = assessed.knowledge
+    job = assessed.job
     if not soot_was_it(assessed):
         return ()
     said = {x.data.cause: "found" if x.data.found else "not_found" for x in job.of(SootCause)}
@@ -67,7 +70,8 @@ def soot_says(assessed: Assessed) -> str:
     causes = soot_causes(assessed)
     if not causes:
         return ""
-    open_causes, unasked = [c for c in causes if c.state == "found"], [c for c in causes if c.state == "open"]
+    open_causes = [c for c in causes if c.state == "found"]
+    unasked = [c for c in causes if c.state == "open"]
     named = ", ".join(f"{inside(c.shape.title)}, {c.shape.why}" for c in open_causes)
     says = f"What made the soot: {named}." if open_causes else "What made the soot: none found."
     return says + (f" Not asked: {', '.join(inside(c.shape.title) for c in unasked)}." if unasked else "")

@@ -44,7 +44,8 @@ def codes_of(job: Job) -> dict[int, list[Entry[Trim]]]:
 def codings(job: Job, cylinders: Iterable[int], since: int = -1) -> list[Coding]:
     """The coding of some cylinders; what was read back before place `since` of the tape counts for nothing:
     it was another injector's."""
-    known, rows = codes_of(job), []
+    known = codes_of(job)
+    rows = []
     for c in cylinders:
         on_part = [x for x in known.get(c, []) if x.data.from_ != "unit"]
         unit = [x for x in known.get(c, []) if x.data.from_ == "unit" and job.position[x.id] > since]

@@ -14,7 +14,8 @@ def plan_of(option: Option) -> str:
 
 def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
     """What was picked, repair by repair, in the order in which it was picked."""
-    job, k = assessed.job, assessed.knowledge
+    job = assessed.job
+    k = assessed.knowledge
     work = []
     for option in picked_options(job, k):
         cylinders = cylinders_of(assessed, option)

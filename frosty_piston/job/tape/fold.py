@@ -158,7 +158,8 @@ class Job:
         """How many acts came before each entry. A stored code speaks of the vehicle as it was when codes were
         last cleared, whenever it is read; what went on before the visit speaks of the vehicle as it came."""
         figures: dict[str, int] = {}
-        acts, cleared = self.acts, 0
+        acts = self.acts
+        cleared = 0
         numbers = {act.id: n for n, act in enumerate(acts)}
         for x in self.live:
             number = numbers.get(x.id)

@@ -15,10 +15,14 @@ from frosty_piston.job.entries import Entry
 from frosty_piston.knowledge import Knowledge, load_knowledge
 
 MOST_BYTES = 64 * 1024 * 1024
-MOST_FAULTS, MOST_ENTRIES, MOST_KEYS = 200, 100_000, 100_100
+MOST_FAULTS = 200
+MOST_ENTRIES = 100_000
+MOST_KEYS = 100_100
 # A job file has twenty signs or more to each list and object; one of fewer only fills memory.
-SIGNS_PER_CONTAINER, FREE_CONTAINERS = 12, 10_000
-FORMAT, VERSION = "frosty-piston/job", 1
+SIGNS_PER_CONTAINER = 12
+FREE_CONTAINERS = 10_000
+FORMAT = "frosty-piston/job"
+VERSION = 1
 TOP_KEYS = {"format", "version", "job", "vehicle", "engine", "entries", "chain"}
 
 

@@ -10,9 +10,13 @@ from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import TestFinding
 
-COLD, HOT, WAITS = "engine_cold", "engine_hot", "customer_waits"
-WARMS, PASSING = ("running", HOT), ("running", "key_on", COLD)
-WAIT_FOR_COLD_MIN, LONGEST_WHILE_WAITED_FOR = 20.0, 30.0
+COLD = "engine_cold"
+HOT = "engine_hot"
+WAITS = "customer_waits"
+WARMS = ("running", HOT)
+PASSING = ("running", "key_on", COLD)
+WAIT_FOR_COLD_MIN = 20.0
+LONGEST_WHILE_WAITED_FOR = 30.0
 
 
 def states(job: Job, k: Knowledge) -> frozenset[str]:
@@ -86,6 +90,7 @@ def way_at(engine: EngineCard, k: Knowledge, known: TestFinding, point: str | No
 
 def way_of(engine: EngineCard, k: Knowledge, test: str, where: Mapping[str, str]) -> Way:
     """Return what a test takes at a place that is named. Raises KeyError for a test that tells nothing."""
-    node, found = where.get("node"), k.findings[test]
+    node = where.get("node")
+    found = k.findings[test]
     known = next((f for f in found if node and node in f.shape.nodes), found[0])
     return way_at(engine, k, known, where.get("point"))

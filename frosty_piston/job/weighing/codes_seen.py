@@ -33,8 +33,10 @@ ENGINE_WORDS = (
     "network",
     "gateway",
 )
-BEARS_CHANCE, SHARED_CHANCE = 0.5, 0.1
-LIFE_OF_HISTORY, LIFE_OF_OTHERS = 0.5, 0.5
+BEARS_CHANCE = 0.5
+SHARED_CHANCE = 0.1
+LIFE_OF_HISTORY = 0.5
+LIFE_OF_OTHERS = 0.5
 LIFE_OF_INTERMITTENT = 0.75  # it was there, and is not now
 
 
@@ -114,10 +116,21 @@ def _with_cause(k: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) ->
 
 def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: set[str]) -> CodeSeen:
     parts = decode(entry.data.code)
-    known, group = k.codes.get(parts.code), group_of(k, parts)
+    known = k.codes.get(parts.code)
+    group = group_of(k, parts)
     mine = experience.codes.get(parts.code)
-    title = known.title if known else mine.text if mine else entry.data.text or parts.says
-    system = known.system if known else mine.system if mine else ""
+    if known:
+        title = known.title
+    elif mine:
+        title = mine.text
+    else:
+        title = entry.data.text or parts.says
+    if known:
+        system = known.system
+    elif mine:
+        system = mine.system
+    else:
+        system = ""
     kind = parts.kind or (known.kind if known else mine.kind if mine else "")
 
     def placed(place: str, why: str, weight: float = 1.0) -> CodeSeen:

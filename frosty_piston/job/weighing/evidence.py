@@ -22,18 +22,27 @@ from frosty_piston.knowledge.finding import NOT_SEEN, SEEN, TestFinding
 from .codes_seen import ENGINE_WORDS, CodeSeen
 from .own_odds import capped
 
-ABSENT_WEIGHT, CONSEQUENCE_WEIGHT, RULED_OUT_WEIGHT = 0.5, 0.3, 0.9
-CLEARS_OTHERS, OTHERS_BRING_IT = "it clears others", "others bring it more often"
+ABSENT_WEIGHT = 0.5
+CONSEQUENCE_WEIGHT = 0.3
+RULED_OUT_WEIGHT = 0.9
+CLEARS_OTHERS = "it clears others"
+OTHERS_BRING_IT = "others bring it more often"
 NOT_ITS_WORK = "it does not bring this"
 KEPT_ROWS = 120
 # A renewed part is trusted for two years, and fresh hands are felt for two months; no time said: some months.
-HOLDS_DAYS, FRESH_DAYS, SOME_DAYS = 730.0, 60.0, 200.0
-RENEWED, NO_HELP, HANDS = 0.5, 0.35, "recent_repair_same_system"
+HOLDS_DAYS = 730.0
+FRESH_DAYS = 60.0
+SOME_DAYS = 200.0
+RENEWED = 0.5
+NO_HELP = 0.35
+HANDS = "recent_repair_same_system"
 _KEEPING = Lock()
 DECIDES = ("sound", "failed")
 MISSES_HEAT = ("no_start_cold", "hard_start_cold", "rough_idle_cold", "white_smoke_start")
-LEAST_NEED, NEEDS_ALL = 0.05, 0.8
-MANY_CIRCUITS, IN_COMMON = 3, "many_circuits"
+LEAST_NEED = 0.05
+NEEDS_ALL = 0.8
+MANY_CIRCUITS = 3
+IN_COMMON = "many_circuits"
 NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
 
@@ -64,7 +73,8 @@ class Evidence:
         because = self.reasons.get(fault, "")
         if self.finding is None:
             return because if self.factors is None or self._raises(fault) == speaks_for else None
-        row, at = self.finding.shows.get(fault), self.finding.outcomes.index(self.outcome)
+        row = self.finding.shows.get(fault)
+        at = self.finding.outcomes.index(self.outcome)
         brings = row is not None and row[at] > self.finding.general[at]
         if at == 0:
             if speaks_for:
@@ -85,7 +95,9 @@ class Evidence:
             factors = self.factors
             return _row(space, tuple(sorted(factors.items())), lambda: _spread(space, factors))
         assert self.finding is not None
-        finding, outcome, weight = self.finding, self.outcome, self.weight
+        finding = self.finding
+        outcome = self.outcome
+        weight = self.weight
         key = (finding, outcome, weight)
         return _row(space, key, lambda: weight * log_chance(space, finding, outcome))
 
@@ -139,7 +151,8 @@ def gather(
         if number == 0
         else []
     )
-    at, notes = job.position, job.notes
+    at = job.position
+    notes = job.notes
     evidence = [
         replace(e, says=" ".join([e.says, *(f"“{notes[i]}”" for i in e.entries if i in notes)]))
         if any(i in notes for i in e.entries)
@@ -245,7 +258,8 @@ def _done_before(job: Job, k: Knowledge) -> list[Evidence]:
         if days <= FRESH_DAYS and HANDS not in job.contexts:
             systems = {k.fault_system[f] for f in repair.shape.cures if f in k.faults}
             moves = {f: m for f, m in hands.moves.items() if k.fault_system.get(f) in systems}
-            reasons, factors = {f: b for f, (_, b) in moves.items()}, {f: n for f, (n, _) in moves.items()}
+            reasons = {f: b for f, (_, b) in moves.items()}
+            factors = {f: n for f, (n, _) in moves.items()}
             evidence += [Evidence(says, (x.id,), None, "", 1.0, reasons, factors)] if moves else []
     return evidence
 
@@ -296,7 +310,8 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
             )
         )
     for group, hits in seen.items():
-        shape, ids = k.groups[group], tuple(c.entry.id for c in hits)
+        shape = k.groups[group]
+        ids = tuple(c.entry.id for c in hits)
         names = ", ".join(dict.fromkeys(c.code for c in hits))
         causes = tuple(dict.fromkeys(code for c in hits for code in c.follows))
         weight = max(c.weight for c in hits) * (
@@ -432,7 +447,8 @@ def _between(k: Knowledge, known: TestFinding, outcome: str, of_test: list[Resul
 def belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:
     """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or
     not."""
-    shape, channel = known.shape, str(v.where.get("channel", ""))
+    shape = known.shape
+    channel = str(v.where.get("channel", ""))
     return (
         (not shape.points or v.where.get("point") in shape.points)
         and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))

@@ -39,7 +39,8 @@ def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
     condemned by what was read elsewhere."""
     if repair not in k.repairs:
         return Condemned({}, frozenset())
-    at_part, tests = k.repairs[repair].shape.at_part, tests_of(k, repair)
+    at_part = k.repairs[repair].shape.at_part
+    tests = tests_of(k, repair)
     bad: dict[int, str] = {}
     at_it: set[int] = set()
     cleared: set[int] = set()

@@ -10,7 +10,10 @@ from frosty_piston.core.learning import Learned
 from frosty_piston.job.engine import EngineCard
 from frosty_piston.knowledge import Knowledge
 
-WEIGHT_JOBS, LEAST_JOBS, MOST_TIMES, MOVES_FROM = 20.0, 3, 4.0, 0.05
+WEIGHT_JOBS = 20.0
+LEAST_JOBS = 3
+MOST_TIMES = 4.0
+MOVES_FROM = 0.05
 
 
 @dataclass(frozen=True)

@@ -14,10 +14,12 @@ from frosty_piston.knowledge.repair_shapes import ConditionShape
 
 from .evidence import Evidence
 
-COMPLAINT, CLEAN_DRIVE = "complaint", "clean_drive"
+COMPLAINT = "complaint"
+CLEAN_DRIVE = "clean_drive"
 COMES_AND_GOES_PASSES = 0.5
 BACK_THOUGH_CURED = 0.02
-AGAIN_COUNTS, MOST_PASSES = 0.5, 3
+AGAIN_COUNTS = 0.5
+MOST_PASSES = 3
 COLD_HOURS = 8.0
 AXES = {"distance_km": ("km", "km"), "starts": ("starts", "start"), "hours": ("h", "hour")}
 
@@ -105,7 +107,8 @@ def is_witness(drive: e.Entry) -> bool:
 
 def driven(job: Job, number: int, axis: str) -> Driven:
     """The drives of one time on an axis, until the complaint came back."""
-    taken, span = [], 0.0
+    taken = []
+    span = 0.0
     for x in job.times[number]:
         if x.kind != "drive" or not is_witness(x) or getattr(x.data, axis) is None:
             continue
@@ -130,7 +133,8 @@ def soaked(job: Job, entry: e.Entry) -> bool:
 def condition_steps(job: Job, k: Knowledge, number: int) -> dict[str, e.Entry]:
     """The last word on each of the complaint's conditions in one time. A step `complaint` stands for each of
     its own that has no word of its own."""
-    own, wanted = conditions_of(job, k), witnesses_of(job, k)
+    own = conditions_of(job, k)
+    wanted = witnesses_of(job, k)
     said = {
         x.data.step: x
         for x in job.times[number]
@@ -154,7 +158,8 @@ def counts(job: Job, shape: ConditionShape, entry: e.Entry) -> bool:
 def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) -> list[Evidence]:
     """Add what a time after a repair proves. A drive is one witness: against known returns it says more than
     which code came back, and than a step that was ticked."""
-    proofs, returns = list(evidence), returns_of(job)
+    proofs = list(evidence)
+    returns = returns_of(job)
     trip = driven(job, number, returns.axis) if returns else None
     drives = [x for x in job.times[number] if x.kind == "drive" and is_witness(x)]
     told_by_drive = bool(drives) and CLEAN_DRIVE in witnesses_of(job, k)
@@ -216,11 +221,17 @@ def passed_again(broken: float, times: int) -> float:
 def _passed(
     job: Job, k: Knowledge, condition: str, entries: tuple[str, ...], passed: bool, times: int = 1
 ) -> Evidence:
-    shape, broken = k.proofs.conditions[condition], though_broken(job, k, condition)
+    shape = k.proofs.conditions[condition]
+    broken = though_broken(job, k, condition)
     chances = (
         (passed_again(broken, times), shape.when_cured) if passed else (1 - broken, 1 - shape.when_cured)
     )
-    said = f"passed {times} times" if passed and times > 1 else "passed" if passed else "failed"
+    if passed and times > 1:
+        said = f"passed {times} times"
+    elif passed:
+        said = "passed"
+    else:
+        said = "failed"
     return Evidence(f"{shape.title}: {said}", entries, None, "", 1.0, {}, if_left=chances)
 
 

@@ -36,15 +36,25 @@ from .evidence import Evidence, belongs
 from .stopping import LEVER, lever_result, stop_open, stopped_by_hand
 from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 
-LEAST_GAIN_BITS, MOST_PROPOSED = 0.015, 20
-OPEN_SEARCH_MIN, NOTHING_LEFT_MIN = 480.0, 5.0
+LEAST_GAIN_BITS = 0.015
+MOST_PROPOSED = 20
+OPEN_SEARCH_MIN = 480.0
+NOTHING_LEFT_MIN = 5.0
 GROUPS_APART = 24
-LEAST_CHANCE, LEAST_ODDS = 0.01, 0.004
+LEAST_CHANCE = 0.01
+LEAST_ODDS = 0.004
 LEAST_SWING = 0.02
-SEARCH_WIDER, STANDS_OUT, LEAST_BESIDE = 0.5, 0.5, 0.02
-LONG_MIN, STANDS_OUT_FROM, ROAD = 60.0, 0.7, "road_test"
-MOSTLY_ANYWAY, SENSOR_WIRE = 0.5, "sensor_wiring"
-CLEARS_TO, CONDEMNS_FROM, OPEN_UP_TO = 1 / 3, 0.8, 0.7
+SEARCH_WIDER = 0.5
+STANDS_OUT = 0.5
+LEAST_BESIDE = 0.02
+LONG_MIN = 60.0
+STANDS_OUT_FROM = 0.7
+ROAD = "road_test"
+MOSTLY_ANYWAY = 0.5
+SENSOR_WIRE = "sensor_wiring"
+CLEARS_TO = 1 / 3
+CONDEMNS_FROM = 0.8
+OPEN_UP_TO = 0.7
 
 
 @dataclass(frozen=True)
@@ -102,15 +112,20 @@ class Proposals:
         verdicts: Sequence[Result] = (),
         leaks: Leaks | None = None,
     ):
-        self.verdicts, self.leaks = verdicts, leaks
-        self.job, self.k, self.suspicion, self.experience = job, k, suspicion, experience
+        self.verdicts = verdicts
+        self.leaks = leaks
+        self.job = job
+        self.k = k
+        self.suspicion = suspicion
+        self.experience = experience
         self.evidence = _still_standing(suspicion)
         self.states = a.states(job, k)
         self.still = a.minutes_to(k, a.access_reached(job, k))
         self.left_out: list[LeftOut] = []
         self._worded: dict[int, NextTest] = {}
         likely = suspicion.likely
-        self.rows, self.belief = likely.rows, self._belief(suspicion.weighed.sets, likely)
+        self.rows = likely.rows
+        self.belief = self._belief(suspicion.weighed.sets, likely)
         self.candidates = list(self._candidates())
 
     def _belief(self, sets: np.ndarray, likely: Likely) -> Belief:
@@ -153,7 +168,9 @@ class Proposals:
             if (shape := self.k.symptoms[s]).told_whole
         }
         missing: dict[str, LeftOut] = {}
-        alive, anyway, recordings = self._alive(), self._asked_anyway(), to_judge(self.job)
+        alive = self._alive()
+        anyway = self._asked_anyway()
+        recordings = to_judge(self.job)
         for test, findings in self.k.findings.items():
             if (
                 test in told
@@ -214,7 +231,8 @@ class Proposals:
             if alive.isdisjoint(one.finding.shows):
                 continue
             known = replace(self.k.findings[one.test][0], finding=one.finding)
-            way, where = a.Way(None, one.minutes, ()), {"node": one.at}
+            way = a.Way(None, one.minutes, ())
+            where = {"node": one.at}
             table = outcome_chances(self.suspicion.space, one.finding, self.rows)
             yield _Candidate(known, way, where, Test(one.finding.id, table, one.minutes, frozenset(), 0.0))
 
@@ -262,10 +280,13 @@ class Proposals:
     def _alive(self) -> set[str]:
         """The faults that a test is made for: those that explain what was found, and once they are no longer
         likelier than not, all that show when the complaint does. Seldom ones wait while one stands out."""
-        odds, suspicion = self.suspicion.weighed.faults[:-1], self.suspicion
-        sets, explaining = suspicion.weighed.sets, np.append(suspicion.explains, [False, False])
+        odds = self.suspicion.weighed.faults[:-1]
+        suspicion = self.suspicion
+        sets = suspicion.weighed.sets
+        explaining = np.append(suspicion.explains, [False, False])
         covered = float(sets[explaining[suspicion.space.held].any(axis=1)].sum())
-        wide, regimes = covered < SEARCH_WIDER, self._regimes()
+        wide = covered < SEARCH_WIDER
+        regimes = self._regimes()
         least = LEAST_BESIDE if odds.max() > STANDS_OUT else LEAST_ODDS
         open_still = {f for e in suspicion.unexplained_findings if e.finding for f in e.finding.shows}
         return {
@@ -412,15 +433,12 @@ class Proposals:
 
     def _title(self, c: _Candidate) -> str:
         shape = self.k.tests[c.known.test]
-        spot = (
-            shape.at[c.way.point].title
-            if c.way.point in shape.at
-            else (
-                self._called(c.where["node"])
-                if "node" in c.where
-                else c.where.get("channel", "").replace("_", " ")
-            )
-        )
+        if c.way.point in shape.at:
+            spot = shape.at[c.way.point].title
+        elif "node" in c.where:
+            spot = self._called(c.where["node"])
+        else:
+            spot = c.where.get("channel", "").replace("_", " ")
         repeats = not spot or spot.lower() in shape.title.lower()
         return shape.title if repeats else f"{shape.title}, {inside(spot)}"
 
@@ -455,7 +473,8 @@ class Proposals:
         now = self._now
         fault = int(np.argmax((outcomes @ np.abs(after - now))[:-1]))
         likely = [i for i in range(len(outcomes)) if outcomes[i] >= LEAST_CHANCE]
-        high, low = max(after[i, fault] for i in likely), min(after[i, fault] for i in likely)
+        high = max(after[i, fault] for i in likely)
+        low = min(after[i, fault] for i in likely)
         name = inside(self.k.faults[self.suspicion.space.faults[fault]].title)
         stood = percent(float(now[fault]))
         minutes = round(self._minutes(c.way))
@@ -517,7 +536,8 @@ class Proposals:
         if leading not in self.suspicion.space.faults:
             return None
         at = self.suspicion.space.place[leading]
-        now, best = float(self._now[at]), None
+        now = float(self._now[at])
+        best = None
         for number, c in enumerate(self.candidates):
             minutes = self._minutes(c.way)
             if leading not in c.known.finding.shows or best is not None and minutes >= best[0]:

@@ -8,7 +8,9 @@ from frosty_piston.job.entries.kind import STOP_OPEN
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 
-LEVER, HAND_PUMP, CAUTION = "stop_lever", "stop_hand_pump", "emergency_stop_first"
+LEVER = "stop_lever"
+HAND_PUMP = "stop_hand_pump"
+CAUTION = "emergency_stop_first"
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,9 @@ UNLISTED_PER_THOUSAND = 15.0
 # A complaint with nothing behind it weighs as much as a common fault before anything is found.
 SOUND_WEIGHT = 0.05
 MOVED_BITS = 0.15
-EXPLAINS_RATIO, MAY_WELL_BE, STILL_OPEN = 1.5, 0.5, 0.05
+EXPLAINS_RATIO = 1.5
+MAY_WELL_BE = 0.5
+STILL_OPEN = 0.05
 COMMONLY_KILLS = 0.2
 PASSENGER = float(np.log(2))
 ENGINES_KEPT = 4
@@ -187,7 +189,8 @@ class Suspicion:
     def _walked(self) -> tuple[list[np.ndarray], np.ndarray]:
         """The rows of the evidence. A proof says the same of a set that still explains the complaint and of
         one that never did: there the complaint came from something unlisted, and no repair took it away."""
-        share, rows = self._unexplained_before, []
+        share = self._unexplained_before
+        rows = []
         for e in self.evidence:
             if e.if_left is None or self.left is None:
                 rows.append(e.log_likelihood(self.space))
@@ -260,9 +263,11 @@ class Suspicion:
         """Return the chance that some acts together would leave nothing that explains the complaint, and the
         chance that each fault is there after them, shape (F + 1,)."""
         share = np.where(self.explaining, 0.0, 1.0) if self.before is None else self.unexplained
-        sets, lost = self.weighed.sets, self.weighed.sets * share
+        sets = self.weighed.sets
+        lost = self.weighed.sets * share
         for cures, takes in acts:
-            sets, lost = carried(self.space, sets, cures, takes), carried(self.space, lost, cures, takes)
+            sets = carried(self.space, sets, cures, takes)
+            lost = carried(self.space, lost, cures, takes)
         left = self.explaining
         return float((sets - lost)[~left].sum()), self.space.present(sets)
 
@@ -302,7 +307,8 @@ class Suspicion:
     @cached_property
     def suspects(self) -> tuple[Suspect, ...]:
         """Every fault with its odds, likeliest first; `unlisted` stands last."""
-        k, listed = self.knowledge, []
+        k = self.knowledge
+        listed = []
         for index, fault in enumerate(self.space.faults):
             pro, con = self._moved(index, fault)
             p = float(self.weighed.faults[index])
@@ -382,7 +388,8 @@ class Suspicion:
     def _may_bring(self, e: Evidence) -> float:
         """The chance that any fault is there that would bring a finding."""
         assert e.finding is not None
-        at, place = e.finding.outcomes.index(e.outcome), self.space.place
+        at = e.finding.outcomes.index(e.outcome)
+        place = self.space.place
         brings = np.zeros(len(self.space.names) + 1, bool)
         for fault, row in e.finding.shows.items():
             if fault in place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
@@ -472,7 +479,11 @@ class Suspicion:
         """What it takes to repeat a finding; a word of the driver is asked again, a code is read again."""
         assert e.finding is not None
         test = self.knowledge.tests.get(e.finding.id.split(".")[0])
-        return test.minutes if test else 2.0 if e.finding.id.startswith("codes.") else 0.5
+        if test:
+            return test.minutes
+        if e.finding.id.startswith("codes."):
+            return 2.0
+        return 0.5
 
     @cached_property
     def trails(self) -> np.ndarray:

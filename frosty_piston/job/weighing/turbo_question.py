@@ -4,7 +4,9 @@ from dataclasses import dataclass
 
 from frosty_piston.job.assessment import Assessed
 
-SWEEP, LEVER, WATCH = "actuator_sweep", "linkage_free", "actuator_watch"
+SWEEP = "actuator_sweep"
+LEVER = "linkage_free"
+WATCH = "actuator_watch"
 BAD_SWEEP = ("dead_spot", "stuck", "sticks", "loose", "does_not_close", "slow")
 BAD_LEVER = ("rough", "seized")
 
@@ -28,7 +30,9 @@ def part_or_turbo(assessed: Assessed) -> TurboAnswer:
         for v in assessed.now
         if v.test in (SWEEP, LEVER, WATCH) and v.where.get("node", "turbo_actuator") == "turbo_actuator"
     }
-    sweep, lever, watch = said.get(SWEEP), said.get(LEVER), said.get(WATCH)
+    sweep = said.get(SWEEP)
+    lever = said.get(LEVER)
+    watch = said.get(WATCH)
     moves_badly = sweep in BAD_SWEEP or watch in ("part_stroke", "erratic", "still")
     if lever in BAD_LEVER:
         return TurboAnswer(

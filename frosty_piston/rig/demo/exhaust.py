@@ -11,7 +11,9 @@ from frosty_piston.rig.exhaust_line import ExhaustLine, by_hand, recorded
 
 from . import world
 
-SEED, SOOT_BEFORE_G, SOOT_AFTER_G = 31, 16.0, 6.0
+SEED = 31
+SOOT_BEFORE_G = 16.0
+SOOT_AFTER_G = 6.0
 Columns = dict[str, tuple[Signal, str]]
 EXPORTED = {
     "engine_speed": ("Engine speed", "rpm"),
@@ -41,7 +43,8 @@ def countdown_with_crystals(now: datetime) -> dict[str, Any]:
     tape.at(30)
     tape.add("tick", caution="raised_vehicle")
     rng = np.random.default_rng(SEED)
-    blocked, free = ExhaustLine(dose=0.55), ExhaustLine()
+    blocked = ExhaustLine(dose=0.55)
+    free = ExhaustLine()
     _dosed(tape, blocked, rng, "crystals", "blocked")
     tape.at(120)
     tape.add("action", action="cleaned", what="DEF injector", repair="def_injector")
@@ -120,7 +123,8 @@ def exhaust_recordings() -> list[tuple[str, str, Columns]]:
     """The recordings of these jobs, by job and file name."""
     drop = ("engine_speed", "air_mass_stroke", "exhaust_temp_1", "dpf_pressure")
     both = (*drop, "exhaust_pressure_1", "exhaust_pressure_2")
-    loaded, clean = ExhaustLine(soot_g=SOOT_BEFORE_G + 8, ash_g=34), ExhaustLine(soot_g=SOOT_AFTER_G, ash_g=8)
+    loaded = ExhaustLine(soot_g=SOOT_BEFORE_G + 8, ash_g=34)
+    clean = ExhaustLine(soot_g=SOOT_AFTER_G, ash_g=8)
     return [
         (
             "demo-mail-van",

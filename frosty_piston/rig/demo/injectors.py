@@ -11,9 +11,11 @@ from frosty_piston.rig.electrics import Contact, injector_set
 
 from . import world
 
-FIRST_VISIT_DAYS, SEED = 26, 5
+FIRST_VISIT_DAYS = 26
+SEED = 5
 CYLINDER = 3
-HOT_C, OPENS_AT_C = 85.0, 68.0
+HOT_C = 85.0
+OPENS_AT_C = 68.0
 
 
 def _wiggled(contact: Contact, seconds: float, rng: np.random.Generator) -> dict[str, float]:

@@ -7,15 +7,14 @@ import random
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
 
-SIZE, TAKEN = (1200, 900), (800, 600)
-STEEL, DARK, SOOT, BRASS, COPPER, RUBBER = (
-    (150, 156, 160),
-    (70, 76, 82),
-    (26, 24, 24),
-    (176, 142, 70),
-    (168, 96, 60),
-    (38, 40, 44),
-)
+SIZE = (1200, 900)
+TAKEN = (800, 600)
+STEEL = (150, 156, 160)
+DARK = (70, 76, 82)
+SOOT = (26, 24, 24)
+BRASS = (176, 142, 70)
+COPPER = (168, 96, 60)
+RUBBER = (38, 40, 44)
 
 
 def _ground(seed: int, shade: int = 92) -> tuple[Image.Image, random.Random]:
@@ -24,7 +23,8 @@ def _ground(seed: int, shade: int = 92) -> tuple[Image.Image, random.Random]:
     image = Image.new("RGB", SIZE, (shade, shade + 4, shade + 8))
     draw = ImageDraw.Draw(image)
     for _ in range(260):
-        x, y = draw_from.randrange(SIZE[0]), draw_from.randrange(SIZE[1])
+        x = draw_from.randrange(SIZE[0])
+        y = draw_from.randrange(SIZE[1])
         tone = shade + draw_from.randint(-22, 22)
         draw.line(
             (x, y, x + draw_from.randint(20, 200), y + draw_from.randint(-6, 6)),
@@ -56,9 +56,12 @@ def valve(seed: int, fouled: bool) -> bytes:
     draw.ellipse((440, 300, 760, 620), fill=(120, 112, 96) if not fouled else (34, 32, 30))
     draw.line((600, 240, 600, 680), fill=(180, 176, 160) if not fouled else (60, 56, 52), width=34)
     for _ in range(900 if fouled else 60):
-        angle, far = draw_from.uniform(0, math.tau), draw_from.uniform(150, 244)
-        x, y = 600 + far * math.cos(angle), 460 + far * math.sin(angle)
-        size, shade = draw_from.uniform(3, 26 if fouled else 6), draw_from.randint(8, 40)
+        angle = draw_from.uniform(0, math.tau)
+        far = draw_from.uniform(150, 244)
+        x = 600 + far * math.cos(angle)
+        y = 460 + far * math.sin(angle)
+        size = draw_from.uniform(3, 26 if fouled else 6)
+        shade = draw_from.randint(8, 40)
         draw.ellipse((x - size, y - size, x + size, y + size), fill=(shade, shade, shade - 2))
     return _grain(image, seed)
 
@@ -76,7 +79,8 @@ def connector(seed: int, fretted: int = 2) -> bytes:
         colour = COPPER if bad else BRASS
         draw.rectangle((x + (20 if bad else 32), 410, x + (80 if bad else 68), 510), fill=colour)
         for _ in range(220 if bad else 20):
-            px, py = draw_from.uniform(x + 20, x + 80), draw_from.uniform(408, 512)
+            px = draw_from.uniform(x + 20, x + 80)
+            py = draw_from.uniform(408, 512)
             draw.ellipse((px - 3, py - 3, px + 3, py + 3), fill=(44, 28, 18) if bad else (120, 96, 46))
     return _grain(image, seed)
 
@@ -96,11 +100,14 @@ def plug_tip(seed: int) -> bytes:
         [(660, 425), (980, 430), (1030, 405), (1060, 450), (1030, 500), (980, 472), (660, 475)],
         fill=(96, 88, 82),
     )
-    x, y = 985.0, 452.0
+    x = 985.0
+    y = 452.0
     for _ in range(16):
-        nx, ny = x + draw_from.uniform(-4, 9), y + draw_from.uniform(-18, 18)
+        nx = x + draw_from.uniform(-4, 9)
+        ny = y + draw_from.uniform(-18, 18)
         draw.line((x, y, nx, ny), fill=SOOT, width=6)
-        x, y = nx, min(max(ny, 415.0), 492.0)
+        x = nx
+        y = min(max(ny, 415.0), 492.0)
     return _grain(image, seed)
 
 
@@ -109,7 +116,8 @@ def bolts(seed: int) -> bytes:
     image, _ = _ground(seed, 100)
     draw = ImageDraw.Draw(image)
     for n in range(5):
-        x, long = 190 + n * 190, n == 3
+        x = 190 + n * 190
+        long = n == 3
         draw.regular_polygon((x, 250, 52), 6, fill=STEEL, outline=DARK)
         draw.rectangle((x - 22, 290, x + 22, 720 if long else 580), fill=(128, 132, 134))
         for y in range(420, 720 if long else 580, 16):

@@ -9,7 +9,10 @@ from frosty_piston.job.engine import EngineCard
 from frosty_piston.knowledge import Knowledge
 
 KINDS = ("van", "carrier", "plough", "groomer", "bus", "patrol car", "wagon", "spreader")
-VEHICLES, COME_BACK, NOT_PROVEN, OVERSURE = 420, 0.07, 0.12, 0.06
+VEHICLES = 420
+COME_BACK = 0.07
+NOT_PROVEN = 0.12
+OVERSURE = 0.06
 STAGES = {"arrive": 14.0, "measure": 55.0, "decide": 12.0, "fit": 95.0, "prove": 38.0}
 
 
@@ -51,7 +54,8 @@ def _case(
 ) -> Case:
     repair = k.repair_of[fault]
     stated = min(0.99, max(0.12, draw.betavariate(6.0, 1.3)))
-    right, proven = draw.random() < stated - OVERSURE, draw.random() > NOT_PROVEN
+    right = draw.random() < stated - OVERSURE
+    proven = draw.random() > NOT_PROVEN
     act = draw.choice(("replaced", "replaced", "cleaned", "repaired"))
     tests = [t for t, shape in k.tests.items() if shape.system == k.fault_system[fault]] or list(k.tests)
     made = draw.sample(tests, min(len(tests), draw.randint(1, 4)))

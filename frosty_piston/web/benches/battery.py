@@ -17,7 +17,8 @@ CHANNELS = ("coolant", "intake", "ambient", "fuel", "exhaust_1")
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    job, soaked_h = record.job, asked.figure("soaked_h", "", 0, 1000)
+    job = record.job
+    soaked_h = asked.figure("soaked_h", "", 0, 1000)
     batteries = job.engine.batteries or 1
     rest = [
         Cell(
@@ -50,7 +51,12 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         for x in job.of(Reading)
         if x.data.test == "cold_soak_temps" and x.data.conditions and x.data.conditions.soaked_h is not None
     ]
-    stood = soaked_h if soaked_h is not None else hours[-1] if hours else None
+    if soaked_h is not None:
+        stood = soaked_h
+    elif hours:
+        stood = hours[-1]
+    else:
+        stood = None
     soak = [
         Cell(
             "cold_soak_temps",
@@ -72,13 +78,12 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         for n in range(1, batteries + 1)
     ]
     plus = 110 + 120 * (batteries - 1)
-    links = (
-        ""
-        if batteries == 1
-        else "M110 66V56H174V66"
-        if job.engine.system_voltage == 24
-        else "M110 66V40H230V66M54 58H174V66"
-    )
+    if batteries == 1:
+        links = ""
+    elif job.engine.system_voltage == 24:
+        links = "M110 66V56H174V66"
+    else:
+        links = "M110 66V40H230V66M54 58H174V66"
     return {
         "bench": "battery",
         "cells": filled,

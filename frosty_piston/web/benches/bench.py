@@ -16,7 +16,8 @@ ON_BENCH = "on_"  # before the name of a field that a cell carries for its bench
 
 def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
     """The tests of a bench that this engine card has, each with its part."""
-    k, engine = workshop.knowledge, record.job.engine
+    k = workshop.knowledge
+    engine = record.job.engine
     if engine.rules_out(k.benches[bench].needs):
         return []
     steps = []

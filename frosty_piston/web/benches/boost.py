@@ -12,7 +12,8 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .recorded import Drawn, last_read, recordings_of
 from .sections import sectioned
 
-AXIS_AT, AXIS_PX = 100.0, 300.0
+AXIS_AT = 100.0
+AXIS_PX = 300.0
 
 
 def draws(record: JobRecord, workshop: Workshop) -> Drawn:
@@ -25,7 +26,8 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     known = [v for v in read.values() if v is not None]
     agree_kpa = record.assessed.readings.limits(AirLimits).agree_kpa
     middle = median(known) if known else 98.0
-    low, span = middle - 12.0, 24.0
+    low = middle - 12.0
+    span = 24.0
 
     def across(kpa: float) -> float:
         return round(min(1.0, max(0.0, (kpa - low) / span)) * AXIS_PX, 1)
@@ -76,7 +78,8 @@ def _boost_report(record: JobRecord, workshop: Workshop, trace_id: str) -> Boost
         }
         if "manifold_pressure_target" not in c or "manifold_pressure" not in c:
             return None
-        target, actual = c["manifold_pressure_target"], c["manifold_pressure"]
+        target = c["manifold_pressure_target"]
+        actual = c["manifold_pressure"]
         return analyse_boost(target, actual, limits, c.get("vane_command"), c.get("vane_position"))
 
     return workshop.recordings.remembered((record.job.id, trace_id, limits), analysed)

@@ -15,7 +15,8 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     if traces:
         signals = workshop.recordings.signals(record.job.id, traces[-1].id)
         limits = record.assessed.readings.limits(RecordedLimits)
-        flap, speed = spaced(signals["bypass_position"]), spaced(signals["engine_speed"])
+        flap = spaced(signals["bypass_position"])
+        speed = spaced(signals["engine_speed"])
         stands = bypass_stands(flap, speed, limits)
     return {
         "stands": (

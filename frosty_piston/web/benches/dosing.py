@@ -17,7 +17,9 @@ from .bench import Bench
 from .recorded import Drawn
 from .sections import DRAWING, section_view
 
-FREEZES_C, THAW_MIN, MOST_VISITS = -11.0, (20, 60), 60
+FREEZES_C = -11.0
+THAW_MIN = (20, 60)
+MOST_VISITS = 60
 TESTS = {
     "cap": "def_look",
     "tank": "def_concentration",
@@ -34,7 +36,8 @@ def frozen(record: JobRecord) -> bool:
     ambient = record.job.condition("ambient")
     if ambient is None or convert(float(ambient.data.value), ambient.data.unit, "degC") > FREEZES_C:
         return False
-    at, running = record.job.position, {x.id for x in open_waits(record.job)}
+    at = record.job.position
+    running = {x.id for x in open_waits(record.job)}
     thawed = [
         x
         for x in record.job.of(Wait)
@@ -79,7 +82,9 @@ def _figure(record: JobRecord, test: str, name: str, unit: str) -> str:
 def sources(workshop: Workshop) -> list[dict[str, Any]]:
     """The sources of top-ups over the workshop's newest jobs: how many fillings, and on how many jobs the
     fluid failed."""
-    fillings, jobs, bad = Counter[str](), dict[str, set[str]](), dict[str, set[str]]()
+    fillings = Counter[str]()
+    jobs = dict[str, set[str]]()
+    bad = dict[str, set[str]]()
     rows = [*workshop.yard.jobs(limit=MOST_VISITS), *workshop.yard.jobs(closed=True, limit=MOST_VISITS)]
     for row in rows:
         record = workshop.tapes.job(row.id)

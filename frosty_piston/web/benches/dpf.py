@@ -22,8 +22,15 @@ from .bench import Bench
 from .recorded import Drawn
 from .sections import DRAWING, section_view
 
-DROP, STATE, LEFT, TOP, WIDE, HIGH = "dpf_pressure", "dpf_state", 60.0, 20.0, 380.0, 170.0
-CLEANED, MOST_EARLIER, OIL_TESTS = ("dpf_ash", "dpf_soot", "dpf_cracked"), 12, 1.0
+DROP = "dpf_pressure"
+STATE = "dpf_state"
+LEFT = 60.0
+TOP = 20.0
+WIDE = 380.0
+HIGH = 170.0
+CLEANED = ("dpf_ash", "dpf_soot", "dpf_cracked")
+MOST_EARLIER = 12
+OIL_TESTS = 1.0
 OIL = (
     ("oil_use", "Oil use for 1,000 km", "l", 0, 10),
     ("filter_km", "Filter has run", "km", 0, 2_000_000),
@@ -90,7 +97,8 @@ def clean_reference(record: JobRecord, workshop: Workshop) -> tuple[float, str]:
 
 def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     """Drop over flow: the points of before and after, the fits with the band at 100 m³/h, the clean one."""
-    zero, parts = zero_of(record.assessed), points_at(record.assessed)
+    zero = zero_of(record.assessed)
+    parts = points_at(record.assessed)
     shown = [p for p in parts if p]
     clean, whose = clean_reference(record, workshop)
     limits = record.assessed.readings.limits(FilterLimits)
@@ -163,7 +171,8 @@ def _history(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 def _apart(record: JobRecord, workshop: Workshop) -> str:
     """Soot, ash and hose told apart by all that was read."""
-    assessed, soot = record.assessed, burning.soot_read(record.assessed)
+    assessed = record.assessed
+    soot = burning.soot_read(record.assessed)
     ash = _ash_read(assessed)
     creeps = any(v.test == "dp_channels" and v.judgement.verdict == "failed" for v in assessed.now)
     limits = assessed.readings.limits(FilterLimits)
@@ -189,8 +198,10 @@ def _ash_read(assessed: Assessed) -> float | None:
 
 def _oil(record: JobRecord) -> list[str]:
     """What the oil says: ash in the filter, fuel in the oil."""
-    job, says = record.job, []
-    use, run = job.condition("oil_use"), job.condition("filter_km")
+    job = record.job
+    says = []
+    use = job.condition("oil_use")
+    run = job.condition("filter_km")
     if use and run:
         grams = ash_kg(float(use.data.value), float(run.data.value)) * 1000
         limit = record.assessed.readings.limits(FilterLimits).ash_most_g
@@ -234,7 +245,8 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
 
 def _brought(record: JobRecord) -> str:
     """What cleaning brought in the drop, and whether the counter was told."""
-    zero, said = zero_of(record.assessed), []
+    zero = zero_of(record.assessed)
+    said = []
     fits = [f for part in points_at(record.assessed) if part and (f := fitted(part, zero))]
     if len(fits) > 1:
         said.append(f"Drop at 100 m³/h: {plain(round(fits[0].drop_kpa, 1))} kPa before,")

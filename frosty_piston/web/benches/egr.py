@@ -8,13 +8,21 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .recorded import Drawn, drive, last_read
 from .sections import sectioned
 
-LIFT_PX, BAR_PX, BARS_AT = 56.0, 150.0, 470.0
+LIFT_PX = 56.0
+BAR_PX = 150.0
+BARS_AT = 470.0
 
 
 def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     trace, report = drive(record, workshop, "egr", "egr_valve")
     read = last_read(record, "egr_position", "percent", point="engine_off")
-    rest = read if read is not None else report.closed_offset if report else None
+    rest: float | None
+    if read is not None:
+        rest = read
+    elif report:
+        rest = report.closed_offset
+    else:
+        rest = None
     limit = record.assessed.readings.limits(AirLimits).egr_closed_percent
     shut, opened = (last_read(record, "egr_air_change", "mg", point=p) for p in ("shut", "open"))
     expected = expected_at_atmosphere(record.assessed.readings)

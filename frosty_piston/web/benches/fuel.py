@@ -23,7 +23,8 @@ PLACES = {
     "running": "rail_pressure_hold",
     "valve": "rail_valve_return",
 }
-RETURNS, BAD = "injector_leakoff", ("failed", "marginal")
+RETURNS = "injector_leakoff"
+BAD = ("failed", "marginal")
 
 
 def _latest(record: JobRecord, test: str) -> Result | None:

@@ -30,7 +30,8 @@ TESTS = {
     "current": "glow_current",
     "heat": "glow_bench_heat",
 }
-FIRST_METHOD, FIRST_POINT = "ohm", "harness_connector"
+FIRST_METHOD = "ohm"
+FIRST_POINT = "harness_connector"
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
@@ -49,7 +50,8 @@ def view(
 ) -> dict[str, Any]:
     job = record.job
     readings = record.assessed.readings
-    ref, instruments = reference(readings), readings.instruments
+    ref = reference(readings)
+    instruments = readings.instruments
     limits = readings.limits(GlowLimits)
     kind = limits.kind(readings.glow_kind)
     order = [c for bank in banks(job.cylinders, job.engine.arrangement) for c in bank]

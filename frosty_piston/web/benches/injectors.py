@@ -21,7 +21,8 @@ from frosty_piston.web.job.waits import hours_typed
 
 from .bench import Bench, steps_of
 
-RESISTANCE, COUNTS = "injector_resistance", "misfire_counts"
+RESISTANCE = "injector_resistance"
+COUNTS = "misfire_counts"
 SHORT = {
     RESISTANCE: "Resistance",
     "injector_insulation": "Insulation",
@@ -40,10 +41,15 @@ FINEST = {
     "cylinder_cutout": (0.0, 0.17),
     "relative_compression": (5.0, 0.0),
 }
-BOTTLES, FINEST_COUNT = "ml", 1.7
-WIDTH, LEFT, MIDDLE, STEP = 680.0, 50.0, 105.0, 14.0
+BOTTLES = "ml"
+FINEST_COUNT = 1.7
+WIDTH = 680.0
+LEFT = 50.0
+MIDDLE = 105.0
+STEP = 14.0
 BESIDE = ("wiggle", "connector_look", "terminal_fit")
-HOT_C, HOT_FOR = 80, "20 min"
+HOT_C = 80
+HOT_FOR = "20 min"
 BROUGHT_BY_HEAT = ("hot_start", "hot_run")
 
 
@@ -54,7 +60,8 @@ def _unit(record: JobRecord, workshop: Workshop, test: str) -> str:
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    k, cylinders = workshop.knowledge, range(1, record.job.cylinders + 1)
+    k = workshop.knowledge
+    cylinders = range(1, record.job.cylinders + 1)
     tests = [t for t, _ in steps_of(record, workshop, "injectors") if k.tests[t].units]
     rows = []
     typed = {name: asked.figure(name, "degC", -40, 150) for name in ("cold_c", "hot_c")}

@@ -18,9 +18,13 @@ from frosty_piston.web.job import test_card
 from .bench import Bench, steps_of
 from .sections import one_section
 
-WIGGLE, LOOK, GRIP = "wiggle", "connector_look", "terminal_fit"
+WIGGLE = "wiggle"
+LOOK = "connector_look"
+GRIP = "terminal_fit"
 CLEAN = "runs_clean_between"
-MOST_ROWS, MOST_CAVITIES, USUAL = 6, 40, (1, 2)
+MOST_ROWS = 6
+MOST_CAVITIES = 40
+USUAL = (1, 2)
 COUNTED_IN = (("distance_km", "km"), ("starts", "starts"), ("hours", "h"), ("minutes", "min"))
 
 
@@ -34,7 +38,12 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         wanted.isascii() and wanted.isdigit() and len(wanted) < 3 and 1 <= int(wanted) <= record.job.cylinders
     )
     named = cylinders_named(k, record.assessed.codes, record.job.cylinders) or (1,)
-    cylinder = wanted if cylinders and usable else str(named[0]) if cylinders else ""
+    if cylinders and usable:
+        cylinder = wanted
+    elif cylinders:
+        cylinder = str(named[0])
+    else:
+        cylinder = ""
     tests = [test for test, _ in steps_of(record, workshop, "intermittent")]
     sections = {test: one_section(record, workshop, "intermittent", test, node) for test in tests}
     wiggled = _made(record, k, WIGGLE, node, cylinder)
@@ -85,7 +94,8 @@ def _disturbed(record: JobRecord, node: str, cylinder: str) -> list[Any]:
 
 def _returned(record: JobRecord, k: Knowledge) -> dict[str, Any]:
     """The log of earlier returns, each as long as it lasted, and what a proof by driving takes from them."""
-    known, rows = returns_of(record.job), []
+    known = returns_of(record.job)
+    rows = []
     for x in record.job.of(Symptom):
         if record.job.symptoms.get(x.data.symptom) is not x or known is None:
             continue
@@ -121,7 +131,8 @@ def came_back(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[st
     symptom = form.choice("symptom", list(job.complaints))
     axis = form.choice("axis", [a for a, _ in COUNTED_IN])
     after = form.figure("after", "", 0.01, 1_000_000, needed=True)
-    first, cleared = form.text("first", 20), form.text("cleared", 60)
+    first = form.text("first", 20)
+    cleared = form.text("cleared", 60)
     known = returns_of(job)
     unit = "hours" if axis == "minutes" else str(axis)
     if known and axis and known.axis != unit:

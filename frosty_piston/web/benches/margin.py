@@ -13,9 +13,12 @@ from frosty_piston.store.workshop import JobRecord
 from .plugs import Shares
 
 TEMPLATE = "measure/_margin.html"
-COLDEST, WARMEST = -30.0, 25.0
+COLDEST = -30.0
+WARMEST = 25.0
 AMBIENT_C = np.arange(COLDEST, WARMEST + 0.5, 1.0)
-BUNDLE_PX, LABEL_OFF, LABEL_WIDE = 44, 16, 26
+BUNDLE_PX = 44
+LABEL_OFF = 16
+LABEL_WIDE = 26
 CHART = {"left": 46, "top": 26, "width": 560, "height": 210, "bottom": 236}
 
 
@@ -123,7 +126,8 @@ def _labels(curves: tuple[dict[str, Any], ...], measured_x: float | None) -> lis
             bundles[-1]["high"] = max(bundles[-1]["high"], curve["working"])
             bundles[-1]["last"] = curve["label_x"]
         else:
-            x, n = curve["label_x"], curve["working"]
+            x = curve["label_x"]
+            n = curve["working"]
             bundles.append({"x": x, "last": x, "low": n, "high": n, "always": x <= CHART["left"]})
     return [_beside(b, measured_x) for b in bundles]
 

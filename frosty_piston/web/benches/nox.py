@@ -14,7 +14,8 @@ from .bench import Bench
 from .recorded import Drawn
 from .sections import DRAWING, section_view
 
-TEST, NODE = "nox_compare", "nox_sensor"
+TEST = "nox_compare"
+NODE = "nox_sensor"
 MOST_PPM = 4000.0
 # What the decision reads of other tests: the key of what was seen, and what each class is to it.
 READS: dict[str, tuple[str, dict[str, str]]] = {
@@ -26,7 +27,8 @@ READS: dict[str, tuple[str, dict[str, str]]] = {
         {"clean": "clean", "coloured": "dirty", "smells": "dirty", "oily": "dirty"},
     ),
 }
-CUTS, AGREES = ("good", "weak", "poor"), ("agree", "disagree")
+CUTS = ("good", "weak", "poor")
+AGREES = ("agree", "disagree")
 
 
 def seen_of(record: JobRecord) -> dict[str, str]:
@@ -35,7 +37,14 @@ def seen_of(record: JobRecord) -> dict[str, str]:
     for v in record.assessed.now:
         cls = v.judgement.cls
         if v.test == TEST:
-            key = "silent" if cls == "silent" else "cut" if cls in CUTS else "agree" if cls in AGREES else ""
+            if cls == "silent":
+                key = "silent"
+            elif cls in CUTS:
+                key = "cut"
+            elif cls in AGREES:
+                key = "agree"
+            else:
+                key = ""
             if key:
                 seen[key] = cls
         elif v.test in READS:

@@ -19,8 +19,15 @@ from frosty_piston.web.job.cells import Cell, Filled, bar_to, fill, read_value
 from .bench import Bench, steps_of
 from .sections import one_section
 
-SUPPLY, NETWORK, FUSE, DROP = "supply_pins", "network_pins", "fuse_look", "circuit_drop"
-LEAST_V, MOST_V, MOST_NAME, USUAL_S, LONGEST_S = 6.0, 36.0, 60, 30, 900
+SUPPLY = "supply_pins"
+NETWORK = "network_pins"
+FUSE = "fuse_look"
+DROP = "circuit_drop"
+LEAST_V = 6.0
+MOST_V = 36.0
+MOST_NAME = 60
+USUAL_S = 30
+LONGEST_S = 900
 PINS = (
     ("supply", "Supply", "across supply and ground"),
     ("ground", "Ground", "drop, to the battery post"),
@@ -31,7 +38,8 @@ PAIR = (
     ("low", "Low", "V", "at rest or in traffic"),
     ("pair", "Across the pair", "ohm", "key off, battery off"),
 )
-STAIR_WIDTH, STAIR_HEIGHT = 108, 120.0
+STAIR_WIDTH = 108
+STAIR_HEIGHT = 120.0
 DRAWN = (("supply", 90), ("ground", 190), ("reference", 290), ("high", 410), ("low", 510))
 
 
@@ -94,7 +102,9 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
 
 def _stairs(record: JobRecord, node: str, battery: float | None) -> dict[str, Any]:
     """The circuit of this plug as a staircase from the battery to the load, each stretch with its budget."""
-    limits, drops, amps = record.assessed.readings.limits(WiringLimits), dict[str, float](), ""
+    limits = record.assessed.readings.limits(WiringLimits)
+    drops = dict[str, float]()
+    amps = ""
     for x in record.job.of(Outcome):
         figures = x.data.figures or {}
         if x.data.test == DROP and x.data.where.node == node and "drop_v" in figures:
@@ -197,9 +207,11 @@ class WithoutForm(Fields):
 def pair_without(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The pair read again with one module unplugged, and that it was unplugged."""
     fields = form.read(WithoutForm, record, workshop)
-    node, k = _named(form), workshop.knowledge
+    node = _named(form)
+    k = workshop.knowledge
     cell = Cell(NETWORK, "", "ohm", {"node": node, "pin": "pair"})
-    value, unit = 0.0, "ohm"
+    value = 0.0
+    unit = "ohm"
     try:
         value, unit = read_value(form, cell, k)  # type: ignore[assignment]
     except BadInput as error:

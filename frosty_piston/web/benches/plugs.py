@@ -6,7 +6,8 @@ from typing import Any
 from frosty_piston.job.judging.result import Result
 from frosty_piston.store.workshop import JobRecord
 
-TIP_BOTTOM, TIP_LENGTH = 139.0, 60.0
+TIP_BOTTOM = 139.0
+TIP_LENGTH = 60.0
 HEAT_TESTS = ("glow_resistance", "glow_current", "glow_lamp_test", "glow_bench_heat")
 SHARE_APART = 0.05
 Shares = dict[int, tuple[float | None, str]]

@@ -27,7 +27,8 @@ def wanted(workshop: Workshop, bench: str) -> list[tuple[str, ...]]:
 
 def recordings_of(record: JobRecord, workshop: Workshop, bench: str) -> list[TraceInfo]:
     """The recordings of the job that hold what a bench is about, the newest last."""
-    gone, of_bench = record.job.gone, wanted(workshop, bench)
+    gone = record.job.gone
+    of_bench = wanted(workshop, bench)
     return [
         t
         for t in workshop.recordings.of_job(record.job.id)
@@ -80,7 +81,8 @@ def loop_of(record: JobRecord, workshop: Workshop, bench: str, node: str) -> Dra
     shape = workshop.knowledge.drive(node)
     if trace is None or shape is None:
         return None
-    job_id, recordings = record.job.id, workshop.recordings
+    job_id = record.job.id
+    recordings = workshop.recordings
 
     def drawn() -> Drawn | None:
         channels = {c: spaced(s) for c, s in recordings.signals(job_id, trace.id).items() if c in shape.all}

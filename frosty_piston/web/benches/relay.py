@@ -27,7 +27,8 @@ TABLE = (
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    job, k = record.job, workshop.knowledge
+    job = record.job
+    k = workshop.knowledge
     cells = [Cell("glow_relay", label, "V", {"point": point}, hint) for point, label, hint in POINTS]
     times = [
         Cell("glow_on_time", "Lamp on", "s", {"point": "lamp"}, "from key on"),

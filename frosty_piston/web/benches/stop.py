@@ -15,7 +15,8 @@ from .bench import Bench
 from .recorded import Drawn
 from .sections import section_view
 
-SCALE_PX, SCALE_S = 560.0, 8.0
+SCALE_PX = 560.0
+SCALE_S = 8.0
 WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")
 PLACES = {
     "pump": (("brake_pedal_feel", None), ("vacuum_at_pump", None)),

@@ -8,7 +8,8 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .recorded import Drawn, drive
 from .sections import sectioned
 
-LEVER_AT, LEVER_PX = (170.0, 178.0), 122.0
+LEVER_AT = (170.0, 178.0)
+LEVER_PX = 122.0
 
 
 def _lever(percent: float, radius: float = LEVER_PX) -> tuple[float, float]:
@@ -17,7 +18,8 @@ def _lever(percent: float, radius: float = LEVER_PX) -> tuple[float, float]:
 
 
 def _arc(low: float, high: float, radius: float) -> str:
-    (x1, y1), (x2, y2) = _lever(low, radius), _lever(high, radius)
+    (x1, y1) = _lever(low, radius)
+    (x2, y2) = _lever(high, radius)
     return f"M{x1} {y1}A{radius} {radius} 0 0 1 {x2} {y2}"
 
 
@@ -29,13 +31,12 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         {"arc": _arc(s, e, LEVER_PX), "says": f"{s:.0f} to {e:.0f} %", "y": 52 + 52 * n}
         for n, (s, e) in enumerate(report.dead_spots[:2] if report else ())
     ]
-    rest = (
-        report.closed_offset
-        if report and report.closed_offset is not None
-        else report.reach[0]
-        if report
-        else None
-    )
+    if report and report.closed_offset is not None:
+        rest = report.closed_offset
+    elif report:
+        rest = report.reach[0]
+    else:
+        rest = None
     marks = [
         {
             "at": p,

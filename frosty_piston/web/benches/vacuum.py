@@ -24,13 +24,18 @@ from frosty_piston.web.job.test_card import fitted_nodes, gauge_view
 from .bench import Bench
 from .sections import one_section, section_view
 
-SECTION, HOLD, LOOK = "vacuum_section", "vacuum_hold", "vacuum_look"
+SECTION = "vacuum_section"
+HOLD = "vacuum_hold"
+LOOK = "vacuum_look"
 OWN = (SECTION, HOLD, LOOK)
-SHOWN_LEFT, SHOWN_RESULTS, MOST_POINTS = 6, 4, 400
+SHOWN_LEFT = 6
+SHOWN_RESULTS = 4
+MOST_POINTS = 400
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    k, found = workshop.knowledge, record.assessed.isolation
+    k = workshop.knowledge
+    found = record.assessed.isolation
     shown = section_view(record, workshop, "vacuum", lambda r, w: {})
     nodes = fitted_nodes(record, k, HOLD)
     places = [(i, found.leaking.titles[i]) for i in found.leaking.ids] if found else nodes
@@ -121,7 +126,8 @@ def _blocks(found: Isolation | None, at: str) -> list[tuple[str, str]]:
     """What can be clamped off beyond a place: the hoses that hang on it."""
     if found is None or at not in found.leaking.place:
         return []
-    leaking, n = found.leaking, found.leaking.place[at]
+    leaking = found.leaking
+    n = found.leaking.place[at]
     hoses = {h.id for h in leaking.circuit.hoses}
     inside = leaking.branches.beyond[n] & ~(1 << n)
     return [(i, leaking.titles[i]) for m, i in enumerate(leaking.ids) if inside >> m & 1 and i in hoses]
@@ -152,10 +158,13 @@ def _waits(record: JobRecord, found: Isolation | None, places: list[str]) -> dic
 
 def _search(record: JobRecord, workshop: Workshop, found: Isolation) -> dict[str, Any]:
     """Where the search stands, in words."""
-    leaking, titles, named = found.leaking, found.leaking.titles, found.leaking.named
+    leaking = found.leaking
+    titles = found.leaking.titles
+    named = found.leaking.named
     left = sorted((n for n in range(len(leaking.ids)) if found.left >> n & 1), key=lambda n: -found.odds[n])
     cleared = [titles[i] for n, i in enumerate(leaking.ids) if found.cleared >> n & 1]
-    look, off = found.look_first, found.next_off
+    look = found.look_first
+    off = found.next_off
     whole = found.mended and not found.whole_holds
     return {
         "found": named.get(found.found, ""),
@@ -215,7 +224,8 @@ class HeldForm(Fields):
 
 def held(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A hold test at a place: its start and end, or all that was read while the clock ran."""
-    fields, k = form.read(HeldForm, record, workshop), workshop.knowledge
+    fields = form.read(HeldForm, record, workshop)
+    k = workshop.knowledge
     found = record.assessed.isolation
     places = list(found.leaking.ids) if found else [n for n, _ in fitted_nodes(record, k, HOLD)]
     at = form.choice("at", [*places, HAND_PUMP, "vacuum_branch"])
@@ -233,7 +243,8 @@ def held(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     points = _points(form, fields.points or "", unit)
     read_in = gauge.gauge_entry(form, record, workshop)
     form.done()
-    where, test = {"node": at}, fields.test
+    where = {"node": at}
+    test = fields.test
     figures = {"start_kpa": round(start or 0, 3), "end_kpa": round(end or 0, 3), "seconds": fields.seconds}
     made: dict[str, Any] = {"test": test, "where": where, "figures": figures}
     if blocked and test == SECTION:

@@ -12,8 +12,15 @@ from frosty_piston.core.traces import Signal, thin
 
 from .polyline import path
 
-LEFT, TOP, WIDE, HIGH, BETWEEN, FOOT = 54.0, 20.0, 656.0, 150.0, 34.0, 30.0
-MOST, LINES, MARKS = 240, 3, 8
+LEFT = 54.0
+TOP = 20.0
+WIDE = 656.0
+HIGH = 150.0
+BETWEEN = 34.0
+FOOT = 30.0
+MOST = 240
+LINES = 3
+MARKS = 8
 
 
 def steps(low: float, high: float, most: int) -> list[float]:
@@ -51,7 +58,8 @@ def chart_picture(
 
     others = list(beside)
     colours = {title: n for n, (title, _, _) in enumerate(shown)}
-    panels, top = [], TOP
+    panels = []
+    top = TOP
     for unit in dict.fromkeys(unit for _, unit, _ in shown):
         lines = [(t, s, False) for t, u, s in shown if u == unit] + [
             (t, s, True) for t, u, s in others if u == unit

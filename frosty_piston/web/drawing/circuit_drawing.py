@@ -9,7 +9,11 @@ from frosty_piston.knowledge import Knowledge
 
 from .part_symbols import inside, outline
 
-ROW, COLUMN, NARROW, LEFT, TOP = 88.0, 116.0, 82.0, 40.0, 52.0
+ROW = 88.0
+COLUMN = 116.0
+NARROW = 82.0
+LEFT = 40.0
+TOP = 52.0
 SIZES = {
     "pump": ("pump", 46, 46),
     "booster": ("can", 54, 44),
@@ -108,7 +112,10 @@ class HoseShape:
     def reach(self) -> str:
         """What a thumb may press: a band along its last leg."""
         (x0, y0), (x1, y1) = self.points[-2:]
-        left, right, top, foot = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+        left = min(x0, x1)
+        right = max(x0, x1)
+        top = min(y0, y1)
+        foot = max(y0, y1)
         left, right = (left - THUMB, right + THUMB) if right - left < 2 * THUMB else (left, right)
         top, foot = (top - THUMB, foot + THUMB) if foot - top < 2 * THUMB else (top, foot)
         return f"M{left:g} {top:g}H{right:g}V{foot:g}H{left:g}z"
@@ -146,7 +153,8 @@ def draw_circuit(circuit: Circuit, k: Knowledge) -> CircuitDrawing:
         down = far_parts[-1] if kind[part] == "tee" and len(far_parts) > 1 else ""
         mine = [lay(far, x if far == down and kind[far] == "tee" else x + step) for far in far_parts]
         if not mine:
-            row, rows = float(rows), rows + 1
+            row = float(rows)
+            rows = rows + 1
         else:
             row = mine[0]
         at[part] = (x, TOP + row * ROW)

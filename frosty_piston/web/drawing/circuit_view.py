@@ -14,7 +14,8 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from .circuit_drawing import CircuitDrawing, draw_circuit
 from .verdict_marks import MARKS
 
-LEAST_WIDTH, MOST_MARK = 680.0, 12
+LEAST_WIDTH = 680.0
+MOST_MARK = 12
 STATE_MARKS = {"holds": "sound", "leaks": "failed", "off": "failed", "blocked": "marginal", "unknown": ""}
 HOLDS_BENCH = ("vacuum_hold", "vacuum_section", "vacuum_look")
 NODES = {
@@ -39,7 +40,8 @@ def drawn(
     record: JobRecord, workshop: Workshop, found: Isolation | None = None, of: str = "found"
 ) -> dict[str, Any] | None:
     """The drawing of the job's circuit with state, heat and the test of each place; None without one."""
-    last, k = circuit_entry(record.job, of), workshop.knowledge
+    last = circuit_entry(record.job, of)
+    k = workshop.knowledge
     if last is None or not last.data.parts:
         return None
     circuit = circuit_of(last.data)

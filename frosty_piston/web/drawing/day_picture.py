@@ -7,10 +7,21 @@ from typing import Any
 
 from frosty_piston.store.day import Laid
 
-LEFT, WIDE, RIGHT, NIGHT, TOP = 96, 1060, 10, 26, 46
-LANE, BAR, GAP_FROM_MIN, WORKDAYS, LEAST_MIN = 40, 28, 50, 2, 240
-SIGN_PX, NAME_FROM = 6.7, 30
-WAIT_LANES, JOINED_MIN, FLAG = 4, 2, 26
+LEFT = 96
+WIDE = 1060
+RIGHT = 10
+NIGHT = 26
+TOP = 46
+LANE = 40
+BAR = 28
+GAP_FROM_MIN = 50
+WORKDAYS = 2
+LEAST_MIN = 240
+SIGN_PX = 6.7
+NAME_FROM = 30
+WAIT_LANES = 4
+JOINED_MIN = 2
+FLAG = 26
 
 
 @dataclass(frozen=True)
@@ -60,7 +71,8 @@ class Axis:
                 merged[-1][1] = max(merged[-1][1], stop)
             else:
                 merged.append([start, stop])
-        self.begin, self.end = begin, end
+        self.begin = begin
+        self.end = end
         merged = [m for m in merged if m[1] > m[0]] or [[begin, end]]
         self.spans = [(s, e) for s, e in merged]
         self.folds = [(a[1], b[0]) for a, b in zip(merged, merged[1:], strict=False)]
@@ -146,7 +158,12 @@ def _bars(laid: Laid, axis: Axis, placed: Iterable[Any], links: dict[str, str]) 
         piece = laid.day.pieces[run[0].piece]
         if run[0].start < axis.end:
             work = laid.day.work_of[piece.job]
-            kind = "over" if piece.id in laid.over else "begun" if piece.id in laid.begun else "work"
+            if piece.id in laid.over:
+                kind = "over"
+            elif piece.id in laid.begun:
+                kind = "begun"
+            else:
+                kind = "work"
             titles = list(dict.fromkeys(laid.day.pieces[p.piece].title for p in run))
             says = (
                 f"{clock(laid, run[0].start)} to {clock(laid, run[-1].end)}, {work.name}: {'; '.join(titles)}"
@@ -173,7 +190,12 @@ def _bar(
     x = axis.x(start)
     width = max(round(axis.x(min(end, axis.end)) - x, 1), 3.0)
     fits = int((width - NAME_FROM) / SIGN_PX)
-    label = "" if fits < 3 else name if len(name) <= fits else name[: fits - 1] + "…"
+    if fits < 3:
+        label = ""
+    elif len(name) <= fits:
+        label = name
+    else:
+        label = name[: fits - 1] + "…"
     return Bar(
         x, width, kind, number if width >= 16 else 0, label, says, links.get(piece.partition("#")[0], "")
     )
@@ -181,7 +203,8 @@ def _bar(
 
 def _stays(laid: Laid, axis: Axis, bay: str, links: dict[str, str]) -> tuple[Bar, ...]:
     """The vehicles in a bay: solid while somebody works on one, hatched while it stands there and waits."""
-    bars, number = [], numbers(laid)
+    bars = []
+    number = numbers(laid)
     for work in laid.day.works:
         order = [p.id for p in work.pieces]
         for stay in laid.day.stays(work):
@@ -222,7 +245,8 @@ def _waits(laid: Laid, axis: Axis, links: dict[str, str]) -> list[tuple[Bar, ...
 
 
 def _off(axis: Axis, there: Sequence[tuple[int, int]]) -> tuple[tuple[float, float], ...]:
-    gaps, last = [], axis.begin
+    gaps = []
+    last = axis.begin
     for start, stop in (*there, (axis.end, axis.end)):
         if min(start, axis.end) > last:
             gaps.append((axis.x(last), axis.x(min(start, axis.end))))
@@ -232,7 +256,8 @@ def _off(axis: Axis, there: Sequence[tuple[int, int]]) -> tuple[tuple[float, flo
 
 def clock(laid: Laid, minute: int) -> str:
     """A minute of the plan as it is said: the day only when it is another one."""
-    at, here = laid.moment(minute).astimezone(), laid.at.astimezone()
+    at = laid.moment(minute).astimezone()
+    here = laid.at.astimezone()
     return f"{at:%H:%M}" if at.date() == here.date() else f"{at:%a %H:%M}"
 
 
@@ -259,7 +284,8 @@ def _days(laid: Laid, axis: Axis) -> Iterable[tuple[float, str]]:
 
 def _deadlines(laid: Laid, axis: Axis) -> Iterable[tuple[float, float, str, str, bool]]:
     """Where each deadline is and where its flag stands: beside the one before it, never on it."""
-    number, last = numbers(laid), 0.0
+    number = numbers(laid)
+    last = 0.0
     due = sorted(
         ((w.deadline, w) for w in laid.day.works if w.deadline is not None), key=lambda x: (x[0], x[1].id)
     )

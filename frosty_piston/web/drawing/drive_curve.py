@@ -13,8 +13,13 @@ from frosty_piston.job.weighing.proof_evidence import driven, returns_of
 
 from .chart_picture import steps
 
-LEFT, TOP, WIDE, HIGH = 56.0, 16.0, 500.0, 190.0
-MARKS, POINTS, GENERAL_KM_H = (0.90, 0.95), 60, 50.0
+LEFT = 56.0
+TOP = 16.0
+WIDE = 500.0
+HIGH = 190.0
+MARKS = (0.90, 0.95)
+POINTS = 60
+GENERAL_KM_H = 50.0
 COUNTDOWN = {"distance_km": "countdown_km", "starts": "countdown_starts"}
 MOST_TICKS = 6
 
@@ -22,7 +27,8 @@ MOST_TICKS = 6
 def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
     """The curve of certainty against distance, starts or hours: 500 wide, 190 high, from the certainty before
     to 100 %; 90 and 95 %, today's drive, and what would reach them. None when no return is known."""
-    returns, odds = returns_of(assessed.job), odds_before_drives(assessed)
+    returns = returns_of(assessed.job)
+    odds = odds_before_drives(assessed)
     if returns is None or odds is None or not 0 < odds < 1:
         return None
     trip = driven(assessed.job, len(assessed.job.times) - 1, returns.axis)
@@ -95,7 +101,8 @@ def _late(assessed: Assessed, axis: str, more: float, now: datetime) -> str:
     due = assessed.job.deadline
     if due is None or axis != "distance_km" or more <= 0:
         return ""
-    hours, left = more / GENERAL_KM_H, (due.data.until - now).total_seconds() / 3600
+    hours = more / GENERAL_KM_H
+    left = (due.data.until - now).total_seconds() / 3600
     if hours <= left:
         return ""
     return (
@@ -115,7 +122,10 @@ def _says(timed: tuple[float, ...], about: float | None, unit: str, odds: float)
 
 def cooling_curve(soak: Soak) -> dict[str, Any]:
     """The cooling curve as it is drawn: 500 wide, 110 high, from the warmest to the outside temperature."""
-    start, around, tau, hours = soak.start_c, soak.around_c, soak.tau_h, soak.cold_h
+    start = soak.start_c
+    around = soak.around_c
+    tau = soak.tau_h
+    hours = soak.cold_h
     warmest = max(start, around + 1)
 
     def x(h: float) -> float:

@@ -9,10 +9,15 @@ from .name_places import placed
 from .part_symbols import half, whole
 from .sheet import THUMB, PartDrawing, Pipe, box_path
 
-WIDTH, HEIGHT = 1120, 630
-BLOCK_LEFT, BLOCK_WIDTH, ROW_MID = 400, 350, 300
-BORE_SHARE, MOST_BORE = 0.40, 31.0
-BANK_OFF, BANK_HALF = {"vee": 62, "flat": 80}, 34
+WIDTH = 1120
+HEIGHT = 630
+BLOCK_LEFT = 400
+BLOCK_WIDTH = 350
+ROW_MID = 300
+BORE_SHARE = 0.40
+MOST_BORE = 31.0
+BANK_OFF = {"vee": 62, "flat": 80}
+BANK_HALF = 34
 PUMP_INJECTION = ("inline_pump", "rotary_pump")
 
 
@@ -87,7 +92,8 @@ def _drawn(card: str, circuit: frozenset[str] | None) -> Drawing:
     pipes: list[Pipe] = []
     off = BANK_OFF[engine.arrangement or "vee"] if two else 0
     top, bottom = (ROW_MID - off - BANK_HALF, ROW_MID + off + BANK_HALF) if two else (248, 368)
-    left, width = BLOCK_LEFT - 8, BLOCK_WIDTH + 16
+    left = BLOCK_LEFT - 8
+    width = BLOCK_WIDTH + 16
     block = (
         [(left, top, width, 2 * BANK_HALF), (left, bottom - 2 * BANK_HALF, width, 2 * BANK_HALF)]
         if two
@@ -119,7 +125,8 @@ def _drawn(card: str, circuit: frozenset[str] | None) -> Drawing:
             if two
             else (log_y + 14, exhaust_logs[0])
         )
-        head, foot = (b.y - b.r, b.y + b.r)
+        head = b.y - b.r
+        foot = b.y + b.r
         near, far = (head, foot) if b.turned or not two else (foot, head)
         pipes.append(Pipe("runner", f"M{b.x - 7} {inlet}V{near}"))
         pipes.append(Pipe("runner hot", f"M{b.x + 7} {far}V{outlet}"))
@@ -306,13 +313,12 @@ def _fuel(
     shapes.append(PartDrawing("lift_pump", "pump", 1000, 122, 44, 44, "Lift pump"))
     pipes.append(Pipe("fuel", "M1022 88V122"))
     if engine.injection in PUMP_INJECTION or engine.injection in ("unit_injector", "hydraulic_unit"):
-        name = (
-            "Injection pump"
-            if engine.injection in PUMP_INJECTION
-            else "Oil to the injectors"
-            if engine.injection == "hydraulic_unit"
-            else ""
-        )
+        if engine.injection in PUMP_INJECTION:
+            name = "Injection pump"
+        elif engine.injection == "hydraulic_unit":
+            name = "Oil to the injectors"
+        else:
+            name = ""
         if engine.injection in PUMP_INJECTION:
             shapes.append(PartDrawing("injectors", "pump", 866, 106, 50, 50, name))
             pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}H{cylinders[0].x}"))

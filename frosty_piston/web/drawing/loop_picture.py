@@ -11,8 +11,12 @@ from frosty_piston.knowledge.parts import DriveShape
 
 from .polyline import path
 
-SIZE, EDGE, MOST, MOST_WAYS = 260, 30, 1500, 7
-LOW, HIGH = -5.0, 105.0
+SIZE = 260
+EDGE = 30
+MOST = 1500
+MOST_WAYS = 7
+LOW = -5.0
+HIGH = 105.0
 
 
 def _x(percent: Any) -> Any:

@@ -10,10 +10,20 @@ from numpy.typing import NDArray
 
 from .sheet import PartDrawing, Pipe
 
-PER_SIGN, TALL, FIGURE, PIPE_HALF, GAP = 7.8, 15.0, 44.0, 5.0, 2.0
+PER_SIGN = 7.8
+TALL = 15.0
+FIGURE = 44.0
+PIPE_HALF = 5.0
+GAP = 2.0
 SLIDES = tuple(sorted(range(-72, 73, 8), key=abs))
-ACROSS_PIPE, ACROSS_PART, ACROSS_NAME, ACROSS_FIGURE, OFF_SHEET = 10.0, 11.0, 14.0, 1.0, 100.0
-ROUNDS, FARTHER, APART = 5, 0.3, np.array((-6.0, 0.0, 6.0, 0.0))
+ACROSS_PIPE = 10.0
+ACROSS_PART = 11.0
+ACROSS_NAME = 14.0
+ACROSS_FIGURE = 1.0
+OFF_SHEET = 100.0
+ROUNDS = 5
+FARTHER = 0.3
+APART = np.array((-6.0, 0.0, 6.0, 0.0))
 SIGNS = re.compile(r"([MHVhv])\s*(-?[\d.]+)(?:[\s,]+(-?[\d.]+))?")
 
 Box = tuple[float, float, float, float]
@@ -27,7 +37,8 @@ def runs(d: str) -> list[Box]:
     for sign, one, other in SIGNS.findall(d):
         a = float(one)
         if sign == "M":
-            x, y = a, float(other)
+            x = a
+            y = float(other)
             continue
         nx, ny = {"H": (a, y), "V": (x, a), "h": (x + a, y), "v": (x, y + a)}[sign]
         found.append(
@@ -38,7 +49,8 @@ def runs(d: str) -> list[Box]:
                 max(y, ny) + PIPE_HALF,
             )
         )
-        x, y = nx, ny
+        x = nx
+        y = ny
     return found
 
 
@@ -87,13 +99,15 @@ def placed(
             + ACROSS_FIGURE * _hits(with_figures[n], others)
         )
         pick = int(np.argmin(cost))
-        best[n], taken[n] = ways[n][pick], name_box(ways[n][pick])
+        best[n] = ways[n][pick]
+        taken[n] = name_box(ways[n][pick])
     return best
 
 
 def _hits(boxes: Boxes, others: Boxes) -> Boxes:
     """How many of some boxes each box lies over."""
-    a, b = boxes[:, None, :], others[None, :, :]
+    a = boxes[:, None, :]
+    b = others[None, :, :]
     over = (
         (a[..., 0] < b[..., 2]) & (b[..., 0] < a[..., 2]) & (a[..., 1] < b[..., 3]) & (b[..., 1] < a[..., 3])
     )

@@ -7,7 +7,8 @@ BUSHED = ("tank", "log", "rail", "block")
 
 def outline(kind: str, x: float, y: float, w: float, h: float) -> str:
     """The outline of a part of some kind."""
-    cx, cy = x + w / 2, y + h / 2
+    cx = x + w / 2
+    cy = y + h / 2
     if kind in ROUND:
         return f"M{x} {cy}a{w / 2} {h / 2} 0 1 1 {w} 0a{w / 2} {h / 2} 0 1 1 {-w} 0z"
     if kind in ("can", "mount"):
@@ -27,7 +28,10 @@ def outline(kind: str, x: float, y: float, w: float, h: float) -> str:
 
 def inside(kind: str, x: float, y: float, w: float, h: float) -> str:
     """The lines inside the outline that say what it is."""
-    cx, cy, right, foot = x + w / 2, y + h / 2, x + w, y + h
+    cx = x + w / 2
+    cy = y + h / 2
+    right = x + w
+    foot = y + h
     fins = [n / 5 for n in (1, 2, 3, 4)]
     return {
         "wheel": (

@@ -16,8 +16,10 @@ def needed(xs: NDArray[np.float64], ys: NDArray[np.float64], off_px: float) -> N
         a, b = todo.pop()
         if b - a < 2:
             continue
-        dx, dy = xs[b] - xs[a], ys[b] - ys[a]
-        px, py = xs[a + 1 : b] - xs[a], ys[a + 1 : b] - ys[a]
+        dx = xs[b] - xs[a]
+        dy = ys[b] - ys[a]
+        px = xs[a + 1 : b] - xs[a]
+        py = ys[a + 1 : b] - ys[a]
         long = float(np.hypot(dx, dy))
         far = np.abs(dx * py - dy * px) / long if long > 0 else np.hypot(px, py)
         n = int(np.argmax(far))

@@ -4,7 +4,10 @@ from collections.abc import Sequence
 
 from frosty_piston.core.learning import Bin
 
-LEFT, FOOT, WIDE, MOST_R = 40, 250, 240, 20.0
+LEFT = 40
+FOOT = 250
+WIDE = 240
+MOST_R = 20.0
 
 
 def reliability_drawn(bins: Sequence[Bin]) -> list[tuple[float, float, float, Bin]]:

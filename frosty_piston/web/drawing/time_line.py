@@ -6,7 +6,11 @@ from typing import Any
 
 from frosty_piston.core.quantity import plain
 
-LEFT, WIDE, BOTTOM, HIGH, ROOM = 24, 452, 104, 78, 1.15
+LEFT = 24
+WIDE = 452
+BOTTOM = 104
+HIGH = 78
+ROOM = 1.15
 
 
 def time_line(points: Sequence[tuple[datetime, float]]) -> dict[str, Any]:
@@ -14,7 +18,8 @@ def time_line(points: Sequence[tuple[datetime, float]]) -> dict[str, Any]:
     two."""
     if len(points) < 2:
         return {"points": "", "rows": []}
-    first, last = points[0][0].timestamp(), points[-1][0].timestamp()
+    first = points[0][0].timestamp()
+    last = points[-1][0].timestamp()
     top = max(max(v for _, v in points) * ROOM, 1e-9)
     placed = []
     for when, value in points:

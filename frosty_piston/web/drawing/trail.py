@@ -5,8 +5,11 @@ from typing import Any
 from frosty_piston.core.quantity import percent
 from frosty_piston.job.weighing.suspicion import Step
 
-WIDTH, HEIGHT, EDGE = 120, 30, 4
-BIG_WIDTH, BIG_HEIGHT = 640, 150
+WIDTH = 120
+HEIGHT = 30
+EDGE = 4
+BIG_WIDTH = 640
+BIG_HEIGHT = 150
 MOVED_MOST = 4
 
 

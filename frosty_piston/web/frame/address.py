@@ -60,7 +60,8 @@ class Door:
 
 def _shake_hands(client: ssl.SSLContext, server: ssl.SSLContext) -> None:
     """Let a client and a server of this process meet. Raises SSLCertVerificationError."""
-    there, back = ssl.MemoryBIO(), ssl.MemoryBIO()
+    there = ssl.MemoryBIO()
+    back = ssl.MemoryBIO()
     ends = [client.wrap_bio(back, there), server.wrap_bio(there, back, server_side=True)]
     while ends:
         for end in list(ends):

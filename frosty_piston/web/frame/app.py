@@ -95,13 +95,16 @@ class Guard:
     """Gives every answer its headers and id, refuses posts from other sites, writes one line per request."""
 
     def __init__(self, app: Any, watchdog: Watchdog, headers: list[tuple[bytes, bytes]]):
-        self.app, self.watchdog, self.headers = app, watchdog, headers
+        self.app = app
+        self.watchdog = watchdog
+        self.headers = headers
 
     async def __call__(self, scope: dict[str, Any], receive: Any, send: Any) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        started, status = time.perf_counter(), 500
+        started = time.perf_counter()
+        status = 500
         request_id = uuid4().hex[:12]
         scope.setdefault("state", {})["request_id"] = request_id
         headers = dict(scope["headers"])
@@ -213,9 +216,13 @@ def create_app(workshop: Workshop, signing_in: bool = False, strict_transport: b
     )
     app.state.workshop = workshop
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=5)
-    app.state.watchdog, app.state.pools, app.state.tries = Watchdog(), Pools(), Tries()
-    app.state.readers, app.state.pictures = Readers(RECORDINGS), Readers(PICTURES)
-    app.state.papers, app.state.bundles = Readers(PAPERS, 1), Readers(BUNDLES, 1)
+    app.state.watchdog = Watchdog()
+    app.state.pools = Pools()
+    app.state.tries = Tries()
+    app.state.readers = Readers(RECORDINGS)
+    app.state.pictures = Readers(PICTURES)
+    app.state.papers = Readers(PAPERS, 1)
+    app.state.bundles = Readers(BUNDLES, 1)
     app.state.long_jobs = Readers(LONG_JOBS, 1)
     if signing_in:
         app.add_middleware(Gate, workshop=workshop)

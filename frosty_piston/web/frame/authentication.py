@@ -22,11 +22,15 @@ from .dependencies import posted
 from .page import refused
 from .signed_in import person_of
 
-COOKIE, OPEN = "piston_session", ("/enter", "/alive", "/worker.js")
+COOKIE = "piston_session"
+OPEN = ("/enter", "/alive", "/worker.js")
 CALENDAR = "/day/feed/"  # its address holds its own secret
 FREE_TRIES = 5  # for one name from one address
-FIRST_WAIT_S, LONGEST_WAIT_S = 5.0, 900.0
-MOST_PER_HOUR, HOUR_S = 50, 3600.0  # for one name from wherever
+FIRST_WAIT_S = 5.0
+LONGEST_WAIT_S = 900.0
+# for one name from wherever
+MOST_PER_HOUR = 50
+HOUR_S = 3600.0
 MOST_NAMES = 5000  # that are remembered
 SAFE = ("GET", "HEAD")
 
@@ -47,7 +51,8 @@ class Tries:
 
     def begin(self, name: str, address: str, signed_in_there: bool = False) -> float:
         """Count a try, and return 0; or return how many seconds it has to wait, and count nothing."""
-        name, at = _plain(name), self._clock()
+        name = _plain(name)
+        at = self._clock()
         with self._lock:
             times, last = self._wrong.get((name, address), (0, 0.0))
             wait_s = last + _wait_s(times) - at
@@ -107,7 +112,8 @@ class Gate:
     """Lets nobody in who did not sign in, and nobody do what their right does not hold."""
 
     def __init__(self, app: Any, workshop: Workshop):
-        self.app, self.people = app, workshop.people
+        self.app = app
+        self.people = workshop.people
 
     async def __call__(self, scope: dict[str, Any], receive: Any, send: Any) -> None:
         if (

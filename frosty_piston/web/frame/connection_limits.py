@@ -6,7 +6,9 @@ from typing import Any
 
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
-SILENCE_S, SPARE_FILES, MOST_CONNECTIONS = 10.0, 150, 4000
+SILENCE_S = 10.0
+SPARE_FILES = 150
+MOST_CONNECTIONS = 4000
 
 
 class Impatient(H11Protocol):

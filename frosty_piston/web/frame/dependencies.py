@@ -29,14 +29,16 @@ CHARSETS = ("utf-8", "utf8", "us-ascii")
 FORM_KINDS = ("application/x-www-form-urlencoded", "multipart/form-data")
 Number = Annotated[int, Path(ge=0, lt=2**63)]  # what the database can hold
 MOST_UPLOAD_BYTES = MOST_RECORDING_BYTES + 1_000_000
-MOST_PICTURES, MOST_PICTURES_BYTES = 12, 120_000_000
+MOST_PICTURES = 12
+MOST_PICTURES_BYTES = 120_000_000
 
 
 async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
     """Read a body that is no form, and stop reading at the limit. Raises BadInput for a form."""
     if _kind(request).startswith(FORM_KINDS):
         raise BadInput("A form is not taken here: send JSON, with the content type application/json.")
-    parts, size = [], 0
+    parts = []
+    size = 0
     async for part in request.stream():
         size += len(part)
         if size > most:

@@ -203,7 +203,8 @@ class Form:
 
     def read(self, model: type[M], record: JobRecord, workshop: Workshop) -> M:
         """The fields of a model, all read; what is wrong with one stands among the faults."""
-        given, asking = {name: self.raw(name) for name in model.model_fields}, Asking(record, workshop)
+        given = {name: self.raw(name) for name in model.model_fields}
+        asking = Asking(record, workshop)
         try:
             return model.model_validate(given, context=asking)
         except ValidationError as error:

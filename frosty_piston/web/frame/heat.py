@@ -9,8 +9,13 @@ from frosty_piston.store.workshop import JobRecord
 
 from .links import test_link
 
-SHOWN_SUSPECTS, SHOWN_TESTS, PATTERN_BITS = 7, 5, 0.7
-LEAST_SHOWN, LEAST_BESIDE, EXPLAINS_ALL, SOUND_SHOWN = 0.01, 0.02, 0.5, 0.05
+SHOWN_SUSPECTS = 7
+SHOWN_TESTS = 5
+PATTERN_BITS = 0.7
+LEAST_SHOWN = 0.01
+LEAST_BESIDE = 0.02
+EXPLAINS_ALL = 0.5
+SOUND_SHOWN = 0.05
 
 
 def worth_a_look(suspicion: Suspicion) -> list[Suspect]:

@@ -36,7 +36,8 @@ def submit(
     everything that was typed, under the name by which it was posted: its own, else `name`. The same press
     again writes nothing; its key with other content is a Conflict, answered like a refused form, with a key
     of its own."""
-    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    record = workshop.tapes.job(job_id)
+    act = form.act(request.url.path)
     name = form.raw("kept_as")[:MOST_NAME] or name
     try:
         if act is None or workshop.tapes.done(job_id, act) is None:

@@ -29,7 +29,8 @@ def bench_link(
 ) -> str:
     """The address of the place where a test is made, at the cell of a cylinder that is named."""
     on = bench_of(k, test, node or "")
-    page, bench = f"{Page.MEASURE}/{on}", BENCHES.get(on)
+    page = f"{Page.MEASURE}/{on}"
+    bench = BENCHES.get(on)
     if bench is None:
         return f"/jobs/{job_id}/{page}" + (f"?node={node}" if node else "")
     if bench.by_node and node:

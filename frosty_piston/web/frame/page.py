@@ -198,7 +198,8 @@ def person(request: Request) -> str:
 
 def writer(request: Request, form: Form) -> str | None:
     """Whose name an entry carries: who pressed, where that was kept until it could be sent."""
-    pressed_by, me = form.text("pressed_by", 80), person_of(request)
+    pressed_by = form.text("pressed_by", 80)
+    me = person_of(request)
     if me is not None and pressed_by not in (None, me.name):
         raise NotAllowed(f"This was pressed by {pressed_by}, and you are signed in as {me.name}.")
     return pressed_by or person(request) or None
@@ -292,7 +293,8 @@ def count_view(record: JobRecord) -> dict[str, Any] | None:
     def share(value: float) -> float:
         return round(min(max(value / most, 0.0), 1.0) * 100, 1)
 
-    left, after = share(found.budget.left), share(found.budget.after)
+    left = share(found.budget.left)
+    after = share(found.budget.after)
     return {
         "state": found.state,
         "left": found.amount(found.budget.left),

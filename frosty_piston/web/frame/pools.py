@@ -52,7 +52,8 @@ class Pools:
     """The pools of one application."""
 
     def __init__(self) -> None:
-        self._bodies, self._waiting_bodies = anyio.Semaphore(UPLOADS_READ), 0
+        self._bodies = anyio.Semaphore(UPLOADS_READ)
+        self._waiting_bodies = 0
         self.uploads = Pool(
             "upload",
             threads=3,

@@ -67,7 +67,8 @@ def serve(
     with open_workshop(folder, None, demo and reset, half_made if demo else never) as workshop:
         if demo:
             fill_demo(workshop)
-        scheme, port = "https" if door.cert else "http", taken.getsockname()[1]
+        scheme = "https" if door.cert else "http"
+        port = taken.getsockname()[1]
         if not quiet:
             print(f"Frosty Piston is at {scheme}://{door.host}:{port}", flush=True)
         if door.open_to_others and not workshop.people.anybody():

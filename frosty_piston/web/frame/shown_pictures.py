@@ -42,7 +42,8 @@ def pictures_of(record: JobRecord, pictures: Pictures) -> list[Shown]:
 
 
 def _shown(x: Entry[Picture], sizes: dict[str, tuple[int, int]]) -> Shown:
-    d, size = x.data, sizes.get(x.data.image, (4, 3))
+    d = x.data
+    size = sizes.get(x.data.image, (4, 3))
     return Shown(
         x.id,
         d.image,
@@ -65,7 +66,8 @@ def thumbs(record: JobRecord, pictures: Pictures) -> dict[str, list[Shown]]:
     def made() -> dict[str, list[Shown]]:
         found: dict[str, list[Shown]] = {}
         for p in pictures_of(record, pictures):
-            step, node = f"step {p.step}" if p.step else "", f"node {p.node}" if p.node else ""
+            step = f"step {p.step}" if p.step else ""
+            node = f"node {p.node}" if p.node else ""
             for key in filter(None, (p.id, p.about, step, node)) if p.here else ():
                 found.setdefault(key, []).append(p)
         return found

@@ -37,7 +37,9 @@ class _Place:
     """Where in a page a template stands: in a tag, in a quoted attribute, in a field that holds text."""
 
     def __init__(self) -> None:
-        self.tag, self.quote, self.field = False, "", False
+        self.tag = False
+        self.quote = ""
+        self.field = False
 
     def read(self, html: str) -> None:
         for sign in PLACE.finditer(html):
@@ -57,14 +59,16 @@ class Tying(Extension):
     """Marks, as a template is compiled, every expression that stands in a tag or a field."""
 
     def preprocess(self, source: str, name: str | None, filename: str | None = None) -> str:
-        place, parts = _Place(), EXPRESSION.split(source)
+        place = _Place()
+        parts = EXPRESSION.split(source)
         page = not (name or "").endswith(".js")
         for n, part in enumerate(parts):
             if n % 2 == 0:
                 parts[n] = _tied_words(part, place.tag) if page and not place.field else part
                 place.read(part)
             elif part.startswith("{{") and (place.tag or place.field):
-                opens, closes = (3 if part[2] in "-+" else 2), (3 if part[-3] in "-+" else 2)
+                opens = 3 if part[2] in "-+" else 2
+                closes = 3 if part[-3] in "-+" else 2
                 asked = part[opens:-closes]
                 parts[n] = f"{part[:opens]} ({asked}) | untied {part[-closes:]}"
         return "".join(parts)

@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
-LIMIT_S, LOOKS_S = 30.0, 1.0
+LIMIT_S = 30.0
+LOOKS_S = 1.0
 log = logging.getLogger("frosty_piston.web")
 
 

@@ -56,7 +56,8 @@ LAMPS = (
     "Oil pressure",
     "Reduced power",
 )
-MOST_BLOCK, CODES_SAID = 20_000, 3
+MOST_BLOCK = 20_000
+CODES_SAID = 3
 SOON = timedelta(days=120)
 CONDITIONS = (
     ("ambient", "degC", -60, 60),
@@ -99,10 +100,12 @@ def _as_typed(entry: Entry | None, unit: str) -> str:
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    job, k = record.job, workshop.knowledge
+    job = record.job
+    k = workshop.knowledge
     codes = []
     for x in job.of(Code):
-        known, parts = k.codes.get(decode(x.data.code).code), decode(x.data.code)
+        known = k.codes.get(decode(x.data.code).code)
+        parts = decode(x.data.code)
         codes.append(
             {
                 "entry": x,
@@ -163,7 +166,8 @@ def _visits(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     if before is None or utc(opened) - utc(before.opened_at) > SOON:
         return {"visits": visits, "again": None, "history": record.vehicle_id if visits else None}
     old = workshop.tapes.job(before.id)
-    then, here = old.job.condition("odometer"), record.job.condition("odometer")
+    then = old.job.condition("odometer")
+    here = record.job.condition("odometer")
     driven = _in_km(here) - _in_km(then) if then and here else None
     return {
         "history": record.vehicle_id,
@@ -321,7 +325,8 @@ class CodeForm(Fields):
 def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """One code typed by hand."""
     fields = form.read(CodeForm, record, workshop)
-    given, letter = fields.code, form.choice("letter", tuple(LETTERS), needed=False)
+    given = fields.code
+    letter = form.choice("letter", tuple(LETTERS), needed=False)
     if given and is_letterless(given):
         letter = letter or letter_of(f"{fields.text or ''} {fields.module or ''}")
         if letter is None:
@@ -400,9 +405,11 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 
 def frame(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The conditions stored with a code: its entry is written anew with them."""
-    k, of = workshop.knowledge, form.raw("of")
+    k = workshop.knowledge
+    of = form.raw("of")
     had = next((x for x in record.job.of(Code) if x.id == of), None)
-    text, note = form.raw("frame"), form.text("note", 400)
+    text = form.raw("frame")
+    note = form.text("note", 400)
     if had is None:
         form.wrong("frame", "this code no longer stands on the tape")
     elif not text and not note:

@@ -35,7 +35,8 @@ FLAG_WORDS = {"yes": True, "no": False}
 PLACE_NAMES = ("point", "channel", "bank", "node", "pin")
 CYLINDER = re.compile(r"[0-9]{1,3}")
 FIGURE = re.compile(r"-?[0-9]{1,9}([.][0-9]{1,6})?")
-IN_SET, NOT_READ = "read, judged with the others", "not tested"
+IN_SET = "read, judged with the others"
+NOT_READ = "not tested"
 
 
 @dataclass(frozen=True)
@@ -86,7 +87,8 @@ class Filled:
 
 def _same_conditions(entry: Entry, cell: Cell) -> bool:
     """Whether a reading belongs in a cell: inrush and steady, hot and cold stand apart."""
-    wanted, had = cell.conditions.get("after_s"), entry.data.conditions
+    wanted = cell.conditions.get("after_s")
+    had = entry.data.conditions
     return (wanted is None or had is not None and had.after_s == wanted) and bool(
         cell.conditions.get("part_hot")
     ) == bool(had and had.part_hot)
@@ -99,7 +101,8 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     judged = record.assessed.judged[-1]
     verdicts = {i: v for v in judged for i in (v.entries if len(v.entries) == 1 else ())}
     in_sets = {i for v in judged for i in (v.entries if len(v.entries) > 1 else ())}
-    tests, now = {c.test for c in cells}, len(record.job.times) - 1
+    tests = {c.test for c in cells}
+    now = len(record.job.times) - 1
     readings = [(x, where_of(x.data.where)) for x in record.job.of(Reading) if x.data.test in tests]
     for cell in cells:
         every = [
@@ -244,7 +247,8 @@ class UnreadForm(Fields):
 
 def unread(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A place at which no figure came: the mark was never reached, or it could not be measured, and why."""
-    k, came = workshop.knowledge, form.choice("came", (NOT_POSSIBLE, NEVER))
+    k = workshop.knowledge
+    came = form.choice("came", (NOT_POSSIBLE, NEVER))
     fields = form.read(UnreadForm, record, workshop)
     cell = cell_of(Form(parse_qs(form.raw("cell"))))
     shape = k.tests.get(cell.test)
@@ -289,7 +293,8 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
         if filled.entry is None:
             raise BadInput([Fault("value", f"type a figure in {sign(cell.unit)}")], form.kept)
         return [form.entry("correction", {"corrects": filled.entry.id, "reason": "emptied in the cell"})]
-    node, pin = str(cell.where.get("node", "")), str(cell.where.get("pin", ""))
+    node = str(cell.where.get("node", ""))
+    pin = str(cell.where.get("pin", ""))
     if cell.test in k.tests and (bar := bar_to(record, k, cell.test, node, pin)):
         raise BadInput([Fault("value", bar)], form.kept)
     value, unit = read_value(form, cell, k)

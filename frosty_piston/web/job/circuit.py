@@ -25,7 +25,8 @@ router = APIRouter()
 WORK = "circuit/_work.html"
 HOSE_FIELDS = ("mark", "length_mm", "heat", "age_years", "access_min", "last_hands")
 HEAT = ("exhaust", "engine", "cool")
-FOUND, SHOULD = "found", "should"
+FOUND = "found"
+SHOULD = "should"
 
 
 def now_on(record: JobRecord, of: str = FOUND) -> edit.Listed:
@@ -46,7 +47,8 @@ def _differences(record: JobRecord) -> list[tuple[str, str, str]]:
 
 def show(record: JobRecord, workshop: Workshop, opened: str = "", of: str = FOUND) -> dict[str, Any]:
     """What the page prints. `opened`: the part or hose whose form stands in the list; `of`: which list."""
-    k, now = workshop.knowledge, now_on(record, of)
+    k = workshop.knowledge
+    now = now_on(record, of)
     last = circuit_entry(record.job, of)
     circuit = circuit_of(last.data) if last else None
     found = record.assessed.isolation if of == FOUND else None
@@ -92,7 +94,8 @@ def _known(now: edit.Listed, k: Knowledge) -> bool:
 
 
 def _hose_words(h: dict[str, Any], titles: dict[str, str]) -> str:
-    (a, _, _), (b, _, _) = h["from"].partition("."), h["to"].partition(".")
+    (a, _, _) = h["from"].partition(".")
+    (b, _, _) = h["to"].partition(".")
     return f"{titles.get(a, a)} to {titles.get(b, b)}"
 
 
@@ -112,12 +115,14 @@ def _rows(now: edit.Listed, k: Knowledge, found: Isolation | None, job_id: str) 
     parts = {p["id"]: p for p in now["parts"]}
     hoses = {h["id"]: h for h in now["hoses"]}
     titles = {p["id"]: p["title"] for p in now["parts"]}
-    order, depth = _in_order(found), _depths(found)
+    order = _in_order(found)
+    depth = _depths(found)
     begin = [i for i, p in parts.items() if p["kind"] in k.circuit.kinds and k.circuit.kinds[p["kind"]].gives]
     rest = [i for i in (*parts, *hoses) if i not in begin and i not in order]
     rows = []
     for item in (*begin, *order, *rest):
-        part, hose = parts.get(item), hoses.get(item)
+        part = parts.get(item)
+        hose = hoses.get(item)
         state = states.get(item, "unknown")
         rows.append(
             {
@@ -142,11 +147,13 @@ def _in_order(found: Isolation | None) -> list[str]:
     """The places branch by branch, each followed by what hangs on it."""
     if found is None:
         return []
-    sites, ids = found.leaking.branches.sites, found.leaking.ids
+    sites = found.leaking.branches.sites
+    ids = found.leaking.ids
     below: dict[int, list[int]] = {}
     for n, site in enumerate(sites):
         below.setdefault(site.hangs_on, []).append(n)
-    order, todo = list[str](), below.get(-1, [])[::-1]
+    order = list[str]()
+    todo = below.get(-1, [])[::-1]
     while todo:
         n = todo.pop()
         order.append(ids[n])
@@ -238,7 +245,9 @@ class AddForm(Fields):
 
 def add(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A part, on a free port or into a hose."""
-    fields, now, k = form.read(AddForm, record, workshop), now_on(record, _of(form)), workshop.knowledge
+    fields = form.read(AddForm, record, workshop)
+    now = now_on(record, _of(form))
+    k = workshop.knowledge
     hoses = [h["id"] for h in now["hoses"]]
     places = [i for i, _ in edit.free_ports(now, k.circuit.part_kinds)] + hoses
     places += [edit.IN_LINE + h for h in hoses]
@@ -257,7 +266,8 @@ def connect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
     """A hose between two ports; what is joined wrongly is pointed out, not forbidden."""
     now = now_on(record, _of(form))
     ports = [i for i, _ in _ports(now, workshop.knowledge)]
-    near, far = form.choice("near", ports), form.choice("far", ports)
+    near = form.choice("near", ports)
+    far = form.choice("far", ports)
     if near and near == far:
         form.wrong("far", "choose another port than the first")
     form.done()
@@ -272,7 +282,8 @@ class PartForm(Fields):
 
 def part(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A part renamed, or called of another kind."""
-    fields, now = form.read(PartForm, record, workshop), now_on(record, _of(form))
+    fields = form.read(PartForm, record, workshop)
+    now = now_on(record, _of(form))
     item = form.choice("item", [p["id"] for p in now["parts"]])
     form.done()
     assert item is not None
@@ -291,10 +302,12 @@ class HoseForm(Fields):
 
 def hose(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """What is known of a hose, and which ports it joins."""
-    fields, now = form.read(HoseForm, record, workshop), now_on(record, _of(form))
+    fields = form.read(HoseForm, record, workshop)
+    now = now_on(record, _of(form))
     ports = [i for i, _ in _ports(now, workshop.knowledge)]
     item = form.choice("item", [h["id"] for h in now["hoses"]])
-    near, far = form.choice("near", ports), form.choice("far", ports)
+    near = form.choice("near", ports)
+    far = form.choice("far", ports)
     if near and near == far:
         form.wrong("far", "choose another port than the first")
     form.done()

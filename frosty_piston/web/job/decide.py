@@ -31,12 +31,14 @@ PARTS = (
     ("if_broken", "if something breaks"),
     ("standstill", "standing still"),
 )
-SHOWN, LEFT_SHOWN = 4, 3
+SHOWN = 4
+LEFT_SHOWN = 3
 
 
 def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
     """The workshop's prices; for single options what was typed for this engine card, and on this job."""
-    k, own = workshop.knowledge, workshop.settings.get(f"prices:{record.job.engine.name}")
+    k = workshop.knowledge
+    own = workshop.settings.get(f"prices:{record.job.engine.name}")
     typed = {
         option: {n: float(v) for n, v in given.items()}
         for option, given in own.items()
@@ -53,8 +55,10 @@ def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
 def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> dict[str, Any]:
     """An offer as bars: each part of the expected cost with its width; what it cures and leaves; break-even
     in words."""
-    c, k = o.costed, workshop.knowledge
-    bars, at = [], 0.0
+    c = o.costed
+    k = workshop.knowledge
+    bars = []
+    at = 0.0
     for name, label in PARTS:
         if amount := getattr(c, name):
             width = amount / most * 100
@@ -71,13 +75,12 @@ def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> di
         for f, p in o.leaves
     ]
     even = f"Worth it above {percent(c.break_even)} sure." if c.break_even is not None else ""
-    days = (
-        "today"
-        if c.option.days < 0.5
-        else f"in {plain(c.option.days)} days"
-        if c.option.days != 1
-        else "tomorrow"
-    )
+    if c.option.days < 0.5:
+        days = "today"
+    elif c.option.days != 1:
+        days = f"in {plain(c.option.days)} days"
+    else:
+        days = "tomorrow"
     single = o.options[0] if len(o.options) == 1 else None
     pieces = len(o.cylinders) or 1
     return {
@@ -100,7 +103,8 @@ def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> di
 
 def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list[dict[str, Any]]:
     """The offers by what they repair, the likeliest first; what does two together stands on top."""
-    k, most = workshop.knowledge, max((o.costed.expected for o in offers), default=1)
+    k = workshop.knowledge
+    most = max((o.costed.expected for o in offers), default=1)
     found: dict[str, list[Offer]] = {}
     for o in offers:
         found.setdefault("together" if len(o.options) > 1 else o.options[0].repair, []).append(o)
@@ -128,9 +132,11 @@ def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    prices, k = prices_of(record, workshop), workshop.knowledge
+    prices = prices_of(record, workshop)
+    k = workshop.knowledge
     offers = weigh_offers(record.assessed, prices)
-    picked, yes = chosen(record.job), consent(record.job)
+    picked = chosen(record.job)
+    yes = consent(record.job)
     asked = picked.data.option.split("+") if picked else []
     heard = [
         {
@@ -209,7 +215,8 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     if name not in offers:
         form.wrong("option", "choose one of the offers on this page")
     form.done()
-    picked, cheapest = offers[name], next(iter(offers.values()))
+    picked = offers[name]
+    cheapest = next(iter(offers.values()))
     lacking = next((a for a in advice(record.assessed) if a.before), None)
     if picked is not cheapest and not fields.reason:
         form.wrong("reason", f"“{cheapest.title}” is expected to cost less; say why this one")
@@ -220,7 +227,8 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     if before and before.data.option != name and form.raw("instead") != before.data.option:
         form.wrong("instead", _replaces(before.data, name, offers))
         form.done()
-    c, o = picked.costed, picked.costed.option
+    c = picked.costed
+    o = picked.costed.option
     return [
         form.entry(
             "option",

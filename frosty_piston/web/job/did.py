@@ -23,7 +23,8 @@ _CYLINDERS = re.compile(r"[\s,;]+")
 
 def repairs_here(record: JobRecord, workshop: Workshop) -> list[tuple[str, str]]:
     """The repairs that this engine card allows, the likeliest first."""
-    k, engine = workshop.knowledge, record.job.engine
+    k = workshop.knowledge
+    engine = record.job.engine
     needed = list(record.assessed.suspicion.repairs_needed) if record.assessed.evidence else []
     able = [
         r
@@ -38,8 +39,11 @@ def repairs_here(record: JobRecord, workshop: Workshop) -> list[tuple[str, str]]
 
 def asked_repair(record: JobRecord, workshop: Workshop, asked: Form) -> str:
     """The repair a page came from: named by itself, by a fault, by a part or by a test."""
-    k, known = workshop.knowledge, [r for r, _ in repairs_here(record, workshop)]
-    fault, test, part = asked.raw("fault"), asked.raw("test"), asked.raw("part")
+    k = workshop.knowledge
+    known = [r for r, _ in repairs_here(record, workshop)]
+    fault = asked.raw("fault")
+    test = asked.raw("test")
+    part = asked.raw("part")
     if asked.raw("repair") in known:
         return asked.raw("repair")
     if fault in k.repair_of:
@@ -81,7 +85,8 @@ def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
     k = workshop.knowledge
     repair = form.choice("repair", [r for r, _ in repairs_here(record, workshop)])
     what = form.text("what", 200) or (k.repairs[repair].shape.part if repair else "")
-    temporary, back = form.raw("temporary") == "yes", fields.come_back
+    temporary = form.raw("temporary") == "yes"
+    back = fields.come_back
     cylinders = _cylinders(form, record)
     if temporary and back is None and not form.raw("come_back"):
         form.wrong("come_back", "say on which day it comes back for the lasting repair")

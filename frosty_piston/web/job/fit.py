@@ -60,7 +60,8 @@ def plan_asked(record: JobRecord, workshop: Workshop, asked: str) -> tuple[PlanS
 
 
 def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, Any]:
-    k, job = workshop.knowledge, record.job
+    k = workshop.knowledge
+    job = record.job
     plan, work = plan_asked(record, workshop, asked)
     all_work = to_do(record.assessed)
     current = plan.current.shape.id if plan and plan.current else None
@@ -113,7 +114,11 @@ def _on_card(record: JobRecord, name: str) -> str:
     """What the engine card says of a thing compared; empty when it is silent."""
     engine = record.job.engine
     value = engine.limits.get(name, getattr(engine, name, None))
-    return "" if value is None else f"{value:g}" if isinstance(value, float) else called(value)
+    if value is None:
+        return ""
+    if isinstance(value, float):
+        return f"{value:g}"
+    return called(value)
 
 
 def _plan_of(form: Form, record: JobRecord, workshop: Workshop) -> PlanState:
@@ -132,11 +137,13 @@ class StepForm(Fields):
 def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Tick one step: cautions first, torque within reach, last off first on."""
     fields = form.read(StepForm, record, workshop)
-    k, plan = workshop.knowledge, _plan_of(form, record, workshop)
+    k = workshop.knowledge
+    plan = _plan_of(form, record, workshop)
     step_id = form.choice("step", [s.shape.id for s in plan.steps])
     form.done()
     state = plan.step(str(step_id))
-    skipped, reason = form.raw("state") == "skipped", fields.reason
+    skipped = form.raw("state") == "skipped"
+    reason = fields.reason
     asked = [c for c in state.shape.cautions if k.cautions[c].tick]
     ticks = [c for c in asked if c in form.all("tick")]
     if not skipped and len(ticks) < len(asked):
@@ -189,7 +196,8 @@ def _counted(
     form: Form, record: JobRecord, plan: PlanState, state: StepState, explained: bool
 ) -> dict[str, Any]:
     """What is counted and measured at a step, and what held it. What went in must come out again."""
-    shape, noted = state.shape, dict[str, Any]()
+    shape = state.shape
+    noted = dict[str, Any]()
     if shape.counts:
         number = form.whole("count", 0, 1000)
         before = _count_at(plan, shape.counts_as) if shape.counts_as else None
@@ -342,7 +350,8 @@ def piece(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 def _compared(form: Form, plan: PlanState) -> dict[str, list[str]] | None:
     compared: dict[str, list[str]] = {}
     for row in plan.repair.compare:
-        old, new = form.raw(f"old_{row.id}")[:80], form.raw(f"new_{row.id}")[:80]
+        old = form.raw(f"old_{row.id}")[:80]
+        new = form.raw(f"new_{row.id}")[:80]
         if old or new:
             compared[row.id] = [old, new]
     if not compared:
@@ -367,7 +376,8 @@ def fitted(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, 
         form.wrong("done", "pick an option in Decide first, or write down what was done")
         form.done()
     assert plan is not None and work is not None
-    temporary, back = work.temporary or form.raw("temporary") == "yes", fields.come_back
+    temporary = work.temporary or form.raw("temporary") == "yes"
+    back = fields.come_back
     left = [s.shape.does for s in plan.steps if s.state not in ("done", "skipped")]
     if left:
         form.wrong("done", f"still open: {'; '.join(left[:3])}")

@@ -47,7 +47,8 @@ def read_vacuum(form: Form, name: str, record: JobRecord, workshop: Workshop) ->
         form.wrong(name, str(error))
         return None
     figure = abs(float(value))
-    kpa, around = convert(figure, got, "kPa"), ambient_air(record.assessed.readings)
+    kpa = convert(figure, got, "kPa")
+    around = ambient_air(record.assessed.readings)
     if kpa > around.kpa:
         others = [
             f"{plain(figure)} {u} is {plain(round(other, 1))} kPa"

@@ -47,8 +47,11 @@ from .cells import (
 from .test_card import card_view
 
 router = APIRouter()
-CARD, OVERVIEW = "measure/_test.html", "measure/_work.html"
-OWN_KEY, SHOWN_NEXT, MOST_ORDERED = 24, 4, 24
+CARD = "measure/_test.html"
+OVERVIEW = "measure/_work.html"
+OWN_KEY = 24
+SHOWN_NEXT = 4
+MOST_ORDERED = 24
 WORST_FIRST = ("failed", "implausible", "marginal", "unclear", "sound")
 
 
@@ -60,7 +63,8 @@ def _part(form: Form) -> str:
 
 def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     """What is next, what is done, what is cleared, and below it every bench and card of this engine."""
-    k, proposed = workshop.knowledge, record.assessed.proposals.top(MOST_ORDERED)
+    k = workshop.knowledge
+    proposed = record.assessed.proposals.top(MOST_ORDERED)
     done: dict[str, list[Result]] = {}
     for v in record.assessed.now:
         done.setdefault(v.test, []).append(v)
@@ -88,7 +92,8 @@ def _done(record: JobRecord, k: Knowledge, test: str, verdicts: list[Result]) ->
 
 def _places(record: JobRecord, workshop: Workshop, ordered: list[str]) -> list[dict[str, str]]:
     """Every bench and card that this engine can use: those of the next tests first, in their order."""
-    k, base = workshop.knowledge, f"/jobs/{record.job.id}/measure/"
+    k = workshop.knowledge
+    base = f"/jobs/{record.job.id}/measure/"
     rows = {
         key: {"link": base + key, "title": k.benches[key].title, "says": k.benches[key].says}
         for key in fitting(record, workshop)
@@ -110,14 +115,22 @@ def measure(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 @router.get("/jobs/{job_id}/measure/judge")
 def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     """Judge a value while it is typed; nothing is written."""
-    form, record = _asked(request), workshop.tapes.job(job_id)
-    fault, verdict, others = "", None, list[Result]()
+    form = _asked(request)
+    record = workshop.tapes.job(job_id)
+    fault = ""
+    verdict = None
+    others = list[Result]()
     if form.raw("value"):
         try:
             verdict, others = judge_typed(form, record, workshop.knowledge)
         except BadInput as error:
             fault = error.faults[0].says
-    says = IN_SET if others and not verdict else "read" if form.raw("value") else NOT_READ
+    if others and not verdict:
+        says = IN_SET
+    elif form.raw("value"):
+        says = "read"
+    else:
+        says = NOT_READ
     return render(
         request,
         "measure/_typed.html",
@@ -137,7 +150,8 @@ def judge(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 @router.get("/jobs/{job_id}/measure/figures")
 def judge_of_figures(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
     """Judge the figures of one act while they come in; nothing is written."""
-    form, record = _asked(request), workshop.tapes.job(job_id)
+    form = _asked(request)
+    record = workshop.tapes.job(job_id)
     verdicts = judge_figures(form, record, workshop.knowledge)
     key = f"{form.raw('test')}-typed"
     return render(request, "measure/_set.html", key=key, verdicts=verdicts, typing=True, oob=False)
@@ -166,7 +180,8 @@ def bench_page(request: Request, job_id: str, bench: str, workshop: GivenWorksho
 def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the
     cells."""
-    record, k = workshop.tapes.job(job_id), workshop.knowledge
+    record = workshop.tapes.job(job_id)
+    k = workshop.knowledge
     bench = BENCHES.get(form.raw("bench"))
     try:
         _write_cell(request, job_id, form, record, workshop)
@@ -303,7 +318,8 @@ def measure_form(
 ) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    bench, test = BENCHES.get(form.raw("bench")), form.raw("test")
+    bench = BENCHES.get(form.raw("bench"))
+    test = form.raw("test")
     here = f"{form.raw('bench')}{bench.carried(form)}" if bench else f"test/{test}{_part(form)}"
     by_test = bench is not None and bench.sections and name in ("outcome", "figures")
     return submit(

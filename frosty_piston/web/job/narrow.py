@@ -20,7 +20,9 @@ from frosty_piston.web.frame.page import job_page
 
 router = APIRouter()
 WORK = "narrow/_work.html"
-SHOWN_SUSPECTS, SHOWN_TESTS, SHOWN_COMMON = 10, 10, 4
+SHOWN_SUSPECTS = 10
+SHOWN_TESTS = 10
+SHOWN_COMMON = 4
 FAINT = 0.03
 KINDS: dict[str, tuple[str, str]] = {
     "circuit": ("Circuit", "wires, connectors, coils"),
@@ -36,7 +38,8 @@ KINDS: dict[str, tuple[str, str]] = {
 
 def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     """The codes that bear on the complaint by kind and then by system; noise and parked ones apart."""
-    k, codes = workshop.knowledge, record.assessed.codes
+    k = workshop.knowledge
+    codes = record.assessed.codes
 
     def row(c: CodeSeen) -> dict[str, Any]:
         return {
@@ -78,8 +81,10 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    k, assessed = workshop.knowledge, record.assessed
-    suspicion, proposals = assessed.suspicion, assessed.proposals
+    k = workshop.knowledge
+    assessed = record.assessed
+    suspicion = assessed.suspicion
+    proposals = assessed.proposals
     listed = worth_a_look(suspicion)[:SHOWN_SUSPECTS]
     suspects = (
         [

@@ -28,7 +28,9 @@ from . import trim as trim_page
 
 router = APIRouter()
 _PAGE = re.compile(r"^[a-z][a-z_/]{0,60}$")
-HEAD, PICTURE_PX, STOP = "letterhead", 700, "stop_actuator"
+HEAD = "letterhead"
+PICTURE_PX = 700
+STOP = "stop_actuator"
 NEVER = "Never stall it in gear. If it does not stop: brake, out of gear, and call."
 ANYTHING = "If anything changes: stop, and call."
 LEGEND = (
@@ -191,7 +193,11 @@ def _alike(r: dict[str, Any]) -> str:
 def _read_back(r: dict[str, Any]) -> str:
     if r["agrees"]:
         return "read back, the same"
-    return "differs" if r["differs"] else "not read back" if r["code"] else ""
+    if r["differs"]:
+        return "differs"
+    if r["code"]:
+        return "not read back"
+    return ""
 
 
 def circuit(record: JobRecord, workshop: Workshop) -> Sheet | None:
@@ -329,10 +335,12 @@ def head_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
     """The workshop's name and note, once for all papers."""
     record = workshop.tapes.job(job_id)
     try:
-        name, note = form.text("name", 80), form.text("note", 200)
+        name = form.text("name", 80)
+        note = form.text("note", 200)
         form.done()
     except BadInput as error:
-        shown, kept = _listed(record, workshop), Kept.of("head", error, form.kept)
+        shown = _listed(record, workshop)
+        kept = Kept.of("head", error, form.kept)
         return job_page(request, record, "papers", "papers/_work.html", shown, kept, 422)
     workshop.settings.save(HEAD, {"name": name or "", "note": note or ""})
     return RedirectResponse(f"/jobs/{job_id}/papers", 303)

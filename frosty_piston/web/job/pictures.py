@@ -27,9 +27,12 @@ from frosty_piston.web.frame.page import Kept, is_htmx, job_page, status_of, wri
 from frosty_piston.web.frame.shown_pictures import pictures_of
 
 router = APIRouter()
-WORK, ONE = "pictures/_work.html", "pictures/_one.html"
+WORK = "pictures/_work.html"
+ONE = "pictures/_one.html"
 ON_PAPER = ("find", "warning", "before", "after")
-COLUMNS, ROWS, MOST_MARKS = "ABCDEFGH", range(1, 7), 8
+COLUMNS = "ABCDEFGH"
+ROWS = range(1, 7)
+MOST_MARKS = 8
 _MARK = re.compile(
     r"^(arrow|circle) (0(?:\.\d{1,4})?|1) (0(?:\.\d{1,4})?|1) (0(?:\.\d{1,4})?|1) (0(?:\.\d{1,4})?|1)$"
 )
@@ -73,7 +76,8 @@ def pictures_page(request: Request, job_id: str, workshop: GivenWorkshop) -> Res
 
 
 def _entries(form: Form, record: JobRecord, keys: list[str]) -> list[dict[str, Any]]:
-    shows, note = form.choice("shows", SHOWS), form.text("note", 200)
+    shows = form.choice("shows", SHOWS)
+    note = form.text("note", 200)
     about, step, node = (form.raw(name) or None for name in ("about", "step", "node"))
     form.done()
     paper = shows in ON_PAPER or None
@@ -86,7 +90,8 @@ def _entries(form: Form, record: JobRecord, keys: list[str]) -> list[dict[str, A
 def _cleaned(readers: Readers[Cleaned], files: list[Upload]) -> tuple[list[Cleaned], list[Fault]]:
     """What can be kept of some files, and what is wrong with the rest: one bad picture does not lose the
     others."""
-    made, faults = [], []
+    made = []
+    faults = []
     for file in files:
         try:
             made.append(readers.read(file.data))
@@ -222,7 +227,9 @@ def one_form(
 
     def mark(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
         """A marked copy; the picture itself stays as it is."""
-        of, marks, note = _one(record, entry_id).data, _marks(form), form.text("note", 200)
+        of = _one(record, entry_id).data
+        marks = _marks(form)
+        note = form.text("note", 200)
         form.done()
         key = workshop.pictures.keep(marked(workshop.pictures.data(of.image), marks))
         more = {"note": note or of.note, "copy_of": of.image, "paper": True}

@@ -19,14 +19,21 @@ from frosty_piston.web.frame.page import job_page, piece
 
 router = APIRouter()
 WORK = "plan/_work.html"
-SHOWN_SUSPECTS, LEAST_SHOWN = 3, 0.005
+SHOWN_SUSPECTS = 3
+LEAST_SHOWN = 0.005
 
 
 def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, Any]:
     """A part as the list and the drawing show it."""
-    k, job_id = workshop.knowledge, record.job.id
+    k = workshop.knowledge
+    job_id = record.job.id
     known = bool(record.assessed.evidence)
-    says = "cleared" if p.cleared else f"{percent(p.odds)} suspected" if known else "nothing found yet"
+    if p.cleared:
+        says = "cleared"
+    elif known:
+        says = f"{percent(p.odds)} suspected"
+    else:
+        says = "nothing found yet"
     return {
         "p": p,
         "percent": percent(p.odds),

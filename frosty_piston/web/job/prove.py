@@ -57,7 +57,9 @@ SLACK_H = 0.25
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    proof, job, k = record.standing.proof, record.job, workshop.knowledge
+    proof = record.standing.proof
+    job = record.job
+    k = workshop.knowledge
     soak = soak_estimate(job, record.assessed.readings.limits(WaitLimits))
     missing = [{"m": m, "link": place_link(k, job.id, m.where)} for m in proof.missing]
     suspects = [

@@ -19,18 +19,18 @@ from frosty_piston.web.frame.shown_pictures import Shown, pictures_of
 from frosty_piston.web.frame.tape_rows import MOST_PRINTED, tape_view
 
 router = APIRouter()
-MOST_ON_PAPER, PAPER_PX = 4, 700
+MOST_ON_PAPER = 4
+PAPER_PX = 700
 PRINT_SIZES = ((36, "usual"), (50, "small"))
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     """What both the page and the PDF print."""
-    report, currency, k = (
-        build_report(record.assessed),
-        workshop.settings.prices().currency,
-        workshop.knowledge,
-    )
-    warnings, head = warned(report), head_parts(report)
+    report = build_report(record.assessed)
+    currency = workshop.settings.prices().currency
+    k = workshop.knowledge
+    warnings = warned(report)
+    head = head_parts(report)
     parts = owner_parts(report, lambda amount: money(amount, currency))
     order = [x.id for x in record.job.tape]
     seen = 14 if on_paper(record, workshop) else 0
@@ -152,7 +152,8 @@ def _plug(p: dict[str, Any]) -> dict[str, Any]:
 def sheet(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     """The report as texts alone, for the PDF."""
     shown = show(record, workshop)
-    report, job = shown["report"], record.job
+    report = shown["report"]
+    job = record.job
     parts = [
         {"title": p.title, "lines": p.lines, "rest": p.rest, "wide": p.wide}
         for p in (*shown["head"], *shown["parts"])

@@ -35,7 +35,8 @@ from frosty_piston.web.frame.page import Kept, job_page, person, status_of
 from frosty_piston.web.frame.signed_in import person_of
 
 router = APIRouter()
-WORK, NEW = "resets/_work.html", "new"
+WORK = "resets/_work.html"
+NEW = "new"
 READ_AS = {
     "coolant": (-60, 200),
     "soot": (0, 300),
@@ -60,7 +61,8 @@ def state_here(record: JobRecord, workshop: Workshop, key: str) -> PlanState:
 
 
 def show(record: JobRecord, workshop: Workshop, key: str = "") -> dict[str, Any]:
-    k, job = workshop.knowledge, record.job
+    k = workshop.knowledge
+    job = record.job
     asked = plans_asked(record.assessed)
     key = key or (asked[0] if asked else "")
     others = [p for p, x in k.reset_plans.items() if p not in asked and not job.engine.rules_out(x.needs)]
@@ -272,7 +274,8 @@ def _edit(form: Form, record: JobRecord, workshop: Workshop, key: str, by: str) 
         at = form.figure(f"order_{step.id}", "", 0, 999)
         if at is not None:
             rows.append((at, step))
-    does, minutes = form.text("new_does", 300), form.figure("new_minutes", "", 0, 600)
+    does = form.text("new_does", 300)
+    minutes = form.figure("new_minutes", "", 0, 600)
     if does:
         at = form.figure("new_order", "", 0, 999)
         own = f"own_{len(plan.steps) + 1}"

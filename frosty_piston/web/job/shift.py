@@ -25,7 +25,8 @@ def _left(record: JobRecord, by: str) -> Left:
 
 def _hand(form: Form, record: JobRecord, by: str) -> list[dict[str, Any]]:
     """Hand it on as it stands now."""
-    note, left = form.text("note", 1000), _left(record, by)
+    note = form.text("note", 1000)
+    left = _left(record, by)
     form.done()
     data = {"did": left.did, "bench": left.bench, "running": left.running, "next": left.next, "note": note}
     return [form.entry("shift", {key: list(v) if isinstance(v, tuple) else v for key, v in data.items()})]

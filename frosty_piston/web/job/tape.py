@@ -28,7 +28,8 @@ class CorrectForm(Fields):
 def correct(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Take an entry back with a reason; taking a correction back gives its entry back."""
     fields = form.read(CorrectForm, record, workshop)
-    target, reason = form.raw("corrects"), fields.reason
+    target = form.raw("corrects")
+    reason = fields.reason
     if target not in {x.id for x in record.job.tape}:
         form.wrong("corrects", "that entry is not on this tape")
     elif target in record.job.gone:
@@ -103,7 +104,8 @@ def note_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
 @router.post("/jobs/{job_id}/tick")
 def tick_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Acknowledge a caution, then go back to where it stood."""
-    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    record = workshop.tapes.job(job_id)
+    act = form.act(request.url.path)
     if act is None or workshop.tapes.done(job_id, act) is None:
         workshop.tapes.write(job_id, tick(form, record, workshop), writer(request, form), act=act)
     back = form.raw("back")

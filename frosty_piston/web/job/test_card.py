@@ -24,7 +24,9 @@ from . import gauge
 from .cells import Cell, Filled, bar_to, comes_and_goes, conditions_of, fill
 
 USUAL_ML = 55.0
-SPEAKS_SHOWN, SPEAKS_RATIO, NOT_SO_RATIO = 4, 1.6, 0.5
+SPEAKS_SHOWN = 4
+SPEAKS_RATIO = 1.6
+NOT_SO_RATIO = 0.5
 
 
 def fitted_nodes(record: JobRecord, k: Knowledge, test: str) -> list[tuple[str, str]]:
@@ -46,7 +48,12 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
     if shape is None:
         raise NotHere("There is no such test.")
     nodes = fitted_nodes(record, k, test)
-    node = asked.raw("node") if asked.raw("node") in dict(nodes) else nodes[0][0] if nodes else ""
+    if asked.raw("node") in dict(nodes):
+        node = asked.raw("node")
+    elif nodes:
+        node = nodes[0][0]
+    else:
+        node = ""
     hot = asked.raw("part_hot") == "yes" and any(f.shape.hot is not None for f in k.findings[test])
     findings = [
         f
@@ -62,7 +69,8 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         None,
     )
     filled = fill(record, cells_of(record, k, test, node, hot))
-    mine, key = beside_cells(record, k, test, node, filled), f"{test}-{node}" if node else test
+    mine = beside_cells(record, k, test, node, filled)
+    key = f"{test}-{node}" if node else test
     return {
         "bench": "test",
         "test": test,
@@ -229,7 +237,8 @@ def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
         form.wrong("outcome", bar)
     if result in k.tests[fields.test].asks_why and not fields.note:
         form.wrong("note", "say why, as: its cable is gone")
-    where, note = where_of_form(form, record), fields.note
+    where = where_of_form(form, record)
+    note = fields.note
     conditions = conditions_of(form)
     form.done()
     return [
@@ -293,7 +302,8 @@ def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
             k.tests[fields.test].figures[0] if k.tests[fields.test].figures else "test",
             "type at least one figure",
         )
-    where, note = where_of_form(form, record), form.text("note", 400)
+    where = where_of_form(form, record)
+    note = form.text("note", 400)
     read_in = gauge.gauge_entry(form, record, workshop) if by_gauge(k, fields.test) else []
     conditions = conditions_of(form)
     form.done()

@@ -1,6 +1,7 @@
 """Recordings: brought in, mapped to channels once per layout, looked at, marked, compared, judged, taken out
 again."""
 
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Annotated, Any
 from urllib.parse import urlencode
@@ -43,8 +44,12 @@ from frosty_piston.web.frame.job_form import submit
 from frosty_piston.web.frame.page import Kept, job_page, person, render
 
 router = APIRouter()
-LIST, MAP, VIEW = "traces/_list.html", "traces/_map.html", "traces/_view.html"
-FIRST_ROWS, MOST_POINTS, SHOWN_FIRST = 5, 4000, 4
+LIST = "traces/_list.html"
+MAP = "traces/_map.html"
+VIEW = "traces/_view.html"
+FIRST_ROWS = 5
+MOST_POINTS = 4000
+SHOWN_FIRST = 4
 FIRST_SHOWN = ("egr_valve", "boost_trace", "turbo_actuator", "inlet_flap", "egr_air_change", "bypass_watch")
 MOST_AT_ONCE = 500_000
 
@@ -186,13 +191,15 @@ def keep_map(
     readers: GivenReaders,
 ) -> Response:
     """Turn the mapped columns into a recording of the job, and keep the map for this layout."""
-    record, k = workshop.tapes.job(job_id), workshop.knowledge
+    record = workshop.tapes.job(job_id)
+    k = workshop.knowledge
     name, recording = workshop.recordings.parsed(job_id, attachment_id, readers.read)
     signals: dict[str, Signal] = {}
     columns: dict[str, str] = {}
     units: dict[str, str] = {}
     for c in recording.columns:
-        channel, unit = form.raw(f"channel-{c.index}"), form.raw(f"unit-{c.index}")
+        channel = form.raw(f"channel-{c.index}")
+        unit = form.raw(f"unit-{c.index}")
         shape = shape_of(channel, k) if channel else None
         if not channel:
             continue
@@ -205,7 +212,8 @@ def keep_map(
                 signals[channel] = signal(
                     recording.times_s[c.time_column], converted(recording.values[c.index], unit, shape.unit)
                 )
-                columns[channel], units[channel] = c.name, shape.unit
+                columns[channel] = c.name
+                units[channel] = shape.unit
             except ValueError as error:
                 form.wrong(f"unit-{c.index}", str(error))
     signals = {key: s for key, s in signals.items() if len(s)}
@@ -244,8 +252,10 @@ def _title(workshop: Workshop, channel: str) -> str:
 
 def _range(asked: Form, trace: TraceInfo) -> tuple[float, float]:
     first, last = trace.span
-    start, end = asked.figure("start", "", -1e9, 1e9), asked.figure("end", "", -1e9, 1e9)
-    start, end = (first if start is None else max(first, start)), (last if end is None else min(last, end))
+    start = asked.figure("start", "", -1e9, 1e9)
+    end = asked.figure("end", "", -1e9, 1e9)
+    start = first if start is None else max(first, start)
+    end = last if end is None else min(last, end)
     return (start, end) if end > start else (first, last)
 
 
@@ -404,7 +414,13 @@ def _first_look(k: Knowledge, channels: list[str]) -> list[str]:
     for name in FIRST_SHOWN:
         drive = k.drive(name) if name in k.nodes else None
         recorded = drive.channels(channels) if drive else None
-        pairs = k.tests[name].recorded if name in k.tests else [recorded[:2]] if recorded else []
+        pairs: Sequence[Sequence[str]]
+        if name in k.tests:
+            pairs = k.tests[name].recorded
+        elif recorded:
+            pairs = [recorded[:2]]
+        else:
+            pairs = []
         for pair in pairs:
             if set(pair) <= set(channels):
                 return list(pair)
@@ -416,16 +432,20 @@ def _shift(
 ) -> float | None:
     """By how many seconds the other recording is moved so that an event falls together: the channel first
     crosses the level."""
-    channel, level = asked.raw("event"), asked.figure("level", "", -1e9, 1e9)
+    channel = asked.raw("event")
+    level = asked.figure("level", "", -1e9, 1e9)
     mine, its = (workshop.recordings.signals(record.job.id, t.id).get(channel) for t in (trace, other))
     if mine is None or its is None or level is None:
         return 0.0
-    here, there = event_s(mine, level), event_s(its, level)
+    here = event_s(mine, level)
+    there = event_s(its, level)
     return None if here is None or there is None else here - there
 
 
 def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[dict[str, Any]]:
-    readings, k, rows = record.assessed.readings, workshop.knowledge, []
+    readings = record.assessed.readings
+    k = workshop.knowledge
+    rows = []
     for node in (*drives_in(k, channels), *without_command(k, channels)):
         drive = k.drive(node)
         if drive is None or record.job.engine.rules_out(k.nodes[node].needs):
@@ -469,7 +489,8 @@ def trace_page(request: Request, job_id: str, trace_id: str, workshop: GivenWork
 @router.get("/jobs/{job_id}/traces/{trace_id}/judged")
 def judged(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop) -> Response:
     """What a long recording says, for the page that shows it already."""
-    record, asked = workshop.tapes.job(job_id), _asked(request)
+    record = workshop.tapes.job(job_id)
+    asked = _asked(request)
     asked.values["judged"] = ["yes"]
     return render(
         request, "traces/_judged.html", job=record.job, kept=Kept(), **show(record, workshop, trace_id, asked)
@@ -491,10 +512,12 @@ def list_json(job_id: str, workshop: GivenWorkshop) -> JSONResponse:
 def points(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop) -> JSONResponse:
     """Samples of some channels between two times, thinned so that no spike is lost."""
     asked = _asked(request)
-    trace, signals = workshop.recordings.info(job_id, trace_id), workshop.recordings.signals(job_id, trace_id)
+    trace = workshop.recordings.info(job_id, trace_id)
+    signals = workshop.recordings.signals(job_id, trace_id)
     start, end = _range(asked, trace)
     most = int(asked.figure("most", "", 8, MOST_POINTS) or 2000)
-    drawn, places = {}, max(1, 5 - int(np.floor(np.log10(max(end - start, 1e-6)) + 1)))
+    drawn = {}
+    places = max(1, 5 - int(np.floor(np.log10(max(end - start, 1e-6)) + 1)))
     for c in asked.all("channel") or list(signals):
         if c not in signals:
             raise NotHere(f"There is no channel {c[:40]!r} in this recording.")
@@ -528,7 +551,8 @@ def stretch(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str,
 def drive(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """What the recording says of a drive goes on the tape with the stretch it came from. It is worked out
     anew here."""
-    trace_id, node = form.raw("trace"), form.raw("node")
+    trace_id = form.raw("trace")
+    node = form.raw("node")
     trace = workshop.recordings.info(record.job.id, trace_id)
     start, end = _range(form, trace)
     channels = _judged_part(workshop.recordings.signals(record.job.id, trace_id), start, end)
@@ -605,7 +629,8 @@ def export(
     request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop, format: str = "csv"
 ) -> Response:
     """A stretch as CSV or MDF 4."""
-    trace, asked = workshop.recordings.info(job_id, trace_id), _asked(request)
+    trace = workshop.recordings.info(job_id, trace_id)
+    asked = _asked(request)
     start, end = _range(asked, trace)
     units = {c.channel: c.unit for c in trace.channels}
     channels = {

@@ -15,7 +15,8 @@ from frosty_piston.web.frame.job_form import submit
 from frosty_piston.web.frame.page import job_page
 
 router = APIRouter()
-WORK, MOST = "trim/_work.html", 40
+WORK = "trim/_work.html"
+MOST = 40
 WHERE = {"part": "read on the injector", "unit": "read back from the control unit", "sheet": "from a sheet"}
 
 
@@ -62,7 +63,8 @@ def write(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     cylinder = form.whole("cylinder", 1, record.job.cylinders)
     if cylinder is None and not form.raw("cylinder"):
         form.wrong("cylinder", "choose the cylinder")
-    code, again = cleaned(fields.code or ""), cleaned(fields.again or "")
+    code = cleaned(fields.code or "")
+    again = cleaned(fields.again or "")
     if code:
         _held_against_the_card(form, record, code)
     pasted = fields.where == "sheet" and form.raw("pasted") == "yes"

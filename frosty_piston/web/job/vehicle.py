@@ -85,17 +85,28 @@ def fields(card: EngineCard) -> list[dict[str, Any]]:
         )
     for name, label in LABELS.items():
         value = getattr(card, name)
-        shown = "" if value is None else ("yes" if value else "no") if isinstance(value, bool) else str(value)
+        if value is None:
+            shown = ""
+        elif isinstance(value, bool):
+            shown = "yes" if value else "no"
+        else:
+            shown = str(value)
         rows.append({"name": name, "label": label, "unit": "", "value": shown, "choices": choices(name)})
-    egr = (
-        "" if card.egr is None else "none" if not card.egr else "both" if len(card.egr) == 2 else card.egr[0]
-    )
+    if card.egr is None:
+        egr = ""
+    elif not card.egr:
+        egr = "none"
+    elif len(card.egr) == 2:
+        egr = "both"
+    else:
+        egr = card.egr[0]
     rows.append({"name": "egr", "label": "EGR", "unit": "", "value": egr, "choices": EGR})
     return rows
 
 
 def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict[str, Any]:
-    k, card = workshop.knowledge, record.job.engine
+    k = workshop.knowledge
+    card = record.job.engine
     cards = workshop.garage.cards()
     shown = next((c for i, c in cards if i == copy), card)
     limits: list[dict[str, Any]] = [
@@ -121,7 +132,12 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
         }
         for key, c in k.choices.items()
     ]
-    name = "" if shown.name == UNNAMED_ENGINE else f"{shown.name} copy" if copy else shown.name
+    if shown.name == UNNAMED_ENGINE:
+        name = ""
+    elif copy:
+        name = f"{shown.name} copy"
+    else:
+        name = shown.name
     return {
         "seen": str(workshop.garage.seen(record.job, record.vehicle_id)),
         "cards": cards,
@@ -241,13 +257,15 @@ def _used(form: Form, record: JobRecord, workshop: Workshop) -> NewCards:
     cards = {str(i): c.model_dump(exclude_unset=True) for i, c in workshop.garage.cards()}
     if form.raw("card_id") not in cards:
         raise BadInput([Fault("card_id", "choose an engine card from the list")], form.kept)
-    vehicle, engine = cards_of(record.job)[0], cards[form.raw("card_id")]
+    vehicle = cards_of(record.job)[0]
+    engine = cards[form.raw("card_id")]
     return NewCards(vehicle, engine, record.vehicle_id, Seen.read(form.raw("seen")))
 
 
 def _typed(form: Form, record: JobRecord, workshop: Workshop) -> NewCards:
     """The engine card, as it is typed."""
-    vehicle, engine = cards_of(record.job)[0], read_card(form, workshop.knowledge)
+    vehicle = cards_of(record.job)[0]
+    engine = read_card(form, workshop.knowledge)
     return NewCards(vehicle, engine, record.vehicle_id, Seen.read(form.raw("seen")), "card")
 
 
@@ -265,7 +283,8 @@ def vehicle_form(
 ) -> Response:
     if name not in FORMS:
         raise NotHere("There is no such form.")
-    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    record = workshop.tapes.job(job_id)
+    act = form.act(request.url.path)
     by = writer(request, form) or ""
     try:
         if act is None or workshop.tapes.done(job_id, act) is None:

@@ -35,7 +35,8 @@ def hours_typed(text: str) -> float:
     (24.0, 1.5, 1.5, 1.5, 0.5)
     """
     given = text.strip().lower()
-    clock, parts = _CLOCK.match(given), _HOURS.match(given)
+    clock = _CLOCK.match(given)
+    parts = _HOURS.match(given)
     if _PLAIN.match(given):
         hours = float(given.replace(",", "."))
     elif clock:

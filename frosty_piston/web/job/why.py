@@ -17,7 +17,8 @@ from frosty_piston.web.frame.page import job_page
 
 router = APIRouter()
 WORK = "why/_work.html"
-STRONG_BITS, SHOWN_SWINGS = 6.0, 4
+STRONG_BITS = 6.0
+SHOWN_SWINGS = 4
 WEIGHT_WORDS = ((4.0, "very strong"), (2.5, "strong"), (1.2, "clear"), (0.5, "slight"), (0.0, "faint"))
 
 
@@ -45,7 +46,9 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
 
 
 def _shown(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
-    k, suspicion, proposals = workshop.knowledge, record.assessed.suspicion, record.assessed.proposals
+    k = workshop.knowledge
+    suspicion = record.assessed.suspicion
+    proposals = record.assessed.proposals
     suspect = next((s for s in suspicion.suspects if s.fault == fault), None)
     if suspect is None:
         if fault in k.faults:

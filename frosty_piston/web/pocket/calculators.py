@@ -37,7 +37,10 @@ from frosty_piston.web.job.gauge import UNITS
 from . import exhaust, more
 
 router = APIRouter()
-MOST_ML, GENERAL_ML, GAUGE_SHARE, MATTERS_OHM = 20_000.0, 55.0, 0.25, 2_500.0
+MOST_ML = 20_000.0
+GENERAL_ML = 55.0
+GAUGE_SHARE = 0.25
+MATTERS_OHM = 2_500.0
 
 
 def _asked(request: Request) -> Form:
@@ -52,7 +55,8 @@ def _around(form: Form) -> Ambient:
 
 def _kpa(form: Form, name: str, around: Ambient) -> float | None:
     """A vacuum as typed, in kPa below ambient; what is more than the air is refused."""
-    text, unit = form.raw(name), form.raw("unit") if form.raw("unit") in UNITS else "kPa"
+    text = form.raw(name)
+    unit = form.raw("unit") if form.raw("unit") in UNITS else "kPa"
     if not text:
         return None
     try:
@@ -100,7 +104,8 @@ def vacuum_view(form: Form) -> dict[str, Any]:
 def leak_view(form: Form) -> dict[str, Any]:
     """A hold test as a time constant, a conductance and the width of a round hole."""
     around = _around(form)
-    start, end = _kpa(form, "start", around), _kpa(form, "end", around)
+    start = _kpa(form, "start", around)
+    end = _kpa(form, "end", around)
     seconds = form.figure("seconds", "s", 1, 7200)
     volume = form.figure("volume", "ml", 1, MOST_ML) or GENERAL_ML
     shown: dict[str, Any] = {"around": around, "volume": plain(volume), "usual": not form.raw("volume")}
@@ -127,8 +132,10 @@ def _pm(found: Hole) -> str:
 
 def wire_view(form: Form) -> dict[str, Any]:
     """What a wire loses, and the section that would lose no more than is allowed."""
-    amps, metres = form.figure("current", "A", 0.01, 2000), form.figure("length", "", 0.05, 100)
-    section, allowed = form.figure("section", "", 0.1, 200), form.figure("allowed", "V", 0.01, 20)
+    amps = form.figure("current", "A", 0.01, 2000)
+    metres = form.figure("length", "", 0.05, 100)
+    section = form.figure("section", "", 0.1, 200)
+    allowed = form.figure("allowed", "V", 0.01, 20)
     shown: dict[str, Any] = {"drop": "", "needed": "", "sold": ""}
     if amps is None or metres is None or form.faults:
         return shown
@@ -143,8 +150,10 @@ def wire_view(form: Form) -> dict[str, Any]:
 
 def network_view(form: Form) -> dict[str, Any]:
     """The two wires of the network, and what is across them."""
-    limits, rows = general(WiringLimits), []
-    high, low = form.figure("high", "V", -1, 60), form.figure("low", "V", -1, 60)
+    limits = general(WiringLimits)
+    rows = []
+    high = form.figure("high", "V", -1, 60)
+    low = form.figure("low", "V", -1, 60)
     ohm = form.figure("pair", "ohm", 0, 1_000_000)
     for name, pin, value, other in (("High", "high", high, low), ("Low", "low", low, high)):
         if value is not None:
@@ -156,7 +165,8 @@ def network_view(form: Form) -> dict[str, Any]:
 
 def fingers_view(form: Form) -> dict[str, Any]:
     """What fingers on the probes make of a large resistance."""
-    text, shown_ohm = form.raw("shown"), None
+    text = form.raw("shown")
+    shown_ohm = None
     if text:
         try:
             value, unit = typed(text, "ohm")
@@ -480,7 +490,8 @@ def _page(
 ) -> Response:
     if name not in CALCULATORS:
         raise NotHere("There is no such calculator.")
-    about, shown = CALCULATORS[name], _worked_out(name, form)
+    about = CALCULATORS[name]
+    shown = _worked_out(name, form)
     kept = Kept("pocket", {k: v[0] for k, v in form.values.items()}, {f.path: f.says for f in form.faults})
     return render(
         request,
@@ -505,7 +516,8 @@ def use(request: Request, job_id: str, name: str, form: GivenForm, workshop: Giv
     """Use the answer on a job: the entry it is, else a note with its figures."""
     if name not in CALCULATORS:
         raise NotHere("There is no such calculator.")
-    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    record = workshop.tapes.job(job_id)
+    act = form.act(request.url.path)
     shown = _worked_out(name, form)
     if not shown.get("says"):
         return _page(request, name, form, workshop, record, "type what it is worked out from first")

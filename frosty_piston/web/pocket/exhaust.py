@@ -10,14 +10,18 @@ from frosty_piston.core.quantity import percent, plain
 from frosty_piston.knowledge.figures import general
 from frosty_piston.web.frame.forms import Form
 
-MOST_POINTS, SEA_KPA, GENERAL_CUT = 6, 101.3, 0.9
+MOST_POINTS = 6
+SEA_KPA = 101.3
+GENERAL_CUT = 0.9
 
 
 def def_view(form: Form) -> dict[str, Any]:
     """NOx mass by concentration and flow, and the DEF that takes it."""
-    ppm, flow = form.figure("ppm", "ppm", 0, 4000), form.figure("flow", "", 0.1, 2000)
+    ppm = form.figure("ppm", "ppm", 0, 4000)
+    flow = form.figure("flow", "", 0.1, 2000)
     cut = form.figure("cut", "percent", 0, 100)
-    used, over = form.figure("used", "l", 0, 500), form.figure("hours", "", 0.01, 2000)
+    used = form.figure("used", "l", 0, 500)
+    over = form.figure("hours", "", 0.01, 2000)
     shown: dict[str, Any] = {"mass": "", "need": "", "use": None}
     if ppm is None or flow is None or form.faults:
         return shown
@@ -37,8 +41,10 @@ def def_view(form: Form) -> dict[str, Any]:
 def filter_view(form: Form) -> dict[str, Any]:
     """Exhaust volume flow, and the drop at 100 m³/h from a few points."""
     limits = general(FilterLimits)
-    air, fuel = form.figure("air", "", 0.1, 2000), form.figure("fuel", "", 0, 200)
-    hot, drop = form.figure("exhaust", "degC", -40, 900), form.figure("drop", "kPa", -30, 100)
+    air = form.figure("air", "", 0.1, 2000)
+    fuel = form.figure("fuel", "", 0, 200)
+    hot = form.figure("exhaust", "degC", -40, 900)
+    drop = form.figure("drop", "kPa", -30, 100)
     shown: dict[str, Any] = {"flow": "", "fit": None, "judgement": None, "ash": ""}
     if air is not None and hot is not None and not form.faults:
         pressure = SEA_KPA + max(drop or 0.0, 0.0)
@@ -50,7 +56,8 @@ def filter_view(form: Form) -> dict[str, Any]:
         if fit is not None:
             index = fit.drop_kpa / limits.clean_kpa
             shown["fit"] = (plain(round(fit.drop_kpa, 2)), plain(round(fit.u_kpa, 2)), plain(round(index, 1)))
-    oil, km = form.figure("oil", "l", 0, 10), form.figure("km", "km", 0, 2_000_000)
+    oil = form.figure("oil", "l", 0, 10)
+    km = form.figure("km", "km", 0, 2_000_000)
     if oil is not None and km is not None and not form.faults:
         shown["ash"] = plain(round(ash_kg(oil, km) * 1000))
     return shown
@@ -82,7 +89,8 @@ def clean_view(form: Form) -> dict[str, Any]:
     if any(not 0 < r <= 1_000_000 for r in returns) or len(returns) > 40:
         form.wrong("returns", "each lies above 0, forty at most")
     about = form.figure("about", "", 0.01, 1_000_000)
-    before, clean = form.figure("before", "percent", 1, 99), form.figure("clean", "", 0, 1_000_000)
+    before = form.figure("before", "percent", 1, 99)
+    clean = form.figure("clean", "", 0, 1_000_000)
     shown: dict[str, Any] = {"rows": [], "now": ""}
     if (not returns and about is None) or before is None or form.faults:
         return shown

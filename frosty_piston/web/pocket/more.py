@@ -22,7 +22,9 @@ COOLS_SAY = (
     ("open", "engine, bonnet open"),
     ("exhaust", "exhaust side"),
 )
-METER_SHARE, METER_OHM, LIT_FROM = 0.008, 0.03, 0.7
+METER_SHARE = 0.008
+METER_OHM = 0.03
+LIT_FROM = 0.7
 KINDS = (("direct", "direct injection"), ("prechamber", "prechamber"))
 
 
@@ -32,7 +34,8 @@ def _shown(rows: Rows, says: str, **more: Any) -> dict[str, Any]:
 
 def ohm_view(form: Form) -> dict[str, Any]:
     """Two of volts, amperes and ohms give the third, and the heat."""
-    volts, amps = form.figure("volts", "V", 0.001, 1000), form.figure("amps", "A", 0.001, 3000)
+    volts = form.figure("volts", "V", 0.001, 1000)
+    amps = form.figure("amps", "A", 0.001, 3000)
     ohm = form.figure("ohm", "ohm", 0.001, 10_000_000)
     given = [x is not None for x in (volts, amps, ohm)]
     if form.faults or sum(given) < 2:
@@ -85,7 +88,8 @@ def lamp_view(form: Form) -> dict[str, Any]:
 def cold_view(form: Form) -> dict[str, Any]:
     """Whether it will start, by how many plugs work, how cold it is and how fast it cranks."""
     limits = general(StartLimits)
-    cylinders, working = form.whole("cylinders", 1, 16), form.whole("working", 0, 16)
+    cylinders = form.whole("cylinders", 1, 16)
+    working = form.whole("working", 0, 16)
     ambient = form.figure("ambient", "degC", -50, 50)
     rpm = form.figure("rpm", "rpm", 40, 400)
     ratio = form.figure("ratio", "", 12, 25)
@@ -94,7 +98,8 @@ def cold_view(form: Form) -> dict[str, Any]:
         form.wrong("working", f"at most {cylinders} can work")
     if form.faults or cylinders is None or working is None or ambient is None:
         return _shown([], "", kind=kind)
-    engine, heat = StartEngine(cylinders, kind, ratio), [1.0] * working + [0.0] * (cylinders - working)
+    engine = StartEngine(cylinders, kind, ratio)
+    heat = [1.0] * working + [0.0] * (cylinders - working)
 
     def chance(at: float) -> float:
         return float(start_chance(at, engine, heat, limits, rpm))
@@ -113,16 +118,20 @@ def cold_view(form: Form) -> dict[str, Any]:
 def cooling_view(form: Form) -> dict[str, Any]:
     """When a part can be touched and when the engine is cold; two readings fit this vehicle's own cooling."""
     limits = general(WaitLimits)
-    start, around = form.figure("start", "degC", -40, 900), form.figure("around", "degC", -50, 60)
-    later, hours = form.figure("later", "degC", -40, 900), form.figure("hours", "", 0.02, 72)
+    start = form.figure("start", "degC", -40, 900)
+    around = form.figure("around", "degC", -50, 60)
+    later = form.figure("later", "degC", -40, 900)
+    hours = form.figure("hours", "", 0.02, 72)
     cools = form.raw("cools") if form.raw("cools") in COOLS else "closed"
     shown = _shown([], "", cools=cools)
     if form.faults or start is None or around is None:
         return shown
-    tau, own = COOLS[cools], False
+    tau = COOLS[cools]
+    own = False
     if later is not None and hours is not None:
         try:
-            tau, own = fitted_tau_h(start, later, hours, around), True
+            tau = fitted_tau_h(start, later, hours, around)
+            own = True
         except ValueError:
             form.wrong("later", "it falls from the first reading, and stays above the air around")
             return shown
@@ -153,8 +162,10 @@ def _span(hours: float, unsure: float) -> str:
 
 def wiggle_view(form: Form) -> dict[str, Any]:
     """How likely so many dropouts fall into the wiggling by chance."""
-    drops, rest = form.whole("drops", 0, 500), form.whole("rest", 0, 500)
-    seconds, rest_s = form.figure("seconds", "s", 1, 7200), form.figure("rest_s", "s", 1, 7200)
+    drops = form.whole("drops", 0, 500)
+    rest = form.whole("rest", 0, 500)
+    seconds = form.figure("seconds", "s", 1, 7200)
+    rest_s = form.figure("rest_s", "s", 1, 7200)
     if form.faults or drops is None or seconds is None or rest is None or rest_s is None:
         return _shown([], "")
     chance = wiggle_chance(drops, seconds, rest, rest_s)

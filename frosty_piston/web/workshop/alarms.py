@@ -20,7 +20,10 @@ from frosty_piston.web.frame.page import Kept, render, status_of, writer
 from frosty_piston.web.job.waits import end
 
 router = APIRouter()
-AS_EXPECTED, SOON, MOST_FORMS, MOST_BARRED = "as expected", timedelta(minutes=2), 1, 10
+AS_EXPECTED = "as expected"
+SOON = timedelta(minutes=2)
+MOST_FORMS = 1
+MOST_BARRED = 10
 
 
 @dataclass(frozen=True)
@@ -83,7 +86,8 @@ def _over(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 @router.post("/jobs/{job_id}/over")
 def over(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """One press: the wait is over, with what was seen, and the next step is opened."""
-    record, act = workshop.tapes.job(job_id), form.act(request.url.path)
+    record = workshop.tapes.job(job_id)
+    act = form.act(request.url.path)
     name = f"over-{form.raw('wait_id')}"
     try:
         if act is None or workshop.tapes.done(job_id, act) is None:

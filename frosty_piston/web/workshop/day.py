@@ -26,7 +26,9 @@ from frosty_piston.web.frame.links import place_link
 from frosty_piston.web.frame.page import Kept, person, render, status_of
 
 router = APIRouter()
-FOLLOWING, MOST_BAYS, FEED = 2, 12, "day_feed"
+FOLLOWING = 2
+MOST_BAYS = 12
+FEED = "day_feed"
 _CLOCK = re.compile(r"^([01]?\d|2[0-3])[:.]?([0-5]\d)$")
 
 
@@ -47,7 +49,8 @@ def _row(laid: Laid, placed: Any, links: dict[str, str], number: dict[str, int])
     parts = [p for i, p in laid.plan.of.items() if (laid.day.pieces[i].block or i) == whole]
     minutes = sum(p.end - p.start for p in parts)
     spread = sum(laid.day.pieces[p.piece].spread_min ** 2 for p in parts) ** 0.5
-    start, end = laid.moment(placed.start), laid.moment(max(p.end for p in parts))
+    start = laid.moment(placed.start)
+    end = laid.moment(max(p.end for p in parts))
     pin = laid.day.pin_of.get(piece.id)
     return {
         "id": piece.id,
@@ -74,7 +77,8 @@ def _row(laid: Laid, placed: Any, links: dict[str, str], number: dict[str, int])
 
 def _rows(laid: Laid, workshop: Workshop) -> list[dict[str, Any]]:
     """Everything on the time line, by when it begins; parts of the same once."""
-    links, number = _links(workshop, laid), numbers(laid)
+    links = _links(workshop, laid)
+    number = numbers(laid)
     first = (p for p in laid.plan.placed if laid.day.pieces[p.piece].block in ("", p.piece))
     return laid.view("rows", lambda: [_row(laid, p, links, number) for p in first])
 
@@ -95,7 +99,8 @@ def _people(laid: Laid, rows: list[dict[str, Any]], at: datetime, me: str) -> li
 def _jobs(laid: Laid, workshop: Workshop) -> list[dict[str, Any]]:
     """How each job stands: when it is ready, how sure that is, what is not laid out."""
     rows = []
-    number, stands = numbers(laid), laid.stands
+    number = numbers(laid)
+    stands = laid.stands
     for work in laid.day.works:
         sure = laid.ready.get(work.id)
         left = [why for piece, why in laid.plan.left.items() if piece.startswith(f"{work.id}/")]
@@ -125,7 +130,8 @@ def _jobs(laid: Laid, workshop: Workshop) -> list[dict[str, Any]]:
 
 def view(workshop: Workshop, me: str, piece: str = "") -> dict[str, Any]:
     """What the day page shows: the drawing, the lists, and one piece that was asked for."""
-    laid, at = workshop.day.look(), now()
+    laid = workshop.day.look()
+    at = now()
     links = _links(workshop, laid)
     rows = _rows(laid, workshop)
     return {
@@ -161,7 +167,8 @@ def day_page(request: Request, workshop: GivenWorkshop, piece: str = "") -> Resp
 @router.get("/day/strip")
 def day_strip(request: Request, workshop: GivenWorkshop) -> Response:
     """The day on top of the yard."""
-    laid, at = workshop.day.look(), now()
+    laid = workshop.day.look()
+    at = now()
     links = _links(workshop, laid)
     rows = _rows(laid, workshop)
     picture = laid.view(f"strip {laid.minute(at)}", lambda: drawn(laid, at, links, people_only=True))
@@ -185,7 +192,8 @@ def day_print(request: Request, workshop: GivenWorkshop) -> Response:
 def _pin(form: Form, workshop: Workshop) -> None:
     piece = form.raw("piece")
     names = [p.name for p in workshop.day.look().day.people]
-    who, at = form.choice("person", names, needed=False), form.moment("at")
+    who = form.choice("person", names, needed=False)
+    at = form.moment("at")
     if not who and not at and not form.faults:
         form.wrong("person", "say who does it, or from when on")
     form.done()
@@ -293,8 +301,10 @@ def _dates(form: Form, name: str) -> tuple[date, ...]:
 def _hours(form: Form, workshop: Workshop) -> DaySetup:
     """The hours of one person."""
     name = form.choice("name", workshop.settings.people())
-    since, until = _time_of_day(form, "since"), _time_of_day(form, "until")
-    breaks, off = _breaks(form, "breaks"), _dates(form, "off")
+    since = _time_of_day(form, "since")
+    until = _time_of_day(form, "until")
+    breaks = _breaks(form, "breaks")
+    off = _dates(form, "off")
     days = tuple(int(d) for d in form.all("days") if d in "0123456" and len(d) == 1)
     may = tuple(t for t in TASKS if t in form.all("may"))
     form.done()
@@ -374,7 +384,8 @@ def feed(request: Request, token: str, workshop: GivenWorkshop, who: str = "") -
     known = _feed(workshop)
     if not known or not hmac.compare_digest(token.encode(), known["token"].encode()):
         raise NotHere("There is no such calendar.")
-    laid, root = workshop.day.look(), known.get("root", "")
+    laid = workshop.day.look()
+    root = known.get("root", "")
     events = [
         Event(
             f"{re.sub(r'[^A-Za-z0-9.-]+', '-', r['id'])}@{workshop.id}",

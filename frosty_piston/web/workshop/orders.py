@@ -21,7 +21,8 @@ from frosty_piston.web.frame.page import Kept, dated, money, person, render, sta
 from frosty_piston.web.job import papers
 
 router = APIRouter()
-WAIT, LISTED = "parts", 60
+WAIT = "parts"
+LISTED = 60
 
 
 def suggested(record: JobRecord, workshop: Workshop) -> list[tuple[str, int]]:
@@ -74,7 +75,8 @@ def orders_page(request: Request, workshop: GivenWorkshop, job: str = "") -> Res
 def _want(form: Form, workshop: Workshop, by: str) -> None:
     """One part that was typed, or those that the plan takes."""
     job = form.choice("job", list(_jobs(workshop, form.raw("job"))))
-    supplier, price = form.text("supplier", 120), form.money("price")
+    supplier = form.text("supplier", 120)
+    price = form.money("price")
     chosen = [
         (x.partition(" × ")[2], int(x.partition(" × ")[0])) for x in form.all("take") if x[:1].isdigit()
     ]

@@ -23,13 +23,16 @@ from frosty_piston.web.frame.page import Kept, person, render
 from frosty_piston.web.job.papers import letterhead
 
 router = APIRouter()
-MOST_FAULTS, SAYS_FROM, MOST_LINES = 14, 0.02, 20
+MOST_FAULTS = 14
+SAYS_FROM = 0.02
+MOST_LINES = 20
 BAR_WIDE = 300
 
 
 def _cards(workshop: Workshop) -> list[dict[str, Any]]:
     """For each engine card what was learned of it, what differs most first."""
-    k, own = workshop.knowledge, workshop.cases.own
+    k = workshop.knowledge
+    own = workshop.cases.own
     kept = dict((card.name, card) for _, card in workshop.garage.cards())
     rows = []
     for name in own.cards:

@@ -58,7 +58,9 @@ def _wait(wait_s: float) -> str:
 async def enter(request: Request, form: GivenForm, workshop: GivenWorkshop, pools: GivenPools) -> Response:
     """Sign in. After a few wrong tries each further one waits."""
     tries: Tries = request.app.state.tries
-    name, address, given = form.raw("name"), _address(request), form.values.get("passphrase", [""])[-1]
+    name = form.raw("name")
+    address = _address(request)
+    given = form.values.get("passphrase", [""])[-1]
 
     def again(says: str, status: int, wait_s: float = 0.0) -> Response:
         refused = BadInput([Fault("passphrase", says)])
@@ -121,7 +123,8 @@ def people_page(request: Request, workshop: GivenWorkshop) -> Response:
 
 
 def _add(form: Form, workshop: Workshop) -> None:
-    name, given = form.raw("name"), form.values.get("passphrase", [""])[-1]
+    name = form.raw("name")
+    given = form.values.get("passphrase", [""])[-1]
     right = form.choice("right", get_args(Right))
     form.faults += passphrase_faults(name, given)
     if any(p.name == name and p.can_sign_in for p in workshop.people.everybody()):
@@ -183,7 +186,8 @@ async def own_passphrase(
 ) -> Response:
     """Change one's own passphrase; whoever is signed in under this name signs in anew, and the tokens of
     their programs end."""
-    me, tries = _me(request), request.app.state.tries
+    me = _me(request)
+    tries = request.app.state.tries
     old, new = (form.values.get(key, [""])[-1] for key in ("old", "passphrase"))
     form.faults += passphrase_faults(me.name, new)
     if not form.faults and (wait_s := tries.begin(me.name, _address(request), True)) > 0:

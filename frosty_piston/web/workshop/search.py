@@ -12,7 +12,8 @@ from frosty_piston.web.frame.dependencies import GivenWorkshop, Number
 from frosty_piston.web.frame.page import is_htmx, render
 
 router = APIRouter()
-MOST_OF_KIND, MOST_ASKED = 8, 80
+MOST_OF_KIND = 8
+MOST_ASKED = 80
 
 
 class Hit(NamedTuple):

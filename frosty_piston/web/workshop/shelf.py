@@ -23,7 +23,9 @@ from frosty_piston.web.frame.signed_in import person_of
 from frosty_piston.web.job.narrow import KINDS
 
 router = APIRouter()
-CLEARS_RATIO, SPEAKS_CHANCE, SPEAKS_RATIO = 0.34, 0.1, 1.5
+CLEARS_RATIO = 0.34
+SPEAKS_CHANCE = 0.1
+SPEAKS_RATIO = 1.5
 
 
 def scale_word(k: Knowledge, chance: float) -> str:
@@ -183,7 +185,8 @@ def codes_view(workshop: Workshop, asked: str = "") -> dict[str, Any]:
 
 def figures_view(workshop: Workshop) -> dict[str, Any]:
     """Every figure that judges, by area, with what the engine cards say instead."""
-    k, cards = workshop.knowledge, [card for _, card in workshop.garage.cards()]
+    k = workshop.knowledge
+    cards = [card for _, card in workshop.garage.cards()]
     return {
         "areas": [
             {
@@ -202,7 +205,8 @@ def figures_view(workshop: Workshop) -> dict[str, Any]:
 
 
 def patterns_view(workshop: Workshop) -> dict[str, Any]:
-    k, experience = workshop.knowledge, workshop.shelf.experience
+    k = workshop.knowledge
+    experience = workshop.shelf.experience
     cards = list(
         dict.fromkeys(
             [card.name for _, card in workshop.garage.cards()] + [p.engine for p in experience.patterns]
@@ -222,7 +226,8 @@ def patterns_view(workshop: Workshop) -> dict[str, Any]:
 
 def copies_view(workshop: Workshop) -> dict[str, Any]:
     """The daily copies, and whether the newest is older than it may be."""
-    there, today = copies(workshop.folder), date.today()
+    there = copies(workshop.folder)
+    today = date.today()
     return {
         "copies": [(c, _age(c.day, today), f"{c.size / 1e6:.1f} MB") for c in there],
         "overdue": not there or (today - there[0].day).days > 1,
@@ -309,14 +314,10 @@ def save_code(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Res
         else:
             if code in k.codes:
                 form.wrong("code", f"{code} is known already: {k.codes[code].title}")
-    text, system = (
-        form.text("text", 200, "write what it means, from your service data"),
-        form.choice("system", k.systems),
-    )
-    kind, by = (
-        form.choice("kind", [key for key in KINDS if key and key != "unit"]),
-        form.text("by", 80, "say who writes it"),
-    )
+    text = form.text("text", 200, "write what it means, from your service data")
+    system = form.choice("system", k.systems)
+    kind = form.choice("kind", [key for key in KINDS if key and key != "unit"])
+    by = form.text("by", 80, "say who writes it")
     _own_name(request, form)
     try:
         form.done()

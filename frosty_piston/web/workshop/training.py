@@ -64,7 +64,10 @@ from frosty_piston.web.frame.page import Kept, person, render, status_of
 from frosty_piston.web.frame.signed_in import person_of
 
 router = APIRouter()
-WEAKEST, NO_CARD, MOST_SHOWN, BAR_WIDE = "weakest", "unknown", 40, 300
+WEAKEST = "weakest"
+NO_CARD = "unknown"
+MOST_SHOWN = 40
+BAR_WIDE = 300
 ENDED = {"done": "handed over", "given_up": "given up"}
 TAKES = {"scan": SCAN_MIN, "warm": START_MIN + WARM_MIN, "drive": START_MIN + DRIVE_MIN}
 Row = dict[str, Any]
@@ -128,7 +131,8 @@ def _by_lesson(results: list[Row], k: Knowledge) -> list[tuple[str, int, int, in
 
 def _sure_view(results: list[Row]) -> Row:
     stated = [(float(p), bool(t)) for r in results for p, t in r["sure"]]
-    odds, true = [p for p, _ in stated], [t for _, t in stated]
+    odds = [p for p, _ in stated]
+    true = [t for _, t in stated]
     bins = reliability(odds, true)
     return {"bins": reliability_drawn(bins), "rows": bins, "brier": brier(odds, true), "count": len(stated)}
 
@@ -155,7 +159,9 @@ def _set_view(workshop: Workshop, who: str) -> list[Row]:
 def _lessons_page(
     request: Request, workshop: Workshop, kept: Kept | None = None, status: int = 200
 ) -> Response:
-    k, who, ground = workshop.knowledge, person(request), workshop.training.exercises
+    k = workshop.knowledge
+    who = person(request)
+    ground = workshop.training.exercises
     mine = ground.listed(person=who)
     results = _results(mine)
     by_lesson = _by_lesson(results, k)
@@ -199,7 +205,8 @@ def _begun(request: Request, workshop: Workshop, spec: Spec, set_id: str = "") -
 @router.post("/training/draw")
 def draw_one(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Draw a vehicle, and begin."""
-    k, chance = workshop.knowledge, random.Random()
+    k = workshop.knowledge
+    chance = random.Random()
     try:
         card = _card(form, workshop)
         form.done()
@@ -207,7 +214,8 @@ def draw_one(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Resp
         if lesson == WEAKEST:
             mine = workshop.training.exercises.listed(person=person(request))
             lesson = weakest(_results(mine), k, chance)
-        difficulty, help_ = form.raw("difficulty") or "any", form.raw("help") or "on_request"
+        difficulty = form.raw("difficulty") or "any"
+        help_ = form.raw("help") or "on_request"
         spec = draw(k, lesson, difficulty, help_, card, form.raw("card_known") != NO_CARD, chance)
     except BadInput as error:
         return _lessons_page(request, workshop, Kept.of("draw", error, form.kept), 422)
@@ -295,7 +303,8 @@ def drop_set(set_id: str, workshop: GivenWorkshop) -> Response:
 @router.post("/training/begin/{set_id}")
 def begin_set(request: Request, set_id: str, workshop: GivenWorkshop) -> Response:
     """Begin what was set; who has begun it goes on with it."""
-    ground, who = workshop.training.exercises, person(request)
+    ground = workshop.training.exercises
+    who = person(request)
     one = next((x for x in ground.sets() if x.id == set_id), None)
     if one is None or who not in one.people:
         raise NotAllowed("This was set for others: ask who set it.")
@@ -307,7 +316,8 @@ def begin_set(request: Request, set_id: str, workshop: GivenWorkshop) -> Respons
 @router.get("/training/sets/{set_id}")
 def set_page(request: Request, set_id: str, workshop: GivenWorkshop) -> Response:
     """What was set, and how each of them went, side by side."""
-    ground, k = workshop.training.exercises, workshop.knowledge
+    ground = workshop.training.exercises
+    k = workshop.knowledge
     one = next((x for x in ground.sets() if x.id == set_id), None)
     if one is None:
         return RedirectResponse("/training", 303)
@@ -328,7 +338,8 @@ def set_page(request: Request, set_id: str, workshop: GivenWorkshop) -> Response
 
 def _shown(entry: Entry, record: JobRecord, verdicts: Mapping[str, Any]) -> Row:
     """What was read, as a short line with its verdict."""
-    d, k = entry.data, record.assessed.knowledge
+    d = entry.data
+    k = record.assessed.knowledge
     value = ""
     if entry.kind == "reading":
         value = d.came_to
@@ -358,7 +369,8 @@ def _is_figure(value: object) -> bool:
 
 def _log(standing: Standing, record: JobRecord) -> list[Row]:
     """What was done, newest first: when, what came of it, what was read, and where its recording is."""
-    bay, x = standing.bay, standing.exercise
+    bay = standing.bay
+    x = standing.exercise
     verdicts = _at_its_entry([*record.assessed.diagnosis, *record.assessed.now])
     known = {e.id: e for e in record.job.tape}
     rows = []
@@ -407,7 +419,8 @@ def _title(bay: Bay, act: Act) -> str:
 
 def _tests(bay: Bay) -> list[tuple[str, list[Row]]]:
     """The tests by system: what each takes, what must be reached first, what is to be ticked."""
-    k, groups = bay.k, dict[str, list[Row]]()
+    k = bay.k
+    groups = dict[str, list[Row]]()
     made = {(m.test, tuple(sorted(m.where.items()))) for m in bay.tests}
     for o in offered(bay):
         groups.setdefault(k.tests[o.test].system, []).append(
@@ -443,7 +456,8 @@ def _access(bay: Bay) -> list[tuple[str, str, float, bool]]:
 
 
 def _repairs(bay: Bay) -> list[tuple[str, list[tuple[str, str]]]]:
-    k, groups = bay.k, dict[str, list[tuple[str, str]]]()
+    k = bay.k
+    groups = dict[str, list[tuple[str, str]]]()
     for key, repair in k.repairs.items():
         if any(not bay.card.rules_out(k.faults[f].needs) for f in repair.cures):
             groups.setdefault(k.systems.get(repair.system, repair.system), []).append((key, repair.title))
@@ -468,7 +482,8 @@ def _exercise_page(
     request: Request, workshop: Workshop, exercise_id: str, kept: Kept | None = None, status: int = 200
 ) -> Response:
     standing = standing_of(workshop, exercise_id)
-    bay, x = standing.bay, standing.exercise
+    bay = standing.bay
+    x = standing.exercise
     record = workshop.training.tapes.job(exercise_id)
     k = workshop.knowledge
     return render(
@@ -574,11 +589,13 @@ def _part_page(
     status: int = 200,
 ) -> Response:
     """A part at the counter: the ways to do it, what each costs and takes, and the cautions of the work."""
-    standing, k = standing_of(workshop, exercise_id), workshop.knowledge
+    standing = standing_of(workshop, exercise_id)
+    k = workshop.knowledge
     if repair not in k.repairs:
         wrong = BadInput([Fault("repair", "choose what you would repair")])
         return _exercise_page(request, workshop, exercise_id, Kept.of("part", wrong, {}), 422)
-    bay, shape = standing.bay, k.repairs[repair]
+    bay = standing.bay
+    shape = k.repairs[repair]
     options = []
     for option in shape.options.values():
         if option.cures and all(bay.card.rules_out(k.faults[f].needs) for f in option.cures):
@@ -626,7 +643,9 @@ def after(request: Request, exercise_id: str, workshop: GivenWorkshop) -> Respon
     x = workshop.training.exercises.get(exercise_id)
     if x.ended_at is None:
         return RedirectResponse(f"/training/{exercise_id}", 303)
-    r, k, spec = looked_back(workshop, exercise_id), workshop.knowledge, spec_of(x.spec)
+    r = looked_back(workshop, exercise_id)
+    k = workshop.knowledge
+    spec = spec_of(x.spec)
     mine = [x for x in _results(workshop.training.exercises.listed(person=x.person))]
     longest = max([s["minutes"] for s in r["steps"]], default=1.0) or 1.0
     most = max(r["minutes"], r["proposals"]["minutes"], r["best"]["minutes"] if r["best"] else 0.0, 1.0)

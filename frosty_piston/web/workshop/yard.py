@@ -23,8 +23,11 @@ from frosty_piston.web.frame.page import ago, render, templates, when
 from frosty_piston.web.frame.signed_in import person_of
 
 router = APIRouter()
-SHOWN, DONE_SHOWN, SOON_H = 60, 6, 24
-NODE_LEFT, NODE_STEP = 14, 34
+SHOWN = 60
+DONE_SHOWN = 6
+SOON_H = 24
+NODE_LEFT = 14
+NODE_STEP = 34
 
 
 def rods() -> list[dict[str, Any]]:
@@ -114,7 +117,8 @@ def drawn(s: Strip) -> Markup:
 
 @router.get("/")
 def yard(request: Request, workshop: GivenWorkshop) -> Response:
-    k, at = workshop.knowledge, now()
+    k = workshop.knowledge
+    at = now()
     return render(
         request,
         "yard/page.html",
