@@ -134,12 +134,12 @@ def _show(workshop: Workshop) -> None:
 
 def _train(workshop: Workshop) -> None:
     """Three finished exercises of two people, and one that is set for all."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     rate = workshop.settings.prices().rate
     for n, (number, person, bold, too_early) in enumerate(TRAINED):
         spec = Spec(number, "off")
         exercise_id = begin_exercise(workshop, spec, person, exercise_id=f"training-demo-{n}")
-        for seen, act in enumerate(trained(spec, k, rate, bold, too_early)):
+        for seen, act in enumerate(trained(spec, knowledge, rate, bold, too_early)):
             act_on(workshop, exercise_id, seen, act)
         looked_back(workshop, exercise_id)
     title, number, people = SET_FOR_ALL
@@ -194,12 +194,12 @@ def _bring_in(
 ) -> tuple[str, dict[str, Signal]]:
     """Bring a simulated recording in the way a file comes in: written as CSV, read, mapped, put on the
     tape."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     data = write_csv(recorded).encode()
     read = read_recording(data)
     columns = {c.index: c for c in read.columns}
-    taken = {m.channel: columns[m.column] for m in guess(read, k) if m.channel}
-    shapes = {channel: shape_of(channel, k) for channel in taken}
+    taken = {m.channel: columns[m.column] for m in guess(read, knowledge) if m.channel}
+    shapes = {channel: shape_of(channel, knowledge) for channel in taken}
     units = {channel: shape.unit for channel, shape in shapes.items() if shape}
     signals = {
         channel: signal(read.times_s[c.time_column], converted(read.values[c.index], c.unit, units[channel]))

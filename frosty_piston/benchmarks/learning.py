@@ -41,21 +41,21 @@ class OfWorkshop:
         return mean(apart), stdev(apart) / len(apart) ** 0.5
 
 
-def _first(vehicle: SimulatedVehicle, k: Knowledge, experience: Experience) -> str:
+def _first(vehicle: SimulatedVehicle, knowledge: Knowledge, experience: Experience) -> str:
     """The repair that stands first on arrival."""
     file = job_file(vehicle.engine, [*vehicle.arrival, *vehicle.scan])
-    assessed = Assessed(job_of(check(file, k)), k, experience)
+    assessed = Assessed(job_of(check(file, knowledge)), knowledge, experience)
     return next(iter(assessed.suspicion.repairs_needed), "")
 
 
-def _right(vehicles: list[SimulatedVehicle], k: Knowledge, experience: Experience) -> list[bool]:
-    return [_first(v, k, experience) in {k.repair_of[f] for f in v.faults} for v in vehicles]
+def _right(vehicles: list[SimulatedVehicle], knowledge: Knowledge, experience: Experience) -> list[bool]:
+    return [_first(v, knowledge, experience) in {knowledge.repair_of[f] for f in v.faults} for v in vehicles]
 
 
-def _learned(k: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]) -> Own:
+def _learned(knowledge: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]) -> Own:
     """What jobs with these faults teach: one line for each, as it stands when each was proven."""
     lines = {
-        f"j{n}": (engine["name"], k.fault_system[mine[0]], dict.fromkeys(mine, 1.0))
+        f"j{n}": (engine["name"], knowledge.fault_system[mine[0]], dict.fromkeys(mine, 1.0))
         for n, mine in enumerate(faults)
     }
     return Own(True, lines)
@@ -63,19 +63,21 @@ def _learned(k: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]
 
 def workshop(seed: int, held_out: int = HELD_OUT) -> OfWorkshop:
     """One workshop with rates of its own, on one engine card."""
-    k = load_knowledge()
+    knowledge = load_knowledge()
     draw = random.Random(seed)
     engine = dict(draw.choice(world.CARDS))
-    rates = true_rates(k, EngineCard.model_validate(engine), draw)
+    rates = true_rates(knowledge, EngineCard.model_validate(engine), draw)
 
     def vehicles(count: int) -> list[SimulatedVehicle]:
-        made = (simulated(draw.randrange(2**31), k, engine, rates) for _ in iter(int, 1))
+        made = (simulated(draw.randrange(2**31), knowledge, engine, rates) for _ in iter(int, 1))
         return [v for v, _ in zip((v for v in made if v.faults), range(count), strict=False)]
 
     taught = [v.faults for v in vehicles(max(STEPS))]
     test = vehicles(held_out)
-    after = {n: _right(test, k, Experience(own=_learned(k, engine, taught[:n]))) for n in STEPS}
-    return OfWorkshop(engine["name"], _right(test, k, NO_EXPERIENCE), after)
+    after = {
+        n: _right(test, knowledge, Experience(own=_learned(knowledge, engine, taught[:n]))) for n in STEPS
+    }
+    return OfWorkshop(engine["name"], _right(test, knowledge, NO_EXPERIENCE), after)
 
 
 def benchmark_learning(seed: int | None = None, workshops: int = WORKSHOPS) -> None:

@@ -43,21 +43,21 @@ COMPLAINT = (
 CODES = ("P0299", "P0401", "P2463", "P0380", "P0193", "P204F", "U029D")
 
 
-def full_job(k: Knowledge) -> dict[str, Any]:
+def full_job(knowledge: Knowledge) -> dict[str, Any]:
     """A job of 60 findings on an engine of which nothing is known, so that every fault is weighed: a
     complaint, codes, and one test after the other found sound."""
     entries: list[dict[str, Any]] = [{"kind": "symptom", "data": {"symptom": s}} for s in COMPLAINT] + [
         {"kind": "code", "data": {"code": c}} for c in CODES
     ]
     entries.append({"kind": "code_scan", "data": {}})
-    for test, findings in k.findings.items():
+    for test, findings in knowledge.findings.items():
         for known in findings:
             best = known.finding.outcomes[0]
             shape = known.shape
             where = {
                 key: value[0] for key, value in (("point", shape.points), ("node", shape.nodes)) if value
             }
-            if best in k.tests[test].outcomes:
+            if best in knowledge.tests[test].outcomes:
                 entries.append({"kind": "outcome", "data": {"test": test, "where": where, "outcome": best}})
     for number, entry in enumerate(entries):
         entry["id"] = f"b{number}"
@@ -71,13 +71,13 @@ def full_job(k: Knowledge) -> dict[str, Any]:
     }
 
 
-def _two_repairs_ms(job: Job, k: Knowledge, evidence: list[Evidence]) -> float:
+def _two_repairs_ms(job: Job, knowledge: Knowledge, evidence: list[Evidence]) -> float:
     """Suspects and next tests with the same findings spread over three times."""
-    assessed = Assessed(job, k)
+    assessed = Assessed(job, knowledge)
     course = list[Suspicion]()
     for number, part in enumerate((evidence[:40], evidence[40:50], evidence[50:])):
-        done = Done(REPAIR, "mended", k.repairs[REPAIRED[number - 1]].cures, 0.97) if number else None
-        course.append(Suspicion(job, k, part, course[-1] if course else None, done))
+        done = Done(REPAIR, "mended", knowledge.repairs[REPAIRED[number - 1]].cures, 0.97) if number else None
+        course.append(Suspicion(job, knowledge, part, course[-1] if course else None, done))
     assessed.course = course
     started = time.perf_counter()
     _ = assessed.suspicion.suspects, assessed.proposals.next_tests
@@ -94,8 +94,8 @@ def _product_ms(space: Space) -> float:
 
 def benchmark_reasoning(rounds: int = 40, engines: int = 40) -> None:
     """Print both, with what is wanted."""
-    k = load_knowledge()
-    job = job_of(jobfile.check(full_job(k), k))
+    knowledge = load_knowledge()
+    job = job_of(jobfile.check(full_job(knowledge), knowledge))
     times = []
     conflicts = []
     carries = []
@@ -103,9 +103,9 @@ def benchmark_reasoning(rounds: int = 40, engines: int = 40) -> None:
     twice = []
     product = []
     for turn in range(rounds + 3):
-        assessed = Assessed(job, k)
+        assessed = Assessed(job, knowledge)
         evidence = assessed.evidence[:FINDINGS]
-        assessed.course = [Suspicion(job, k, evidence)]
+        assessed.course = [Suspicion(job, knowledge, evidence)]
         started = time.perf_counter()
         _ = assessed.suspicion.suspects, assessed.proposals.next_tests
         between = time.perf_counter()
@@ -114,7 +114,11 @@ def benchmark_reasoning(rounds: int = 40, engines: int = 40) -> None:
             times.append((between - started) * 1000)
             conflicts.append((time.perf_counter() - between) * 1000)
         repaired = Suspicion(
-            job, k, [], assessed.suspicion, Done(REPAIR, "mended", k.repairs["boost_hose_split"].cures, 0.97)
+            job,
+            knowledge,
+            [],
+            assessed.suspicion,
+            Done(REPAIR, "mended", knowledge.repairs["boost_hose_split"].cures, 0.97),
         )
         _ = assessed.suspicion.explaining
         begun = time.perf_counter()
@@ -122,7 +126,7 @@ def benchmark_reasoning(rounds: int = 40, engines: int = 40) -> None:
         carries.append((time.perf_counter() - begun) * 1000)
         _ = repaired.sure
         proofs.append((time.perf_counter() - begun) * 1000)
-        twice.append(_two_repairs_ms(job, k, evidence))
+        twice.append(_two_repairs_ms(job, knowledge, evidence))
         product.append(_product_ms(assessed.suspicion.space))
     faults = len(assessed.suspicion.space.faults)
     print(

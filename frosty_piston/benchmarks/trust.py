@@ -42,53 +42,62 @@ class Run:
 
 
 def _in_order(
-    vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
+    vehicle: SimulatedVehicle, entries: list[Entry], knowledge: Knowledge, mended: bool
 ) -> tuple[list[Entry], Assessed, float]:
     """The same stop rule, the tests in a plain order: cheapest first, each at its first place."""
-    assessed = thought(vehicle, entries, k)
+    assessed = thought(vehicle, entries, knowledge)
     minutes = 0.0
     done = {e["data"]["test"] for e in entries if e["kind"] in ("reading", "outcome")} if mended else set()
     engine = assessed.job.engine
-    tests = [t for t in k.findings if not engine.rules_out(k.tests[t].needs) and t not in done]
-    cost = {t: minutes_of(assessed, k, t, {}) for t in tests}
+    tests = [
+        t for t in knowledge.findings if not engine.rules_out(knowledge.tests[t].needs) and t not in done
+    ]
+    cost = {t: minutes_of(assessed, knowledge, t, {}) for t in tests}
     for test in sorted(tests, key=lambda t: cost[t]):
         if (goes_on(assessed) if mended else proposed(assessed)) is None:
             break
-        minutes += minutes_of(assessed, k, test, {})
-        fits = (n for f in k.findings[test] for n in f.shape.nodes if not engine.rules_out(k.nodes[n].needs))
+        minutes += minutes_of(assessed, knowledge, test, {})
+        fits = (
+            n
+            for f in knowledge.findings[test]
+            for n in f.shape.nodes
+            if not engine.rules_out(knowledge.nodes[n].needs)
+        )
         node = next(fits, None)
         entries = entries + perform(vehicle.condition, test, {"node": node} if node else {}, vehicle.rng)
-        assessed = thought(vehicle, entries, k)
+        assessed = thought(vehicle, entries, knowledge)
     return entries, assessed, minutes
 
 
-def _until_cured(vehicle: SimulatedVehicle, k: Knowledge, way: Way) -> float:
+def _until_cured(vehicle: SimulatedVehicle, knowledge: Knowledge, way: Way) -> float:
     """Test, mend the likeliest, drive, test on while something of the complaint is there or a code comes
     back: the minutes of the tests and the repairs."""
     entries = [*vehicle.arrival, *vehicle.scan]
     minutes = 0.0
     tried = set[str]()
     for turn in range(MOST_REPAIRS):
-        entries, assessed, spent = way(vehicle, entries, k, turn > 0)
-        repair = next((r for r in [*assessed.suspicion.repairs_needed, *k.repairs] if r not in tried), "")
-        shape = k.repairs[repair].shape
+        entries, assessed, spent = way(vehicle, entries, knowledge, turn > 0)
+        repair = next(
+            (r for r in [*assessed.suspicion.repairs_needed, *knowledge.repairs] if r not in tried), ""
+        )
+        shape = knowledge.repairs[repair].shape
         minutes += spent + shape.minutes + shape.part_minutes
         tried.add(repair)
-        vehicle = vehicle.mended(k.repairs[repair].cures)
+        vehicle = vehicle.mended(knowledge.repairs[repair].cures)
         if not vehicle.shows:
             break
-        did = {"action": "replaced", "what": k.repairs[repair].title, "repair": repair}
+        did = {"action": "replaced", "what": knowledge.repairs[repair].title, "repair": repair}
         entries = [*entries, {"kind": "action", "data": did}, *vehicle.after_the_drive()]
     return minutes
 
 
-def _swapping(vehicle: SimulatedVehicle, assessed: Assessed, k: Knowledge) -> float:
+def _swapping(vehicle: SimulatedVehicle, assessed: Assessed, knowledge: Knowledge) -> float:
     """Repairs tried on arrival, likeliest first, until nothing of the complaint is there."""
     minutes = 0.0
-    for repair in dict.fromkeys([*assessed.suspicion.repairs_needed, *k.repairs]):
-        shape = k.repairs[repair].shape
+    for repair in dict.fromkeys([*assessed.suspicion.repairs_needed, *knowledge.repairs]):
+        shape = knowledge.repairs[repair].shape
         minutes += shape.minutes + shape.part_minutes
-        mended = vehicle.mended(k.repairs[repair].cures)
+        mended = vehicle.mended(knowledge.repairs[repair].cures)
         if mended.faults != vehicle.faults and not mended.shows:
             break
         vehicle = mended
@@ -97,25 +106,25 @@ def _swapping(vehicle: SimulatedVehicle, assessed: Assessed, k: Knowledge) -> fl
 
 def run(seed: int) -> Run:
     """Send the vehicle of a seed through."""
-    k = load_knowledge()
-    vehicle = simulated(seed, k)
-    arrived = thought(vehicle, [*vehicle.arrival, *vehicle.scan], k)
-    _, assessed, _ = follow(simulated(seed, k), [*vehicle.arrival, *vehicle.scan], k, False)
+    knowledge = load_knowledge()
+    vehicle = simulated(seed, knowledge)
+    arrived = thought(vehicle, [*vehicle.arrival, *vehicle.scan], knowledge)
+    _, assessed, _ = follow(simulated(seed, knowledge), [*vehicle.arrival, *vehicle.scan], knowledge, False)
     repairs = list(assessed.suspicion.repairs_needed.items())
-    wanted = [k.repair_of[f] for f in vehicle.faults]
+    wanted = [knowledge.repair_of[f] for f in vehicle.faults]
     first = repairs[0] if repairs else ("", 0.0)
     leading = [s.fault for s in islice(assessed.suspicion.suspects, FIRST_TESTS)]
     return Run(
         vehicle.faults,
-        tuple(k.fault_system[f] for f in vehicle.faults),
+        tuple(knowledge.fault_system[f] for f in vehicle.faults),
         first[0] in wanted,
         set(vehicle.faults) <= set(leading),
         vehicle.shown_apart,
         first[1],
         any(s.probability > 0.5 for s in assessed.suspicion.suspects[:1]),
-        _until_cured(simulated(seed, k), k, follow) if wanted else 0.0,
-        _until_cured(simulated(seed, k), k, _in_order) if wanted else 0.0,
-        _swapping(vehicle, arrived, k),
+        _until_cured(simulated(seed, knowledge), knowledge, follow) if wanted else 0.0,
+        _until_cured(simulated(seed, knowledge), knowledge, _in_order) if wanted else 0.0,
+        _swapping(vehicle, arrived, knowledge),
     )
 
 
@@ -190,30 +199,35 @@ class OnCircuit:
 
 def run_on_circuit(seed: int) -> OnCircuit | None:
     """Send the vehicle of a seed through with its circuit; None where nothing of it leaks."""
-    k = load_knowledge()
-    plain_vehicle = simulated(seed, k)
-    vehicle, found = with_circuit(plain_vehicle, k)
-    leaks = leaks_at(vehicle, found, k)
+    knowledge = load_knowledge()
+    plain_vehicle = simulated(seed, knowledge)
+    vehicle, found = with_circuit(plain_vehicle, knowledge)
+    leaks = leaks_at(vehicle, found, knowledge)
     if len(vehicle.faults) != 1 or not leaks:
         return None
     entries = [*vehicle.arrival, *vehicle.scan]
     minutes = 0.0
     made: dict[str, int] = defaultdict(int)
-    assessed = thought(vehicle, entries, k)
+    assessed = thought(vehicle, entries, knowledge)
     while sum(made.values()) < MOST_STEPS:
         step = proposed(assessed)
         if step is None or made[str(step)] > 1:
             break
         made[str(step)] += 1
-        minutes += minutes_of(assessed, k, *step)
-        entries = entries + made_on(vehicle, found, k, step)
-        assessed = thought(vehicle, entries, k)
+        minutes += minutes_of(assessed, knowledge, *step)
+        entries = entries + made_on(vehicle, found, knowledge, step)
+        assessed = thought(vehicle, entries, knowledge)
     first = next(iter(assessed.suspicion.repairs_needed), "")
     fault = assessed.suspicion.suspects[0].fault
     places = parts_of(assessed, fault, 1.0)
-    _, _, without = follow(simulated(seed, k), [*plain_vehicle.arrival, *plain_vehicle.scan], k, False)
+    _, _, without = follow(
+        simulated(seed, knowledge), [*plain_vehicle.arrival, *plain_vehicle.scan], knowledge, False
+    )
     return OnCircuit(
-        bool(places) and places[0][0] in leaks, first == k.repair_of[vehicle.faults[0]], minutes, without
+        bool(places) and places[0][0] in leaks,
+        first == knowledge.repair_of[vehicle.faults[0]],
+        minutes,
+        without,
     )
 
 

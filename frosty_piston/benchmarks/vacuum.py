@@ -89,11 +89,11 @@ def _one_by_one(branches: Branches, left: int, leaks: set[int]) -> float:
 
 def measure(circuits: int = CIRCUITS, seed: int = 20260101) -> Found:
     """Make circuits and look for their leaks. Every tenth is healthy, every eighth leaks in two places."""
-    k = load_knowledge()
+    knowledge = load_knowledge()
     rng = random.Random(seed)
     found = Found()
     for number in range(circuits):
-        branches = leaking(made_up(rng, rng.randint(FEWEST, MOST)), k).branches
+        branches = leaking(made_up(rng, rng.randint(FEWEST, MOST)), knowledge).branches
         begun = time.perf_counter()
         branches.next_block_off(branches.everything)
         found.took_ms.append((time.perf_counter() - begun) * 1000)
@@ -103,7 +103,9 @@ def measure(circuits: int = CIRCUITS, seed: int = 20260101) -> Found:
             found.one_by_one += sum(s.minutes for s in branches.sites)
         elif number % TWO_OF == 0:
             found.two_leaks += 1
-            leaks = set(rng.choices(range(len(branches.sites)), [s.odds for s in branches.sites], k=2))
+            leaks = set(
+                rng.choices(range(len(branches.sites)), [s.odds for s in branches.sites], k=2)
+            )
             found.named += walked(branches, leaks, True)
             found.one_by_one += walked(branches, leaks, False)
         else:

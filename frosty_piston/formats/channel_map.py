@@ -64,12 +64,12 @@ def _fits(words: list[str], shape: ChannelShape) -> int:
     )
 
 
-def guess(recording: Recording, k: Knowledge) -> list[Mapped]:
+def guess(recording: Recording, knowledge: Knowledge) -> list[Mapped]:
     """What each column most likely is. Each channel is given once, to the column whose name fits it best."""
     scored = []
     for c in recording.columns:
         words = _words(c.name)
-        for key, shape in k.channels.items():
+        for key, shape in knowledge.channels.items():
             if score := _fits(words, shape):
                 number = next((w for w in words if w.isdigit()), "")
                 unit_fits = in_unit(c.unit, shape.unit) is not None
@@ -85,25 +85,25 @@ def guess(recording: Recording, k: Knowledge) -> list[Mapped]:
     for _, index, channel, _ in sorted(scored, key=lambda x: -x[0]):
         if index not in taken and channel not in taken.values():
             taken[index] = channel
-    return [mapped(c, taken.get(c.index, LEFT_OUT), c.unit, recording, k) for c in recording.columns]
+    return [mapped(c, taken.get(c.index, LEFT_OUT), c.unit, recording, knowledge) for c in recording.columns]
 
 
-def best_channel(name: str, k: Knowledge) -> str | None:
+def best_channel(name: str, knowledge: Knowledge) -> str | None:
     """The channel that a name most likely means; None when it says nothing known here."""
     words = _words(name)
-    scored = [(_fits(words, shape), key) for key, shape in k.channels.items()]
+    scored = [(_fits(words, shape), key) for key, shape in knowledge.channels.items()]
     score, key = max(scored)
     number = next((w for w in words if w.isdigit()), "1")
     if not score:
         return None
-    if k.channels[key].numbered:
+    if knowledge.channels[key].numbered:
         return f"{key}_{number}"
     return key
 
 
-def shape_of(channel: str, k: Knowledge) -> ChannelShape | None:
+def shape_of(channel: str, knowledge: Knowledge) -> ChannelShape | None:
     """The shape of a channel, numbered ones by their stem."""
-    return k.channels.get(channel) or k.channels.get(re.sub(r"_\d+$", "", channel))
+    return knowledge.channels.get(channel) or knowledge.channels.get(re.sub(r"_\d+$", "", channel))
 
 
 def in_unit(text: str, unit: str) -> tuple[str, float] | None:
@@ -117,9 +117,9 @@ def in_unit(text: str, unit: str) -> tuple[str, float] | None:
     return None
 
 
-def mapped(column: Column, channel: str, unit: str, recording: Recording, k: Knowledge) -> Mapped:
+def mapped(column: Column, channel: str, unit: str, recording: Recording, knowledge: Knowledge) -> Mapped:
     """A column as it would be taken, with what speaks against it."""
-    shape = shape_of(channel, k)
+    shape = shape_of(channel, knowledge)
     if shape is None:
         return Mapped(
             column.index,

@@ -21,13 +21,13 @@ class ReadFrame:
     not_understood: tuple[str, ...]
 
 
-def read_frame(text: str, k: Knowledge) -> ReadFrame:
+def read_frame(text: str, knowledge: Knowledge) -> ReadFrame:
     """Read the figures stored with a code out of any text. A line that names no known channel, or a unit that
     cannot be its own, is not understood."""
     figures: dict[str, dict[str, float | str]] = {}
     unknown = []
     for line in filter(None, (given.strip() for given in text[:MOST_SIGNS].splitlines()[: 4 * MOST_LINES])):
-        figure = _figure(line, k)
+        figure = _figure(line, knowledge)
         if figure is None:
             unknown.append(line[:120])
         else:
@@ -35,15 +35,15 @@ def read_frame(text: str, k: Knowledge) -> ReadFrame:
     return ReadFrame(tuple(figures.values())[:MOST_LINES], tuple(unknown))
 
 
-def _figure(line: str, k: Knowledge) -> dict[str, float | str] | None:
+def _figure(line: str, knowledge: Knowledge) -> dict[str, float | str] | None:
     match = _LINE.match(line)
     if match is None:
         return None
     name = match.group(1)
     digits = match.group(2).replace("−", "-")
     unit = (match.group(3) or "").strip()
-    channel = best_channel(name, k)
-    shape = shape_of(channel, k) if channel else None
+    channel = best_channel(name, knowledge)
+    shape = shape_of(channel, knowledge) if channel else None
     taken = in_unit(unit, shape.unit) if shape else None
     if channel is None or shape is None or taken is None:
         return None

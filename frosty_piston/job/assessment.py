@@ -141,8 +141,8 @@ class Assessed:
         """What an act took away. A family is cured only when every cylinder that had failed is done."""
         act = self.job.acts[number]
         d = act.data
-        k = self.knowledge
-        cures, takes = k.taken(d.repair, d.action, d.option, d.temporary)
+        knowledge = self.knowledge
+        cures, takes = knowledge.taken(d.repair, d.action, d.option, d.temporary)
         says = f"{sentence(spoken(d.action))}: {d.what}" + (" (temporary)" if d.temporary else "")
         failed = failed_cylinders(self.knowledge, self.judged[: number + 1], d.repair)
         if d.cylinders and failed and not failed <= set(d.cylinders):

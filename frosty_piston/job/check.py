@@ -231,8 +231,12 @@ class Checker:
         answer."""
         if model is None or not isinstance(raw, dict):
             return []
-        k = self.against.knowledge
-        known: dict[str, Collection[str]] = {"test": k.tests, "symptom": k.symptoms, "context": k.contexts}
+        knowledge = self.against.knowledge
+        known: dict[str, Collection[str]] = {
+            "test": knowledge.tests,
+            "symptom": knowledge.symptoms,
+            "context": knowledge.contexts,
+        }
         fields = [key for key in (*known, "unit") if key in model.model_fields]
         named = {key: raw[key] for key in fields if isinstance(raw.get(key), str)}
         return [

@@ -156,17 +156,19 @@ class Vehicle(BaseModel):
     notes: Annotated[str, Field(max_length=2000)] | None = None
 
 
-def limit_faults(limits: Any, k: Knowledge, path: str = "engine.limits") -> list[Fault]:
+def limit_faults(limits: Any, knowledge: Knowledge, path: str = "engine.limits") -> list[Fault]:
     """Name every limit that is unknown or out of its range."""
     if not isinstance(limits, dict):
         return []
     faults = []
     for key, value in limits.items():
-        if key in k.choices:
-            if value not in k.choices[key].choices:
-                faults.append(Fault(f"{path}.{key}", f"must be one of {', '.join(k.choices[key].choices)}"))
-        elif key in k.figures:
-            figure = k.figures[key]
+        if key in knowledge.choices:
+            if value not in knowledge.choices[key].choices:
+                faults.append(
+                    Fault(f"{path}.{key}", f"must be one of {', '.join(knowledge.choices[key].choices)}")
+                )
+        elif key in knowledge.figures:
+            figure = knowledge.figures[key]
             if (
                 isinstance(value, bool)
                 or not isinstance(value, int | float)
@@ -180,7 +182,7 @@ def limit_faults(limits: Any, k: Knowledge, path: str = "engine.limits") -> list
                     )
                 )
         else:
-            near = get_close_matches(key, [*k.figures, *k.choices], 5)
+            near = get_close_matches(key, [*knowledge.figures, *knowledge.choices], 5)
             says = f"near: {', '.join(near)}" if near else "all of them stand on the Shelf under Figures"
             faults.append(Fault(f"{path}.{key[:60]}", f"no such limit; {says}"))
     return faults

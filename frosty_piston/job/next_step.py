@@ -145,10 +145,10 @@ def _where_it_runs(wait: WaitData) -> Place | None:
     return Place(Page.MEASURE, "dpf", Part.BURN) if wait.wait == "burn" and wait.step == "burn" else None
 
 
-def _waits(k: Knowledge, entry: Entry, proof: Proof) -> NextStep:
+def _waits(knowledge: Knowledge, entry: Entry, proof: Proof) -> NextStep:
     d = entry.data
     if d.test is not None:
-        here = test_place(k, d.test, d.where.model_dump(exclude_none=True) if d.where else {})
+        here = test_place(knowledge, d.test, d.where.model_dump(exclude_none=True) if d.where else {})
         says = "When it is over, read it at once: it cools while you look."
         return NextStep("measure", "wait", wait_says(d.wait, d.what), here, says, None, d.until)
     if own := _where_it_runs(d):
@@ -288,9 +288,9 @@ def _standing_high(assessed: Assessed) -> str:
     return listed([f"{inside(s.title)}, {percent(s.probability)}" for s in high])
 
 
-def test_step(k: Knowledge, n: NextTest) -> NextStep:
+def test_step(knowledge: Knowledge, n: NextTest) -> NextStep:
     """A proposed test as a step."""
-    return NextStep("measure", "test", n.title, test_place(k, n.test, n.where), n.because, n.minutes)
+    return NextStep("measure", "test", n.title, test_place(knowledge, n.test, n.where), n.because, n.minutes)
 
 
 def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
@@ -308,18 +308,22 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
     )
 
 
-def _at_point(k: Knowledge, test: str, point: str) -> str | None:
+def _at_point(knowledge: Knowledge, test: str, point: str) -> str | None:
     """The test that reads the same parts at a point: the one that condemned them, else another of theirs."""
-    same = (t for t in k.tests if point in k.tests[t].at and set(k.tests[t].parts) & set(k.tests[test].parts))
-    return test if point in k.tests[test].at else next(same, None)
+    same = (
+        t
+        for t in knowledge.tests
+        if point in knowledge.tests[t].at and set(knowledge.tests[t].parts) & set(knowledge.tests[test].parts)
+    )
+    return test if point in knowledge.tests[test].at else next(same, None)
 
 
 def reread_at_part(assessed: Assessed) -> NextStep | None:
     """Repeat it at the part before it is pulled: what was condemned from afar only, once a repair is near."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     for repair, p in list(assessed.suspicion.repairs_needed.items())[:1]:
-        shape = k.repairs[repair].shape
-        bad = condemned(k, repair, assessed.now)
+        shape = knowledge.repairs[repair].shape
+        bad = condemned(knowledge, repair, assessed.now)
         if p < DECIDE_FROM or shape.at_part is None or not shape.at_part.points or not bad.afar:
             continue
         read = next(
@@ -328,7 +332,7 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
                 for v in assessed.now
                 if v.where.get("cylinder") in bad.afar
                 and v.judgement.verdict == "failed"
-                and v.test in k.tests
+                and v.test in knowledge.tests
             ),
             None,
         )
@@ -336,16 +340,16 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
             continue
         names = listed([str(c) for c in sorted(bad.afar)])
         point = shape.at_part.points[0]
-        test = _at_point(k, read.test, point)
+        test = _at_point(knowledge, read.test, point)
         if test is None:
             continue
-        at = k.tests[test].at[point]
-        minutes = at.minutes or k.tests[test].minutes
+        at = knowledge.tests[test].at[point]
+        minutes = at.minutes or knowledge.tests[test].minutes
         return NextStep(
             "measure",
             "reread",
             f"Read cylinder {names} again at the {shape.at_part.word} itself",
-            test_place(k, test, {"point": point}),
+            test_place(knowledge, test, {"point": point}),
             f"Condemned from {place(read).split(' at ')[-1]} alone: a broken wire reads the same.",
             minutes,
         )
@@ -384,9 +388,9 @@ def _doable(missing: Iterable[Missing]) -> list[Missing]:
 
 
 def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     if m.what == "reread":
-        test = k.tests.get(m.id)
+        test = knowledge.tests.get(m.id)
         title = f"Read again: {inside(test.title.split(',')[0])}" if test else "Read again what failed"
         spot = {key: m.where.spot[key] for key in ("cylinder", "point", "node") if key in m.where.spot}
         return NextStep(
@@ -397,22 +401,30 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
             m.because,
             test.minutes if test else None,
         )
-    if m.what == "certainty" and m.id in k.proofs.conditions:
-        return NextStep("prove", "drive", k.proofs.conditions[m.id].does, m.where, m.because)
+    if m.what == "certainty" and m.id in knowledge.proofs.conditions:
+        return NextStep("prove", "drive", knowledge.proofs.conditions[m.id].does, m.where, m.because)
     if m.what == "certainty":
         if n := assessed.proposals.first:
-            return judge_first(assessed, n) or test_step(k, n)
+            return judge_first(assessed, n) or test_step(knowledge, n)
         return NextStep("decide", "decide", "Decide what else to repair", Place(Page.DECIDE), m.because)
     if m.what == "suspect":
         return NextStep(
-            "prove", "test", f"Settle the other suspect: {inside(k.faults[m.id].title)}", m.where, m.because
+            "prove",
+            "test",
+            f"Settle the other suspect: {inside(knowledge.faults[m.id].title)}",
+            m.where,
+            m.because,
         )
     if m.what == "drive":
         return NextStep("prove", "drive", "Drive further, and note whether it came back", m.where, m.because)
     if m.what == "condition":
-        shape = k.proofs.conditions[m.id]
+        shape = knowledge.proofs.conditions[m.id]
         return NextStep("prove", "drive" if shape.drive else "prove", shape.does, m.where, m.because)
     if m.what == "piece":
         return NextStep("fit", "fit", f"Find the missing piece: {m.id}", m.where, m.because)
-    does = {key: s.does for named in (k.proofs.checks, k.proofs.resets) for key, s in named.items()}
+    does = {
+        key: s.does
+        for named in (knowledge.proofs.checks, knowledge.proofs.resets)
+        for key, s in named.items()
+    }
     return NextStep("prove", "prove", does.get(m.id, m.because), m.where, m.because)

@@ -64,12 +64,12 @@ class Place:
         return shown
 
 
-def bench_of(k: Knowledge, test: str, node: str = "") -> str:
+def bench_of(knowledge: Knowledge, test: str, node: str = "") -> str:
     """Which bench a test is made on, else its own card."""
-    return k.bench_of.get((test, node)) or k.bench_of.get((test, "")) or f"test/{test}"
+    return knowledge.bench_of.get((test, node)) or knowledge.bench_of.get((test, "")) or f"test/{test}"
 
 
-def test_place(k: Knowledge, test: str, where: Mapping[str, object] | None = None) -> Place:
+def test_place(knowledge: Knowledge, test: str, where: Mapping[str, object] | None = None) -> Place:
     """Return where a test is made, with the point, part or cylinder it is made at."""
     spot = {key: value for key, value in (where or {}).items() if key in SPOTS}
-    return Place(Page.MEASURE, bench_of(k, test, str(spot.get("node", ""))), test=test, spot=spot)
+    return Place(Page.MEASURE, bench_of(knowledge, test, str(spot.get("node", ""))), test=test, spot=spot)

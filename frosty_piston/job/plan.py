@@ -63,12 +63,12 @@ def warmth(odds: float) -> int:
 
 def plan(assessed: Assessed) -> list[PartState]:
     """Every part at which something can be wrong on this engine card, in the order of the knowledge file."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     # Before there is evidence nothing is suspected: what is only common must not look like a finding.
-    odds = part_odds(assessed) if assessed.evidence else dict.fromkeys(k.parts, 0.0)
+    odds = part_odds(assessed) if assessed.evidence else dict.fromkeys(knowledge.parts, 0.0)
     by_fault = {s.fault: s for s in assessed.suspicion.suspects}
     states = []
-    for key, part in k.parts.items():
+    for key, part in knowledge.parts.items():
         faults = [f for f in part.faults if f in by_fault]
         if faults:
             states.append(
@@ -85,11 +85,11 @@ def plan(assessed: Assessed) -> list[PartState]:
 
 def part_odds(assessed: Assessed) -> dict[str, float]:
     """The chance that something is wrong at each part, exactly: faults of one part in one set count once."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     suspicion = assessed.suspicion
-    names = list(k.parts)
+    names = list(knowledge.parts)
     number = np.array(
-        [names.index(k.faults[f].part) for f in suspicion.space.faults] + [len(names), len(names)]
+        [names.index(knowledge.faults[f].part) for f in suspicion.space.faults] + [len(names), len(names)]
     )
     held = number[suspicion.space.held]
     sets = suspicion.weighed.sets
@@ -101,15 +101,17 @@ def part_odds(assessed: Assessed) -> dict[str, float]:
 
 
 def _state(assessed: Assessed, key: str, part: Part, odds: float, suspects: tuple[Suspect, ...]) -> PartState:
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     engine = assessed.job.engine
-    mine = [v for v in _since_mended(assessed, part) if _at(k, key, part, v)]
+    mine = [v for v in _since_mended(assessed, part) if _at(knowledge, key, part, v)]
     codes = _codes(assessed, part)
     verdict = _worst(mine)
     cleared = odds < CLEARED_BELOW and verdict == "sound"
-    tests = tuple(t for t in part.tests if not engine.rules_out(k.tests[t].needs))
+    tests = tuple(t for t in part.tests if not engine.rules_out(knowledge.tests[t].needs))
     test, node, point = _first_test(assessed, key, tests)
-    on_card = all(getattr(engine, field) is not None for f in suspects for field in k.faults[f.fault].needs)
+    on_card = all(
+        getattr(engine, field) is not None for f in suspects for field in knowledge.faults[f.fault].needs
+    )
     warm = warmth(odds)
     return PartState(
         key,
@@ -135,11 +137,11 @@ def _since_mended(assessed: Assessed, part: Part) -> list[Result]:
     return latest_of_each(assessed.judged[max(times, default=0) :])
 
 
-def _at(k: Knowledge, key: str, part: Part, v: Result) -> bool:
+def _at(knowledge: Knowledge, key: str, part: Part, v: Result) -> bool:
     """Whether a verdict was found at this part: by the part it names, else by test and channel."""
-    node = k.node(str(v.where["node"])) if "node" in v.where else None
+    node = knowledge.node(str(v.where["node"])) if "node" in v.where else None
     if node:
-        return k.nodes[node].part == key
+        return knowledge.nodes[node].part == key
     channels = part.readings.get(v.test)
     return v.test in part.tests and (channels is None or v.where.get("channel") in channels)
 
@@ -193,11 +195,11 @@ def _cylinders(
 
 def _first_test(assessed: Assessed, key: str, tests: tuple[str, ...]) -> tuple[str, str, str]:
     """What a press on the part opens: the best proposal made at it, else its first test."""
-    k = assessed.knowledge
-    nodes = [n for n, shape in k.nodes.items() if shape.part == key]
+    knowledge = assessed.knowledge
+    nodes = [n for n, shape in knowledge.nodes.items() if shape.part == key]
     for n in assessed.proposals.next_tests:
         node = n.where.get("node", "")
         if n.test in tests and (not node or node in nodes):
             return n.test, node, n.where.get("point", "")
     first = tests[0] if tests else ""
-    return first, nodes[0] if nodes and first and "node" in k.tests[first].where else "", ""
+    return first, nodes[0] if nodes and first and "node" in knowledge.tests[first].where else "", ""

@@ -15,27 +15,27 @@ SPEAKS_RATIO = 1.4
 Says = Callable[[str, list[str], str], str]
 
 
-def check_complete(k: Knowledge, says: Says) -> None:
+def check_complete(knowledge: Knowledge, says: Says) -> None:
     """Refuse knowledge with a gap. `says` names file, line and key of what is wrong."""
-    for fault in k.faults:
-        if gap := _gap_of_fault(k, fault):
-            raise BadKnowledge(says(f"faults/{k.fault_system[fault]}.toml", [fault], gap))
-    for test in k.tests:
-        _speaking(k, test, says)
+    for fault in knowledge.faults:
+        if gap := _gap_of_fault(knowledge, fault):
+            raise BadKnowledge(says(f"faults/{knowledge.fault_system[fault]}.toml", [fault], gap))
+    for test in knowledge.tests:
+        _speaking(knowledge, test, says)
 
 
-def _gap_of_fault(k: Knowledge, fault: str) -> str:
-    if not proving_tests(k, fault):
+def _gap_of_fault(knowledge: Knowledge, fault: str) -> str:
+    if not proving_tests(knowledge, fault):
         times = f"at least {FOUND_BITS_RATIO:g} times as likely with it"
         return f"no test can find this fault; give it an outcome in findings/ that is {times}"
-    if not any(fault in symptom.speaks for symptom in k.symptoms.values()):
+    if not any(fault in symptom.speaks for symptom in knowledge.symptoms.values()):
         return "no symptom in symptoms.toml speaks for this fault"
     return ""
 
 
-def _speaking(k: Knowledge, test: str, says: Says) -> None:
+def _speaking(knowledge: Knowledge, test: str, says: Says) -> None:
     """Every outcome of a test stands in a finding and speaks for something."""
-    findings = k.findings.get(test)
+    findings = knowledge.findings.get(test)
     if not findings:
         raise BadKnowledge(
             says("tests.toml", [test], "no finding in findings/ says what this test speaks for")
@@ -45,7 +45,7 @@ def _speaking(k: Knowledge, test: str, says: Says) -> None:
             if not speaks(known, outcome):
                 path = [test, known.shape.name, outcome]
                 raise BadKnowledge(says(known.file, path, f"the outcome {outcome!r} speaks for nothing"))
-    shape = k.tests[test]
+    shape = knowledge.tests[test]
     named = {o for known in findings for o in known.finding.outcomes}
     for outcome, verdict in shape.outcomes.items():
         if shape.plain and verdict != "unclear" and outcome not in named:
@@ -53,11 +53,11 @@ def _speaking(k: Knowledge, test: str, says: Says) -> None:
             raise BadKnowledge(says("tests.toml", path, f"the outcome {outcome!r} stands in no finding"))
 
 
-def proving_tests(k: Knowledge, fault: str) -> list[tuple[str, TestFinding, str, float]]:
+def proving_tests(knowledge: Knowledge, fault: str) -> list[tuple[str, TestFinding, str, float]]:
     """The tests that can find a fault: test, finding, its most telling outcome, and how many times likelier
     it is."""
     pairs = []
-    for test, findings in k.findings.items():
+    for test, findings in knowledge.findings.items():
         for known in findings:
             row = known.finding.shows.get(fault)
             if row is None:

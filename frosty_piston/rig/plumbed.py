@@ -27,16 +27,16 @@ HOLD_S = 60.0
 SEEN = 0.8
 
 
-def with_circuit(vehicle: SimulatedVehicle, k: Knowledge) -> tuple[SimulatedVehicle, Leaking]:
+def with_circuit(vehicle: SimulatedVehicle, knowledge: Knowledge) -> tuple[SimulatedVehicle, Leaking]:
     """The vehicle with the circuit of its card on the tape, one mount added."""
     card = EngineCard.model_validate(vehicle.engine)
-    listed = from_template(k, (*on_card(card), "mounts"))
+    listed = from_template(knowledge, (*on_card(card), "mounts"))
     circuit: Circuit = circuit_of(CircuitEntry.model_validate(listed))
     written: Entry = {"kind": "circuit", "data": listed}
-    return replace(vehicle, arrival=[*vehicle.arrival, written]), leaking(circuit, k)
+    return replace(vehicle, arrival=[*vehicle.arrival, written]), leaking(circuit, knowledge)
 
 
-def leaks_at(vehicle: SimulatedVehicle, found: Leaking, k: Knowledge) -> dict[str, float]:
+def leaks_at(vehicle: SimulatedVehicle, found: Leaking, knowledge: Knowledge) -> dict[str, float]:
     """Where what is wrong leaks, and how much, ml/s."""
     leaks: dict[str, float] = {}
     for ill in vehicle.ills:
@@ -46,13 +46,15 @@ def leaks_at(vehicle: SimulatedVehicle, found: Leaking, k: Knowledge) -> dict[st
             continue
         rng = np.random.default_rng(ill.seed)
         off = (
-            ill.fault in k.circuit.leaks.off or ill.fault == k.circuit.leaks.stop_line and rng.random() < 0.5
+            ill.fault in knowledge.circuit.leaks.off
+            or ill.fault == knowledge.circuit.leaks.stop_line
+            and rng.random() < 0.5
         )
         leaks[str(rng.choice(places))] = OFF_ML_S if off else 0.3 + 6.0 * ill.severity**2
     return leaks
 
 
-def made_on(vehicle: SimulatedVehicle, found: Leaking, k: Knowledge, step: Step) -> list[Entry]:
+def made_on(vehicle: SimulatedVehicle, found: Leaking, knowledge: Knowledge, step: Step) -> list[Entry]:
     """What is written down when a test is made: at a place of the circuit by the simulated one."""
     (test, where) = step
     condition = vehicle.condition
@@ -60,7 +62,7 @@ def made_on(vehicle: SimulatedVehicle, found: Leaking, k: Knowledge, step: Step)
     node = where.get("node", "")
     if node not in found.place:
         return perform(condition, test, where, rng)
-    leaks = leaks_at(vehicle, found, k)
+    leaks = leaks_at(vehicle, found, knowledge)
     if test == LOOK:
         size = leaks.get(node, 0.0)
         seen = size > 0 and rng.random() < SEEN
@@ -69,7 +71,7 @@ def made_on(vehicle: SimulatedVehicle, found: Leaking, k: Knowledge, step: Step)
         return [_held(test, node, *_alone(leaks.get(node, 0.0), found.volumes[found.place[node]]), rng)]
     if test != SECTION:
         return perform(condition, test, {}, rng)
-    plumbing = Plumbing(found.circuit, k.circuit.part_kinds, AMBIENT_KPA, leaks=leaks)
+    plumbing = Plumbing(found.circuit, knowledge.circuit.part_kinds, AMBIENT_KPA, leaks=leaks)
     run = next(n for n, r in enumerate(plumbing.runs) if node in (r.hose.id, r.far[0]))
     return [_held(test, node, *plumbing.hand_pump(run, LEVEL_KPA, HOLD_S), rng)]
 

@@ -16,9 +16,9 @@ MOST_STEPS = 30
 Step = tuple[str, dict[str, str]]
 
 
-def thought(vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge) -> Assessed:
+def thought(vehicle: SimulatedVehicle, entries: list[Entry], knowledge: Knowledge) -> Assessed:
     """What is thought of a vehicle by what was written down."""
-    return Assessed(job_of(jobfile.check(job_file(vehicle.engine, entries), k)), k)
+    return Assessed(job_of(jobfile.check(job_file(vehicle.engine, entries), knowledge)), knowledge)
 
 
 def proposed(assessed: Assessed) -> Step | None:
@@ -37,18 +37,18 @@ def goes_on(assessed: Assessed) -> Step | None:
     return None if n is None or assessed.proposals.sure.enough else (n.test, n.where)
 
 
-def minutes_of(assessed: Assessed, k: Knowledge, test: str, where: dict[str, str]) -> float:
+def minutes_of(assessed: Assessed, knowledge: Knowledge, test: str, where: dict[str, str]) -> float:
     """What a test takes from here: its own minutes and what must still come off."""
-    still = access.minutes_to(k, access.access_reached(assessed.job, k))
-    way = access.way_of(assessed.job.engine, k, test, where)
+    still = access.minutes_to(knowledge, access.access_reached(assessed.job, knowledge))
+    way = access.way_of(assessed.job.engine, knowledge, test, where)
     return way.own_min + sum(still.get(x, 0.0) for x in way.access if x != access.COLD)
 
 
 def follow(
-    vehicle: SimulatedVehicle, entries: list[Entry], k: Knowledge, mended: bool
+    vehicle: SimulatedVehicle, entries: list[Entry], knowledge: Knowledge, mended: bool
 ) -> tuple[list[Entry], Assessed, float]:
     """Test by the proposals until the stop rule: what is written, what is thought, the minutes."""
-    assessed = thought(vehicle, entries, k)
+    assessed = thought(vehicle, entries, knowledge)
     minutes = 0.0
     made: dict[str, int] = defaultdict(int)
     while sum(made.values()) < MOST_STEPS:
@@ -56,7 +56,7 @@ def follow(
         if step is None or made[str(step)] > 1:
             break
         made[str(step)] += 1
-        minutes += minutes_of(assessed, k, *step)
+        minutes += minutes_of(assessed, knowledge, *step)
         entries = entries + perform(vehicle.condition, *step, vehicle.rng)
-        assessed = thought(vehicle, entries, k)
+        assessed = thought(vehicle, entries, knowledge)
     return entries, assessed, minutes

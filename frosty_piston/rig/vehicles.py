@@ -124,7 +124,7 @@ Rates = Mapping[str, float]
 
 def simulated(
     seed: int,
-    k: Knowledge,
+    knowledge: Knowledge,
     engine: dict[str, Any] | None = None,
     rates: Rates | None = None,
     lesson: LessonShape = ANYTHING,
@@ -133,17 +133,17 @@ def simulated(
     workshop, else half way between the general rates and all alike; `lesson`: what is to be trained on it.
     Raises NoSuchVehicle."""
     rng = np.random.default_rng(seed)
-    cards = [c for c in world.CARDS if _possible(EngineCard.model_validate(c), k, lesson)]
+    cards = [c for c in world.CARDS if _possible(EngineCard.model_validate(c), knowledge, lesson)]
     drawn = cards[int(rng.integers(len(cards)))]
     engine = dict(engine or drawn)
     card = EngineCard.model_validate(engine)
     ambient = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0]))
     parts = int(rng.integers(2**31))
-    ills = _noticed(card, ambient, parts, k, rng, rates, lesson)
+    ills = _noticed(card, ambient, parts, knowledge, rng, rates, lesson)
     altitude = PLAIN_M if lesson.altitude_m is None else lesson.altitude_m
     condition = replace(_condition(card, ambient, ills, parts), altitude_m=altitude)
     standing = codes(condition, rng)
-    said = complaint(condition, standing, _known_symptoms(k), rng)
+    said = complaint(condition, standing, _known_symptoms(knowledge), rng)
     arrival: list[Entry] = [
         {"kind": "condition", "data": {"name": "ambient", "value": ambient, "unit": "degC"}},
         *({"kind": "symptom", "data": {"symptom": s}} for s in said),
@@ -156,10 +156,12 @@ def simulated(
     return SimulatedVehicle(engine, ambient, ills, arrival, _scanned(standing), parts, rng, altitude)
 
 
-def _possible(card: EngineCard, k: Knowledge, lesson: LessonShape) -> list[str]:
+def _possible(card: EngineCard, knowledge: Knowledge, lesson: LessonShape) -> list[str]:
     """The faults that a lesson is about and that an engine can have."""
-    wanted = lesson.faults or [f for f in k.faults if lesson.system in ("", k.fault_system[f])]
-    return [f for f in wanted if not card.rules_out(k.faults[f].needs)]
+    wanted = lesson.faults or [
+        f for f in knowledge.faults if lesson.system in ("", knowledge.fault_system[f])
+    ]
+    return [f for f in wanted if not card.rules_out(knowledge.faults[f].needs)]
 
 
 def _scanned(standing: list[str]) -> list[Entry]:
@@ -172,17 +174,17 @@ def _noticed(
     card: EngineCard,
     ambient_c: float,
     parts: int,
-    k: Knowledge,
+    knowledge: Knowledge,
     rng: np.random.Generator,
     rates: Rates | None,
     lesson: LessonShape,
 ) -> tuple[Ill, ...]:
     """Faults each bad enough to be noticed: the vehicle would not have come in otherwise."""
-    if not _possible(card, k, lesson):
+    if not _possible(card, knowledge, lesson):
         raise NoSuchVehicle(f"{card.name} cannot have what this lesson is about.")
-    count = len(_wrong(card, k, rng, rates, lesson))
+    count = len(_wrong(card, knowledge, rng, rates, lesson))
     for _ in count_up() if lesson is ANYTHING else range(MOST_TRIES):
-        names = _wrong(card, k, rng, rates, lesson)
+        names = _wrong(card, knowledge, rng, rates, lesson)
         ills = tuple(Ill(f, float(rng.uniform(0.1, 1.0)), int(rng.integers(2**31))) for f in names)
         alone = [_condition(card, ambient_c, (ill,), parts) for ill in ills]
         if len(ills) == count and all(any(truths(c).values()) or codes(c, rng, 1.0) for c in alone):
@@ -190,12 +192,12 @@ def _noticed(
     raise Unnoticed(f"Nothing of this lesson is noticed on {card.name}.")
 
 
-def _known_symptoms(k: Knowledge) -> set[str]:
-    return set(k.symptoms)
+def _known_symptoms(knowledge: Knowledge) -> set[str]:
+    return set(knowledge.symptoms)
 
 
 def _wrong(
-    card: EngineCard, k: Knowledge, rng: np.random.Generator, rates: Rates | None, lesson: LessonShape
+    card: EngineCard, knowledge: Knowledge, rng: np.random.Generator, rates: Rates | None, lesson: LessonShape
 ) -> tuple[str, ...]:
     """What is wrong: by how common each fault is here; without that, half way to all alike, so that seldom
     ones come too."""
@@ -206,8 +208,8 @@ def _wrong(
         count = 2
     else:
         count = 1
-    names = _possible(card, k, lesson)
+    names = _possible(card, knowledge, lesson)
     count = min(count if lesson.count is None else lesson.count, len(names))
-    general = [k.faults[f].per_thousand ** 0.5 for f in names]
+    general = [knowledge.faults[f].per_thousand ** 0.5 for f in names]
     rate = np.array([rates[f] for f in names] if rates else general)
     return tuple(str(x) for x in rng.choice(names, count, replace=False, p=rate / rate.sum()))

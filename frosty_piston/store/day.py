@@ -91,11 +91,11 @@ def _minute() -> datetime:
 class DayBoard:
     """Lays out the day and keeps what was said of it: pins, where vehicles stand, who is there."""
 
-    def __init__(self, tapes: Tapes, yard: Yard, settings: Settings, k: Knowledge):
+    def __init__(self, tapes: Tapes, yard: Yard, settings: Settings, knowledge: Knowledge):
         self.tapes = tapes
         self.yard = yard
         self.settings = settings
-        self.knowledge = k
+        self.knowledge = knowledge
         self.search_s = SEARCH_S
         self.rest_s = REST_S
         self._laid_at = 0.0

@@ -57,22 +57,22 @@ class Spec:
     card: Mapping[str, Any] | None = None
     card_known: bool = True
 
-    def lesson(self, k: Knowledge) -> tuple[str, LessonShape]:
+    def lesson(self, knowledge: Knowledge) -> tuple[str, LessonShape]:
         """What is trained. Raises BadInput for a number without a lesson."""
-        for key, lesson in k.training.lessons.items():
+        for key, lesson in knowledge.training.lessons.items():
             if lesson.number == self.number % LESSONS:
                 return key, lesson
         raise BadInput([Fault("number", "there is no vehicle with this number")])
 
-    def vehicle(self, k: Knowledge) -> SimulatedVehicle:
+    def vehicle(self, knowledge: Knowledge) -> SimulatedVehicle:
         """The vehicle of its number: where nothing of what is wrong would be noticed on it, one that follows
         it. Raises BadInput where there is none."""
-        _, lesson = self.lesson(k)
+        _, lesson = self.lesson(knowledge)
         engine = None if self.card is None else dict(self.card)
         why = ""
         for n in range(MOST_FOLLOWING):
             try:
-                vehicle = simulated(self.number // LESSONS + n * FOLLOWS, k, engine, lesson=lesson)
+                vehicle = simulated(self.number // LESSONS + n * FOLLOWS, knowledge, engine, lesson=lesson)
                 if vehicle.shown_apart or lesson.cleared and vehicle.shows:
                     return vehicle
                 why = "Nothing that was told or stored shows what is wrong with it."
@@ -137,7 +137,7 @@ class Bay:
     written down instead; `places`: every test that this engine can have, and where."""
 
     spec: Spec
-    k: Knowledge
+    knowledge: Knowledge
     vehicle: SimulatedVehicle
     card: EngineCard
     places: tuple[Place, ...]
@@ -195,7 +195,7 @@ class Bay:
         return replace(self, **own)
 
     def way(self, test: str, where: Mapping[str, str]) -> access.Way:
-        return access.way_of(self.card, self.k, test, where)
+        return access.way_of(self.card, self.knowledge, test, where)
 
     def missing(self, test: str, where: Mapping[str, str]) -> list[str]:
         """What a test needs and what is not reached yet."""
@@ -205,7 +205,7 @@ class Bay:
 
     def runs(self, test: str, where: Mapping[str, str]) -> bool:
         """Whether the engine runs in a test."""
-        return self.k.tests[test].runs or "running" in self.way(test, where).access
+        return self.knowledge.tests[test].runs or "running" in self.way(test, where).access
 
 
 def whole_coins(amount: float) -> int:
@@ -217,13 +217,13 @@ def _starts(c: Condition, hot: bool) -> bool:
     return (start_warm(c) if hot else start_quality(c)) >= STARTS_FROM
 
 
-def begin(spec: Spec, k: Knowledge, rate: int) -> Bay:
+def begin(spec: Spec, knowledge: Knowledge, rate: int) -> Bay:
     """The vehicle as it comes in: driven in where it starts, else on the hook. `rate`: what an hour costs, in
     the smallest coin."""
-    vehicle = spec.vehicle(k)
+    vehicle = spec.vehicle(knowledge)
     driven = _starts(vehicle.condition, False)
     card = EngineCard.model_validate(spec.shown(vehicle.engine))
-    bay = Bay(spec, k, vehicle, card, places_of(card, k), rate, driven, not driven)
+    bay = Bay(spec, knowledge, vehicle, card, places_of(card, knowledge), rate, driven, not driven)
     state = access.HOT if bay.hot else access.COLD
     bay.written.append([*vehicle.arrival, {"kind": "state", "data": {"state": state}}])
     bay.says.append("")
@@ -231,9 +231,9 @@ def begin(spec: Spec, k: Knowledge, rate: int) -> Bay:
     return bay
 
 
-def play(spec: Spec, acts: Sequence[Act], k: Knowledge, rate: int) -> Bay:
+def play(spec: Spec, acts: Sequence[Act], knowledge: Knowledge, rate: int) -> Bay:
     """The vehicle after all acts. Raises BadInput for one that cannot be done there."""
-    bay = begin(spec, k, rate)
+    bay = begin(spec, knowledge, rate)
     for act in acts:
         do(bay, act)
     return bay
@@ -281,19 +281,19 @@ def _reach(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
         return _cool(bay)
     if what == access.HOT:
         return _warm(bay)
-    if what not in bay.k.access or what in PASSING:
+    if what not in bay.knowledge.access or what in PASSING:
         raise BadInput([Fault("access", "choose something that can come off")])
     if what in bay.off:
-        raise BadInput([Fault("access", f"{bay.k.access[what].title} already")])
+        raise BadInput([Fault("access", f"{bay.knowledge.access[what].title} already")])
     bay.off.add(what)
-    bay.minutes += bay.k.access[what].minutes
-    tray = bay.k.training.pieces["tray"]
+    bay.minutes += bay.knowledge.access[what].minutes
+    tray = bay.knowledge.training.pieces["tray"]
     lost = _chance(bay, f"tray {what}").random() < tray.chance
     if what in tray.opened_by and lost and not bay.lost_once:
         bay.piece = "tray"
         bay.lost_once = True
-        return f"{bay.k.access[what].title}. {tray.says}", []
-    return f"{bay.k.access[what].title}.", []
+        return f"{bay.knowledge.access[what].title}. {tray.says}", []
+    return f"{bay.knowledge.access[what].title}.", []
 
 
 def _back(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
@@ -301,8 +301,8 @@ def _back(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     if what not in bay.off:
         raise BadInput([Fault("access", "that is not off")])
     bay.off.discard(what)
-    bay.minutes += bay.k.access[what].minutes
-    return f"Undone: {inside(bay.k.access[what].title)}.", []
+    bay.minutes += bay.knowledge.access[what].minutes
+    return f"Undone: {inside(bay.knowledge.access[what].title)}.", []
 
 
 def _cool(bay: Bay) -> tuple[str, list[Entry]]:
@@ -329,7 +329,7 @@ def _warm(bay: Bay) -> tuple[str, list[Entry]]:
 
 
 def _ending(bay: Bay) -> str:
-    return bay.k.training.endings[bay.ended].says
+    return bay.knowledge.training.endings[bay.ended].says
 
 
 def _cranked(bay: Bay, runs: bool = True) -> bool:
@@ -345,12 +345,12 @@ def _test(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     where = {key: str(act[key]) for key in ("point", "node") if act.get(key)}
     if (test, where) not in bay.places:
         raise BadInput([Fault("test", "choose a test that this engine can have, at a place of its own")])
-    shape = bay.k.tests[test]
+    shape = bay.knowledge.tests[test]
     way = bay.way(test, where)
     if missing := bay.missing(test, where):
-        first = listed([inside(bay.k.access[a].title) for a in missing])
+        first = listed([inside(bay.knowledge.access[a].title) for a in missing])
         raise BadInput([Fault("test", f"not reached yet: {first}")])
-    if not set(bay.k.ticks_at(test, where.get("node"))) <= set(act.get("ticks", ())):
+    if not set(bay.knowledge.ticks_at(test, where.get("node"))) <= set(act.get("ticks", ())):
         raise BadInput([Fault("ticks", "tick the caution first")])
     runs = bay.runs(test, where)
     if (runs or shape.cranks) and not _cranked(bay, runs and not shape.stops_it):
@@ -383,8 +383,12 @@ def _read(bay: Bay, test: str, where: dict[str, str], way: access.Way) -> tuple[
     bay.tests.append(Made(number, test, where, way.own_min, bay.passed))
     bay.lever = bay.lever or test == LEVER
     seed = zlib.crc32(what.encode()) % 9999
-    title = bay.k.tests[test].title
-    recorded = None if bay.by_hand else recording_of(condition, bay.k, test, where.get("node"), entries, seed)
+    title = bay.knowledge.tests[test].title
+    recorded = (
+        None
+        if bay.by_hand
+        else recording_of(condition, bay.knowledge, test, where.get("node"), entries, seed)
+    )
     if recorded:
         bay.recordings[number] = (title, recorded)
         return f"{title}: recorded. Look at it, and judge it yourself.", []
@@ -392,11 +396,15 @@ def _read(bay: Bay, test: str, where: dict[str, str], way: access.Way) -> tuple[
 
 
 def _fit(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
-    option = bay.k.options.get(str(act.get("option", "")))
+    option = bay.knowledge.options.get(str(act.get("option", "")))
     if option is None:
         raise BadInput([Fault("option", "choose what to buy")])
     sure = _sure_of(act)
-    ticks = {c for c in cautions_of(bay.k, option.repair, option.shape.act) if bay.k.cautions[c].tick}
+    ticks = {
+        c
+        for c in cautions_of(bay.knowledge, option.repair, option.shape.act)
+        if bay.knowledge.cautions[c].tick
+    }
     if not ticks <= set(act.get("ticks", ())):
         raise BadInput([Fault("ticks", "tick the cautions first")])
     money = whole_coins(float(act.get("parts", 0)))
@@ -417,7 +425,7 @@ def _fit(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     says = f"Fitted: {inside(title)}."
     if _chance(bay, f"snaps {option.id}").random() < float(act.get("snaps", 0.0)):
         bay.piece = "tip"
-        says += f" {bay.k.training.pieces['tip'].says}"
+        says += f" {bay.knowledge.training.pieces['tip'].says}"
     data: Entry = {
         "action": option.shape.act,
         "what": title[:120],
@@ -464,15 +472,15 @@ def bad_cylinders(vehicle: SimulatedVehicle, fault: str) -> set[int]:
     return bad
 
 
-def cautions_of(k: Knowledge, repair: str, act: str) -> list[str]:
+def cautions_of(knowledge: Knowledge, repair: str, act: str) -> list[str]:
     """The cautions of the work of a repair."""
-    return list(dict.fromkeys(c for step in k.repairs[repair].steps_for(act) for c in step.cautions))
+    return list(dict.fromkeys(c for step in knowledge.repairs[repair].steps_for(act) for c in step.cautions))
 
 
 def _search(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     if not bay.piece:
         raise BadInput("Nothing is missing.")
-    bay.minutes += bay.k.training.pieces[bay.piece].minutes
+    bay.minutes += bay.knowledge.training.pieces[bay.piece].minutes
     bay.piece = ""
     return "Found. The count of the pieces closes.", []
 
@@ -493,7 +501,9 @@ def _drive(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     bay.scanned = True
     bay.off = set()
     after = bay.vehicle.after_the_drive()
-    still = [inside(bay.k.symptoms[e["data"]["symptom"]].title) for e in after if e["data"].get("present")]
+    still = [
+        inside(bay.knowledge.symptoms[e["data"]["symptom"]].title) for e in after if e["data"].get("present")
+    ]
     codes = [e["data"]["code"] for e in after if e["kind"] == "code"]
     says = "Driven. " + (f"Still there: {listed(still)}." if still else "Nothing of the complaint showed.")
     says += f" Codes back: {', '.join(codes)}." if codes else " No codes came back."
@@ -511,11 +521,11 @@ DRIVE_TICKS = ("road_test",)
 def _guess(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     """Say how sure one is. An empty repair says that nothing is wrong."""
     repair = str(act.get("repair", ""))
-    if repair and repair not in bay.k.repairs:
+    if repair and repair not in bay.knowledge.repairs:
         raise BadInput([Fault("repair", "choose what you would repair")])
     sure = _sure_of(act)
     wrong = set(bay.vehicle.faults)
-    right = bool(set(bay.k.repairs[repair].cures) & wrong) if repair else not wrong
+    right = bool(set(bay.knowledge.repairs[repair].cures) & wrong) if repair else not wrong
     bay.sure.append(Sure(len(bay.acts) + 1, repair, sure, right, len(bay.tests)))
     return "", []
 
@@ -567,17 +577,17 @@ class Offered:
     ticks: tuple[str, ...]
 
 
-def places_of(card: EngineCard, k: Knowledge) -> tuple[Place, ...]:
+def places_of(card: EngineCard, knowledge: Knowledge) -> tuple[Place, ...]:
     """Every test of the vocabulary at every place of an engine."""
     found: dict[tuple[str, str, str], Place] = {}
-    for test, findings in k.findings.items():
-        if card.rules_out(k.tests[test].needs):
+    for test, findings in knowledge.findings.items():
+        if card.rules_out(knowledge.tests[test].needs):
             continue
         for known in findings:
             for node in known.shape.nodes or [""]:
-                if card.rules_out({**known.shape.needs, **(k.nodes[node].needs if node else {})}):
+                if card.rules_out({**known.shape.needs, **(knowledge.nodes[node].needs if node else {})}):
                     continue
-                for point in [p for p in known.shape.points if p in k.tests[test].at] or [""]:
+                for point in [p for p in known.shape.points if p in knowledge.tests[test].at] or [""]:
                     where = {key: v for key, v in (("point", point), ("node", node)) if v}
                     found.setdefault((test, point, node), (test, where))
     return tuple(found.values())
@@ -588,15 +598,15 @@ def offered(bay: Bay) -> list[Offered]:
     return [offer(bay, test, where) for test, where in bay.places]
 
 
-def title_of(k: Knowledge, test: str, where: Mapping[str, str]) -> str:
+def title_of(knowledge: Knowledge, test: str, where: Mapping[str, str]) -> str:
     """What a test at a place is called."""
-    shape = k.tests[test]
+    shape = knowledge.tests[test]
     point = where.get("point", "")
     node = where.get("node", "")
     if point:
         spot = shape.at[point].title
     elif node:
-        spot = k.nodes[node].title
+        spot = knowledge.nodes[node].title
     else:
         spot = ""
     return f"{shape.title}, {inside(spot)}" if spot else shape.title
@@ -604,7 +614,7 @@ def title_of(k: Knowledge, test: str, where: Mapping[str, str]) -> str:
 
 def offer(bay: Bay, test: str, where: dict[str, str]) -> Offered:
     """A test at one place: what it takes, and what is not reached yet."""
-    ticks = tuple(bay.k.ticks_at(test, where.get("node")))
-    title = title_of(bay.k, test, where)
+    ticks = tuple(bay.knowledge.ticks_at(test, where.get("node")))
+    title = title_of(bay.knowledge, test, where)
     minutes = bay.way(test, where).own_min
     return Offered(test, where, title, minutes, tuple(bay.missing(test, where)), ticks)

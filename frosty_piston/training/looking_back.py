@@ -106,35 +106,35 @@ def tape_of(bay: Bay, acts: int | None = None) -> list[Entry]:
     return [entry for entries in bay.written[:upto] for entry in entries]
 
 
-def _odds(assessed: Assessed, faults: Sequence[str], k: Knowledge) -> float:
+def _odds(assessed: Assessed, faults: Sequence[str], knowledge: Knowledge) -> float:
     """The odds of the truth: of the repair that is least thought of among those it needs; of nothing at all,
     where nothing is wrong."""
     needed = assessed.suspicion.repairs_needed
     if not faults:
         return 1 - max(needed.values(), default=0.0)
-    return min(needed.get(k.repair_of[f], 0.0) for f in faults)
+    return min(needed.get(knowledge.repair_of[f], 0.0) for f in faults)
 
 
-def by_hand(spec: Spec, acts: Sequence[Act], k: Knowledge, rate: int) -> Bay:
+def by_hand(spec: Spec, acts: Sequence[Act], knowledge: Knowledge, rate: int) -> Bay:
     """The same acts, with what was recorded written down as somebody who reads it rightly would."""
-    bay = begin(spec, k, rate)
+    bay = begin(spec, knowledge, rate)
     bay.by_hand = True
     for act in acts:
         do(bay, act)
     return bay
 
 
-def look_back(spec: Spec, acts: Sequence[Act], k: Knowledge, rate: int) -> Afterwards:
+def look_back(spec: Spec, acts: Sequence[Act], knowledge: Knowledge, rate: int) -> Afterwards:
     """Look back on an exercise that is over."""
-    bay = by_hand(spec, acts, k, rate)
-    faults = spec.vehicle(k).faults
-    steps = _steps(bay, faults, k)
-    proposals = _proposed_way(spec, k, rate)
+    bay = by_hand(spec, acts, knowledge, rate)
+    faults = spec.vehicle(knowledge).faults
+    steps = _steps(bay, faults, knowledge)
+    proposals = _proposed_way(spec, knowledge, rate)
     wrong = [f for f in bay.fitted if not f.right]
     stated = [(s.percent / 100, s.right) for s in bay.sure]
-    early = tuple(_early(s, k) for s in bay.sure if s.percent >= EARLY_FROM and not s.right)
+    early = tuple(_early(s, knowledge) for s in bay.sure if s.percent >= EARLY_FROM and not s.right)
     long = _went_on(bay)
-    key, lesson = spec.lesson(k)
+    key, lesson = spec.lesson(knowledge)
     learn, shelf = _learn(bay, lesson, faults, wrong, steps, proposals, early, long)
     return Afterwards(
         faults,
@@ -150,7 +150,7 @@ def look_back(spec: Spec, acts: Sequence[Act], k: Knowledge, rate: int) -> After
         sum(f.money + whole_coins(rate * f.minutes / 60) for f in wrong),
         steps,
         proposals,
-        _best_way(spec, k, rate, faults),
+        _best_way(spec, knowledge, rate, faults),
         tuple(stated),
         brier([p for p, _ in stated], [t for _, t in stated]),
         early,
@@ -160,8 +160,8 @@ def look_back(spec: Spec, acts: Sequence[Act], k: Knowledge, rate: int) -> After
     )
 
 
-def _early(sure: Sure, k: Knowledge) -> str:
-    what = inside(k.repairs[sure.repair].title) if sure.repair else inside(NOTHING)
+def _early(sure: Sure, knowledge: Knowledge) -> str:
+    what = inside(knowledge.repairs[sure.repair].title) if sure.repair else inside(NOTHING)
     return f"{sure.percent} % after {counted(sure.when, 'test')}: {what}"
 
 
@@ -174,17 +174,17 @@ def _went_on(bay: Bay) -> int:
     return sum(first.act < t.act < fitted for t in bay.tests)
 
 
-def _steps(bay: Bay, faults: Sequence[str], k: Knowledge) -> tuple[Step, ...]:
+def _steps(bay: Bay, faults: Sequence[str], knowledge: Knowledge) -> tuple[Step, ...]:
     """Each act that told something or cost something, until the first part that cured."""
     steps = []
-    before = _odds(thought(bay.vehicle, tape_of(bay, 0), k), faults, k)
+    before = _odds(thought(bay.vehicle, tape_of(bay, 0), knowledge), faults, knowledge)
     cured_at = next((f.act for f in bay.fitted if f.right), len(bay.acts) + 1)
     for number, act in enumerate(bay.acts, 1):
         if act["act"] in ("look", "sure"):
             continue
         after = before
         if bay.written[number] and number < cured_at:
-            after = _odds(thought(bay.vehicle, tape_of(bay, number), k), faults, k)
+            after = _odds(thought(bay.vehicle, tape_of(bay, number), knowledge), faults, knowledge)
         took = bay.clock[number] - bay.clock[number - 1]
         told = abs(after - before) >= TOLD_FROM
         steps.append(
@@ -197,7 +197,9 @@ def _steps(bay: Bay, faults: Sequence[str], k: Knowledge) -> tuple[Step, ...]:
 def _does(bay: Bay, number: int) -> str:
     act = bay.acts[number - 1]
     if act["act"] == "test":
-        return title_of(bay.k, str(act["test"]), {p: str(act[p]) for p in ("point", "node") if act.get(p)})
+        return title_of(
+            bay.knowledge, str(act["test"]), {p: str(act[p]) for p in ("point", "node") if act.get(p)}
+        )
     return bay.says[number] or str(act["act"]).replace("_", " ").capitalize()
 
 
@@ -210,7 +212,7 @@ def close_up(bay: Bay) -> None:
 def _ready(bay: Bay, one: Offered) -> None:
     """Reach what a test needs, and put back what must be on before it runs."""
     warms = access.HOT in bay.missing(one.test, one.where)
-    if warms or bay.runs(one.test, one.where) or bay.k.tests[one.test].cranks:
+    if warms or bay.runs(one.test, one.where) or bay.knowledge.tests[one.test].cranks:
         close_up(bay)
     for what in bay.missing(one.test, one.where):
         do(bay, {"act": "reach", "access": what})
@@ -224,8 +226,8 @@ def make_test(bay: Bay, one: Offered) -> None:
     do(bay, {"act": "test", "test": one.test, **one.where, "ticks": list(one.ticks)})
 
 
-def _scanned(spec: Spec, k: Knowledge, rate: int) -> Bay:
-    return by_hand(spec, [{"act": "scan"}], k, rate)
+def _scanned(spec: Spec, knowledge: Knowledge, rate: int) -> Bay:
+    return by_hand(spec, [{"act": "scan"}], knowledge, rate)
 
 
 def named_test(bay: Bay, test: str, where: dict[str, str]) -> Offered | None:
@@ -241,13 +243,13 @@ def named_test(bay: Bay, test: str, where: dict[str, str]) -> Offered | None:
     return None if there is None else offer(bay, test, there)
 
 
-def _proposed_way(spec: Spec, k: Knowledge, rate: int) -> Way:
+def _proposed_way(spec: Spec, knowledge: Knowledge, rate: int) -> Way:
     """What the proposals would have asked for on this vehicle, one after the other, until they say decide."""
-    bay = _scanned(spec, k, rate)
+    bay = _scanned(spec, knowledge, rate)
     made = dict[str, int]()
     titles: list[str] = []
     faults = bay.vehicle.faults
-    assessed = thought(bay.vehicle, tape_of(bay), k)
+    assessed = thought(bay.vehicle, tape_of(bay), knowledge)
     while len(titles) < MOST_STEPS and (step := proposed(assessed)) and not bay.ended:
         one = named_test(bay, *step)
         if one is None or made.get(one.title, 0) > 1:
@@ -258,21 +260,23 @@ def _proposed_way(spec: Spec, k: Knowledge, rate: int) -> Way:
         except BadInput:
             break
         titles.append(one.title)
-        assessed = thought(bay.vehicle, tape_of(bay), k)
+        assessed = thought(bay.vehicle, tape_of(bay), knowledge)
     repair, odds = next(iter(assessed.suspicion.repairs_needed.items()), ("", 0.0))
-    right = repair in {k.repair_of[f] for f in faults} if faults else odds <= 0.5
-    says = k.repairs[repair].title if repair and (faults or odds > 0.5) else NOTHING
+    right = repair in {knowledge.repair_of[f] for f in faults} if faults else odds <= 0.5
+    says = knowledge.repairs[repair].title if repair and (faults or odds > 0.5) else NOTHING
     return Way(tuple(titles), bay.minutes, right, says)
 
 
-def _best_way(spec: Spec, k: Knowledge, rate: int, faults: Sequence[str]) -> Way | None:
+def _best_way(spec: Spec, knowledge: Knowledge, rate: int, faults: Sequence[str]) -> Way | None:
     """The fewest minutes after which the truth stood at four in five, knowing it: one test of those that show
     what is wrong, else two, the one among those that told most. None where two are not enough, and where
     nothing is wrong."""
     if not faults:
         return None
-    shows = {t for t, found in k.findings.items() if any(set(faults) & set(f.finding.shows) for f in found)}
-    scanned = _scanned(spec, k, rate)
+    shows = {
+        t for t, found in knowledge.findings.items() if any(set(faults) & set(f.finding.shows) for f in found)
+    }
+    scanned = _scanned(spec, knowledge, rate)
     single = [(o,) for o in offered(scanned) if o.test in shows]
     ones = [tried for tests in single if (tried := _tried(scanned, faults, tests))]
     enough = [t for t in ones if t.odds >= ENOUGH]
@@ -306,7 +310,9 @@ def _tried(scanned: Bay, faults: Sequence[str], tests: tuple[Offered, ...]) -> _
         return None
     if bay.ended or len(bay.tests) < len(tests):
         return None
-    return _Tried(tests, bay.minutes, _odds(thought(bay.vehicle, tape_of(bay), bay.k), faults, bay.k))
+    return _Tried(
+        tests, bay.minutes, _odds(thought(bay.vehicle, tape_of(bay), bay.knowledge), faults, bay.knowledge)
+    )
 
 
 def _learn(
@@ -320,15 +326,18 @@ def _learn(
     long: int,
 ) -> tuple[str, str]:
     """The one thing to learn, and where on the Shelf it stands: what hurts first, then what cost most."""
-    k = bay.k
-    if ending := k.training.endings.get(bay.ended):
+    knowledge = bay.knowledge
+    if ending := knowledge.training.endings.get(bay.ended):
         return ending.learn, "cautions"
     if wrong:
         return _of_wrong_part(bay, lesson, faults, wrong[0])
     if bay.vehicle.faults:
         left = bay.vehicle.faults[0]
         learn = lesson.learn if lesson.kind == "trap" and lesson.learn else ""
-        return learn or f"{k.faults[left].title} was left: {k.faults[left].shows}.", f"faults/{left}"
+        return (
+            learn or f"{knowledge.faults[left].title} was left: {knowledge.faults[left].shows}.",
+            f"faults/{left}",
+        )
     if early:
         return f"Sure too early: {early[0]}, and it was not so. Ask what would show you wrong.", "tests"
     if long >= LONG_FROM:
@@ -342,7 +351,7 @@ def _learn(
 
 
 def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: Fitted) -> tuple[str, str]:
-    k = bay.k
+    knowledge = bay.knowledge
     title = inside(wrong.title)
     if found := _would_have_told(bay, faults, wrong):
         one, minutes = found
@@ -350,25 +359,25 @@ def _of_wrong_part(bay: Bay, lesson: LessonShape, faults: Sequence[str], wrong: 
         return f"Bought and not needed: {title}. {one.title} would have told, in {took}.", f"tests/{one.test}"
     if lesson.kind == "trap" and lesson.learn:
         return lesson.learn, lesson.shelf
-    true = listed([inside(k.faults[f].title) for f in faults]) or "nothing at all"
+    true = listed([inside(knowledge.faults[f].title) for f in faults]) or "nothing at all"
     says = f"Bought and not needed: {title}. It was {true}, and you stood at {percent(wrong.sure / 100)}."
     return says, f"faults/{faults[0]}" if faults else "tests"
 
 
 def _would_have_told(bay: Bay, faults: Sequence[str], wrong: Fitted) -> tuple[Offered, float] | None:
     """The quickest test, not made before, that tells the part that was bought from what was wrong."""
-    k = bay.k
-    start = begin(bay.spec, bay.k, bay.rate)
+    knowledge = bay.knowledge
+    start = begin(bay.spec, bay.knowledge, bay.rate)
     before = {(t.test, str(t.where)) for t in bay.tests if t.act < wrong.act}
     told = [
         (o, apart)
         for o in offered(start)
         if (o.test, str(o.where)) not in before
-        if (apart := _apart(k, o, k.repairs[wrong.repair].cures, faults)) >= TELLS_APART
+        if (apart := _apart(knowledge, o, knowledge.repairs[wrong.repair].cures, faults)) >= TELLS_APART
     ]
     best = max((apart for _, apart in told), default=0.0)
     ways = [
-        (o.minutes + sum(k.access[a].minutes for a in o.missing), o)
+        (o.minutes + sum(knowledge.access[a].minutes for a in o.missing), o)
         for o, apart in told
         if apart >= AS_GOOD * best
     ]
@@ -376,10 +385,11 @@ def _would_have_told(bay: Bay, faults: Sequence[str], wrong: Fitted) -> tuple[Of
     return None if one is None else (one, minutes)
 
 
-def _apart(k: Knowledge, one: Offered, bought: Sequence[str], true: Sequence[str]) -> float:
+def _apart(knowledge: Knowledge, one: Offered, bought: Sequence[str], true: Sequence[str]) -> float:
     """How much surer a test shows the part that was bought, were it bad, than what was wrong."""
     return max(
-        (_shown(f, bought) - _shown(f, true) for f in k.findings[one.test] if _is_made(one, f)), default=0.0
+        (_shown(f, bought) - _shown(f, true) for f in knowledge.findings[one.test] if _is_made(one, f)),
+        default=0.0,
     )
 
 

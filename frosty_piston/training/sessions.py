@@ -76,7 +76,7 @@ def write_spec(spec: Spec) -> dict[str, Any]:
     return {**head, "card": card, "card_known": spec.card_known}
 
 
-def read_spec(data: bytes, k: Knowledge) -> Spec:
+def read_spec(data: bytes, knowledge: Knowledge) -> Spec:
     """Read the file of an exercise. Raises BadInput."""
     if len(data) > MOST_BYTES:
         raise BadInput([Fault("file", f"it is larger than {MOST_BYTES // 1000} kB")])
@@ -91,25 +91,25 @@ def read_spec(data: bytes, k: Knowledge) -> Spec:
     except (ValueError, RecursionError):
         raise BadInput([Fault("file", "it is not the file of an exercise")]) from None
     try:
-        return checked(Spec(file.vehicle, file.help, file.card, file.card_known), k)
+        return checked(Spec(file.vehicle, file.help, file.card, file.card_known), knowledge)
     except BadInput as error:
         raise BadInput([Fault("file", error.faults[0].says)]) from None
 
 
-def checked(spec: Spec, k: Knowledge) -> Spec:
+def checked(spec: Spec, knowledge: Knowledge) -> Spec:
     """The same exercise, where there is such a vehicle. Raises BadInput."""
     if not 0 <= spec.number < MOST_NUMBER:
         raise BadInput([Fault("number", "a vehicle has a number below 32 million")])
     if spec.help not in HELP:
         raise BadInput([Fault("help", f"choose one of {', '.join(HELP)}")])
-    spec.vehicle(k)
+    spec.vehicle(knowledge)
     return spec
 
 
-def difficulty_of(spec: Spec, k: Knowledge) -> str:
+def difficulty_of(spec: Spec, knowledge: Knowledge) -> str:
     """How hard a vehicle is, by where the truth stands among the suspects once the codes are read."""
-    vehicle = spec.vehicle(k)
-    needed = thought(vehicle, [*vehicle.arrival, *vehicle.scan], k).suspicion.repairs_needed
+    vehicle = spec.vehicle(knowledge)
+    needed = thought(vehicle, [*vehicle.arrival, *vehicle.scan], knowledge).suspicion.repairs_needed
     if not vehicle.faults:
         accused = max(needed.values(), default=0.0)
         if accused > ACCUSED:
@@ -118,7 +118,9 @@ def difficulty_of(spec: Spec, k: Knowledge) -> str:
             return "middle"
         return "easy"
     order = list(needed)
-    worst = max(order.index(r) if (r := k.repair_of[f]) in order else len(order) for f in vehicle.faults)
+    worst = max(
+        order.index(r) if (r := knowledge.repair_of[f]) in order else len(order) for f in vehicle.faults
+    )
     if worst < EASY_TO:
         return "easy"
     if worst < MIDDLE_TO:
@@ -127,7 +129,7 @@ def difficulty_of(spec: Spec, k: Knowledge) -> str:
 
 
 def draw(
-    k: Knowledge,
+    knowledge: Knowledge,
     lesson: str,
     difficulty: str,
     help_: str,
@@ -136,20 +138,20 @@ def draw(
     chance: random.Random,
 ) -> Spec:
     """Draw a vehicle for a lesson. Raises BadInput where none of that difficulty was found."""
-    if lesson not in k.training.lessons:
+    if lesson not in knowledge.training.lessons:
         raise BadInput([Fault("lesson", "choose what to train")])
     if difficulty not in DIFFICULTY:
         raise BadInput([Fault("difficulty", f"choose one of {', '.join(DIFFICULTY)}")])
-    number = k.training.lessons[lesson].number
+    number = knowledge.training.lessons[lesson].number
     says = ""
     for _ in range(MOST_DRAWS):
         spec = Spec(chance.randrange(SEEDS) * LESSONS + number, help_, card, card_known)
         try:
-            checked(spec, k)
+            checked(spec, knowledge)
         except BadInput as error:
             says = error.faults[0].says
             continue
-        if difficulty == "any" or difficulty_of(spec, k) == difficulty:
+        if difficulty == "any" or difficulty_of(spec, knowledge) == difficulty:
             return spec
     title = DIFFICULTY[difficulty].lower()
     raise BadInput([Fault("difficulty", says or f"none that is {title} was found: choose another")])
@@ -159,9 +161,9 @@ def begin_exercise(
     workshop: Workshop, spec: Spec, person: str, set_id: str = "", exercise_id: str | None = None
 ) -> str:
     """Begin an exercise, and answer its id. Raises BadInput."""
-    k = workshop.knowledge
-    checked(spec, k)
-    key, _ = spec.lesson(k)
+    knowledge = workshop.knowledge
+    checked(spec, knowledge)
+    key, _ = spec.lesson(knowledge)
     rate = workshop.settings.prices().rate
     made = workshop.training.exercises.new(key, kept_of(spec), rate, person, set_id, exercise_id)
     standing_of(workshop, made)
@@ -266,19 +268,21 @@ def went_well(result: Mapping[str, Any]) -> bool:
     return bool(result["cured"]) and result["ended"] == "done" and not result["wrong_parts"]
 
 
-def tried(results: Sequence[Mapping[str, Any]], k: Knowledge) -> dict[str, list[bool]]:
+def tried(results: Sequence[Mapping[str, Any]], knowledge: Knowledge) -> dict[str, list[bool]]:
     """For each lesson but the one of anything: how each try went; a fault counts for its system too."""
-    by_lesson: dict[str, list[bool]] = {key: [] for key, x in k.training.lessons.items() if x.kind != "any"}
+    by_lesson: dict[str, list[bool]] = {
+        key: [] for key, x in knowledge.training.lessons.items() if x.kind != "any"
+    }
     for r in results:
-        for key in {str(r["lesson"]), *(k.fault_system[f] for f in r["faults"])} & set(by_lesson):
+        for key in {str(r["lesson"]), *(knowledge.fault_system[f] for f in r["faults"])} & set(by_lesson):
             by_lesson[key].append(went_well(r))
     return by_lesson
 
 
-def weakest(results: Sequence[Mapping[str, Any]], k: Knowledge, chance: random.Random) -> str:
+def weakest(results: Sequence[Mapping[str, Any]], knowledge: Knowledge, chance: random.Random) -> str:
     """The lesson that somebody gets wrong most: a try counts as half right before any was made, and what was
     never tried comes before what went well."""
-    share = {key: (sum(x) + 0.5) / (len(x) + 1) for key, x in tried(results, k).items()}
+    share = {key: (sum(x) + 0.5) / (len(x) + 1) for key, x in tried(results, knowledge).items()}
     least = min(share.values())
     return chance.choice(sorted(key for key, value in share.items() if value == least))
 

@@ -13,18 +13,18 @@ SURE_LOW, SURE_HIGH = SURE
 
 
 def _say(bay: Bay, bold: float) -> None:
-    needed = thought(bay.vehicle, tape_of(bay), bay.k).suspicion.repairs_needed
+    needed = thought(bay.vehicle, tape_of(bay), bay.knowledge).suspicion.repairs_needed
     repair, odds = next(iter(needed.items()), ("", 0.5))
     sure = round(100 * min(0.99, odds * bold))
     do(bay, {"act": "sure", "repair": repair, "sure": str(min(SURE_HIGH, max(SURE_LOW, sure)))})
 
 
 def _fit(bay: Bay, repair: str, sure: int) -> None:
-    k = bay.k
+    knowledge = bay.knowledge
     wrong = set(bay.vehicle.faults)
-    lasting = [o for o in k.repairs[repair].options.values() if not o.shape.temporary]
+    lasting = [o for o in knowledge.repairs[repair].options.values() if not o.shape.temporary]
     option = max(lasting, key=lambda o: len(wrong & set(o.cures)))
-    shape = k.repairs[repair].shape
+    shape = knowledge.repairs[repair].shape
     part = shape.part_minutes * option.shape.parts / 60 * bay.rate
     do(
         bay,
@@ -36,7 +36,7 @@ def _fit(bay: Bay, repair: str, sure: int) -> None:
             "parts": round(part),
             "minutes": round(shape.minutes * option.shape.minutes, 1),
             "cylinders": list(range(1, bay.vehicle.condition.cylinders + 1)) if option.shape.pieces else [],
-            "ticks": cautions_of(k, repair, option.shape.act),
+            "ticks": cautions_of(knowledge, repair, option.shape.act),
         },
     )
 
@@ -46,10 +46,10 @@ def _drive(bay: Bay) -> None:
     do(bay, {"act": "drive", "ticks": list(DRIVE_TICKS)})
 
 
-def trained(spec: Spec, k: Knowledge, rate: int, bold: float = 1.0, too_early: str = "") -> list[Act]:
+def trained(spec: Spec, knowledge: Knowledge, rate: int, bold: float = 1.0, too_early: str = "") -> list[Act]:
     """The acts of an exercise from beginning to end. `bold`: how much surer than the odds somebody says to
     be; `too_early`: a repair that is bought before anything was measured."""
-    bay = begin(spec, k, rate)
+    bay = begin(spec, knowledge, rate)
     bay.by_hand = True
     do(bay, {"act": "scan"})
     _say(bay, bold)
@@ -57,7 +57,7 @@ def trained(spec: Spec, k: Knowledge, rate: int, bold: float = 1.0, too_early: s
         _fit(bay, too_early, 85)
         _drive(bay)
     for _ in range(MOST_TESTS):
-        step = proposed(thought(bay.vehicle, tape_of(bay), k))
+        step = proposed(thought(bay.vehicle, tape_of(bay), knowledge))
         one = named_test(bay, *step) if step else None
         if one is None:
             break
@@ -67,7 +67,7 @@ def trained(spec: Spec, k: Knowledge, rate: int, bold: float = 1.0, too_early: s
             break
         if bay.asks:
             _say(bay, bold)
-    for repair in dict.fromkeys(k.repair_of[f] for f in bay.vehicle.faults):
+    for repair in dict.fromkeys(knowledge.repair_of[f] for f in bay.vehicle.faults):
         _fit(bay, repair, 90)
     _drive(bay)
     do(bay, {"act": "done", "sure": "80"})

@@ -170,7 +170,7 @@ class Plans(unittest.TestCase):
         done = entry("reset_step", plan="start_inhibit", step="countdown", result="done")
         after = prove(at(*CRYSTALS, CLEANED, *SOUND, done))
         self.assertNotIn(("reset", "countdown"), {(m.what, m.id) for m in after.missing})
-        self.assertTrue(next_step(assessed, proof).where["page"])
+        self.assertTrue(next_step(assessed, proof).where.page)
 
     def test_steps_fold_from_the_tape(self):
         def did(step, result="done", **more):
@@ -220,4 +220,4 @@ class Waits(unittest.TestCase):
         ):
             running = entry("wait", wait=wait, what="It runs", until="2026-11-02T08:05:00Z", step=step)
             assessed = at(*CRYSTALS, entry("code_scan"), CLEANED, *SOUND, running)
-            self.assertEqual(next_step(assessed, prove(assessed), NOW).where, page)
+            self.assertEqual(next_step(assessed, prove(assessed), NOW).where.as_open(), page)

@@ -62,7 +62,7 @@ class Standings(unittest.TestCase):
         ):
             step = following(*entries)
             self.assertEqual((step.kind, step.stage), (kind, stage), step.does)
-            self.assertTrue(step.does and step.because and step.where["page"], kind)
+            self.assertTrue(step.does and step.because and step.where.page, kind)
 
     def test_repeat_it_at_the_part_before_it_is_pulled(self):
         far = [
@@ -72,7 +72,7 @@ class Standings(unittest.TestCase):
             entry("context", context="short_trips"),
         ]
         step = following(*far)
-        self.assertEqual((step.kind, step.where["point"]), ("reread", "plug"))
+        self.assertEqual((step.kind, step.where.spot["point"]), ("reread", "plug"))
         self.assertEqual(
             following(*far, reading("glow_resistance", "OL", "ohm", point="plug", cylinder=2)).kind, "decide"
         )
@@ -88,7 +88,7 @@ class Standings(unittest.TestCase):
                 if n.test == "actuator_sweep" and n.where.get("node") == "turbo_actuator"
             )
             step = judge_first(job, sweep)
-            self.assertEqual(step and step.where["page"], found)
+            self.assertEqual(step and step.where.as_open()["page"], found)
         judged = {**outcome("actuator_sweep", "follows", node="egr_valve")}
         judged["data"]["source"] = {"trace": "e3", "start_s": 0.0, "end_s": 9.0}
         self.assertIsNone(

@@ -366,7 +366,7 @@ class BeforeItIsPulled(unittest.TestCase):
             engine=VACUUM,
         )
         step = next_step(job, prove(job))
-        self.assertEqual((step.kind, step.where.get("test")), ("test", "vacuum_at_pump"))
+        self.assertEqual((step.kind, step.where.test), ("test", "vacuum_at_pump"))
 
     def test_a_circuit_code_condemns_no_sensor_before_its_pins_were_measured(self):
         # a wire that does not carry reads low as well, and runs better unplugged as well

@@ -78,20 +78,20 @@ class Case:
         return cls(**{**data, **times, "repairs": [(r, a, bool(t)) for r, a, t in data["repairs"]]})
 
 
-def case_of(job: Job, k: Knowledge, closed_at: datetime) -> Case | None:
+def case_of(job: Job, knowledge: Knowledge, closed_at: datetime) -> Case | None:
     """Return what a finished job teaches; None for one on which nothing was repaired. It is thought through
     again without anything the workshop added: what was learned never teaches itself."""
     if not job.repairs:
         return None
-    assessed = Assessed(job, k, NO_EXPERIENCE)
+    assessed = Assessed(job, knowledge, NO_EXPERIENCE)
     proven = prove(assessed).status == "proven"
-    acts = [x for x in job.repairs if x.data.repair in k.repairs]
+    acts = [x for x in job.repairs if x.data.repair in knowledge.repairs]
     if not acts:
         return None
     times = {x.id: n for n, x in enumerate(job.acts)}
     faults: dict[str, float] = {}
     for x in acts if proven else ():
-        odds = _shares(assessed, k, x, times[x.id])
+        odds = _shares(assessed, knowledge, x, times[x.id])
         for fault, p in odds.items():
             faults[fault] = max(faults.get(fault, 0.0), p)
     first = acts[0]
@@ -100,9 +100,9 @@ def case_of(job: Job, k: Knowledge, closed_at: datetime) -> Case | None:
     return Case(
         job.id,
         job.engine.name,
-        k.fault_system[max(faults, key=lambda f: faults[f])]
+        knowledge.fault_system[max(faults, key=lambda f: faults[f])]
         if faults
-        else k.repairs[first.data.repair].system,
+        else knowledge.repairs[first.data.repair].system,
         job.vehicle.name,
         job.opened_at or closed_at,
         closed_at,
@@ -113,15 +113,15 @@ def case_of(job: Job, k: Knowledge, closed_at: datetime) -> Case | None:
         sorted(_silent(job, assessed)),
         stated,
         proven and len({x.data.repair for x in acts}) == 1,
-        k.repairs[first.data.repair].title,
+        knowledge.repairs[first.data.repair].title,
         dict(_stages(job)),
     )
 
 
-def _shares(assessed: Assessed, k: Knowledge, act: Entry, number: int) -> dict[str, float]:
+def _shares(assessed: Assessed, knowledge: Knowledge, act: Entry, number: int) -> dict[str, float]:
     """Of what a repair cures, how likely each fault was there when it was done: together one."""
     suspicion = assessed.course[number]
-    odds = {f: suspicion.odds(f) for f in k.repairs[act.data.repair].cures}
+    odds = {f: suspicion.odds(f) for f in knowledge.repairs[act.data.repair].cures}
     likely = {f: p for f, p in odds.items() if p > LEAST_SHARE * max(odds.values())}
     total = sum(likely.values())
     return {f: p / total for f, p in likely.items()} if total > 0 else {}

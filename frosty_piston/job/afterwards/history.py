@@ -74,13 +74,13 @@ class Line:
 def visit_of(assessed: Assessed, proof: Proof, at: datetime) -> Visit:
     """One visit, folded from its tape."""
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     complaint = job.last(Complaint)
-    symptoms = listed([inside(k.symptoms[s].title) for s in job.complaints])
+    symptoms = listed([inside(knowledge.symptoms[s].title) for s in job.complaints])
     bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"]
-    found = [f"{k.tests[v.test].short_title}{', ' + place(v) if place(v) else ''}" for v in bad]
+    found = [f"{knowledge.tests[v.test].short_title}{', ' + place(v) if place(v) else ''}" for v in bad]
     sure = f", sure to {percent(proof.sure)}" if proof.sure is not None else ""
-    repairs = dict.fromkeys(x.data.repair for x in job.repairs if x.data.repair in k.repairs)
+    repairs = dict.fromkeys(x.data.repair for x in job.repairs if x.data.repair in knowledge.repairs)
     warnings = [
         f"{x.data.text.rstrip('. ')}. Owner: {x.data.owner.replace('_', ' ')}" for x in job.of(Warning_)
     ]
@@ -91,10 +91,10 @@ def visit_of(assessed: Assessed, proof: Proof, at: datetime) -> Visit:
         _km(assessed),
         complaint.data.text if complaint else symptoms,
         tuple(dict.fromkeys(found))[:MOST_FOUND],
-        tuple(Mended(r, k.repairs[r].title, f"{proof.word.lower()}{sure}") for r in repairs),
+        tuple(Mended(r, knowledge.repairs[r].title, f"{proof.word.lower()}{sure}") for r in repairs),
         tuple(warnings),
         frozenset(job.complaints),
-        tuple(x.data.says(k, {}).partition(": ")[2] for x in job.of(History)),
+        tuple(x.data.says(knowledge, {}).partition(": ")[2] for x in job.of(History)),
     )
 
 

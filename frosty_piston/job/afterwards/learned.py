@@ -26,32 +26,32 @@ class Line:
     learned: Learned
 
 
-def tests_learned(cases: Iterable[Case], k: Knowledge) -> list[Line]:
+def tests_learned(cases: Iterable[Case], knowledge: Knowledge) -> list[Line]:
     """How long each test really takes here."""
     taken: dict[str, list[float]] = {}
     for case in cases:
         for test, minutes in case.tests.items():
             taken.setdefault(test, []).extend(m for m in minutes if m > 0)
     return [
-        Line(t, k.tests[t].title, learning.minutes(k.tests[t].minutes, WEIGHT_TIMES, m))
+        Line(t, knowledge.tests[t].title, learning.minutes(knowledge.tests[t].minutes, WEIGHT_TIMES, m))
         for t, m in sorted(taken.items(), key=lambda x: -len(x[1]))
-        if t in k.tests and len(m) >= LEAST_JOBS
+        if t in knowledge.tests and len(m) >= LEAST_JOBS
     ]
 
 
-def repairs_learned(cases: Iterable[Case], k: Knowledge) -> list[Line]:
+def repairs_learned(cases: Iterable[Case], knowledge: Knowledge) -> list[Line]:
     """How often each repair takes here, by the way it is done."""
     tried: dict[tuple[str, str], list[bool]] = {}
     for case in cases:
         for repair, act, took in case.repairs:
-            if case.proven and repair in k.repairs:
+            if case.proven and repair in knowledge.repairs:
                 tried.setdefault((repair, act), []).append(took)
     lines = []
     for (repair, act), held in sorted(tried.items(), key=lambda x: -len(x[1])):
-        own = {str(key): value for key, value in k.repairs[repair].shape.takes.items()}
-        takes = own.get(act) or k.acts[act].takes
+        own = {str(key): value for key, value in knowledge.repairs[repair].shape.takes.items()}
+        takes = own.get(act) or knowledge.acts[act].takes
         learned = learning.share(min(takes, 0.99), WEIGHT_TRIES, sum(held), len(held))
-        lines.append(Line(f"{repair}/{act}", f"{k.repairs[repair].title}, {act}", learned))
+        lines.append(Line(f"{repair}/{act}", f"{knowledge.repairs[repair].title}, {act}", learned))
     return lines
 
 

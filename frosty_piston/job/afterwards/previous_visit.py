@@ -53,7 +53,7 @@ class Again:
 def visit_before(before: Assessed, proof: Proof, now: Assessed) -> Again:
     """Return what the visit before says of this one: both jobs of the same vehicle, `proof` that of the
     first."""
-    k = before.knowledge
+    knowledge = before.knowledge
     job = before.job
     suspicion = before.suspicion
     odds = {f: max(suspicion.odds(f), suspicion.at_repair(f) or 0.0) for f in suspicion.space.faults}
@@ -64,8 +64,8 @@ def visit_before(before: Assessed, proof: Proof, now: Assessed) -> Again:
     likely = sorted(old.items(), key=lambda row: -row[1])[:MOST_NAMED]
     return Again(
         done,
-        tuple(k.parts[p].title for p in parts if p in k.parts),
-        tuple((k.faults[f].title, p) for f, p in likely),
+        tuple(knowledge.parts[p].title for p in parts if p in knowledge.parts),
+        tuple((knowledge.faults[f].title, p) for f, p in likely),
         proof.word,
         codes,
         _said(codes),
@@ -74,39 +74,42 @@ def visit_before(before: Assessed, proof: Proof, now: Assessed) -> Again:
 
 def _hands(before: Assessed) -> Iterator[str]:
     """The parts that were worked on, opened or unplugged."""
-    k = before.knowledge
+    knowledge = before.knowledge
     job = before.job
     plans = {x.data.plan for x in job.of(FitStep)} | {x.data.repair for x in job.acts}
-    for repair in sorted(plans & set(k.repairs)):
-        yield from (k.faults[f].part for f in k.repairs[repair].cures)
-    yield from (k.nodes[o.node].part for o in opened(before))
+    for repair in sorted(plans & set(knowledge.repairs)):
+        yield from (knowledge.faults[f].part for f in knowledge.repairs[repair].cures)
+    yield from (knowledge.nodes[o.node].part for o in opened(before))
 
 
 def _held(before: Assessed, now: Assessed, old: dict[str, float], parts: set[str]) -> Iterator[CodeNow]:
-    k = now.knowledge
+    knowledge = now.knowledge
     known = {x.data.code.upper().split("-")[0] for x in before.job.of(Code)}
     mended = {f for s in before.suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
     for c in now.codes:
         if c.place not in ("bears", "unknown"):
             continue
-        shows = k.group_findings[c.group].shows if c.group else {}
+        shows = knowledge.group_findings[c.group].shows if c.group else {}
         points = {f for f, row in shows.items() if row[1] >= POINTS_FROM}
         shared = sorted(points & set(old), key=lambda f: -old[f])
         killed = [
-            (f, by) for f in sorted(points) for by in k.faults[f].killed_by if by in old or by in mended
+            (f, by)
+            for f in sorted(points)
+            for by in knowledge.faults[f].killed_by
+            if by in old or by in mended
         ]
-        near = sorted(k.parts[p].title for p in {k.faults[f].part for f in points} & parts)
+        near = sorted(knowledge.parts[p].title for p in {knowledge.faults[f].part for f in points} & parts)
         if c.code in known:
             how = "same"
             why = "it was there at the visit before"
         elif shared:
             how = "same"
-            why = f"it points at {inside(k.faults[shared[0]].title)}, {percent(old[shared[0]])} then"
+            why = f"it points at {inside(knowledge.faults[shared[0]].title)}, {percent(old[shared[0]])} then"
         elif near:
             how = "consequence"
             why = f"hands were there: {inside(listed(near))}"
         elif killed:
-            fault, by = (inside(k.faults[f].title) for f in killed[0])
+            fault, by = (inside(knowledge.faults[f].title) for f in killed[0])
             how = "consequence"
             why = f"{by} can bring {fault}"
         else:

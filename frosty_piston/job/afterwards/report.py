@@ -167,10 +167,10 @@ def warned(report: Report) -> tuple[tuple[str, str], ...]:
 def build_report(assessed: Assessed) -> Report:
     """Put the report of a job together from its tape alone."""
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     proof = prove(assessed)
     complaint = job.last(Complaint)
-    symptoms = [k.symptoms[s].title for s in job.complaints]
+    symptoms = [knowledge.symptoms[s].title for s in job.complaints]
     picked = chosen(job)
     yes = consent(job)
     return Report(
@@ -180,7 +180,7 @@ def build_report(assessed: Assessed) -> Report:
         figures=_figures(assessed, proof),
         done=tuple(_act_says(x) for x in (*job.repairs, *measures_on(job))),
         proof=proof,
-        proven=owner_words(proof, k),
+        proven=owner_words(proof, knowledge),
         open=tuple(m.because for m in proof.missing),
         watch=_watch(assessed),
         reasons=_reasons(assessed),
@@ -201,7 +201,7 @@ def build_report(assessed: Assessed) -> Report:
 def _found(assessed: Assessed) -> tuple[str, ...]:
     """What was found: for every repair the likeliest of the faults that it cures, as it stood at the
     repair."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     sentences = []
     for time in assessed.suspicion.chain:
         if time.done is None or time.before is None or not time.done.is_repair:
@@ -209,14 +209,14 @@ def _found(assessed: Assessed) -> tuple[str, ...]:
         stood = sorted(
             (
                 (time.before.odds(f), f)
-                for f in k.repairs[time.done.entry.data.repair].cures
+                for f in knowledge.repairs[time.done.entry.data.repair].cures
                 if f in time.space.place
             ),
             reverse=True,
         )
         if stood:
             sentences.append(
-                f"{k.faults[stood[0][1]].title} ({percent(stood[0][0])} sure before the repair)."
+                f"{knowledge.faults[stood[0][1]].title} ({percent(stood[0][0])} sure before the repair)."
             )
     if sentences:
         return tuple(dict.fromkeys(sentences))
@@ -230,7 +230,7 @@ def _found(assessed: Assessed) -> tuple[str, ...]:
 
 def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
     """The three figures that show it, each before and after; before a repair what failed, or is marginal."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     pairs = sorted(proof.pairs, key=lambda p: p.before.judgement.verdict != "failed")
     if not pairs:
         bad = [v for v in assessed.diagnosis if v.judgement.verdict == "failed"] or [
@@ -239,7 +239,7 @@ def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
         pairs = [Pair(v, None) for v in bad]
     return tuple(
         Shown(
-            f"{k.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}",
+            f"{knowledge.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}",
             measured_says(assessed.job, p.before),
             measured_says(assessed.job, p.after) if p.after else "",
             shortened(p.before.judgement.because),
@@ -263,31 +263,31 @@ def _watch(assessed: Assessed) -> tuple[str, ...]:
     """What may still be wrong, for the owner to watch; only after a repair."""
     if not assessed.job.repairs:
         return ()
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     left = [s for s in assessed.suspicion.suspects[:-1] if s.probability >= WATCH_FROM][:MOST_FIGURES]
-    return tuple(f"{s.title} ({percent(s.probability)}): {k.faults[s.fault].shows}." for s in left)
+    return tuple(f"{s.title} ({percent(s.probability)}): {knowledge.faults[s.fault].shows}." for s in left)
 
 
 def _reasons(assessed: Assessed) -> tuple[str, ...]:
     """What could not be done, and why."""
-    k = assessed.knowledge
-    proofs = k.proofs
+    knowledge = assessed.knowledge
+    proofs = knowledge.proofs
     does = {
         key: s.does for named in (proofs.checks, proofs.resets, proofs.conditions) for key, s in named.items()
     }
     said = [x for x in assessed.job.of(ProofStep) if x.data.result == "could_not"]
     return tuple(
-        (k.faults[x.data.about].title if x.data.about else does[x.data.step]) + f": {x.data.reason}"
+        (knowledge.faults[x.data.about].title if x.data.about else does[x.data.step]) + f": {x.data.reason}"
         for x in said
     )
 
 
 def _advice(assessed: Assessed) -> tuple[str, ...]:
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     soot = soot_says(assessed)
     return (
         *((soot,) if soot else ()),
-        *(k.contexts[c].advice for c in assessed.job.contexts if k.contexts[c].advice),
+        *(knowledge.contexts[c].advice for c in assessed.job.contexts if knowledge.contexts[c].advice),
     )
 
 

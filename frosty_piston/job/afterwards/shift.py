@@ -45,12 +45,12 @@ def last_shift(job: Job) -> Entry[Shift] | None:
 
 def _did(assessed: Assessed, by: str) -> tuple[str, ...]:
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     handed = [x for x in job.of(Shift) if x.data.takes is None]
     since = job.position[handed[-1].id] if handed else -1
     on_tape = {x.id: x for x in job.tape}
     lines = [
-        x.data.says(k, on_tape)
+        x.data.says(knowledge, on_tape)
         for x in job.live
         if job.position[x.id] > since and not isinstance(x.data, SILENT) and (not by or x.by in (None, by))
     ]
@@ -61,14 +61,14 @@ def _did(assessed: Assessed, by: str) -> tuple[str, ...]:
 
 def _bench(assessed: Assessed) -> tuple[str, ...]:
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     lines = [
         f"On the bench: {', '.join(_fastener(f.hardware) for f in w.plan.on_bench)} ({inside(w.title)})"
         for w in to_do(assessed)
         if w.plan.on_bench
     ]
     lines += [f"Missing: {p.lost}" for p in missing_pieces(job)]
-    lines += [f"Unplugged: {inside(name)}" for name in _unplugged(job, k)]
+    lines += [f"Unplugged: {inside(name)}" for name in _unplugged(job, knowledge)]
     states = {x.data.state: x.data.on for x in job.of(State)}
     lines += [STATE_WORDS[s] for s, on in states.items() if on and s in ("raised", "customer_waits")]
     return tuple(lines)
@@ -78,12 +78,12 @@ def _fastener(h: Hardware) -> str:
     return f"{h.what} ({h.mark})" if h.mark else h.what
 
 
-def _unplugged(job: Job, k: Knowledge) -> list[str]:
+def _unplugged(job: Job, knowledge: Knowledge) -> list[str]:
     open_now: dict[str, str] = {}
     for x in job.of(Action):
         name = x.data.where.node or x.data.what
         where = f", cylinder {x.data.where.cylinder}" if x.data.where.cylinder else ""
-        title = (k.nodes[name].title if name in k.nodes else spoken(name)) + where
+        title = (knowledge.nodes[name].title if name in knowledge.nodes else spoken(name)) + where
         if x.data.action == UNPLUGGED:
             open_now[name + where] = title
         elif x.data.action == PLUGGED_IN:

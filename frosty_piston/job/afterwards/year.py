@@ -68,7 +68,7 @@ class Year:
     months: tuple[int, ...]
 
 
-def year_of(cases: Sequence[Case], year: int, k: Knowledge) -> Year:
+def year_of(cases: Sequence[Case], year: int, knowledge: Knowledge) -> Year:
     """Return the figures of a year; comebacks are looked for among all cases."""
     mine = [c for c in cases if c.closed_at.year == year]
     stated, right = _odds(mine)
@@ -78,9 +78,9 @@ def year_of(cases: Sequence[Case], year: int, k: Knowledge) -> Year:
         len(mine),
         sum(c.proven for c in mine),
         sum(c.right for c in mine),
-        tuple(_of_system(name, [c for c in mine if c.system == name], k) for name in _systems(mine)),
+        tuple(_of_system(name, [c for c in mine if c.system == name], knowledge) for name in _systems(mine)),
         tuple(sorted(_comebacks(mine, cases), key=lambda x: x.days)),
-        tuple(_silent(mine, k)),
+        tuple(_silent(mine, knowledge)),
         tuple((s, _middle(mine, s)) for s in STAGES),
         tuple(reliability(stated, right)),
         brier(stated, right),
@@ -98,10 +98,10 @@ def _systems(cases: Sequence[Case]) -> list[str]:
     return [name for name, _ in Counter(c.system for c in cases).most_common()]
 
 
-def _of_system(name: str, cases: Sequence[Case], k: Knowledge) -> OfSystem:
+def _of_system(name: str, cases: Sequence[Case], knowledge: Knowledge) -> OfSystem:
     return OfSystem(
         name,
-        k.systems.get(name, name),
+        knowledge.systems.get(name, name),
         len(cases),
         sum(c.proven for c in cases),
         sum(c.right for c in cases),
@@ -126,16 +126,16 @@ def _comebacks(mine: Sequence[Case], cases: Sequence[Case]) -> list[Comeback]:
     return found
 
 
-def _silent(cases: Sequence[Case], k: Knowledge) -> list[Silent]:
+def _silent(cases: Sequence[Case], knowledge: Knowledge) -> list[Silent]:
     made = Counter[str]()
     nothing = Counter[str]()
     for c in cases:
         made.update(set(c.tests) | set(c.silent))
         nothing.update(c.silent)
     rows = [
-        Silent(k.tests[t].title, n, made[t])
+        Silent(knowledge.tests[t].title, n, made[t])
         for t, n in nothing.items()
-        if t in k.tests and made[t] >= LEAST_MADE
+        if t in knowledge.tests and made[t] >= LEAST_MADE
     ]
     return sorted(rows, key=lambda r: (-r.silent / r.made, -r.made))[:MOST_SILENT]
 

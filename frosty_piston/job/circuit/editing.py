@@ -55,22 +55,22 @@ def entry_port(kind: PartKind) -> str:
     return (*kind.toward, *kind.either, *kind.outward)[0]
 
 
-def added(now: Listed, k: Knowledge, kind: str, title: str, on: str = "") -> Listed:
+def added(now: Listed, knowledge: Knowledge, kind: str, title: str, on: str = "") -> Listed:
     """The list with one part more. `on`: the port or the hose it hangs on; a hose gets a tee, and after
     `IN_LINE` is cut in two, with the part between its halves."""
     new = _copy(now)
-    kinds = k.circuit.part_kinds
+    kinds = knowledge.circuit.part_kinds
     part = {
         "id": _fresh(new, kind),
         "kind": kind,
-        "title": title or _titled(new, k.circuit.kinds[kind].title),
+        "title": title or _titled(new, knowledge.circuit.kinds[kind].title),
     }
     if on.startswith(IN_LINE):
         new["parts"].append(part)
         _between(new, kinds[kind], part["id"], on.removeprefix(IN_LINE))
         return new
     if any(h["id"] == on for h in new["hoses"]):
-        on = _into(new, k, on)
+        on = _into(new, knowledge, on)
     new["parts"].append(part)
     if on and not kinds[kind].gives:
         join(new, on, f"{part['id']}.{entry_port(kinds[kind])}")
@@ -133,9 +133,13 @@ def _titled(now: Listed, title: str) -> str:
     )
 
 
-def _into(new: Listed, k: Knowledge, hose_id: str) -> str:
+def _into(new: Listed, knowledge: Knowledge, hose_id: str) -> str:
     """Cut a tee into a hose; answers its free port."""
-    tee = {"id": _fresh(new, "tee"), "kind": "tee", "title": _titled(new, k.circuit.kinds["tee"].title)}
+    tee = {
+        "id": _fresh(new, "tee"),
+        "kind": "tee",
+        "title": _titled(new, knowledge.circuit.kinds["tee"].title),
+    }
     new["parts"].append(tee)
     _cut(new, hose_id, f"{tee['id']}.a", f"{tee['id']}.b")
     return f"{tee['id']}.c"
@@ -208,11 +212,11 @@ def on_card(engine: EngineCard) -> tuple[str, ...]:
     return tuple(name for name in OFFERED if drives.get(name))
 
 
-def from_template(k: Knowledge, wanted: tuple[str, ...]) -> Listed:
+def from_template(knowledge: Knowledge, wanted: tuple[str, ...]) -> Listed:
     """A list as such circuits mostly are: booster first with its valve, the stop tapped off its line, then
     the reservoir behind a valve of its own, and what is driven behind its solenoids. Meant to be held against
     the engine and changed."""
-    b = _Template(k)
+    b = _Template(knowledge)
     outlet = b.part("pump", "Pump", "") + ".out"
     trunk = [name for name in wanted if name in CONSUMERS] + (["mounts"] if "mounts" in wanted else [])
     rest = bool(trunk) or "reservoir" in wanted
@@ -242,12 +246,12 @@ def from_template(k: Knowledge, wanted: tuple[str, ...]) -> Listed:
 class _Template:
     """Hangs parts on ports, one after the other."""
 
-    def __init__(self, k: Knowledge) -> None:
-        self.k = k
+    def __init__(self, knowledge: Knowledge) -> None:
+        self.knowledge = knowledge
         self.made = _copy(EMPTY)
 
     def part(self, kind: str, title: str, on: str) -> str:
-        self.made = added(self.made, self.k, kind, title, on)
+        self.made = added(self.made, self.knowledge, kind, title, on)
         made: str = self.made["parts"][-1]["id"]
         return made
 

@@ -85,17 +85,17 @@ class Isolation:
         return self.left == 0 and not self.contradicts
 
 
-def isolation_of(job: Job, k: Knowledge, leaks: Leaks, suspicion: Suspicion) -> Isolation:
+def isolation_of(job: Job, knowledge: Knowledge, leaks: Leaks, suspicion: Suspicion) -> Isolation:
     """Where the search for the leak stands, by what was tested and what is suspected."""
     focus, several = _focus(leaks)
-    cleared = _cleared(leaks, k)
+    cleared = _cleared(leaks, knowledge)
     left = focus & ~cleared
     everything = leaks.leaking.branches.everything
     contradicts = bool(focus) and left == 0 and focus != everything
     if contradicts:
         left = focus
     odds = _odds(leaks, suspicion, left)
-    sure = _found(leaks, odds, left, focus != everything, k)
+    sure = _found(leaks, odds, left, focus != everything, knowledge)
     return Isolation(
         leaks,
         odds,
@@ -105,16 +105,18 @@ def isolation_of(job: Job, k: Knowledge, leaks: Leaks, suspicion: Suspicion) -> 
         sure,
         several,
         contradicts,
-        mended_on(job, k),
+        mended_on(job, knowledge),
     )
 
 
-def mended_on(job: Job, k: Knowledge) -> bool:
+def mended_on(job: Job, knowledge: Knowledge) -> bool:
     """Whether something of the vacuum or the stop was mended."""
     return any(
-        k.fault_system[f] in ("vacuum", "stop")
+        knowledge.fault_system[f] in ("vacuum", "stop")
         for x in job.repairs
-        for f in (k.repairs[x.data.repair].cures if isinstance(x.data, Action) and x.data.repair else ())
+        for f in (
+            knowledge.repairs[x.data.repair].cures if isinstance(x.data, Action) and x.data.repair else ()
+        )
     )
 
 
@@ -134,11 +136,11 @@ def _focus(leaks: Leaks) -> tuple[int, bool]:
     return focus, several
 
 
-def _cleared(leaks: Leaks, k: Knowledge) -> int:
+def _cleared(leaks: Leaks, knowledge: Knowledge) -> int:
     """The places that were tested tight, as bits. What leaked since is not."""
     cleared = 0
     for tried in leaks.tried:
-        sure = sum(1 << n for n, p in enumerate(tried.sees) if p >= k.circuit.leaks.clears_from)
+        sure = sum(1 << n for n, p in enumerate(tried.sees) if p >= knowledge.circuit.leaks.clears_from)
         if tried.tight:
             cleared = cleared | sure
         elif _alone(tried):
@@ -165,7 +167,7 @@ def _odds(leaks: Leaks, suspicion: Suspicion, left: int) -> tuple[float, ...]:
     return tuple((kept / kept.sum()).tolist())
 
 
-def _found(leaks: Leaks, odds: tuple[float, ...], left: int, narrowed: bool, k: Knowledge) -> str:
+def _found(leaks: Leaks, odds: tuple[float, ...], left: int, narrowed: bool, knowledge: Knowledge) -> str:
     """The one place that is left, or that was seen; empty while there are several."""
     for tried in reversed(leaks.tried):
         if not tried.tight and _alone(tried):
@@ -173,7 +175,7 @@ def _found(leaks: Leaks, odds: tuple[float, ...], left: int, narrowed: bool, k: 
     if not narrowed:
         return ""
     best = max(range(len(odds)), key=lambda n: odds[n])
-    one = left.bit_count() == 1 or odds[best] >= k.circuit.leaks.found_from
+    one = left.bit_count() == 1 or odds[best] >= knowledge.circuit.leaks.found_from
     return leaks.leaking.ids[best] if one else ""
 
 
@@ -192,8 +194,8 @@ def _states(leaks: Leaks, cleared: int, found: str) -> dict[str, str]:
 
 
 def wait_at(
-    job: Job, k: Knowledge, leaking: Leaking, at: str, blocked: tuple[str, ...] = ()
+    job: Job, knowledge: Knowledge, leaking: Leaking, at: str, blocked: tuple[str, ...] = ()
 ) -> tuple[float, float]:
     """The volume that is pumped at a place, ml, and how long it must be waited for, s."""
     volume = leaking.volume_ml(leaking.section(at, blocked))
-    return volume, section_wait_s(job, k, volume)
+    return volume, section_wait_s(job, knowledge, volume)

@@ -63,70 +63,70 @@ def on_circuit(leaking: Leaking | None, v: Result) -> bool:
     return leaking is not None and v.test in TESTS and str(v.where.get("node", "")) in leaking.place
 
 
-def leaks_of(job: Job, k: Knowledge, verdicts: Sequence[Result]) -> Leaks | None:
+def leaks_of(job: Job, knowledge: Knowledge, verdicts: Sequence[Result]) -> Leaks | None:
     """What some verdicts say of the job's circuit, in their order; None without a circuit."""
-    leaking = leaking_on(job, k)
+    leaking = leaking_on(job, knowledge)
     if leaking is None:
         return None
-    weights = _first_weights(leaking, k)
+    weights = _first_weights(leaking, knowledge)
     found = list[Tried]()
     evidence = list[Evidence]()
     for v in (v for v in verdicts if on_circuit(leaking, v)):
-        tried = _tried(job, k, leaking, v)
+        tried = _tried(job, knowledge, leaking, v)
         if tried is None:
             continue
         found.append(tried)
-        evidence.append(_evidence(k, leaking, tried, weights))
-        weights = {f: _after(k, tried, f, w) for f, w in weights.items()}
+        evidence.append(_evidence(knowledge, leaking, tried, weights))
+        weights = {f: _after(knowledge, tried, f, w) for f, w in weights.items()}
     return Leaks(leaking, tuple(found), weights, tuple(evidence))
 
 
-def not_on_the_list(job: Job, k: Knowledge) -> list[Evidence]:
+def not_on_the_list(job: Job, knowledge: Knowledge) -> list[Evidence]:
     """The parts that the list of the circuit does not have: they are hardly what is wrong."""
-    leaking = leaking_on(job, k)
+    leaking = leaking_on(job, knowledge)
     written = job.last(CircuitEntry)
     if leaking is None or written is None:
         return []
     there = {f for faults in leaking.faults for f in faults}
-    kinds = k.circuit.kinds.values()
+    kinds = knowledge.circuit.kinds.values()
     known = {s.fault for s in kinds if not s.gives} | {s.driving_turbo for s in kinds if s.driving_turbo}
-    of_vacuum = {f for f in known if k.fault_system[f] == "vacuum"}
+    of_vacuum = {f for f in known if knowledge.fault_system[f] == "vacuum"}
     gone = sorted(of_vacuum - there)
     if not gone:
         return []
     because = dict.fromkeys(gone, "the circuit has none")
-    factors = dict.fromkeys(gone, k.circuit.leaks.absent)
+    factors = dict.fromkeys(gone, knowledge.circuit.leaks.absent)
     says = "Not on the list of the circuit"
     return [Evidence(says, (written.id,), None, "", 1.0, because, factors)]
 
 
-def _first_weights(leaking: Leaking, k: Knowledge) -> dict[str, np.ndarray]:
+def _first_weights(leaking: Leaking, knowledge: Knowledge) -> dict[str, np.ndarray]:
     """Where each fault sits before anything was tested: by kind, heat, age and the last hands. A hose that
     came off did not age."""
     hoses = {h.id: h for h in leaking.circuit.hoses}
-    shape = k.circuit.hose
+    shape = knowledge.circuit.hose
     weights: dict[str, np.ndarray] = {}
     for n, (i, faults) in enumerate(zip(leaking.ids, leaking.faults, strict=True)):
         for fault in faults:
             odds = leaking.branches.sites[n].odds
-            if fault in k.circuit.leaks.off and i in hoses:
+            if fault in knowledge.circuit.leaks.off and i in hoses:
                 odds = shape.odds * (shape.last_hands if hoses[i].last_hands else 1.0)
             weights.setdefault(fault, np.zeros(len(leaking.ids)))[n] = odds
     return {f: w / w.sum() for f, w in weights.items()}
 
 
-def _tried(job: Job, k: Knowledge, leaking: Leaking, v: Result) -> Tried | None:
+def _tried(job: Job, knowledge: Knowledge, leaking: Leaking, v: Result) -> Tried | None:
     """A verdict as a test of places; None for one that tells nothing."""
     outcomes = LOOKS if v.test == LOOK else HOLDS
     if v.judgement.cls not in outcomes:
         return None
     at = str(v.where["node"])
-    leaks = k.circuit.leaks
+    leaks = knowledge.circuit.leaks
     entry = next((x for x in job.of(Outcome) if x.id in v.entries), None)
     blocked = tuple(entry.data.blocked or ()) if entry else ()
     tested = leaking.section(at, blocked) if v.test == SECTION else 1 << leaking.place[at]
     sees = np.full(len(leaking.ids), 0.0)
-    sure = leaks.looked if v.test == LOOK else leaks.seen * _waited(job, k, leaking, tested, v, entry)
+    sure = leaks.looked if v.test == LOOK else leaks.seen * _waited(job, knowledge, leaking, tested, v, entry)
     for n in range(len(leaking.ids)):
         if tested >> n & 1:
             sees[n] = sure * (leaks.behind_valve if leaking.behind_valve(at, n) else 1.0)
@@ -134,7 +134,7 @@ def _tried(job: Job, k: Knowledge, leaking: Leaking, v: Result) -> Tried | None:
 
 
 def _waited(
-    job: Job, k: Knowledge, leaking: Leaking, tested: int, v: Result, entry: Entry[Outcome] | None
+    job: Job, knowledge: Knowledge, leaking: Leaking, tested: int, v: Result, entry: Entry[Outcome] | None
 ) -> float:
     """The share of the time that a leak in this volume needs to show, 1 at most."""
     given = entry.data.figures if entry is not None and v.test == SECTION else None
@@ -142,26 +142,26 @@ def _waited(
         return 1.0
     seconds = float(given.get("seconds", 0))
     start = abs(float(given.get("start_kpa", 0)))
-    wait = section_wait_s(job, k, leaking.volume_ml(tested), start)
+    wait = section_wait_s(job, knowledge, leaking.volume_ml(tested), start)
     return min(1.0, seconds / wait) if wait > 0 else 1.0
 
 
-def section_wait_s(job: Job, k: Knowledge, volume_ml: float, start_kpa: float | None = None) -> float:
+def section_wait_s(job: Job, knowledge: Knowledge, volume_ml: float, start_kpa: float | None = None) -> float:
     """How long a section of a volume must be waited for until a leak that counts shows."""
-    limits = k.limits(VacuumLimits, job.engine.limits)
+    limits = knowledge.limits(VacuumLimits, job.engine.limits)
     start = start_kpa or limits.hold_level_kpa
     try:
         return least_wait_s(
-            limits, start, limits.hold_gauge_kpa, volume_ml, k.circuit.leaks.usual_ml, branch=True
+            limits, start, limits.hold_gauge_kpa, volume_ml, knowledge.circuit.leaks.usual_ml, branch=True
         )
     except ValueError:
         return float("inf")
 
 
-def _rows(k: Knowledge, tried: Tried, fault: str) -> np.ndarray:
+def _rows(knowledge: Knowledge, tried: Tried, fault: str) -> np.ndarray:
     """The chance of each outcome for a leak at each place, shape (N, K)."""
     p = tried.sees[:, None]
-    leaks = k.circuit.leaks
+    leaks = knowledge.circuit.leaks
     off = fault in leaks.off
     if tried.verdict.test == LOOK:
         if fault == leaks.stop_line:
@@ -177,41 +177,41 @@ def _rows(k: Knowledge, tried: Tried, fault: str) -> np.ndarray:
     return np.hstack([1 - bad.sum(axis=1, keepdims=True), bad])
 
 
-def _general(k: Knowledge, tried: Tried) -> np.ndarray:
+def _general(knowledge: Knowledge, tried: Tried) -> np.ndarray:
     """The chance of each outcome when nothing that was tested leaks."""
     outcomes = LOOKS if tried.verdict.test == LOOK else HOLDS
-    alarm = k.witnesses["seen" if tried.verdict.test == LOOK else "at_part"].false_alarm
+    alarm = knowledge.witnesses["seen" if tried.verdict.test == LOOK else "at_part"].false_alarm
     return np.array([1 - alarm, *([alarm / (len(outcomes) - 1)] * (len(outcomes) - 1))])
 
 
-def _after(k: Knowledge, tried: Tried, fault: str, weights: np.ndarray) -> np.ndarray:
+def _after(knowledge: Knowledge, tried: Tried, fault: str, weights: np.ndarray) -> np.ndarray:
     """Where a fault sits once a test is known."""
     outcomes = LOOKS if tried.verdict.test == LOOK else HOLDS
     at = outcomes.index(tried.outcome)
-    likely = np.where(tried.sees > 0, _rows(k, tried, fault)[:, at], _general(k, tried)[at])
+    likely = np.where(tried.sees > 0, _rows(knowledge, tried, fault)[:, at], _general(knowledge, tried)[at])
     after = weights * np.maximum(likely, LEAST)
     return np.asarray(after / after.sum())
 
 
-def shows_of(k: Knowledge, tried: Tried, weights: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
+def shows_of(knowledge: Knowledge, tried: Tried, weights: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
     """The chance of each outcome under each fault that may sit where this tests, shape (K,)."""
-    general = _general(k, tried)
+    general = _general(knowledge, tried)
     shows = {}
     for fault, w in weights.items():
         if not w[tried.sees > 0].any():
             continue
-        rows = np.where((tried.sees > 0)[:, None], _rows(k, tried, fault), general)
+        rows = np.where((tried.sees > 0)[:, None], _rows(knowledge, tried, fault), general)
         row = np.clip(w @ rows, LEAST, None)
         shows[fault] = row / row.sum()
     return shows
 
 
-def finding_of(k: Knowledge, tried: Tried, weights: dict[str, np.ndarray]) -> Finding:
+def finding_of(knowledge: Knowledge, tried: Tried, weights: dict[str, np.ndarray]) -> Finding:
     """A test on the circuit as a finding: what is known of the places by now is in its chances."""
     outcomes = LOOKS if tried.verdict.test == LOOK else HOLDS
-    shows = shows_of(k, tried, weights)
+    shows = shows_of(knowledge, tried, weights)
     rows = tuple((fault, tuple(row.tolist())) for fault, row in shows.items())
-    return _finding(_id(k, tried, shows), outcomes, tuple(_general(k, tried).tolist()), rows)
+    return _finding(_id(knowledge, tried, shows), outcomes, tuple(_general(knowledge, tried).tolist()), rows)
 
 
 @lru_cache(maxsize=512)
@@ -225,19 +225,21 @@ def _finding(
     return Finding(name, outcomes, np.array(general), {fault: np.array(row) for fault, row in shows})
 
 
-def _id(k: Knowledge, tried: Tried, shows: dict[str, np.ndarray]) -> str:
+def _id(knowledge: Knowledge, tried: Tried, shows: dict[str, np.ndarray]) -> str:
     """What was looked at or held by itself is a proof at the part, as it is without a circuit."""
     test = tried.verdict.test
     if test != SECTION and len(shows) <= MOST_OF_ONE:
-        for known in k.findings[test]:
+        for known in knowledge.findings[test]:
             if known.shape.nodes and any(f in known.finding.shows for f in shows):
                 return known.finding.id
     return f"{test}.{tried.at}"
 
 
-def _evidence(k: Knowledge, leaking: Leaking, tried: Tried, weights: dict[str, np.ndarray]) -> Evidence:
-    finding = finding_of(k, tried, weights)
-    title = k.tests[tried.verdict.test].short_title
+def _evidence(
+    knowledge: Knowledge, leaking: Leaking, tried: Tried, weights: dict[str, np.ndarray]
+) -> Evidence:
+    finding = finding_of(knowledge, tried, weights)
+    title = knowledge.tests[tried.verdict.test].short_title
     spot = leaking.named[tried.at]
     word = tried.outcome.replace("_", " ")
     because = f"{spot} {word}"

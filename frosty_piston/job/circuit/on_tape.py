@@ -124,25 +124,25 @@ def circuit_entry(job: Job, of: str = "found") -> e.Entry[e.Circuit] | None:
     return next((x for x in reversed(list(job.of(e.Circuit))) if x.data.of in (None, of)), None)
 
 
-def leaking_on(job: Job, k: Knowledge) -> Leaking | None:
+def leaking_on(job: Job, knowledge: Knowledge) -> Leaking | None:
     """The places of the job's circuit that can leak; None without a circuit that can be followed from a
     pump."""
     circuit = circuit_on(job)
-    if circuit is None or any(p.kind not in k.circuit.kinds for p in circuit.parts):
+    if circuit is None or any(p.kind not in knowledge.circuit.kinds for p in circuit.parts):
         return None
     try:
-        return leaking(circuit, k)
+        return leaking(circuit, knowledge)
     except ValueError:
         return None
 
 
 @lru_cache(maxsize=64)
-def leaking(circuit: Circuit, k: Knowledge) -> Leaking:
+def leaking(circuit: Circuit, knowledge: Knowledge) -> Leaking:
     """The places that can leak: every hose, and behind it the part it leads to. Raises KeyError for a kind
     that the knowledge does not have, ValueError for a circuit without a hose on a pump."""
-    kinds = k.circuit.kinds
-    hose_shape = k.circuit.hose
-    found = outward(circuit, k.circuit.part_kinds)
+    kinds = knowledge.circuit.kinds
+    hose_shape = knowledge.circuit.hose
+    found = outward(circuit, knowledge.circuit.part_kinds)
     kind_of = {p.id: p.kind for p in circuit.parts}
     sites: list[Site] = []
     ids: list[str] = []
@@ -179,7 +179,7 @@ def leaking(circuit: Circuit, k: Knowledge) -> Leaking:
         found,
         branches,
         tuple(ids),
-        tuple(_faults(n, ids, kind_of, branches, k) for n in range(len(ids))),
+        tuple(_faults(n, ids, kind_of, branches, knowledge) for n in range(len(ids))),
         tuple(volumes),
         frozenset(n for n, p in enumerate(parts) if p and p.one_way),
         frozenset(n for n, p in enumerate(parts) if p and p.stores),
@@ -187,13 +187,13 @@ def leaking(circuit: Circuit, k: Knowledge) -> Leaking:
 
 
 def _faults(
-    n: int, ids: list[str], kind_of: dict[str, str], branches: Branches, k: Knowledge
+    n: int, ids: list[str], kind_of: dict[str, str], branches: Branches, knowledge: Knowledge
 ) -> tuple[str, ...]:
     """What a place stands for: a hose that leads to nothing but the stop is the stop line."""
     beyond = {kind_of[i] for at, i in enumerate(ids) if branches.beyond[n] >> at & 1 and i in kind_of}
     served = {kind for kind in beyond if kind in SINKS or kind.endswith("actuator")}
-    shape = k.circuit.kinds.get(kind_of.get(ids[n], ""))
-    leaks = k.circuit.leaks
+    shape = knowledge.circuit.kinds.get(kind_of.get(ids[n], ""))
+    leaks = knowledge.circuit.leaks
     if shape is None or shape.fault in leaks.hose:
         if served == {STOP}:
             return (leaks.stop_line,)

@@ -32,9 +32,11 @@ class CircuitTest:
     title: str
 
 
-def circuit_tests(job: Job, k: Knowledge, leaks: Leaks, suspicion: Suspicion) -> Iterator[CircuitTest]:
+def circuit_tests(
+    job: Job, knowledge: Knowledge, leaks: Leaks, suspicion: Suspicion
+) -> Iterator[CircuitTest]:
     """The tests on a circuit that may come next."""
-    found = isolation_of(job, k, leaks, suspicion)
+    found = isolation_of(job, knowledge, leaks, suspicion)
     hoses = {h.id for h in leaks.leaking.circuit.hoses}
     done = {(t.verdict.test, t.at) for t in leaks.tried}
     wanted: list[tuple[str, str]] = []
@@ -46,15 +48,15 @@ def circuit_tests(job: Job, k: Knowledge, leaks: Leaks, suspicion: Suspicion) ->
     wanted += [(HOLD, i) for i in likely if i not in hoses][:1]
     for test, at in dict.fromkeys(wanted):
         if (test, at) not in done:
-            yield _test(k, leaks, test, at)
+            yield _test(knowledge, leaks, test, at)
 
 
-def _test(k: Knowledge, leaks: Leaks, test: str, at: str) -> CircuitTest:
+def _test(knowledge: Knowledge, leaks: Leaks, test: str, at: str) -> CircuitTest:
     leaking = leaks.leaking
     tested = leaking.section(at) if test == SECTION else 1 << leaking.place[at]
-    sure = k.circuit.leaks.looked if test == LOOK else k.circuit.leaks.seen
+    sure = knowledge.circuit.leaks.looked if test == LOOK else knowledge.circuit.leaks.seen
     sees = np.array([sure if tested >> n & 1 else 0.0 for n in range(len(leaking.ids))])
     verdict = Result(test, {"node": at}, Judgement("unclear", "unclear", None, None, None, ""), ())
-    finding = finding_of(k, Tried(verdict, at, "", tested, sees), leaks.weights)
+    finding = finding_of(knowledge, Tried(verdict, at, "", tested, sees), leaks.weights)
     minutes = LOOKS_MIN if test == LOOK else leaking.branches.sites[leaking.place[at]].minutes
     return CircuitTest(test, at, minutes, replace(finding, id=f"{test}.{at}"), leaking.titles[at])

@@ -102,7 +102,7 @@ class _Following:
         self.offers = offers
         self.assessed: Assessed = standing.assessed
         self.job = self.assessed.job
-        self.k = self.assessed.knowledge
+        self.knowledge = self.assessed.knowledge
         self.limits = self.assessed.readings.limits(DayLimits)
         self.first = standing.after_waits
         self.notes: list[str] = []
@@ -190,7 +190,7 @@ class _Following:
             yield self._answer()
         work = [w for w in to_do(self.assessed) if w.entry is None]
         for n, w in enumerate(work):
-            option = self.k.options[w.option_id]
+            option = self.knowledge.options[w.option_id]
             begun = self.first if n == 0 and self.first.stage == "fit" else None
             yield from self._fit(option, w.plan.id, w.cylinders, begun)
         yield from self._proof_of(tuple(dict.fromkeys(w.repair for w in to_do(self.assessed))))
@@ -214,7 +214,7 @@ class _Following:
         return expected
 
     def _test(self, n: NextTest) -> _Draft:
-        shape = self.k.tests[n.test]
+        shape = self.knowledge.tests[n.test]
         road = ROAD in shape.cautions
         key = f"test-{n.test}-{'-'.join(map(str, n.where.values()))}".rstrip("-")
         return _Draft(
@@ -224,7 +224,7 @@ class _Following:
             "road" if road else "measure",
             self._bays(n.access),
             frozenset(n.tools),
-            test_place(self.k, n.test, n.where),
+            test_place(self.knowledge, n.test, n.where),
             cold=COLD in n.access,
             warms=shape.runs or shape.cranks or any(x in WARMS for x in n.access),
             starts=int(shape.runs or shape.cranks),
@@ -241,7 +241,7 @@ class _Following:
     def _step(self, s: NextStep) -> _Draft:
         """The one next step, as it is said everywhere."""
         proves = s.where.item if s.where.part is Part.PROOF else ""
-        if s.stage == "prove" and proves in self.k.proofs.conditions:
+        if s.stage == "prove" and proves in self.knowledge.proofs.conditions:
             return replace(self._condition(proves), title=s.does)
         n = self.assessed.proposals.first if s.kind == "test" and s.stage == "measure" else None
         if n is not None and n.title == s.does:
@@ -259,7 +259,7 @@ class _Following:
             bays = frozenset()
         else:
             bays = ANYWHERE
-        test = self.k.tests.get(s.where.test)
+        test = self.knowledge.tests.get(s.where.test)
         if s.kind == "drive":
             road = self._proof("drive", s.does, float(self.limits.drive_min), starts=1)
             return replace(road, task="road", bays=frozenset(), where=s.where, km=self._drive_km, warms=True)
@@ -327,13 +327,13 @@ class _Following:
     def _fit(
         self, option: Option, plan: str, cylinders: tuple[int, ...], begun: NextStep | None = None
     ) -> Iterator[_Draft]:
-        state = plan_state(self.job, self.k, plan, cylinders, option.shape.act)
+        state = plan_state(self.job, self.knowledge, plan, cylinders, option.shape.act)
         left = [s for s in state.steps if s.state in ("open", "begun", "part")]
-        repair = self.k.repairs[option.repair].shape
+        repair = self.knowledge.repairs[option.repair].shape
         bays = frozenset({LIFT}) if any(x in RAISED for x in repair.access) else UNDER_A_ROOF
         count = {s.shape.id: len(s.cylinders_left) or (len(cylinders) or 1) for s in left}
         planned = sum(s.shape.minutes * (count[s.shape.id] if s.shape.per_piece else 1) for s in state.steps)
-        still = minutes_to(self.k, access_reached(self.job, self.k))
+        still = minutes_to(self.knowledge, access_reached(self.job, self.knowledge))
         priced = repair.minutes * option.shape.minutes + sum(still.get(x, 0.0) for x in repair.access)
         longer = min(OWN_RANGE, max(1.0, priced / planned)) if planned else 1.0
         block: list[StepShape] = []
@@ -378,15 +378,15 @@ class _Following:
 
     def _proof_of(self, repairs: tuple[str, ...]) -> Iterator[_Draft]:
         """The proof of a repair that is still to be done."""
-        k = self.k
+        knowledge = self.knowledge
         limits = self.limits
         yield self._proof("remeasure", "Read again what failed", float(limits.check_min), starts=0)
-        for r in dict.fromkeys(key for repair in repairs for key in k.repairs[repair].resets):
-            shape = k.proofs.resets[r]
+        for r in dict.fromkeys(key for repair in repairs for key in knowledge.repairs[repair].resets):
+            shape = knowledge.proofs.resets[r]
             if shape.always or self.job.engine.choice(shape.card) == "yes":
                 yield self._proof(r, shape.does, float(limits.reset_min), starts=0)
-        yield self._proof("codes", k.proofs.checks["codes"].does, float(limits.check_min), starts=0)
-        for name in conditions_of(self.job, k):
+        yield self._proof("codes", knowledge.proofs.checks["codes"].does, float(limits.check_min), starts=0)
+        for name in conditions_of(self.job, knowledge):
             yield self._condition(name)
         yield self._hand_over()
 
@@ -411,7 +411,7 @@ class _Following:
         return _Draft(f"proof-{key}", title, minutes, "measure", ANYWHERE, where=where, starts=starts)
 
     def _condition(self, name: str) -> _Draft:
-        shape = self.k.proofs.conditions[name]
+        shape = self.knowledge.proofs.conditions[name]
         minutes = float(self.limits.drive_min if shape.drive else self.limits.condition_min) + shape.wait_min
         draft = self._proof(name, shape.does, minutes, starts=1)
         if shape.drive or ROAD in shape.cautions:
@@ -449,7 +449,7 @@ class _Following:
     def _cold_min(self) -> float:
         """How long it still takes to be cold: nothing when it was said to be; what ran since is not known
         better than by the tape."""
-        if COLD in states(self.job, self.k):
+        if COLD in states(self.job, self.knowledge):
             return 0.0
         last = max((x.at for x in self.job.live if x.at), default=None)
         stood = (self.at - last).total_seconds() / 60 if last else 0.0

@@ -50,7 +50,7 @@ class Complaint(EntryData):
     text: Text
     since: Short | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return self.text
 
 
@@ -85,9 +85,9 @@ class Symptom(EntryData):
     returns: Annotated[list[Return], Field(max_length=200)] = []
     returns_about: Return | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         when = f": {WHEN_WORDS[self.when]}" if self.when else ""
-        return noted(k.symptoms[self.symptom].title + (when if self.present else ": no"), self.note)
+        return noted(knowledge.symptoms[self.symptom].title + (when if self.present else ": no"), self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
         codes = [
@@ -104,8 +104,8 @@ class Context(EntryData):
     present: Flag = True
     note: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return k.contexts[self.context].title + ("" if self.present else ": no")
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        return knowledge.contexts[self.context].title + ("" if self.present else ": no")
 
     def wrong(self, against: Against) -> list[Wrong]:
         return one_of("context", self.context, against.knowledge.contexts)
@@ -138,7 +138,7 @@ class Condition(EntryData):
     at_zero: Literal["no_restart", "crawl", "unknown"] | None = None
     since: Short | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         if self.name in ("countdown_km", "countdown_starts"):
             left = f"{exact(self.value)} {'starts' if self.unit == 'count' else sign(self.unit)}"
             return f"Countdown: {left} left" + (f", since {self.since}" if self.since else "")
@@ -165,7 +165,7 @@ class State(EntryData):
     state: Literal["engine_cold", "engine_hot", "raised", "customer_waits"]
     on: Flag = True
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         words = STATE_WORDS[self.state]
         return words if self.on else f"No longer: {inside(words)}"
 
@@ -175,7 +175,7 @@ class Lamp(EntryData):
     state: Literal["on", "flashing", "off", "message"] = "on"
     note: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return noted(f"Lamp: {self.lamp}, {self.state}", self.note)
 
 
@@ -199,16 +199,16 @@ class Frame(Data):
     unit: str = ""
 
 
-def _channel(k: Knowledge, name: str) -> ChannelShape | None:
+def _channel(knowledge: Knowledge, name: str) -> ChannelShape | None:
     """The shape of a channel, numbered ones by their stem."""
-    return k.channels.get(name) or k.channels.get(re.sub(r"_\d+$", "", name))
+    return knowledge.channels.get(name) or knowledge.channels.get(re.sub(r"_\d+$", "", name))
 
 
-def frame_faults(k: Knowledge, path: str, x: Frame) -> list[Wrong]:
+def frame_faults(knowledge: Knowledge, path: str, x: Frame) -> list[Wrong]:
     """Channels are those of recordings, in a unit of their kind."""
-    shape = _channel(k, x.channel)
+    shape = _channel(knowledge, x.channel)
     if shape is None:
-        return one_of(f"{path}.channel", x.channel, k.channels)
+        return one_of(f"{path}.channel", x.channel, knowledge.channels)
     if not x.unit:
         return []
     if faults := unit_fault(x.unit):
@@ -216,7 +216,7 @@ def frame_faults(k: Knowledge, path: str, x: Frame) -> list[Wrong]:
     if x.unit != shape.unit and not same_kind(x.unit, shape.unit):
         says = f"{sign(x.unit)} measures no {inside(shape.title)}; it is kept in {shape.unit}"
         return [(f"{path}.unit", says)]
-    return out_of_reach(k, f"{path}.value", x.value, x.unit)
+    return out_of_reach(knowledge, f"{path}.value", x.value, x.unit)
 
 
 class Code(EntryData):
@@ -229,8 +229,8 @@ class Code(EntryData):
     frame: Annotated[list[Frame], Field(max_length=60)] = []
     note: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        known = k.codes.get(decode(self.code).code)
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        known = knowledge.codes.get(decode(self.code).code)
         title = known.title if known else self.text or decode(self.code).says
         own = f" (the tool: {self.text})" if known and self.text else ""
         at_once = ", back at once with the key" if self.at_key_on else ""
@@ -238,11 +238,11 @@ class Code(EntryData):
         stored = f"; stored with it: {frame}" if frame else ""
         return noted(f"{self.code} {self.says_status}{at_once}: {title}{own}{stored}", self.note)
 
-    def frame_figures(self, k: Knowledge) -> dict[str, float]:
+    def frame_figures(self, knowledge: Knowledge) -> dict[str, float]:
         """The figures stored with it by channel, each in the unit of its channel."""
         shown = {}
         for x in self.frame:
-            shape = _channel(k, x.channel)
+            shape = _channel(knowledge, x.channel)
             if shape is not None:
                 alike = not x.unit or x.unit == shape.unit or shape.unit not in UNITS
                 shown[x.channel] = x.value if alike else convert(x.value, x.unit, shape.unit)
@@ -275,7 +275,7 @@ class CodeScan(EntryData):
     def answered(self) -> list[str]:
         return self.modules or [self.module or "all"]
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         if self.keeps_none:
             return "This vehicle keeps no codes"
         unread = f"; no answer from: {', '.join(self.silent)}" if self.silent else ""
@@ -286,7 +286,7 @@ class CodeClear(EntryData):
     module: Short = "all"
     reason: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Codes cleared, modules: {self.module}"
 
 
@@ -295,7 +295,7 @@ class Deadline(EntryData):
     standstill_per_day: Money = 0
     why: Short | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Needed by {self.until.astimezone():%a %d %b %H:%M}"
 
 
@@ -305,7 +305,7 @@ class Before(EntryData):
     text: Text
     cleared_codes: Flag | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Before: {self.text}"
 
 
@@ -320,8 +320,10 @@ class History(EntryData):
     cured: Flag | None = None
     note: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        done = self.text or (k.repairs[self.repair].title if self.repair in k.repairs else str(self.repair))
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        done = self.text or (
+            knowledge.repairs[self.repair].title if self.repair in knowledge.repairs else str(self.repair)
+        )
         when = [f"{days_said(self.days_ago)} ago"] if self.days_ago is not None else []
         if self.distance_km_ago is not None:
             when.append(f"{grouped(round(self.distance_km_ago))} km ago")

@@ -53,7 +53,7 @@ class Data(BaseModel):
 class EntryData(Data):
     """The data of one kind of entry."""
 
-    def says(self, k: Knowledge, on_tape: "OnTape") -> str:
+    def says(self, knowledge: Knowledge, on_tape: "OnTape") -> str:
         """One plain line for the tape."""
         raise NotImplementedError
 
@@ -62,7 +62,7 @@ class EntryData(Data):
         allowed."""
         return []
 
-    def asks(self, k: Knowledge) -> list[str]:
+    def asks(self, knowledge: Knowledge) -> list[str]:
         """The cautions that must be read and ticked before this is done."""
         return []
 
@@ -70,11 +70,11 @@ class EntryData(Data):
         """Whether the vehicle is driven for it."""
         return False
 
-    def latch(self, k: Knowledge) -> str:
+    def latch(self, knowledge: Knowledge) -> str:
         """What it takes off without a lead's reason: `unlatches`, `counter`, or nothing."""
         return ""
 
-    def runs(self, k: Knowledge) -> bool:
+    def runs(self, knowledge: Knowledge) -> bool:
         """Whether the engine runs while this is done, other than to find out what stops it."""
         return False
 
@@ -198,9 +198,9 @@ def noted(says: str, note: str | None) -> str:
     return f"{says} “{note}”" if note else says
 
 
-def at_test(k: Knowledge, test: str, where: Where) -> str:
+def at_test(knowledge: Knowledge, test: str, where: Where) -> str:
     """A test and its place, as a line of the tape has room for."""
-    return ", ".join(filter(None, (k.tests[test].short_title, where.says())))
+    return ", ".join(filter(None, (knowledge.tests[test].short_title, where.says())))
 
 
 def one_of(key: str, name: str, known: Collection[str]) -> list[Wrong]:
@@ -222,8 +222,8 @@ def where_faults(against: Against, test: str, where: Where) -> list[Wrong]:
     return faults
 
 
-def options_faults(k: Knowledge, options: str) -> list[Wrong]:
-    return [f for one in options.split("+") for f in one_of("option", one, k.options)]
+def options_faults(knowledge: Knowledge, options: str) -> list[Wrong]:
+    return [f for one in options.split("+") for f in one_of("option", one, knowledge.options)]
 
 
 def unit_fault(unit: str) -> list[Wrong]:
@@ -243,10 +243,12 @@ def unit_in(name: str) -> str | None:
     return UNIT_ENDINGS.get(name.rpartition("_")[2])
 
 
-def out_of_reach(k: Knowledge, key: str, value: float, unit: str | None, name: str = "") -> list[Wrong]:
+def out_of_reach(
+    knowledge: Knowledge, key: str, value: float, unit: str | None, name: str = ""
+) -> list[Wrong]:
     """Refuse a figure that no instrument can show: by the bounds of its name where it has some, else by those
     of its kind of unit."""
-    named = k.named_reach.get(name)
+    named = knowledge.named_reach.get(name)
     if named is not None:
         shown = convert(value, unit, named.unit) if unit and named.unit else value
         if named.low <= shown <= named.high:
@@ -255,10 +257,14 @@ def out_of_reach(k: Knowledge, key: str, value: float, unit: str | None, name: s
         return [
             (key, f"{plain(value)} {sign(unit or '')}".strip() + f" is out of reach; {allowed_to} is allowed")
         ]
-    row = unit if unit in k.reach else next((u for u in k.reach if unit and same_kind(unit, u)), None)
+    row = (
+        unit
+        if unit in knowledge.reach
+        else next((u for u in knowledge.reach if unit and same_kind(unit, u)), None)
+    )
     if unit is None or row is None:
         return []
-    low, high = k.reach[row]
+    low, high = knowledge.reach[row]
     if low <= convert(value, unit, row) <= high:
         return []
     return [

@@ -46,7 +46,7 @@ class Instrument(EntryData):
     rated_w: Annotated[float, Field(strict=True, gt=0, le=200)] | None = None
     name: Short | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         known = [
             f"lead zero {exact(self.lead_zero)} {sign(self.unit)}".strip()
             if self.lead_zero is not None
@@ -98,15 +98,15 @@ class Reading(EntryData):
             return f"never, it got to {plain(held.reached_rpm)} per minute"
         return self.value
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        says = f"{at_test(k, self.test, self.where)}: {self.came_to}{circumstances(self.conditions)}"
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        says = f"{at_test(knowledge, self.test, self.where)}: {self.came_to}{circumstances(self.conditions)}"
         return noted(says, self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
-        k = against.knowledge
-        if missing := one_of("test", self.test, k.tests):
+        knowledge = against.knowledge
+        if missing := one_of("test", self.test, knowledge.tests):
             return missing + unit_fault(self.unit)
-        shape = k.tests[self.test]
+        shape = knowledge.tests[self.test]
         faults = unit_fault(self.unit)
         if not shape.units:
             takes = ", ".join(shape.outcomes) or ", ".join(shape.figures)
@@ -124,14 +124,14 @@ class Reading(EntryData):
             if not (self.conditions and self.conditions.because):
                 faults.append(("conditions.because", "say why it could not be measured"))
         elif not faults and not isinstance(self.value, str):
-            faults += out_of_reach(k, "value", self.value, self.unit)
+            faults += out_of_reach(knowledge, "value", self.value, self.unit)
         return faults + where_faults(against, self.test, self.where)
 
-    def asks(self, k: Knowledge) -> list[str]:
-        return k.ticks_at(self.test, self.where.node, self.where.pin)
+    def asks(self, knowledge: Knowledge) -> list[str]:
+        return knowledge.ticks_at(self.test, self.where.node, self.where.pin)
 
-    def runs(self, k: Knowledge) -> bool:
-        return k.tests[self.test].runs
+    def runs(self, knowledge: Knowledge) -> bool:
+        return knowledge.tests[self.test].runs
 
 
 class Outcome(EntryData):
@@ -145,17 +145,17 @@ class Outcome(EntryData):
     note: Text | None = None
     source: Source | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         figures = ", ".join(figure_says(key, value) for key, value in (self.figures or {}).items())
         came_to = " ".join(filter(None, (called(self.outcome) if self.outcome else "", figures)))
         came_to += circumstances(self.conditions)
-        return noted(f"{at_test(k, self.test, named_on(on_tape, self.where))}: {came_to}", self.note)
+        return noted(f"{at_test(knowledge, self.test, named_on(on_tape, self.where))}: {came_to}", self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
-        k = against.knowledge
-        if missing := one_of("test", self.test, k.tests):
+        knowledge = against.knowledge
+        if missing := one_of("test", self.test, knowledge.tests):
             return missing
-        shape = k.tests[self.test]
+        shape = knowledge.tests[self.test]
         faults = []
         takes = ", ".join(shape.outcomes) or ", ".join(shape.figures)
         if self.outcome is None and not self.figures:
@@ -171,14 +171,14 @@ class Outcome(EntryData):
                 says = f"unknown figure; {self.test} records {', '.join(shape.figures) or 'none'}"
                 faults.append((f"figures.{key}", says))
             elif not isinstance(value, bool):
-                faults += out_of_reach(k, f"figures.{key}", value, unit_in(key), key)
+                faults += out_of_reach(knowledge, f"figures.{key}", value, unit_in(key), key)
         return faults + where_faults(against, self.test, self.where)
 
-    def asks(self, k: Knowledge) -> list[str]:
-        return k.ticks_at(self.test, self.where.node, self.where.pin)
+    def asks(self, knowledge: Knowledge) -> list[str]:
+        return knowledge.ticks_at(self.test, self.where.node, self.where.pin)
 
-    def runs(self, k: Knowledge) -> bool:
-        return k.tests[self.test].runs and not k.tests[self.test].stops_it
+    def runs(self, knowledge: Knowledge) -> bool:
+        return knowledge.tests[self.test].runs and not knowledge.tests[self.test].stops_it
 
 
 def circumstances(held: Conditions | None) -> str:
@@ -225,7 +225,7 @@ class Trace(EntryData):
     file: Short | None = None
     columns: dict[Short, list[Figure | None]] | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         names = [spoken(c) for c in self.channels]
         more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
         return f"Recording: {self.file or 'in place'}, {', '.join(names[:MOST_NAMED])}{more}"
@@ -246,7 +246,7 @@ class Stretch(EntryData):
     end_s: Figure
     name: Short
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Stretch marked: {self.name}, {plain(self.start_s)} to {plain(self.end_s)} s"
 
 

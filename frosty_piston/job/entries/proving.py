@@ -26,30 +26,30 @@ class ProofStep(EntryData):
     after: Short | None = None
     soaked_h: Hours | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        about = k.faults[self.about].title if self.about else spoken(self.step)
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        about = knowledge.faults[self.about].title if self.about else spoken(self.step)
         reason = f" ({self.reason})" if self.reason else ""
         return f"Proof, {inside(about)}: {spoken(self.result)}{reason}"
 
     def wrong(self, against: Against) -> list[Wrong]:
-        k = against.knowledge
-        steps = [*k.proofs.checks, *k.proofs.resets, *k.proofs.conditions]
+        knowledge = against.knowledge
+        steps = [*knowledge.proofs.checks, *knowledge.proofs.resets, *knowledge.proofs.conditions]
         faults = [] if self.step in steps else [("step", f"must be one of {', '.join(steps)}")]
-        faults += [] if self.repair == "general" else one_of("repair", self.repair, k.repairs)
-        faults += one_of("about", self.about, k.faults) if self.about else []
-        faults += one_of("why", self.why, k.proofs.reasons) if self.why else []
+        faults += [] if self.repair == "general" else one_of("repair", self.repair, knowledge.repairs)
+        faults += one_of("about", self.about, knowledge.faults) if self.about else []
+        faults += one_of("why", self.why, knowledge.proofs.reasons) if self.why else []
         if self.result == "could_not" and not self.reason:
             faults.append(("reason", "say why it could not be done"))
         return faults
 
-    def latch(self, k: Knowledge) -> str:
-        return "" if self.reason or self.result != "pass" else k.latches.get(self.step, "")
+    def latch(self, knowledge: Knowledge) -> str:
+        return "" if self.reason or self.result != "pass" else knowledge.latches.get(self.step, "")
 
-    def asks(self, k: Knowledge) -> list[str]:
+    def asks(self, knowledge: Knowledge) -> list[str]:
         if self.result == "could_not":
             return []
-        shape = (k.proofs.checks | k.proofs.conditions).get(self.step)
-        return [c for c in (shape.cautions if shape else []) if k.cautions[c].tick]
+        shape = (knowledge.proofs.checks | knowledge.proofs.conditions).get(self.step)
+        return [c for c in (shape.cautions if shape else []) if knowledge.cautions[c].tick]
 
 
 class Drive(EntryData):
@@ -77,7 +77,7 @@ class Drive(EntryData):
     def read(self) -> bool:
         return self.codes_read if self.codes_read is not None else "codes_back" in self.model_fields_set
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         spans = [
             self._typed("distance_km") or f"{plain(self.distance_km)} km"
             if self.distance_km is not None
@@ -104,7 +104,7 @@ class Drive(EntryData):
     def on_the_road(self) -> bool:
         return bool(self.distance_km)
 
-    def asks(self, k: Knowledge) -> list[str]:
+    def asks(self, knowledge: Knowledge) -> list[str]:
         return ["road_test"]
 
 
@@ -115,8 +115,8 @@ class SootCause(EntryData):
     found: Flag
     note: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"{k.soot.causes[self.cause].title}: {'found' if self.found else 'not found'}"
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        return f"{knowledge.soot.causes[self.cause].title}: {'found' if self.found else 'not found'}"
 
     def wrong(self, against: Against) -> list[Wrong]:
         return one_of("cause", self.cause, against.knowledge.soot.causes)
@@ -126,7 +126,7 @@ class Handover(EntryData):
     to: Short
     note: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Handed over to {self.to}"
 
 

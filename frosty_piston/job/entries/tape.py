@@ -18,8 +18,8 @@ class Tick(EntryData):
     caution: Id
     how: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        return f"Read and understood: {k.cautions[self.caution].title}" + (
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        return f"Read and understood: {knowledge.cautions[self.caution].title}" + (
             f". {self.how}" if self.how else ""
         )
 
@@ -32,7 +32,7 @@ class CardChange(EntryData):
 
     changes: dict[Short, tuple[Any, Any]]
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Changed: {', '.join(_named(key) for key in self.changes)}"
 
 
@@ -44,7 +44,7 @@ def _named(field: str) -> str:
 class Note(EntryData):
     text: Text
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return self.text
 
 
@@ -75,7 +75,7 @@ class Picture(EntryData):
     copy_of: Hash | None = None
     paper: bool = False
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         what = "Marked picture" if self.copy_of else "Picture"
         return f"{what} of {SHOWS[self.shows]}{f': {self.note}' if self.note else ''}"
 
@@ -96,7 +96,7 @@ class Shift(EntryData):
     note: Text | None = None
     takes: EntryId | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         if self.takes is not None:
             return "Taken over"
         return f"Handed on{f': {self.note}' if self.note else ''}"
@@ -112,7 +112,7 @@ class Unreadable(EntryData):
     was: str
     why: str
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Unreadable here, kept as it is ({self.was}): {self.why}"
 
 
@@ -120,9 +120,9 @@ class Correction(EntryData):
     corrects: EntryId
     reason: Text
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         target = on_tape.get(self.corrects)
-        taken_back = target.data.says(k, on_tape) if target else self.corrects
+        taken_back = target.data.says(knowledge, on_tape) if target else self.corrects
         return f"Takes back: {taken_back} ({self.reason})"
 
     def wrong(self, against: Against) -> list[Wrong]:

@@ -76,17 +76,17 @@ class Action(EntryData):
     note: Text | None = None
     cleaning: Cleaning | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         turn = self.cleaning
         done = f"{sentence(spoken(self.action))}: {self.what}"
         done += " (temporary)" if self.temporary else ""
         return noted(f"{done}, {turn.says()}" if turn else done, self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
-        k = against.knowledge
-        faults = one_of("cleaning.way", self.cleaning.way, k.cleaning) if self.cleaning else []
-        faults += one_of("repair", self.repair, k.repairs) if self.repair else []
-        faults += one_of("option", self.option, k.options) if self.option else []
+        knowledge = against.knowledge
+        faults = one_of("cleaning.way", self.cleaning.way, knowledge.cleaning) if self.cleaning else []
+        faults += one_of("repair", self.repair, knowledge.repairs) if self.repair else []
+        faults += one_of("option", self.option, knowledge.options) if self.option else []
         beyond = any(against.beyond(c) for c in self.cylinders or [])
         return faults + ([("cylinders", against.says_cylinders)] if beyond else [])
 
@@ -111,8 +111,11 @@ class OptionPicked(EntryData):
     chosen: Flag = False
     reason: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        titles = [k.options[o].title if o in k.options else spoken(o) for o in self.option.split("+")]
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        titles = [
+            knowledge.options[o].title if o in knowledge.options else spoken(o)
+            for o in self.option.split("+")
+        ]
         picked = f"{'Picked' if self.chosen else 'Priced'}: {self.title or listed(titles)}"
         return f"{picked}. {self.reason}" if self.reason else picked
 
@@ -132,7 +135,7 @@ class Consent(EntryData):
     how: Literal["phone", "in_person", "writing"]
     declined: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         ceiling = f", up to {self.ceiling // 100}" if self.ceiling else ""
         return f"Owner says {self.answer}: {self.who}, {self.how.replace('_', ' ')}{ceiling}"
 
@@ -151,7 +154,7 @@ class Warning_(EntryData):
     picture: Short | None = None
     about: Literal["tampering"] | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Warning ({self.urgency}): {self.text}"
 
 
@@ -208,14 +211,14 @@ class FitStep(EntryData):
         dict[Id, tuple[Annotated[str, Field(max_length=80)], Annotated[str, Field(max_length=80)]]] | None
     ) = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         if self.pins:
             return f"Pin map: {'; '.join(p.says() for p in self.pins)}"
         if self.state == "part":
             lines = ["; ".join([h.says() for h in self.hardware])] if self.hardware else []
             back = "Back on" + (f" ({self.reason})" if self.reason else "")
             return f"On the bench: {lines[0]}" if lines else back
-        step = next((s for s in k.repairs[self.plan].steps if s.id == self.step), None)
+        step = next((s for s in knowledge.repairs[self.plan].steps if s.id == self.step), None)
         stands = [
             step.does if step else spoken(self.step),
             f"cylinder {self.cylinder}" if self.cylinder else "",
@@ -229,19 +232,19 @@ class FitStep(EntryData):
         return noted(says, "; ".join(filter(None, (self.reason, self.note))))
 
     def wrong(self, against: Against) -> list[Wrong]:
-        k = against.knowledge
-        if missing := one_of("plan", self.plan, k.repairs):
+        knowledge = against.knowledge
+        if missing := one_of("plan", self.plan, knowledge.repairs):
             return missing
-        steps = k.repairs[self.plan].step_ids
+        steps = knowledge.repairs[self.plan].step_ids
         faults = [] if self.step in steps else [("step", f"must be one of {', '.join(steps)}")]
-        unknown = [i for i, c in enumerate(self.ticks or []) if c not in k.cautions]
+        unknown = [i for i, c in enumerate(self.ticks or []) if c not in knowledge.cautions]
         return faults + [(f"ticks[{i}]", "no such caution") for i in unknown]
 
-    def asks(self, k: Knowledge) -> list[str]:
+    def asks(self, knowledge: Knowledge) -> list[str]:
         if self.state != "done":
             return []
-        cautions = next(s.cautions for s in k.repairs[self.plan].steps if s.id == self.step)
-        return [c for c in cautions if k.cautions[c].tick and c not in (self.ticks or [])]
+        cautions = next(s.cautions for s in knowledge.repairs[self.plan].steps if s.id == self.step)
+        return [c for c in cautions if knowledge.cautions[c].tick and c not in (self.ticks or [])]
 
 
 class Wait(EntryData):
@@ -258,7 +261,7 @@ class Wait(EntryData):
     where: Where | None = None
     wanted_c: Annotated[float, Field(strict=True, ge=-60, le=1000)] | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         if self.state == "ended":
             return f"Wait over: {self.what}" + (f". {self.seen}" if self.seen else "")
         return f"Waiting: {self.what}"
@@ -291,7 +294,7 @@ class Piece(EntryData):
     whole_mm: Annotated[float, Field(strict=True, gt=0, le=2000)] | None = None
     where: Short | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         length = f", {plain(self.length_mm)} mm long" if self.length_mm else ""
         whole = f" of {plain(self.whole_mm)}" if self.length_mm and self.whole_mm else ""
         went = f", {WENT_WORDS[self.went]}" if self.went != "unknown" else ""
@@ -325,7 +328,7 @@ class Circuit(EntryData):
     parts: Annotated[list[CircuitPart], Field(max_length=200)]
     hoses: Annotated[list[CircuitHose], Field(max_length=400)]
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         which = {"found": " as found", "should": " as it should be", None: ""}[self.of]
         return (
             f"Vacuum circuit{which}: {counted(len(self.parts), 'part')}, {counted(len(self.hoses), 'hose')}"
@@ -351,7 +354,7 @@ class Trim(EntryData):
     code: Annotated[str, Field(min_length=1, max_length=80)]
     from_: Annotated[Literal["part", "unit", "sheet"], Field(alias="from")]
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"Trim code, cylinder {self.cylinder}: {self.code}"
 
     def wrong(self, against: Against) -> list[Wrong]:
@@ -367,14 +370,14 @@ class ResetStep(EntryData):
     because: Text | None = None
     lead: Text | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
-        plan = k.reset_plans.get(self.plan)
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+        plan = knowledge.reset_plans.get(self.plan)
         step = plan.step(self.step) if plan else None
         does = step.does if step else sentence(spoken(self.step))
         return f"Reset, {inside(does)}: {self.result}" + (f" ({self.because})" if self.because else "")
 
-    def latch(self, k: Knowledge) -> str:
-        return "" if self.lead or self.result != "done" else k.latches.get(self.step, "")
+    def latch(self, knowledge: Knowledge) -> str:
+        return "" if self.lead or self.result != "done" else knowledge.latches.get(self.step, "")
 
 
 class TopUp(EntryData):
@@ -384,7 +387,7 @@ class TopUp(EntryData):
     source: Short
     at_km: Annotated[float, Field(strict=True, ge=0, le=10_000_000)] | None = None
 
-    def says(self, k: Knowledge, on_tape: OnTape) -> str:
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         return f"DEF topped up: {plain(self.litres)} l, {self.source}"
 
 

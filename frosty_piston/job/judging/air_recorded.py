@@ -326,7 +326,8 @@ def analysed(readings: Readings, channels: Channels) -> list[Analysed]:
     return [
         a
         for a in answers
-        if a is not None and (not a.test or not readings.job.engine.rules_out(readings.k.tests[a.test].needs))
+        if a is not None
+        and (not a.test or not readings.job.engine.rules_out(readings.knowledge.tests[a.test].needs))
     ]
 
 

@@ -27,9 +27,9 @@ def _figure(value: float | str, unit: str) -> str:
     return called(value) if isinstance(value, str) else f"{exact(value)} {UNIT_WORDS.get(unit, unit)}"
 
 
-def recording_of(job: Job, k: Knowledge, test: str, node: str = "") -> Entry | None:
+def recording_of(job: Job, knowledge: Knowledge, test: str, node: str = "") -> Entry | None:
     """Return the latest recording of this time that holds what a test would record and is not judged yet."""
-    return next((x for x in to_judge(job) if _holds(k, x, test, node)), None)
+    return next((x for x in to_judge(job) if _holds(knowledge, x, test, node)), None)
 
 
 def to_judge(job: Job) -> list[Entry]:
@@ -41,14 +41,14 @@ def to_judge(job: Job) -> list[Entry]:
     return [x for x in recorded if x.id not in judged]
 
 
-def recorded_in(k: Knowledge, recordings: list[Entry], test: str, node: str = "") -> bool:
+def recorded_in(knowledge: Knowledge, recordings: list[Entry], test: str, node: str = "") -> bool:
     """Return whether one of some recordings holds what a test would record."""
-    return any(_holds(k, x, test, node) for x in recordings)
+    return any(_holds(knowledge, x, test, node) for x in recordings)
 
 
-def _holds(k: Knowledge, recording: Entry, test: str, node: str) -> bool:
-    shape = k.tests[test]
-    drive = k.drive(node) if node else None
+def _holds(knowledge: Knowledge, recording: Entry, test: str, node: str) -> bool:
+    shape = knowledge.tests[test]
+    drive = knowledge.drive(node) if node else None
     swept = [(drive.command, drive.position)] if shape.sweeps and drive and drive.command else []
     wanted = (set(channels) for channels in (*swept, *shape.recorded) if len(channels) > 1)
     return any(w <= set(recording.data.channels) for w in wanted)

@@ -32,7 +32,7 @@ class Readings:
         verdicts: Callable[[str], list[Result]],
     ):
         self.job = job
-        self.k = knowledge
+        self.knowledge = knowledge
         self.entries = tuple(entries)
         self.verdicts = verdicts
 
@@ -91,7 +91,7 @@ class Readings:
         """The last entry of each place of a test, in the order of the tape. One look may find several
         things at a place: each counts, and a place at which something was found was not found sound."""
         by_place: dict[tuple[object, ...], e.Entry] = {}
-        look = self.k.tests[test].look
+        look = self.knowledge.tests[test].look
         for x in self.all_of(test):
             place = (self._place(x), x.data.outcome if look and x.kind == "outcome" else None)
             by_place.pop(place, None)
@@ -102,11 +102,13 @@ class Readings:
         return [x for (place, _), x in by_place.items() if place not in bad or not self._found_sound(x)]
 
     def _found_sound(self, x: e.Entry) -> bool:
-        return x.kind == "outcome" and self.k.tests[x.data.test].outcomes.get(x.data.outcome) == "sound"
+        return (
+            x.kind == "outcome" and self.knowledge.tests[x.data.test].outcomes.get(x.data.outcome) == "sound"
+        )
 
     def limits(self, area: type[L]) -> L:
         """The limits of an area for this engine: its card's, or the general ones."""
-        return self.k.limits(area, self.job.engine.limits)
+        return self.knowledge.limits(area, self.job.engine.limits)
 
     def value(self, entry: e.Entry, unit: str) -> float | None:
         value = entry.data.value
@@ -124,7 +126,7 @@ class Readings:
 
     def impossible(self, entry: e.Entry) -> Result | None:
         """The verdict on a figure that no vehicle can give at this test; None when it can be."""
-        shape = self.k.tests[entry.data.test]
+        shape = self.knowledge.tests[entry.data.test]
         if entry.kind != "reading" or isinstance(entry.data.value, str) or not shape.range:
             return None
         unit = shape.units[0]
@@ -147,7 +149,7 @@ class Readings:
         where = where_of(entry.data.where)
         unit = entry.data.unit
         held = entry.data.conditions
-        never = self.k.tests[entry.data.test].never
+        never = self.knowledge.tests[entry.data.test].never
         if entry.data.value == NEVER and never is not None:
             reached = held.reached_rpm if held else None
             got = f" It got to {plain(reached)} per minute." if reached is not None else ""
@@ -165,7 +167,7 @@ class Readings:
 
     def as_recorded(self, entry: e.Entry) -> Result:
         """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
-        shape = self.k.tests[entry.data.test]
+        shape = self.knowledge.tests[entry.data.test]
         d = entry.data
         where = where_of(d.where)
         if entry.kind == "outcome" and d.outcome:

@@ -25,22 +25,22 @@ from .result import Result, where_of
 TIME_NAMES = ("time", "time_s", "t")
 
 
-def drives_in(k: Knowledge, channels: Collection[str]) -> list[str]:
+def drives_in(knowledge: Knowledge, channels: Collection[str]) -> list[str]:
     """The parts whose command and position are both among some channels."""
-    return [node for node in k.nodes if (drive := k.drive(node)) and drive.channels(channels)]
+    return [node for node in knowledge.nodes if (drive := knowledge.drive(node)) and drive.channels(channels)]
 
 
-def without_command(k: Knowledge, channels: Collection[str]) -> list[str]:
+def without_command(knowledge: Knowledge, channels: Collection[str]) -> list[str]:
     """The parts whose position alone was recorded."""
     return [
         node
-        for node in k.nodes
-        if (drive := k.drive(node)) and drive.position in channels and drive.command not in channels
+        for node in knowledge.nodes
+        if (drive := knowledge.drive(node)) and drive.position in channels and drive.command not in channels
     ]
 
 
 def _limits(readings: Readings, drive: DriveShape) -> tuple[ActuatorLimits, Limit]:
-    closed = readings.k.limit(drive.closed, readings.job.engine.limits)
+    closed = readings.knowledge.limit(drive.closed, readings.job.engine.limits)
     return readings.limits(ActuatorLimits), closed
 
 
@@ -48,23 +48,23 @@ def judged_drive(
     readings: Readings, node: str, channels: dict[str, Signal]
 ) -> tuple[DriveReport | None, Judgement]:
     """What a recording says of one drive of this engine."""
-    drive = readings.k.drive(node)
+    drive = readings.knowledge.drive(node)
     recorded = drive.channels(channels) if drive else None
     assert drive is not None and recorded is not None
     command, position, percent = recorded
     kind = "vacuum" if "vacuum" in str(getattr(readings.job.engine, drive.by) or "") else "motor"
     (limits, closed) = _limits(readings, drive)
-    title = readings.k.nodes[node].title
+    title = readings.knowledge.nodes[node].title
     report = analyse_drive(channels[command], channels[position], limits, percent)
     return report, judge_drive(report, limits, closed, kind, title)
 
 
 def judged_position(readings: Readings, node: str, channels: dict[str, Signal]) -> Judgement:
     """What its position alone says of a drive."""
-    drive = readings.k.drive(node)
+    drive = readings.knowledge.drive(node)
     assert drive is not None
     limits, closed = _limits(readings, drive)
-    return judge_position(channels[drive.position], limits, closed, readings.k.nodes[node].title)
+    return judge_position(channels[drive.position], limits, closed, readings.knowledge.nodes[node].title)
 
 
 def channels_of(entry: e.Entry) -> dict[str, Signal]:
@@ -100,12 +100,12 @@ def recorded(readings: Readings) -> list[Result]:
             if a.test == x.data.test
         ]
         if x.data.test == "actuator_sweep":
-            for node in drives_in(readings.k, channels):
+            for node in drives_in(readings.knowledge, channels):
                 where = where_of(x.data.where) | {"node": node}
                 results.append(
                     Result("actuator_sweep", where, judged_drive(readings, node, channels)[1], (x.id,))
                 )
-            for node in without_command(readings.k, channels):
+            for node in without_command(readings.knowledge, channels):
                 results.append(
                     Result(
                         "actuator_sweep",

@@ -62,7 +62,7 @@ def stop_hand_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
             results.append(readings.as_recorded(x))
             continue
         slow = seen.replace(AT_ONCE, "slow_", 1)
-        verdict = readings.k.tests[x.data.test].outcomes[slow]
+        verdict = readings.knowledge.tests[x.data.test].outcomes[slow]
         because = f"It took {plain(took)} s; at once is under {plain(most)} s ({most.source})."
         results.append(result(x, Judgement(verdict, slow, took, "s", None, because)))
     return results

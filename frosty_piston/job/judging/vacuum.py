@@ -77,10 +77,10 @@ def _capped(readings: Readings) -> float | None:
 
 def _volume_ml(readings: Readings, x: e.Entry, branch: bool) -> float:
     """What was pumped: by the circuit, else what is usual."""
-    leaking = leaking_on(readings.job, readings.k)
+    leaking = leaking_on(readings.job, readings.knowledge)
     node = str(x.data.where.node or "")
     if leaking is None or node not in leaking.place:
-        return readings.k.circuit.leaks.usual_ml if branch else PART_ML
+        return readings.knowledge.circuit.leaks.usual_ml if branch else PART_ML
     tested = leaking.section(node, tuple(x.data.blocked or ())) if branch else 1 << leaking.place[node]
     return leaking.volume_ml(tested)
 

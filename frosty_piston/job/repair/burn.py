@@ -95,7 +95,7 @@ def burn_of(assessed: Assessed) -> Burn:
 
 
 def _bars(assessed: Assessed, soot_g: float | None) -> list[Bar]:
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     job = assessed.job
     limits = assessed.readings.limits(FilterLimits)
     bars = []
@@ -114,7 +114,7 @@ def _bars(assessed: Assessed, soot_g: float | None) -> list[Bar]:
     codes = {
         x.data.code
         for x in job.of(Code)
-        if (known := k.codes.get(decode(x.data.code).code))
+        if (known := knowledge.codes.get(decode(x.data.code).code))
         and known.system in BARRED_BY
         and x.data.status != "history"
         and (cleared is None or job.position[x.id] > job.position[cleared.id])
@@ -142,11 +142,13 @@ def _bars(assessed: Assessed, soot_g: float | None) -> list[Bar]:
 
 def _why(assessed: Assessed) -> Bar:
     """Whether it was asked why it loaded: what made the soot makes it again."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     said = {x.data.cause: x.data.found for x in assessed.job.of(SootCause)}
-    found = [inside(k.soot.causes[c].title) for c, there in said.items() if there]
+    found = [inside(knowledge.soot.causes[c].title) for c, there in said.items() if there]
     if found:
         return Bar("Why it loaded", "held", f"{', '.join(found)}: mend it, or it loads again")
     if said:
-        return Bar("Why it loaded", "held", f"{len(said)} of {len(k.soot.causes)} asked, none found yet")
+        return Bar(
+            "Why it loaded", "held", f"{len(said)} of {len(knowledge.soot.causes)} asked, none found yet"
+        )
     return Bar("Why it loaded", "unknown", "ask first: what made the soot makes it again")

@@ -37,11 +37,11 @@ class Doubt:
     because: str
 
 
-def contact_faults(k: Knowledge, node: str) -> tuple[str, ...]:
+def contact_faults(knowledge: Knowledge, node: str) -> tuple[str, ...]:
     """The faults of a part that move under the hand: those that a wiggle test shows there."""
     return tuple(
         speaks.fault
-        for known in k.findings[WIGGLE]
+        for known in knowledge.findings[WIGGLE]
         if node in known.shape.nodes
         for speaks in known.shape.speaks
         if float(known.finding.shows[speaks.fault][-1]) >= MOVES
@@ -51,9 +51,9 @@ def contact_faults(k: Knowledge, node: str) -> tuple[str, ...]:
 def opened(assessed: Assessed) -> tuple[Opened, ...]:
     """Every plug that was opened on the job, each place once with its latest entry, in their order."""
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     by_id = {x.id: x for x in job.live}
-    found = [*_by_tests(assessed, by_id), *_by_acts(job, k)]
+    found = [*_by_tests(assessed, by_id), *_by_acts(job, knowledge)]
     latest: dict[tuple[str, int | None], Opened] = {}
     for o in sorted(found, key=lambda o: job.position[o.entry.id]):
         latest.pop((o.node, o.cylinder), None)
@@ -76,23 +76,25 @@ def _by_tests(assessed: Assessed, by_id: dict[str, Entry]) -> Iterator[Opened]:
                 )
 
 
-def _only_node(k: Knowledge, test: str) -> str | None:
-    nodes = [n for n, shape in k.nodes.items() if shape.part in k.tests[test].parts]
+def _only_node(knowledge: Knowledge, test: str) -> str | None:
+    nodes = [n for n, shape in knowledge.nodes.items() if shape.part in knowledge.tests[test].parts]
     return nodes[0] if len(nodes) == 1 else None
 
 
-def _by_acts(job: Job, k: Knowledge) -> Iterator[Opened]:
+def _by_acts(job: Job, knowledge: Knowledge) -> Iterator[Opened]:
     for x in job.of(Action):
         if x.data.action not in OPENS:
             continue
-        node = k.node(x.data.where.node or x.data.what)
+        node = knowledge.node(x.data.where.node or x.data.what)
         if node is not None:
             yield Opened(node, x.data.where.cylinder, x)
 
 
-def comes_and_goes(job: Job, k: Knowledge, verdicts: list[Result]) -> bool:
+def comes_and_goes(job: Job, knowledge: Knowledge, verdicts: list[Result]) -> bool:
     """Whether the complaint is one that comes and goes: so said, known returns, or a dropout counted."""
-    said = any(k.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in job.complaints)
+    said = any(
+        knowledge.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in job.complaints
+    )
     returned = any(x.data.returns or x.data.returns_about for x in job.of(Symptom))
     dropped = any(v.test == WIGGLE and v.judgement.verdict in ("failed", "marginal") for v in verdicts)
     return said or returned or dropped
@@ -102,21 +104,21 @@ def doubts(assessed: Assessed) -> tuple[Doubt, ...]:
     """The contacts that were opened, whose fault was a suspect at the repair, and that were neither mended
     nor stayed quiet since: one for each part."""
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     suspicion = assessed.suspicion
     before = [v for verdicts in assessed.judged for v in verdicts]
-    if not job.repairs or not comes_and_goes(job, k, before):
+    if not job.repairs or not comes_and_goes(job, knowledge, before):
         return ()
     cured = {f for s in suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
     found: dict[str, Doubt] = {}
     for o in opened(assessed):
-        faults = contact_faults(k, o.node)
+        faults = contact_faults(knowledge, o.node)
         if cured & set(faults) or _quiet_since(assessed, o):
             continue
         for fault in faults:
             stood = suspicion.at_repair(fault) or 0.0
             if fault in suspicion.space.faults and stood >= COUNTS_FROM:
-                found.setdefault(o.node, Doubt(o, fault, _says(k, o, fault, stood)))
+                found.setdefault(o.node, Doubt(o, fault, _says(knowledge, o, fault, stood)))
     return tuple(found.values())
 
 
@@ -133,10 +135,10 @@ def _quiet_since(assessed: Assessed, o: Opened) -> bool:
     return bool(wiggled) and all(v.judgement.verdict == "sound" for v in wiggled)
 
 
-def _says(k: Knowledge, o: Opened, fault: str, stood: float) -> str:
-    where = f"{k.nodes[o.node].title}" + (f", cylinder {o.cylinder}" if o.cylinder else "")
+def _says(knowledge: Knowledge, o: Opened, fault: str, stood: float) -> str:
+    where = f"{knowledge.nodes[o.node].title}" + (f", cylinder {o.cylinder}" if o.cylinder else "")
     return (
         f"Disturbed: the plug of {inside(where)} was opened. That alone keeps a poor contact quiet for a"
-        f" while, and {inside(k.faults[fault].title)} stood at {percent(stood)}. Wiggle it, as long as"
-        " before, without a dropout; or mend it."
+        f" while, and {inside(knowledge.faults[fault].title)} stood at {percent(stood)}. Wiggle it, as long"
+        " as before, without a dropout; or mend it."
     )

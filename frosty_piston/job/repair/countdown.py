@@ -100,7 +100,7 @@ def countdown_of(assessed: Assessed, proof: Proof) -> Countdown | None:
 
 def _planned(assessed: Assessed, proof: Proof, axis: str) -> list[Charge]:
     """The next test, the conditions of the proof that are still to come, and the drive that makes it sure."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     if proof.status == "none":
         return _next_test(assessed, axis)
     charges = []
@@ -112,7 +112,7 @@ def _planned(assessed: Assessed, proof: Proof, axis: str) -> list[Charge]:
     for s in proof.steps:
         if s.kind != "condition" or not s.needed or s.result not in ("open", "warm"):
             continue
-        shape = k.proofs.conditions[s.id]
+        shape = knowledge.proofs.conditions[s.id]
         amount = (general if shape.drive else 0.0) if axis == KM else 1.0
         if amount and not (known and shape.drive):
             charges.append(Charge(shape.does, Place(Page.PROVE, part=Part.PROOF, item=s.id), amount))

@@ -45,7 +45,7 @@ def counts_after(before: Entry[Condition] | None, entry: Entry) -> Entry[Conditi
     return before
 
 
-def taken_by(axis: str, k: Knowledge, entry: Entry, runs: bool) -> tuple[float, bool]:
+def taken_by(axis: str, knowledge: Knowledge, entry: Entry, runs: bool) -> tuple[float, bool]:
     """What an entry takes of a countdown, and whether the engine runs after it: a start for a test that
     cranks, and for one that runs when the one before did not."""
     data = entry.data
@@ -53,22 +53,22 @@ def taken_by(axis: str, k: Knowledge, entry: Entry, runs: bool) -> tuple[float, 
         if axis == KM:
             return data.distance_km or 0.0, False
         return (data.starts if data.starts is not None else 1.0), False
-    if axis == STARTS and isinstance(data, Reading | Outcome | Trace) and data.test in k.tests:
-        shape = k.tests[data.test]
+    if axis == STARTS and isinstance(data, Reading | Outcome | Trace) and data.test in knowledge.tests:
+        shape = knowledge.tests[data.test]
         if shape.cranks:
             return 1.0, False
         return (0.0 if runs or not shape.runs else 1.0), shape.runs
-    if axis == STARTS and isinstance(data, ProofStep) and data.step in k.proofs.conditions:
+    if axis == STARTS and isinstance(data, ProofStep) and data.step in knowledge.proofs.conditions:
         return 1.0, False
     return 0.0, runs
 
 
-def used_since(job: Job, k: Knowledge, entry: Entry[Condition]) -> float:
+def used_since(job: Job, knowledge: Knowledge, entry: Entry[Condition]) -> float:
     """What was driven or started since a countdown was written down."""
     used = 0.0
     runs = False
     for x in job.live[job.position[entry.id] + 1 :]:
-        more, runs = taken_by(entry.data.name, k, x, runs)
+        more, runs = taken_by(entry.data.name, knowledge, x, runs)
         used += more
     return used
 

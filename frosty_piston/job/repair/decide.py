@@ -83,11 +83,11 @@ class Advice:
     before: bool
 
 
-def typed_on_tape(job: Job, k: Knowledge) -> dict[str, dict[str, float]]:
+def typed_on_tape(job: Job, knowledge: Knowledge) -> dict[str, dict[str, float]]:
     """What was typed for single options on this job: the latest price on the tape for each."""
     typed: dict[str, dict[str, float]] = {}
     for x in job.of(OptionPicked):
-        if x.data.option in k.options and not x.data.chosen:
+        if x.data.option in knowledge.options and not x.data.chosen:
             given = {name: getattr(x.data, name) for name in PRICED if name in x.data.model_fields_set}
             typed[x.data.option] = {name: value for name, value in given.items() if value is not None}
     return typed
@@ -250,14 +250,14 @@ def _repairs(draft: _Draft) -> tuple[str, ...]:
 def _options(assessed: Assessed, repair: str) -> list[Option]:
     """The options of a repair that make sense here: only the failed ones, when some failed and some did
     not."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     job = assessed.job
-    bad = condemned(k, repair, assessed.now)
+    bad = condemned(knowledge, repair, assessed.now)
     options = []
-    for option in k.repairs[repair].options.values():
+    for option in knowledge.repairs[repair].options.values():
         if option.shape.pieces == "failed" and (not bad.cylinders or len(bad.cylinders) == job.cylinders):
             continue
-        if all(job.engine.rules_out(k.faults[f].needs) for f in option.cures) and option.cures:
+        if all(job.engine.rules_out(knowledge.faults[f].needs) for f in option.cures) and option.cures:
             continue
         options.append(option)
     return options
@@ -276,12 +276,12 @@ def cylinders_of(assessed: Assessed, option: Option) -> tuple[int, ...]:
 
 def _draft(assessed: Assessed, options: tuple[Option, ...], prices: Prices) -> _Draft:
     suspicion = assessed.suspicion
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     singles = [_single(assessed, o, prices) for o in options]
     cures, present = suspicion.cured_by([(o.cures, o.takes) for o in options])
     names = suspicion.space.names
     left = {names[i]: float(p) for i, p in enumerate(present)}
-    reached = _access_hours(k, options, prices)
+    reached = _access_hours(knowledge, options, prices)
     because = "; ".join(dict.fromkeys(because for _, because in singles))
     cost = singles[0][0] if len(singles) == 1 else _together([c for c, _ in singles], prices)
     cost = replace(
@@ -319,27 +319,27 @@ def _together(costs: list[CostOption], prices: Prices) -> CostOption:
     )
 
 
-def _access_hours(k: Knowledge, options: tuple[Option, ...], prices: Prices) -> float | None:
+def _access_hours(knowledge: Knowledge, options: tuple[Option, ...], prices: Prices) -> float | None:
     """Hours to reach what is done, each state of the vehicle counted once. None: a figure of its own, or
     typed."""
     if any("access_h" in prices.typed.get(o.id, {}) or o.shape.access_figure for o in options):
         return None
-    states = dict.fromkeys(a for o in options for r in o.repairs for a in k.repairs[r].shape.access)
-    return sum(k.access[a].minutes for a in states) / 60
+    states = dict.fromkeys(a for o in options for r in o.repairs for a in knowledge.repairs[r].shape.access)
+    return sum(knowledge.access[a].minutes for a in states) / 60
 
 
 def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOption, str]:
     """One option as it is costed, and where the odds that it comes back are from."""
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     shape = option.shape
-    repair = k.repairs[option.repair].shape
+    repair = knowledge.repairs[option.repair].shape
 
     def figure(name: str) -> float:
         own = job.engine.limit(name)
-        return k.general(name) if own is None else own
+        return knowledge.general(name) if own is None else own
 
-    bad = condemned(k, option.repair, assessed.diagnosis)
+    bad = condemned(knowledge, option.repair, assessed.diagnosis)
     cylinders = cylinders_of(assessed, option)
     pieces = len(cylinders) or 1
     typed = prices.typed.get(option.id, {})
@@ -349,9 +349,9 @@ def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOpt
     reach = (
         figure(shape.access_figure)
         if shape.access_figure
-        else sum(k.access[a].minutes for a in repair.access) / 60
+        else sum(knowledge.access[a].minutes for a in repair.access) / 60
     )
-    back, breaks, because = _risks(k, job, option, bad, cylinders)
+    back, breaks, because = _risks(knowledge, job, option, bad, cylinders)
     break_h = figure(shape.break_figure) if shape.break_figure else shape.break_minutes / 60
     return (
         CostOption(
@@ -375,13 +375,13 @@ def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOpt
 
 
 def _risks(
-    k: Knowledge, job: Job, option: Option, bad: Condemned, cylinders: tuple[int, ...]
+    knowledge: Knowledge, job: Job, option: Option, bad: Condemned, cylinders: tuple[int, ...]
 ) -> tuple[float, float, str]:
     """The chance that it comes back within a year, that something breaks on the way out, and where they are
     from."""
     shape = option.shape
     failed = len(bad.cylinders)
-    limits = k.limits(plug_life.PlugLifeLimits, job.engine.limits)
+    limits = knowledge.limits(plug_life.PlugLifeLimits, job.engine.limits)
     back = shape.back
     breaks = shape.breaks
     because = "general figure"
@@ -409,11 +409,11 @@ def _risks(
 def advice(assessed: Assessed) -> list[Advice]:
     """What a technician should hear before money is spent: what the leading suspect still lacks, and what is
     a guess."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     advised = []
     for repair in list(assessed.suspicion.repairs_needed)[:2]:
-        shape = k.repairs[repair].shape
-        bad = condemned(k, repair, assessed.now)
+        shape = knowledge.repairs[repair].shape
+        bad = condemned(knowledge, repair, assessed.now)
         if shape.at_part and bad.afar:
             test = next(
                 (
@@ -424,7 +424,7 @@ def advice(assessed: Assessed) -> list[Advice]:
                 None,
             )
             where = {"point": shape.at_part.points[0]} if shape.at_part.points else {}
-            place = test_place(k, test.test, where) if test else None
+            place = test_place(knowledge, test.test, where) if test else None
             names = ", ".join(map(str, sorted(bad.afar)))
             advised.append(
                 Advice(
@@ -439,7 +439,11 @@ def advice(assessed: Assessed) -> list[Advice]:
             for c in range(1, assessed.job.cylinders + 1)
             if not any(v.where.get("cylinder") == c for v in assessed.now)
         ]
-        if bad.cylinders and unread and any(o.shape.pieces for o in k.repairs[repair].options.values()):
+        if (
+            bad.cylinders
+            and unread
+            and any(o.shape.pieces for o in knowledge.repairs[repair].options.values())
+        ):
             advised.append(
                 Advice(
                     f"Cylinder {', '.join(map(str, unread))} never read: the count is a guess.", None, False
@@ -455,25 +459,25 @@ def advice(assessed: Assessed) -> list[Advice]:
             f" {counted(round(buy.test.minutes), 'minute')} would tell:"
             f" {inside(buy.test.title)}."
         )
-        advised.append(Advice(says, test_place(k, buy.test.test, buy.test.where), True))
+        advised.append(Advice(says, test_place(knowledge, buy.test.test, buy.test.where), True))
     elif top.probability < 0.8 and (n := assessed.proposals.first):
         says = (
             f"The leading suspect stands at {percent(top.probability)}."
             f" {counted(round(n.minutes), 'minute')} more would"
             f" tell: {inside(n.title)}."
         )
-        advised.append(Advice(says, test_place(k, n.test, n.where), False))
+        advised.append(Advice(says, test_place(knowledge, n.test, n.where), False))
     return advised
 
 
-def picked_options(job: Job, k: Knowledge) -> tuple[Option, ...]:
+def picked_options(job: Job, knowledge: Knowledge) -> tuple[Option, ...]:
     """The options the technician picked last, since a proof last failed; several that were picked
     together."""
     chosen = [x for x in job.since_failure if x.kind == "option" and x.data.chosen]
     if not chosen:
         return ()
     batch = chosen[-1].data.option.split("+") if "+" in chosen[-1].data.option else [chosen[-1].data.option]
-    return tuple(k.options[o] for o in batch if o in k.options)
+    return tuple(knowledge.options[o] for o in batch if o in knowledge.options)
 
 
 def offer_says(offers: Iterable[Offer]) -> list[dict[str, object]]:

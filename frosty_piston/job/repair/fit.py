@@ -157,18 +157,18 @@ class PlanState:
 
 
 def plan_state(
-    job: Job, k: Knowledge, plan: str, cylinders: tuple[int, ...] = (), act: str | None = None
+    job: Job, knowledge: Knowledge, plan: str, cylinders: tuple[int, ...] = (), act: str | None = None
 ) -> PlanState:
     """Fold the fit entries of a job into the state of one plan; `cylinders`: those the plan works on; `act`:
     the way it is done, which leaves out the steps of other ways."""
-    repair = k.repairs[plan]
+    repair = knowledge.repairs[plan]
     entries = [x for x in job.since_failure if x.kind == "fit_step" and x.data.plan == plan]
     steps = []
     for step in repair.steps_for(act):
         mine = tuple(x for x in entries if x.data.step == step.id)
         done = {x.data.cylinder for x in mine if x.data.state != "part"}
         left = tuple(c for c in cylinders if c not in done) if step.per_piece and None not in done else ()
-        torque, general = torque_for(job, k, step)
+        torque, general = torque_for(job, knowledge, step)
         steps.append(StepState(step, mine, left if done or not step.per_piece else (), torque, general))
     refitted = {t for s in steps if s.ticked and s.ticked[-1].data.state == "done" for t in s.shape.refits}
     back = {name for x in entries for name in x.data.back or []}
@@ -201,11 +201,11 @@ def missing_pieces(job: Job) -> tuple[PieceState, ...]:
     return tuple(p for p in pieces_of(job) if p.missing)
 
 
-def barred(job: Job, k: Knowledge, test: str) -> str:
+def barred(job: Job, knowledge: Knowledge, test: str) -> str:
     """Why a test cannot be made while a piece is missing, in words; empty when it can: it turns or runs the
     engine."""
     missing = missing_pieces(job)
-    shape = k.tests[test]
+    shape = knowledge.tests[test]
     if not missing or not (shape.cranks or shape.runs):
         return ""
     return f"a piece is missing: {missing[0].lost}. Nobody starts or cranks it until it is found"
@@ -244,7 +244,7 @@ def differing(repair: Repair, compared: dict[str, list[str]]) -> list[str]:
     ]
 
 
-def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, bool]:
+def torque_for(job: Job, knowledge: Knowledge, step: StepShape) -> tuple[float | None, bool]:
     """The torque of a step in N m, and whether it is a general figure: card first, then the thread's general
     one."""
     if step.torque is None:
@@ -256,9 +256,9 @@ def torque_for(job: Job, k: Knowledge, step: StepShape) -> tuple[float | None, b
         "glow_plug_fitting_nm": plug_life.fitting,
     }.get(step.torque)
     if by_thread:
-        torque = by_thread(thread, card, k.limits(plug_life.PlugLifeLimits, job.engine.limits))
+        torque = by_thread(thread, card, knowledge.limits(plug_life.PlugLifeLimits, job.engine.limits))
         return torque.nm, torque.general
-    return (k.figures[step.torque].general, True) if card is None else (card, False)
+    return (knowledge.figures[step.torque].general, True) if card is None else (card, False)
 
 
 def chosen(job: Job) -> Entry | None:

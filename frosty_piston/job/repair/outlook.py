@@ -41,5 +41,5 @@ def ahead(assessed: Assessed) -> Ahead | None:
 
 
 def _cure(assessed: Assessed, fault: str) -> Repair | None:
-    k = assessed.knowledge
-    return k.repairs.get(k.repair_of.get(fault, ""))
+    knowledge = assessed.knowledge
+    return knowledge.repairs.get(knowledge.repair_of.get(fault, ""))

@@ -118,9 +118,9 @@ class _Prover:
     def __init__(self, assessed: Assessed):
         self.assessed = assessed
         self.job = assessed.job
-        self.k = assessed.knowledge
+        self.knowledge = assessed.knowledge
         self.number = assessed.after_time
-        acts = [x for x in self.job.repairs if x.data.repair in self.k.repairs]
+        acts = [x for x in self.job.repairs if x.data.repair in self.knowledge.repairs]
         self.repairs = tuple(dict.fromkeys(x.data.repair for x in acts))
         since = {x.id for n in range(self.number, len(self.job.times)) for x in self.job.times[n]}
         self.said = {x.data.step: x for x in self.job.live if x.kind == "proof_step" and x.id in since}
@@ -184,7 +184,7 @@ class _Prover:
     def _answered(self, v: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
         """A sound reading since that takes in the place: the same test further up the wire, or one that
         says more."""
-        shape = self.k.tests[v.test]
+        shape = self.knowledge.tests[v.test]
         here = str(v.where.get("point", ""))
         points = ([here] if here else []) + shape.taken_in_at.get(here, [])
         for test in (v.test, *shape.answered_by):
@@ -197,9 +197,9 @@ class _Prover:
     # the steps
 
     def steps(self, pairs: tuple[Pair, ...]) -> tuple[ProofStepState, ...]:
-        checks = self.k.proofs.checks
-        resets = self.k.proofs.resets
-        named = [c for r in self.repairs for c in self.k.repairs[r].checks]
+        checks = self.knowledge.proofs.checks
+        resets = self.knowledge.proofs.resets
+        named = [c for r in self.repairs for c in self.knowledge.repairs[r].checks]
         own = [c for c in dict.fromkeys(named) if c not in ("clear", "codes")]
         wired = self.job.engine.injection not in NO_CODES
         states = [self._reread(self._check("remeasure", checks["remeasure"]), pairs)]
@@ -208,9 +208,9 @@ class _Prover:
         states += [self._check(c, checks[c]) for c in ("clear", "codes") if wired]
         said: dict[str, Entry] = {}
         for n in range(self.number, len(self.job.times)):
-            said |= condition_steps(self.job, self.k, n)
-        of_complaint = conditions_of(self.job, self.k)
-        shown = witnesses_of(self.job, self.k)
+            said |= condition_steps(self.job, self.knowledge, n)
+        of_complaint = conditions_of(self.job, self.knowledge)
+        shown = witnesses_of(self.job, self.knowledge)
         return (*states, *(self._condition(c, said.get(c), c in of_complaint) for c in shown))
 
     def _resets(self) -> Iterator[tuple[str, bool]]:
@@ -218,8 +218,8 @@ class _Prover:
         acts = {x.data.repair: x.data.action for x in self.job.repairs}
         seen: set[str] = set()
         for repair in self.repairs:
-            for key in self.k.repairs[repair].resets:
-                shape = self.k.proofs.resets[key]
+            for key in self.knowledge.repairs[repair].resets:
+                shape = self.knowledge.proofs.resets[key]
                 if key not in seen and (not shape.acts or acts[repair] in shape.acts):
                     seen.add(key)
                     on_card = self.job.engine.choice(shape.card) == "yes"
@@ -228,7 +228,7 @@ class _Prover:
     def _coding(self, key: str) -> tuple[str, str] | None:
         """What the trim codes on the tape say of the coding: its result and why; None while there are none of
         what was fitted."""
-        changed = [x for x in self.job.repairs if key in self.k.repairs[x.data.repair].resets]
+        changed = [x for x in self.job.repairs if key in self.knowledge.repairs[x.data.repair].resets]
         if key not in CODED_BY or not changed:
             return None
         cylinders = sorted({c for x in changed for c in x.data.cylinders or []})
@@ -278,7 +278,7 @@ class _Prover:
         return step if failed else replace(step, result="optional" if step.result == "open" else step.result)
 
     def _reset(self, key: str, shape: ResetShape, needed: bool) -> ProofStepState:
-        plan = next((p for p, shape in self.k.reset_plans.items() if key in shape.proves), None)
+        plan = next((p for p, shape in self.knowledge.reset_plans.items() if key in shape.proves), None)
         link: Place | None = Place(Page.RESETS, plan) if plan else None
         link = Place(Page.TRIM) if key in CODED_BY else link
         entry = self.said.get(key)
@@ -306,7 +306,7 @@ class _Prover:
         return ProofStepState(key, "reset", shape, entry, result, note, needed, link)
 
     def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
-        shape = self.k.proofs.conditions[key]
+        shape = self.knowledge.proofs.conditions[key]
         result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
         if result == "pass" and entry is not None and not counts(self.job, shape, entry):
             result = "warm"
@@ -321,7 +321,7 @@ class _Prover:
         if result == "open" and key == CLEAN_DRIVE and self._driven_clean():
             result = "pass"
             note = "by the drive written down"
-        link = test_place(self.k, shape.reading) if shape.reading else None
+        link = test_place(self.knowledge, shape.reading) if shape.reading else None
         result = "optional" if result == "open" and not own else result
         return ProofStepState(key, "condition", shape, entry, result, note, own, link)
 
@@ -373,7 +373,7 @@ class _Prover:
                 yield Missing(
                     "failed",
                     p.after.test,
-                    test_place(self.k, p.after.test, p.after.where),
+                    test_place(self.knowledge, p.after.test, p.after.where),
                     f"Not cured: {p.after.judgement.because}",
                 )
 
@@ -383,12 +383,12 @@ class _Prover:
     def _whole_circuit(self) -> Iterator[Missing]:
         """After a mend on the circuit the whole is tested again: one leak may have hidden another."""
         found = self.assessed.isolation
-        mended = self.k.repairs[self.job.repairs[-1].data.repair].cures if self.job.repairs else ()
+        mended = self.knowledge.repairs[self.job.repairs[-1].data.repair].cures if self.job.repairs else ()
         if found is None or found.whole_holds or not set(mended) & set(found.leaks.weights):
             return
         root = found.leaking.roots()[0]
         says = "The whole circuit was not tested again since the mend: one leak may have hidden another."
-        yield Missing("reread", SECTION, test_place(self.k, SECTION, {"node": root}), says)
+        yield Missing("reread", SECTION, test_place(self.knowledge, SECTION, {"node": root}), says)
 
     def _still_counts(self) -> Iterator[Missing]:
         """A countdown that still runs: cured is not unlatched."""
@@ -414,7 +414,7 @@ class _Prover:
         for x in measures_on(self.job):
             back = f", come back {x.data.come_back}" if x.data.come_back else ""
             says = f"Temporary measure still on ({x.data.what}){back}."
-            yield Missing("temporary", x.data.what, test_place(self.k, LEVER), says)
+            yield Missing("temporary", x.data.what, test_place(self.knowledge, LEVER), says)
 
     def _rereads(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
         excused = next((s for s in steps if s.id == "remeasure"), None)
@@ -429,12 +429,12 @@ class _Prover:
             if again != "failed" and excused is not None and excused.result == "could_not":
                 continue
             where = place(p.before)
-            title = self.k.tests[p.before.test].title
+            title = self.knowledge.tests[p.before.test].title
             says = "read again, and not sound" if p.after else "not read again"
             yield Missing(
                 "reread",
                 p.before.test,
-                test_place(self.k, p.before.test, p.before.where),
+                test_place(self.knowledge, p.before.test, p.before.where),
                 f"{title}{', ' + where if where else ''}: {says}.",
             )
 
@@ -442,8 +442,8 @@ class _Prover:
         """Whether it was read on the part itself, off the vehicle or moved about, and that part has been
         replaced."""
         replaced = [x.data.repair for x in self.job.repairs if x.data.action == "replaced"]
-        return self.k.tests[v.test].on_part and any(
-            v.test in tests_of(self.k, r) for r in replaced if r in self.k.repairs
+        return self.knowledge.tests[v.test].on_part and any(
+            v.test in tests_of(self.knowledge, r) for r in replaced if r in self.knowledge.repairs
         )
 
     def _suspects(self, disturbed: list[Missing]) -> Iterator[Missing]:
@@ -457,8 +457,8 @@ class _Prover:
             if stood <= STOOD_HIGH or settled or self._cleared(fault):
                 continue
             says = (
-                f"{self.k.faults[fault].title} stood at {percent(stood)} at the repair, and nothing was done"
-                " about it: repair it, clear it by a test, or say why not."
+                f"{self.knowledge.faults[fault].title} stood at {percent(stood)} at the repair, and nothing"
+                " was done about it: repair it, clear it by a test, or say why not."
             )
             yield Missing("suspect", fault, Place(Page.WHY, fault), says)
 
@@ -470,7 +470,7 @@ class _Prover:
                 where = {"node": d.opened.node} | (
                     {"cylinder": d.opened.cylinder} if d.opened.cylinder else {}
                 )
-                yield Missing("suspect", d.fault, test_place(self.k, WIGGLE, where), d.because)
+                yield Missing("suspect", d.fault, test_place(self.knowledge, WIGGLE, where), d.because)
 
     def _reasons(self) -> set[str]:
         steps = [x for x in self.job.of(ProofStep) if x.id in self.since and x.data.step == "suspect"]
@@ -517,7 +517,7 @@ class _Prover:
         elif s.shape.what == "codes" and s.result == "open" and not self._codes_read():
             yield Missing("codes", s.id, self._at(s.id), "The codes of all modules were not read since.")
         elif s.shape.what == "reread" and s.shape.reading and s.result == "open":
-            place = test_place(self.k, s.shape.reading[0])
+            place = test_place(self.knowledge, s.shape.reading[0])
             yield Missing("reread", s.id, place, f"{s.shape.does}: still to do.")
         elif s.shape.what == "fluid" and s.result == "open":
             yield Missing("fluid", s.id, self._at(s.id), f"{s.shape.does}: still to do.")
@@ -555,7 +555,9 @@ class _Prover:
             then = sure
             for s in to_come:
                 then = cured_given(
-                    then, though_broken(self.job, self.k, s.id), self.k.proofs.conditions[s.id].when_cured
+                    then,
+                    though_broken(self.job, self.knowledge, s.id),
+                    self.knowledge.proofs.conditions[s.id].when_cured,
                 )
             yield Missing(
                 "certainty",
@@ -598,8 +600,8 @@ class _Prover:
         )
         for s in steps:
             if s.kind == "condition" and s.result == "pass" and s.entry is not None:
-                done = len(passes(self.job, self.k, len(self.job.times) - 1, s.id))
-                broken = though_broken(self.job, self.k, s.id)
+                done = len(passes(self.job, self.knowledge, len(self.job.times) - 1, s.id))
+                broken = though_broken(self.job, self.knowledge, s.id)
                 then = (
                     cured_given(sure, passed_again(broken, done + 1) / passed_again(broken, done))
                     if 0 < done < MOST_PASSES
@@ -667,7 +669,7 @@ def cold_start_to_come(proof: Proof) -> bool:
     )
 
 
-def owner_words(proof: Proof, k: Knowledge) -> str:
+def owner_words(proof: Proof, knowledge: Knowledge) -> str:
     """How proven it is, in the owner's words."""
     if proof.status == "proven":
         return (

@@ -198,14 +198,14 @@ def plan_state(
 
 def plans_asked(assessed: Assessed) -> list[str]:
     """The plans that this job asks for: by what was repaired, and by a countdown that still runs."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     job = assessed.job
     repaired = [x.data.repair for x in job.repairs]
-    keys = plans_for(k.reset_plans, repaired)
+    keys = plans_for(knowledge.reset_plans, repaired)
     if still_counts(job) is not None:
         keys = [key for key in keys if key != "quality_latch"]
-        keys += [key for key in plans_for(k.reset_plans, ["countdown_latched"]) if key not in keys]
-    return [key for key in keys if not job.engine.rules_out(k.reset_plans[key].needs)]
+        keys += [key for key in plans_for(knowledge.reset_plans, ["countdown_latched"]) if key not in keys]
+    return [key for key in keys if not job.engine.rules_out(knowledge.reset_plans[key].needs)]
 
 
 def latch_bars(assessed: Assessed) -> dict[str, str]:
@@ -216,8 +216,8 @@ def latch_bars(assessed: Assessed) -> dict[str, str]:
 
 
 def _bar(assessed: Assessed, systems: tuple[str, ...]) -> str:
-    k = assessed.knowledge
-    tests = {t for t, shape in k.tests.items() if shape.system in systems}
+    knowledge = assessed.knowledge
+    tests = {t for t, shape in knowledge.tests.items() if shape.system in systems}
     if assessed.job.repairs:
         wrong = [
             m.because for m in prove(assessed).missing if m.what in ("reread", "failed") and m.id in tests
@@ -225,7 +225,11 @@ def _bar(assessed: Assessed, systems: tuple[str, ...]) -> str:
         read = [v for v in assessed.after if v.test in tests]
     else:
         read = [v for v in assessed.now if v.test in tests]
-        wrong = [f"{k.tests[v.test].title}: {v.judgement.because}" for v in read if _bad(v.judgement.verdict)]
+        wrong = [
+            f"{knowledge.tests[v.test].title}: {v.judgement.because}"
+            for v in read
+            if _bad(v.judgement.verdict)
+        ]
     if wrong:
         return f"not before the cause reads sound. {wrong[0]} {LEAD}"
     if not any(v.judgement.verdict == "sound" for v in read):

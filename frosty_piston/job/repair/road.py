@@ -40,9 +40,9 @@ def _last(entries: Iterable[Entry]) -> bool:
     return hard
 
 
-def floor_of(job: Job, k: Knowledge, experience: Experience, axis: str) -> float:
+def floor_of(job: Job, knowledge: Knowledge, experience: Experience, axis: str) -> float:
     """What is kept back of a countdown: the workshop's own floor before the general one."""
-    limits = k.limits(CountdownLimits, job.engine.limits)
+    limits = knowledge.limits(CountdownLimits, job.engine.limits)
     return experience.floors.get(axis, float(limits.floor_km if axis == KM else limits.floor_starts))
 
 
@@ -58,12 +58,12 @@ class Road:
     runs: bool = False
 
     @classmethod
-    def of(cls, job: Job, k: Knowledge, experience: Experience) -> "Road":
+    def of(cls, job: Job, knowledge: Knowledge, experience: Experience) -> "Road":
         counting = still_counts(job)
-        floors = {axis: floor_of(job, k, experience, axis) for axis in UNITS}
-        road = cls(k, floors, brakes_hard(job), counting)
+        floors = {axis: floor_of(job, knowledge, experience, axis) for axis in UNITS}
+        road = cls(knowledge, floors, brakes_hard(job), counting)
         if counting is not None:
-            road.left = road._said(counting) - used_since(job, k, counting)
+            road.left = road._said(counting) - used_since(job, knowledge, counting)
         return road
 
     def after(self, entry: Entry) -> None:

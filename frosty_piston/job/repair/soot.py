@@ -24,17 +24,17 @@ class CauseState:
 
 def soot_was_it(assessed: Assessed) -> bool:
     """Whether what was repaired was most likely closed by soot: a broken wire of the same part was not."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     suspicion = assessed.suspicion
     for time in suspicion.chain:
         if time.done is None or time.before is None or not time.done.is_repair:
             continue
         stood = {
             f: time.before.odds(f)
-            for f in k.repairs[time.done.entry.data.repair].cures
+            for f in knowledge.repairs[time.done.entry.data.repair].cures
             if f in suspicion.space.place
         }
-        if sum(p for f, p in stood.items() if f in k.soot.made_by_soot) > MOSTLY * max(
+        if sum(p for f, p in stood.items() if f in knowledge.soot.made_by_soot) > MOSTLY * max(
             sum(stood.values()), 1e-9
         ):
             return True
@@ -43,13 +43,13 @@ def soot_was_it(assessed: Assessed) -> bool:
 
 def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
     """The causes to ask about, empty when soot was not the cause. What was said last counts."""
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     job = assessed.job
     if not soot_was_it(assessed):
         return ()
     said = {x.data.cause: "found" if x.data.found else "not_found" for x in job.of(SootCause)}
     causes = []
-    for key, shape in k.soot.causes.items():
+    for key, shape in knowledge.soot.causes.items():
         tested = [
             v
             for v in assessed.now
@@ -57,7 +57,9 @@ def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
         ]
         odds = [assessed.found.odds(f) for f in shape.faults if f in assessed.found.space.place]
         likely = max(odds, default=0.0)
-        because = f"{k.tests[tested[-1].test].title}: {spoken(tested[-1].judgement.cls)}." if tested else ""
+        because = (
+            f"{knowledge.tests[tested[-1].test].title}: {spoken(tested[-1].judgement.cls)}." if tested else ""
+        )
         because = because or (
             f"Stood at {percent(likely)} before the repair." if likely >= WORTH_SAYING else ""
         )

@@ -15,11 +15,11 @@ def plan_of(option: Option) -> str:
 def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
     """What was picked, repair by repair, in the order in which it was picked."""
     job = assessed.job
-    k = assessed.knowledge
+    knowledge = assessed.knowledge
     work = []
-    for option in picked_options(job, k):
+    for option in picked_options(job, knowledge):
         cylinders = cylinders_of(assessed, option)
-        plan = plan_state(job, k, plan_of(option), cylinders, option.shape.act)
+        plan = plan_state(job, knowledge, plan_of(option), cylinders, option.shape.act)
         work.append(
             ToDo(
                 option.id,

@@ -19,7 +19,7 @@ WAIT_FOR_COLD_MIN = 20.0
 LONGEST_WHILE_WAITED_FOR = 30.0
 
 
-def states(job: Job, k: Knowledge) -> frozenset[str]:
+def states(job: Job, knowledge: Knowledge) -> frozenset[str]:
     """What holds now by the latest word: engine cold or hot, raised, the customer waits. Running it ends
     "cold"."""
     held: set[str] = set()
@@ -29,17 +29,17 @@ def states(job: Job, k: Knowledge) -> frozenset[str]:
             held = held | {name} if x.data.on else held - {name}
             if x.data.on and name in (COLD, HOT):
                 held -= {COLD, HOT} - {name}
-        elif any(a in WARMS for a in k.tests[x.data.test].access):
+        elif any(a in WARMS for a in knowledge.tests[x.data.test].access):
             held.discard(COLD)
     return frozenset(held)
 
 
-def access_reached(job: Job, k: Knowledge) -> set[str]:
+def access_reached(job: Job, knowledge: Knowledge) -> set[str]:
     """The access states this job has paid for already, by what was said and by the tests on its tape."""
-    now = states(job, k)
+    now = states(job, knowledge)
     reached = set(now - {WAITS})
     for entry in job.of(Reading, Outcome):
-        shape = k.tests[entry.data.test]
+        shape = knowledge.tests[entry.data.test]
         reached |= set(shape.access) | set(
             shape.at[entry.data.where.point].access if entry.data.where.point in shape.at else ()
         )
@@ -57,29 +57,31 @@ class Way:
     access: tuple[str, ...]
 
 
-def minutes_to(k: Knowledge, reached: set[str]) -> dict[str, float]:
+def minutes_to(knowledge: Knowledge, reached: set[str]) -> dict[str, float]:
     """What each access would still take. Cold is waiting, not work, and the wait is filled with other jobs:
     it stands for a few minutes only, so that what can be done now goes first."""
     return {
         a: WAIT_FOR_COLD_MIN if a == COLD else shape.minutes
-        for a, shape in k.access.items()
+        for a, shape in knowledge.access.items()
         if a not in reached
     }
 
 
-def cheapest_way(job: Job, k: Knowledge, known: TestFinding, still: dict[str, float]) -> Way:
+def cheapest_way(job: Job, knowledge: Knowledge, known: TestFinding, still: dict[str, float]) -> Way:
     """Return at which point a finding is read with the fewest minutes.
 
     Points where wires lie open are chosen before the module's own plug: a card may put an intake in the way.
     """
-    points: list[str | None] = [p for p in known.shape.points if p in k.tests[known.test].at] or [None]
-    ways = [way_at(job.engine, k, known, point) for point in points]
+    points: list[str | None] = [p for p in known.shape.points if p in knowledge.tests[known.test].at] or [
+        None
+    ]
+    ways = [way_at(job.engine, knowledge, known, point) for point in points]
     return min(ways, key=lambda w: w.own_min + sum(still.get(a, 0.0) for a in w.access))
 
 
-def way_at(engine: EngineCard, k: Knowledge, known: TestFinding, point: str | None) -> Way:
+def way_at(engine: EngineCard, knowledge: Knowledge, known: TestFinding, point: str | None) -> Way:
     """Return what a finding takes at one point: its own minutes, and what must be reached."""
-    shape = k.tests[known.test]
+    shape = knowledge.tests[known.test]
     at = shape.at.get(point) if point else None
     access = tuple(at.access if at else shape.access)
     if point == "plug" and (own := engine.choice("glow_plug_access")):
@@ -88,9 +90,9 @@ def way_at(engine: EngineCard, k: Knowledge, known: TestFinding, point: str | No
     return Way(point, at.minutes if at and at.minutes else shape.minutes, access)
 
 
-def way_of(engine: EngineCard, k: Knowledge, test: str, where: Mapping[str, str]) -> Way:
+def way_of(engine: EngineCard, knowledge: Knowledge, test: str, where: Mapping[str, str]) -> Way:
     """Return what a test takes at a place that is named. Raises KeyError for a test that tells nothing."""
     node = where.get("node")
-    found = k.findings[test]
+    found = knowledge.findings[test]
     known = next((f for f in found if node and node in f.shape.nodes), found[0])
-    return way_at(engine, k, known, where.get("point"))
+    return way_at(engine, knowledge, known, where.get("point"))

@@ -65,28 +65,28 @@ class CodeSeen:
         return self.decoded.code
 
 
-def cylinders_named(k: Knowledge, seen: Iterable[CodeSeen], cylinders: int) -> tuple[int, ...]:
+def cylinders_named(knowledge: Knowledge, seen: Iterable[CodeSeen], cylinders: int) -> tuple[int, ...]:
     """The cylinders that codes name, those that bear on the complaint first."""
     ordered = sorted(seen, key=lambda c: c.place != "bears")
-    named = [known.cylinder for c in ordered if (known := k.codes.get(c.code)) and known.cylinder]
+    named = [known.cylinder for c in ordered if (known := knowledge.codes.get(c.code)) and known.cylinder]
     return tuple(c for c in dict.fromkeys(named) if c <= cylinders)
 
 
-def group_of(k: Knowledge, parts: Decoded) -> str:
+def group_of(knowledge: Knowledge, parts: Decoded) -> str:
     """The group a code speaks in; a fault-type byte may move it to that of another kind."""
-    known = k.codes.get(parts.code)
+    known = knowledge.codes.get(parts.code)
     if known is None:
         return ""
-    return k.groups[known.group].refined.get(parts.kind or "", known.group)
+    return knowledge.groups[known.group].refined.get(parts.kind or "", known.group)
 
 
 def codes_seen(
-    job: Job, k: Knowledge, experience: Experience, entries: tuple[e.Entry, ...]
+    job: Job, knowledge: Knowledge, experience: Experience, entries: tuple[e.Entry, ...]
 ) -> list[CodeSeen]:
     """Sort the codes among some entries of a job."""
     noise = _set_by_unplugging(entries)
-    seen = [_one(job, k, experience, x, noise) for x in entries if x.kind == "code"]
-    if _explained(job, k, [c.group for c in seen if c.place == "bears" and c.weight == 1]):
+    seen = [_one(job, knowledge, experience, x, noise) for x in entries if x.kind == "code"]
+    if _explained(job, knowledge, [c.group for c in seen if c.place == "bears" and c.weight == 1]):
         seen = [
             replace(
                 c, place="parked", why=f"{c.why.split(':')[0]}, and the complaint is explained without it"
@@ -99,14 +99,14 @@ def codes_seen(
     for c in seen:
         if c.place == "bears":
             of_group.setdefault(c.group, []).append(c.code)
-    return [_with_cause(k, c, of_group) if c.place == "bears" else c for c in seen]
+    return [_with_cause(knowledge, c, of_group) if c.place == "bears" else c for c in seen]
 
 
-def _with_cause(k: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) -> CodeSeen:
+def _with_cause(knowledge: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) -> CodeSeen:
     causes = tuple(
         dict.fromkeys(
             code
-            for group in k.groups[seen.group].follows
+            for group in knowledge.groups[seen.group].follows
             for code in of_group.get(group, ())
             if code != seen.code
         )
@@ -114,10 +114,10 @@ def _with_cause(k: Knowledge, seen: CodeSeen, of_group: dict[str, list[str]]) ->
     return replace(seen, follows=causes) if causes else seen
 
 
-def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: set[str]) -> CodeSeen:
+def _one(job: Job, knowledge: Knowledge, experience: Experience, entry: e.Entry, noise: set[str]) -> CodeSeen:
     parts = decode(entry.data.code)
-    known = k.codes.get(parts.code)
-    group = group_of(k, parts)
+    known = knowledge.codes.get(parts.code)
+    group = group_of(knowledge, parts)
     mine = experience.codes.get(parts.code)
     if known:
         title = known.title
@@ -164,17 +164,17 @@ def _one(job: Job, k: Knowledge, experience: Experience, entry: e.Entry, noise: 
     return placed("bears", "")
 
 
-def _explained(job: Job, k: Knowledge, groups: list[str]) -> bool:
+def _explained(job: Job, knowledge: Knowledge, groups: list[str]) -> bool:
     """Whether some codes that count in full explain the whole complaint: each symptom by a fault that one of
     them speaks for."""
     faults = {
         fault
         for group in groups
-        for fault, row in k.group_findings[group].shows.items()
+        for fault, row in knowledge.group_findings[group].shows.items()
         if row[1] >= BEARS_CHANCE
     }
     return bool(job.complaints) and all(
-        any(f in faults and p[1] >= SHARED_CHANCE for f, p in k.symptom_findings[s].shows.items())
+        any(f in faults and p[1] >= SHARED_CHANCE for f, p in knowledge.symptom_findings[s].shows.items())
         for s in job.complaints
     )
 
@@ -204,13 +204,13 @@ def _set_by_unplugging(entries: tuple[e.Entry, ...]) -> set[str]:
     return noise
 
 
-def in_common(k: Knowledge, codes: list[CodeSeen]) -> list[tuple[str, list[str]]]:
+def in_common(knowledge: Knowledge, codes: list[CodeSeen]) -> list[tuple[str, list[str]]]:
     """The faults that more than one group of bearing codes points at, with those codes; the most codes
     first."""
     groups = dict.fromkeys(c.group for c in codes if c.place == "bears")
     shared: dict[str, list[str]] = {}
     for group in groups:
-        for fault, row in k.group_findings[group].shows.items():
+        for fault, row in knowledge.group_findings[group].shows.items():
             if row[1] >= 0.1:
                 shared.setdefault(fault, []).append(group)
     rows = [
@@ -219,5 +219,6 @@ def in_common(k: Knowledge, codes: list[CodeSeen]) -> list[tuple[str, list[str]]
         if len(of) > 1
     ]
     return sorted(
-        rows, key=lambda r: (-len(r[1]), -sum(k.group_findings[g].shows[r[0]][1] for g in shared[r[0]]))
+        rows,
+        key=lambda r: (-len(r[1]), -sum(knowledge.group_findings[g].shows[r[0]][1] for g in shared[r[0]])),
     )

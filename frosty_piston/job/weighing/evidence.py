@@ -122,7 +122,7 @@ def _row(space: Space, key: object, made: Callable[[], np.ndarray]) -> np.ndarra
 
 def gather(
     job: Job,
-    k: Knowledge,
+    knowledge: Knowledge,
     number: int,
     verdicts: list[Result],
     codes: list[CodeSeen],
@@ -135,18 +135,20 @@ def gather(
     bearing = any(c.place == "bears" for c in codes)
     evidence = [
         *more,
-        *_symptoms(job, k, number, {v.test for v in verdicts if v.judgement.verdict in DECIDES}, bearing),
-        *_codes(job, k, codes),
-        *_tests(job, k, verdicts),
+        *_symptoms(
+            job, knowledge, number, {v.test for v in verdicts if v.judgement.verdict in DECIDES}, bearing
+        ),
+        *_codes(job, knowledge, codes),
+        *_tests(job, knowledge, verdicts),
     ]
     evidence += (
         [
-            *_patterns(job, k, experience),
-            *_own_odds(job, k, experience),
-            *_contexts(job, k),
-            *_done_before(job, k),
-            *_heat(job, k),
-            *_absent_codes(job, k, codes),
+            *_patterns(job, knowledge, experience),
+            *_own_odds(job, knowledge, experience),
+            *_contexts(job, knowledge),
+            *_done_before(job, knowledge),
+            *_heat(job, knowledge),
+            *_absent_codes(job, knowledge, codes),
         ]
         if number == 0
         else []
@@ -162,7 +164,7 @@ def gather(
     return sorted(evidence, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
 
 
-def _patterns(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
+def _patterns(job: Job, knowledge: Knowledge, experience: Experience) -> list[Evidence]:
     patterns = experience.for_engine(job.engine.name)
     evidence = []
     for fault in dict.fromkeys(p.fault for p in patterns):
@@ -184,15 +186,15 @@ def _patterns(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
     return evidence
 
 
-def _own_odds(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
+def _own_odds(job: Job, knowledge: Knowledge, experience: Experience) -> list[Evidence]:
     """What the workshop's own proven jobs make of each fault, where a lead switched that on. The job itself
     is never among them."""
-    learned = experience.own.times(job.engine, k, job.id)
+    learned = experience.own.times(job.engine, knowledge, job.id)
     if not learned:
         return []
     reasons = {
         fault: f"{capped(x.times):.2g} times: what {round(x.jobs)} proven jobs of"
-        f" {inside(k.systems[k.fault_system[fault]])} say, {percent(x.own)} against"
+        f" {inside(knowledge.systems[knowledge.fault_system[fault]])} say, {percent(x.own)} against"
         f" {percent(x.general)} in general"
         for fault, x in learned.items()
     }
@@ -201,13 +203,13 @@ def _own_odds(job: Job, k: Knowledge, experience: Experience) -> list[Evidence]:
     return [Evidence(says, (), None, "", 1.0, reasons, factors, True)]
 
 
-def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str], bearing: bool) -> list[Evidence]:
+def _symptoms(job: Job, knowledge: Knowledge, number: int, tested: set[str], bearing: bool) -> list[Evidence]:
     """What was noticed. Where a test has said since whether it is so, it alone speaks: they are one witness.
     That what comes and goes is not there now says nothing; a lamp says nothing beside the code that lit
     it."""
     evidence = []
     for name, entry in {x.data.symptom: x for x in job.times[number] if x.kind == "symptom"}.items():
-        shape = k.symptoms[name]
+        shape = knowledge.symptoms[name]
         if shape.told_by in tested or entry.data.comes_and_goes and not entry.data.present:
             continue
         if shape.lit_by_code and bearing and entry.data.present:
@@ -215,36 +217,36 @@ def _symptoms(job: Job, k: Knowledge, number: int, tested: set[str], bearing: bo
         outcome = SEEN if entry.data.present else NOT_SEEN
         says = shape.title if entry.data.present else f"Not so: {inside(shape.title)}"
         reasons = {f: b for f, (_, b) in shape.speaks.items()}
-        evidence.append(Evidence(says, (entry.id,), k.symptom_findings[name], outcome, 1.0, reasons))
+        evidence.append(Evidence(says, (entry.id,), knowledge.symptom_findings[name], outcome, 1.0, reasons))
     return evidence
 
 
-def _contexts(job: Job, k: Knowledge) -> list[Evidence]:
+def _contexts(job: Job, knowledge: Knowledge) -> list[Evidence]:
     return [
         Evidence(
-            k.contexts[name].title,
+            knowledge.contexts[name].title,
             (entry.id,),
             None,
             "",
             1.0,
-            {f: b for f, (_, b) in k.contexts[name].moves.items()},
-            {f: n for f, (n, _) in k.contexts[name].moves.items()},
+            {f: b for f, (_, b) in knowledge.contexts[name].moves.items()},
+            {f: n for f, (n, _) in knowledge.contexts[name].moves.items()},
         )
         for name, entry in job.contexts.items()
-        if k.contexts[name].moves
+        if knowledge.contexts[name].moves
     ]
 
 
-def _done_before(job: Job, k: Knowledge) -> list[Evidence]:
+def _done_before(job: Job, knowledge: Knowledge) -> list[Evidence]:
     """What was done before this visit: what was renewed and helped is seldom bad again so soon, what was
     renewed without help was not it, and fresh hands leave their own faults."""
     evidence = []
     for x in job.of(History):
-        repair = k.repairs.get(x.data.repair or "")
+        repair = knowledge.repairs.get(x.data.repair or "")
         if repair is None:
             continue
         days = x.data.days_ago if x.data.days_ago is not None else SOME_DAYS
-        says = x.data.says(k, {})
+        says = x.data.says(knowledge, {})
         if x.data.cured is False or days <= HOLDS_DAYS:
             times = NO_HELP if x.data.cured is False else RENEWED
             why = (
@@ -252,19 +254,19 @@ def _done_before(job: Job, k: Knowledge) -> list[Evidence]:
                 if x.data.cured is False
                 else "it was renewed not long ago"
             )
-            cures = {f: times for f in repair.shape.cures if f in k.faults}
+            cures = {f: times for f in repair.shape.cures if f in knowledge.faults}
             evidence.append(Evidence(says, (x.id,), None, "", 1.0, dict.fromkeys(cures, why), cures))
-        hands = k.contexts[HANDS]
+        hands = knowledge.contexts[HANDS]
         if days <= FRESH_DAYS and HANDS not in job.contexts:
-            systems = {k.fault_system[f] for f in repair.shape.cures if f in k.faults}
-            moves = {f: m for f, m in hands.moves.items() if k.fault_system.get(f) in systems}
+            systems = {knowledge.fault_system[f] for f in repair.shape.cures if f in knowledge.faults}
+            moves = {f: m for f, m in hands.moves.items() if knowledge.fault_system.get(f) in systems}
             reasons = {f: b for f, (_, b) in moves.items()}
             factors = {f: n for f, (n, _) in moves.items()}
             evidence += [Evidence(says, (x.id,), None, "", 1.0, reasons, factors)] if moves else []
     return evidence
 
 
-def _heat(job: Job, k: Knowledge) -> list[Evidence]:
+def _heat(job: Job, knowledge: Knowledge) -> list[Evidence]:
     """Whether an engine of this kind misses its plugs at this temperature: where it does not, a bad start in
     the cold is no fault of the glow."""
     ambient = job.condition("ambient")
@@ -272,7 +274,7 @@ def _heat(job: Job, k: Knowledge) -> list[Evidence]:
     if ambient is None or not starts or job.engine.glow in (None, "none"):
         return []
     celsius = convert(ambient.data.value, ambient.data.unit, "degC")
-    limits = k.limits(StartLimits, job.engine.limits)
+    limits = knowledge.limits(StartLimits, job.engine.limits)
     combustion = job.engine.combustion or DIRECT
     engine = StartEngine(job.cylinders, combustion, job.engine.compression_ratio)
     with_heat, without = (
@@ -282,12 +284,16 @@ def _heat(job: Job, k: Knowledge) -> list[Evidence]:
     if need > NEEDS_ALL:
         return []
     says = f"{plain(celsius)} °C: a {combustion} engine misses its plugs in {percent(need)} of starts"
-    faults = [f for f in k.faults if k.fault_system[f] == "glow" and k.faults[f].needs.get("glow")]
+    faults = [
+        f
+        for f in knowledge.faults
+        if knowledge.fault_system[f] == "glow" and knowledge.faults[f].needs.get("glow")
+    ]
     because = dict.fromkeys(faults, "it starts without them at this temperature")
     return [Evidence(says, (ambient.id,), None, "", 1.0, because, dict.fromkeys(faults, need))]
 
 
-def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
+def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
     """Codes of one group are one witness. A group that follows from another that is there too counts little;
     so does each of several circuits, since what they have in common speaks for them."""
     seen: dict[str, list[CodeSeen]] = {}
@@ -298,19 +304,19 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
     evidence = []
     if len(circuits) >= MANY_CIRCUITS:
         of_all = [c for group in circuits for c in seen[group]]
-        shape = k.groups[IN_COMMON]
+        shape = knowledge.groups[IN_COMMON]
         evidence.append(
             Evidence(
                 f"{', '.join(dict.fromkeys(c.code for c in of_all))}: several circuits at once",
                 tuple(c.entry.id for c in of_all),
-                k.group_findings[IN_COMMON],
+                knowledge.group_findings[IN_COMMON],
                 SEEN,
                 1.0,
                 {f: b for f, (_, b) in shape.speaks.items()},
             )
         )
     for group, hits in seen.items():
-        shape = k.groups[group]
+        shape = knowledge.groups[group]
         ids = tuple(c.entry.id for c in hits)
         names = ", ".join(dict.fromkeys(c.code for c in hits))
         causes = tuple(dict.fromkeys(code for c in hits for code in c.follows))
@@ -320,12 +326,17 @@ def _codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
         says = f"{names}: {inside(shape.title)}" + (
             f", likely a consequence of {', '.join(causes)}" if causes else ""
         )
-        moments = [", ".join(moment_of(c.entry.data.frame_figures(k))) for c in hits]
+        moments = [", ".join(moment_of(c.entry.data.frame_figures(knowledge))) for c in hits]
         if stored := list(dict.fromkeys(filter(None, moments))):
             says += f", stored {'; '.join(stored)}"
         evidence.append(
             Evidence(
-                says, ids, k.group_findings[group], SEEN, weight, {f: b for f, (_, b) in shape.speaks.items()}
+                says,
+                ids,
+                knowledge.group_findings[group],
+                SEEN,
+                weight,
+                {f: b for f, (_, b) in shape.speaks.items()},
             )
         )
         if shape.clears:
@@ -349,7 +360,7 @@ def _engine_answered(scan: CodeScan) -> bool:
     return not scan.keeps_none and any(x == "all" or any(w in x for w in ENGINE_WORDS) for x in words)
 
 
-def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
+def _absent_codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
     """What a full read-out did not show. A fault counts as unseen once, by the code that it brings most
     often, at half weight, since not every control unit watches everything. Codes cleared before the visit:
     nothing is said.
@@ -359,41 +370,42 @@ def _absent_codes(job: Job, k: Knowledge, codes: list[CodeSeen]) -> list[Evidenc
         return []
     seen = {c.group for c in codes}
     likeliest: dict[str, tuple[float, str]] = {}
-    for group in k.groups:
+    for group in knowledge.groups:
         if group not in seen and group != IN_COMMON:
-            for fault, row in k.group_findings[group].shows.items():
+            for fault, row in knowledge.group_findings[group].shows.items():
                 likeliest[fault] = max(likeliest.get(fault, (0.0, "")), (float(row[1]), group))
     factors = {fault: (1 - p) ** ABSENT_WEIGHT for fault, (p, _) in likeliest.items()}
     reasons = {
-        fault: f"no code of: {inside(k.groups[group].title)}" for fault, (_, group) in likeliest.items()
+        fault: f"no code of: {inside(knowledge.groups[group].title)}"
+        for fault, (_, group) in likeliest.items()
     }
     return [
         Evidence("Codes read, and these are absent", (scan.id,), None, "", ABSENT_WEIGHT, reasons, factors)
     ]
 
 
-def _tests(job: Job, k: Knowledge, verdicts: list[Result]) -> list[Evidence]:
+def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result]) -> list[Evidence]:
     evidence = []
-    for test, findings in k.findings.items():
+    for test, findings in knowledge.findings.items():
         of_test = [v for v in verdicts if v.test == test]
         for known in findings if of_test else []:
-            here = [v for v in of_test if belongs(job, k, known, v)]
+            here = [v for v in of_test if belongs(job, knowledge, known, v)]
             got = aggregate(job, known, here, verdicts)
-            evidence += _ruled_out(job, k, known, here, verdicts)
+            evidence += _ruled_out(job, knowledge, known, here, verdicts)
             if got is None:
                 continue
             outcome, weight, entries = got
             reasons = {s.fault: s.because for s in known.shape.speaks}
-            says = _in_words(k, known, outcome, weight, here)
+            says = _in_words(knowledge, known, outcome, weight, here)
             finding = known.seen_at(_places(known, outcome, here), outcome)
             evidence.append(Evidence(says, entries, finding, outcome, weight, reasons))
-            evidence += _lesser(k, known, outcome, here, reasons)
-            evidence += _between(k, known, outcome, of_test)
+            evidence += _lesser(knowledge, known, outcome, here, reasons)
+            evidence += _between(knowledge, known, outcome, of_test)
     return evidence
 
 
 def _ruled_out(
-    job: Job, k: Knowledge, known: TestFinding, here: list[Result], everything: list[Result]
+    job: Job, knowledge: Knowledge, known: TestFinding, here: list[Result], everything: list[Result]
 ) -> list[Evidence]:
     """What unclear readings tell all the same: a plug whose reading lies too near a limit is at least not
     open. Never in full, so that nothing is cleared for good by a reading that is doubtful."""
@@ -406,7 +418,7 @@ def _ruled_out(
         cylinders = {v.where.get("cylinder") for v in out}
         points = {v.where.get("point") for v in out}
         weight = _coverage(job, known, cylinders, points, everything) * RULED_OUT_WEIGHT
-        says = f"{k.tests[known.test].title}: unclear, but not {_plain_word(cls)}"
+        says = f"{knowledge.tests[known.test].title}: unclear, but not {_plain_word(cls)}"
         ids = tuple(dict.fromkeys(i for v in out for i in v.entries))
         reasons = {s.fault: s.because for s in known.shape.speaks}
         evidence.append(Evidence(says, ids, known.lesser[cls], NOT_SEEN, weight, reasons))
@@ -420,7 +432,7 @@ def _places(known: TestFinding, outcome: str, here: list[Result]) -> int:
     return len({(v.where.get("cylinder"), v.where.get("pin"), v.where.get("bank")) for v in alike})
 
 
-def _between(k: Knowledge, known: TestFinding, outcome: str, of_test: list[Result]) -> list[Evidence]:
+def _between(knowledge: Knowledge, known: TestFinding, outcome: str, of_test: list[Result]) -> list[Evidence]:
     """What the worst place hides: a part that reads bad from afar and sound at itself has its fault in
     between, whatever its neighbours have."""
     if known.between is None or outcome == known.shape.outcomes[0]:
@@ -437,14 +449,14 @@ def _between(k: Knowledge, known: TestFinding, outcome: str, of_test: list[Resul
     if not pairs:
         return []
     cylinders = ", ".join(str(c) for c in sorted({int(str(v.where["cylinder"])) for v, _ in pairs}))
-    title = k.tests[known.test].title.split(",")[0]
+    title = knowledge.tests[known.test].title.split(",")[0]
     says = f"{title}: cylinder {cylinders} bad from afar, not so at the part"
     ids = tuple(dict.fromkeys(i for pair in pairs for v in pair for i in v.entries))
     reasons = {fault: because for fault, (_, because) in known.shape.between.items()}
     return [Evidence(says, ids, known.between_at(len(pairs)), SEEN, 1.0, reasons)]
 
 
-def belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:
+def belongs(job: Job, knowledge: Knowledge, known: TestFinding, v: Result) -> bool:
     """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or
     not."""
     shape = known.shape
@@ -452,27 +464,37 @@ def belongs(job: Job, k: Knowledge, known: TestFinding, v: Result) -> bool:
     return (
         (not shape.points or v.where.get("point") in shape.points)
         and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))
-        and (not shape.nodes or (part := part_of(job, k, v)) in shape.nodes or shape.unsaid and part is None)
+        and (
+            not shape.nodes
+            or (part := part_of(job, knowledge, v)) in shape.nodes
+            or shape.unsaid
+            and part is None
+        )
         and (shape.hot is None or shape.hot == v.hot)
         and (shape.dosing is None or shape.dosing == v.dosing)
     )
 
 
-def part_of(job: Job, k: Knowledge, v: Result) -> str | None:
+def part_of(job: Job, knowledge: Knowledge, v: Result) -> str | None:
     """The part that a verdict is about. Nothing said: the only one of the test's parts that is fitted, else
     none."""
     if "node" in v.where:
-        return k.node(str(v.where["node"]))
-    if v.where.get("cylinder") is not None and any("injector" in f.shape.nodes for f in k.findings[v.test]):
+        return knowledge.node(str(v.where["node"]))
+    if v.where.get("cylinder") is not None and any(
+        "injector" in f.shape.nodes for f in knowledge.findings[v.test]
+    ):
         return "injector"
     fitted = {
-        n for f in k.findings[v.test] for n in f.shape.nodes if not job.engine.rules_out(k.nodes[n].needs)
+        n
+        for f in knowledge.findings[v.test]
+        for n in f.shape.nodes
+        if not job.engine.rules_out(knowledge.nodes[n].needs)
     }
     return fitted.pop() if len(fitted) == 1 else None
 
 
 def _lesser(
-    k: Knowledge, known: TestFinding, worst: str, here: list[Result], reasons: dict[str, str]
+    knowledge: Knowledge, known: TestFinding, worst: str, here: list[Result], reasons: dict[str, str]
 ) -> list[Evidence]:
     """What the worst outcome hides: a tired plug beside an open one still speaks for tired plugs, as a yes or
     no."""
@@ -483,7 +505,7 @@ def _lesser(
             seen.setdefault(name, []).append(v)
     return [
         Evidence(
-            _in_words(k, known, name, 1.0, verdicts),
+            _in_words(knowledge, known, name, 1.0, verdicts),
             tuple(i for v in verdicts for i in v.entries),
             known.lesser[name],
             SEEN,
@@ -548,8 +570,10 @@ def _coverage(
     return min(1.0, len(cylinders) / job.cylinders)
 
 
-def _in_words(k: Knowledge, known: TestFinding, outcome: str, weight: float, here: list[Result]) -> str:
-    title = k.tests[known.test].title
+def _in_words(
+    knowledge: Knowledge, known: TestFinding, outcome: str, weight: float, here: list[Result]
+) -> str:
+    title = knowledge.tests[known.test].title
     bad = [
         (v, c) for v in here if v.judgement.verdict in ("failed", "marginal") and (c := _class_in(known, v))
     ]

@@ -11,13 +11,15 @@ from frosty_piston.knowledge.completeness import proving_tests
 BAD = ("failed", "marginal")
 
 
-def tests_of(k: Knowledge, repair: str) -> tuple[str, ...]:
+def tests_of(knowledge: Knowledge, repair: str) -> tuple[str, ...]:
     """The tests that show whether a repair is needed: those its table names, and those that can find what it
     cures."""
-    shape = k.repairs[repair]
+    shape = knowledge.repairs[repair]
     tests = [*shape.shape.remeasure, *(shape.shape.at_part.tests if shape.shape.at_part else ())]
     return tuple(
-        dict.fromkeys([*tests, *(test for fault in shape.cures for test, *_ in proving_tests(k, fault))])
+        dict.fromkeys(
+            [*tests, *(test for fault in shape.cures for test, *_ in proving_tests(knowledge, fault))]
+        )
     )
 
 
@@ -34,13 +36,13 @@ class Condemned:
         return tuple(sorted(self.classes))
 
 
-def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
+def condemned(knowledge: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
     """Return which cylinders the tests of a repair condemn. One that is sound at the part itself is not
     condemned by what was read elsewhere."""
-    if repair not in k.repairs:
+    if repair not in knowledge.repairs:
         return Condemned({}, frozenset())
-    at_part = k.repairs[repair].shape.at_part
-    tests = tests_of(k, repair)
+    at_part = knowledge.repairs[repair].shape.at_part
+    tests = tests_of(knowledge, repair)
     bad: dict[int, str] = {}
     at_it: set[int] = set()
     cleared: set[int] = set()
@@ -58,6 +60,6 @@ def condemned(k: Knowledge, repair: str, verdicts: list[Result]) -> Condemned:
     return Condemned(bad, frozenset(set(bad) - at_it))
 
 
-def failed_cylinders(k: Knowledge, judged: Sequence[list[Result]], repair: str) -> set[int]:
+def failed_cylinders(knowledge: Knowledge, judged: Sequence[list[Result]], repair: str) -> set[int]:
     """The cylinders that the tests of a repair condemned in some times of a job."""
-    return set(condemned(k, repair, latest_of_each(judged)).classes)
+    return set(condemned(knowledge, repair, latest_of_each(judged)).classes)

@@ -58,14 +58,14 @@ class Own:
         own = self._counted(card, but) if but in self.by_job else self._cards.get(card)
         return (*((own,) if own else ()), *self.pooled.get(card, ()))
 
-    def learned(self, card: EngineCard, k: Knowledge, but: str = "") -> dict[str, Learned]:
+    def learned(self, card: EngineCard, knowledge: Knowledge, but: str = "") -> dict[str, Learned]:
         """How often each fault is what is wrong, among the jobs of its system on this card; only what at
         least three jobs speak of."""
         counts = self.counts(card.name, but)
         if not counts:
             return {}
         found = {}
-        for system, general in _general(card, k).items():
+        for system, general in _general(card, knowledge).items():
             jobs = sum(c.jobs.get(system, 0.0) for c in counts)
             for fault, rate in general.items() if jobs >= LEAST_JOBS else ():
                 seen = sum(c.faults.get(fault, 0.0) for c in counts)
@@ -73,19 +73,19 @@ class Own:
                 found[fault] = replace(x, own=min(x.own, 1.0), high=min(x.high, 1.0))
         return found
 
-    def times(self, card: EngineCard, k: Knowledge, but: str = "") -> dict[str, Learned]:
+    def times(self, card: EngineCard, knowledge: Knowledge, but: str = "") -> dict[str, Learned]:
         """What moves odds: where it is switched on, what differs from the general rate."""
         if not self.on:
             return {}
-        return {f: x for f, x in self.learned(card, k, but).items() if abs(x.times - 1) > MOVES_FROM}
+        return {f: x for f, x in self.learned(card, knowledge, but).items() if abs(x.times - 1) > MOVES_FROM}
 
 
-def _general(card: EngineCard, k: Knowledge) -> dict[str, dict[str, float]]:
+def _general(card: EngineCard, knowledge: Knowledge) -> dict[str, dict[str, float]]:
     """Of each system the share of every fault that this card can have."""
     found: dict[str, dict[str, float]] = {}
-    for fault, shape in k.faults.items():
+    for fault, shape in knowledge.faults.items():
         if not card.rules_out(shape.needs):
-            found.setdefault(k.fault_system[fault], {})[fault] = shape.per_thousand
+            found.setdefault(knowledge.fault_system[fault], {})[fault] = shape.per_thousand
     return {s: {f: r / sum(rates.values()) for f, r in rates.items()} for s, rates in found.items()}
 
 

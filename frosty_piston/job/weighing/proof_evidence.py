@@ -24,37 +24,41 @@ COLD_HOURS = 8.0
 AXES = {"distance_km": ("km", "km"), "starts": ("starts", "start"), "hours": ("h", "hour")}
 
 
-def conditions_of(job: Job, k: Knowledge) -> tuple[str, ...]:
+def conditions_of(job: Job, knowledge: Knowledge) -> tuple[str, ...]:
     """The conditions in which this complaint shows itself, as its symptoms name them."""
-    named = tuple(dict.fromkeys(k.symptoms[s].proved_by for s in job.complaints if k.symptoms[s].proved_by))
+    named = tuple(
+        dict.fromkeys(
+            knowledge.symptoms[s].proved_by for s in job.complaints if knowledge.symptoms[s].proved_by
+        )
+    )
     if named:
         return named
     return (CLEAN_DRIVE,) if any(x.kind == "code" for x in job.times[0]) else (COMPLAINT,)
 
 
-def witnesses_of(job: Job, k: Knowledge) -> tuple[str, ...]:
+def witnesses_of(job: Job, knowledge: Knowledge) -> tuple[str, ...]:
     """The conditions that say something of this complaint: its own, and a clean drive where codes stood on
     the job."""
-    own = conditions_of(job, k)
+    own = conditions_of(job, knowledge)
     coded = any(x.kind == "code" for x in job.times[0])
     return (*own, CLEAN_DRIVE) if coded and CLEAN_DRIVE not in own else own
 
 
-def comes_and_goes(job: Job, k: Knowledge, condition: str) -> bool:
+def comes_and_goes(job: Job, knowledge: Knowledge, condition: str) -> bool:
     """Whether every symptom that this condition brings about comes and goes: passing it once says less
     then."""
-    named = [s for s in job.complaints if k.symptoms[s].proved_by == condition]
+    named = [s for s in job.complaints if knowledge.symptoms[s].proved_by == condition]
     return bool(named) and all(
-        k.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in named
+        knowledge.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in named
     )
 
 
-def though_broken(job: Job, k: Knowledge, condition: str) -> float:
+def though_broken(job: Job, knowledge: Knowledge, condition: str) -> float:
     """The chance that a vehicle still broken passes a condition once; general figures."""
-    shape = k.proofs.conditions[condition]
+    shape = knowledge.proofs.conditions[condition]
     return (
         max(shape.though_broken, COMES_AND_GOES_PASSES)
-        if comes_and_goes(job, k, condition)
+        if comes_and_goes(job, knowledge, condition)
         else shape.though_broken
     )
 
@@ -130,11 +134,11 @@ def soaked(job: Job, entry: e.Entry) -> bool:
     return any(x.state == "ended" or x.until and entry.at and entry.at >= x.until for x in soaks)
 
 
-def condition_steps(job: Job, k: Knowledge, number: int) -> dict[str, e.Entry]:
+def condition_steps(job: Job, knowledge: Knowledge, number: int) -> dict[str, e.Entry]:
     """The last word on each of the complaint's conditions in one time. A step `complaint` stands for each of
     its own that has no word of its own."""
-    own = conditions_of(job, k)
-    wanted = witnesses_of(job, k)
+    own = conditions_of(job, knowledge)
+    wanted = witnesses_of(job, knowledge)
     said = {
         x.data.step: x
         for x in job.times[number]
@@ -155,32 +159,32 @@ def counts(job: Job, shape: ConditionShape, entry: e.Entry) -> bool:
     return entry.data.result == "fail" or not shape.needs_cold or soaked(job, entry)
 
 
-def with_proof(job: Job, k: Knowledge, number: int, evidence: list[Evidence]) -> list[Evidence]:
+def with_proof(job: Job, knowledge: Knowledge, number: int, evidence: list[Evidence]) -> list[Evidence]:
     """Add what a time after a repair proves. A drive is one witness: against known returns it says more than
     which code came back, and than a step that was ticked."""
     proofs = list(evidence)
     returns = returns_of(job)
     trip = driven(job, number, returns.axis) if returns else None
     drives = [x for x in job.times[number] if x.kind == "drive" and is_witness(x)]
-    told_by_drive = bool(drives) and CLEAN_DRIVE in witnesses_of(job, k)
+    told_by_drive = bool(drives) and CLEAN_DRIVE in witnesses_of(job, knowledge)
     if returns and trip and trip.entries:
         proofs = [*_without_code_return(proofs), _drives(returns, trip)]
     elif told_by_drive:
         passed = not any(came_back(job, x) for x in drives)
         proofs = [
             *_without_code_return(proofs),
-            _passed(job, k, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives)),
+            _passed(job, knowledge, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives)),
         ]
     read = {x.data.test for x in job.times[number] if x.kind in ("reading", "outcome")}
-    for condition, entry in condition_steps(job, k, number).items():
-        shape = k.proofs.conditions[condition]
+    for condition, entry in condition_steps(job, knowledge, number).items():
+        shape = knowledge.proofs.conditions[condition]
         driven_already = shape.drive and (told_by_drive or bool(trip and trip.entries))
         if counts(job, shape, entry) and not driven_already and shape.reading not in read:
-            again = passes(job, k, number, condition)
+            again = passes(job, knowledge, number, condition)
             proofs.append(
                 _passed(
                     job,
-                    k,
+                    knowledge,
                     condition,
                     tuple(x.id for x in again) or (entry.id,),
                     entry.data.result == "pass",
@@ -195,14 +199,14 @@ def _without_code_return(evidence: list[Evidence]) -> list[Evidence]:
     return [x for x in evidence if not (x.finding and x.finding.id.startswith("code_return."))]
 
 
-def passes(job: Job, k: Knowledge, number: int, condition: str) -> list[e.Entry]:
+def passes(job: Job, knowledge: Knowledge, number: int, condition: str) -> list[e.Entry]:
     """The times a condition was passed in one time of a job, since it last failed."""
     entries: list[e.Entry] = []
     for x in job.times[number]:
         if (
             x.kind == "proof_step"
             and x.data.step in (condition, COMPLAINT)
-            and counts(job, k.proofs.conditions[condition], x)
+            and counts(job, knowledge.proofs.conditions[condition], x)
         ):
             entries = [*entries, x] if x.data.result == "pass" else []
     return entries
@@ -219,10 +223,10 @@ def passed_again(broken: float, times: int) -> float:
 
 
 def _passed(
-    job: Job, k: Knowledge, condition: str, entries: tuple[str, ...], passed: bool, times: int = 1
+    job: Job, knowledge: Knowledge, condition: str, entries: tuple[str, ...], passed: bool, times: int = 1
 ) -> Evidence:
-    shape = k.proofs.conditions[condition]
-    broken = though_broken(job, k, condition)
+    shape = knowledge.proofs.conditions[condition]
+    broken = though_broken(job, knowledge, condition)
     chances = (
         (passed_again(broken, times), shape.when_cured) if passed else (1 - broken, 1 - shape.when_cured)
     )

@@ -106,7 +106,7 @@ class Proposals:
     def __init__(
         self,
         job: Job,
-        k: Knowledge,
+        knowledge: Knowledge,
         suspicion: Suspicion,
         experience: Experience,
         verdicts: Sequence[Result] = (),
@@ -115,12 +115,12 @@ class Proposals:
         self.verdicts = verdicts
         self.leaks = leaks
         self.job = job
-        self.k = k
+        self.knowledge = knowledge
         self.suspicion = suspicion
         self.experience = experience
         self.evidence = _still_standing(suspicion)
-        self.states = a.states(job, k)
-        self.still = a.minutes_to(k, a.access_reached(job, k))
+        self.states = a.states(job, knowledge)
+        self.still = a.minutes_to(knowledge, a.access_reached(job, knowledge))
         self.left_out: list[LeftOut] = []
         self._worded: dict[int, NextTest] = {}
         likely = suspicion.likely
@@ -148,7 +148,7 @@ class Proposals:
         return Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]))
 
     def _repair_min(self, repair: str) -> float:
-        shape = self.k.repairs[repair].shape
+        shape = self.knowledge.repairs[repair].shape
         return shape.minutes + shape.part_minutes
 
     def _candidates(self) -> Iterator[_Candidate]:
@@ -165,23 +165,23 @@ class Proposals:
         told = {
             shape.told_by
             for s in (self.job.symptoms if self.suspicion.before is None else ())
-            if (shape := self.k.symptoms[s]).told_whole
+            if (shape := self.knowledge.symptoms[s]).told_whole
         }
         missing: dict[str, LeftOut] = {}
         alive = self._alive()
         anyway = self._asked_anyway()
         recordings = to_judge(self.job)
-        for test, findings in self.k.findings.items():
+        for test, findings in self.knowledge.findings.items():
             if (
                 test in told
                 or self.leaks
                 and test in CIRCUIT_TESTS
-                or self.job.engine.rules_out(self.k.tests[test].needs)
+                or self.job.engine.rules_out(self.knowledge.tests[test].needs)
             ):
                 continue
             for known in findings:
                 node = known.shape.nodes[0] if known.shape.nodes else None
-                needs = {**known.shape.needs, **(self.k.nodes[node].needs if node else {})}
+                needs = {**known.shape.needs, **(self.knowledge.nodes[node].needs if node else {})}
                 if (
                     known.finding.id in settled
                     or known.finding.id in unclear
@@ -194,9 +194,9 @@ class Proposals:
                     continue
                 if alive.isdisjoint(known.finding.shows) or self._wire_of_another(known, node):
                     continue
-                way = a.cheapest_way(self.job, self.k, known, self.still)
+                way = a.cheapest_way(self.job, self.knowledge, known, self.still)
                 if why := self._not_now(known, way, dead):
-                    missing.setdefault(test, LeftOut(self.k.tests[test].title, why))
+                    missing.setdefault(test, LeftOut(self.knowledge.tests[test].title, why))
                     continue
                 where = {
                     key: value
@@ -208,7 +208,7 @@ class Proposals:
                     if value
                 }
                 table = outcome_chances(self.suspicion.space, known.finding, self.rows)
-                recorded = recorded_in(self.k, recordings, test, node or "")
+                recorded = recorded_in(self.knowledge, recordings, test, node or "")
                 # What is recorded already is only to be judged: that is free.
                 takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
                 choice = Test(known.finding.id, table, *takes, anyway.get(known.finding.id, 0.0))
@@ -218,19 +218,19 @@ class Proposals:
 
     def _told_already(self, test: str) -> bool:
         """Whether a test at the same part that tells more was made already."""
-        shape = self.k.tests[test]
+        shape = self.knowledge.tests[test]
         made = [v for v in self.verdicts if v.test in shape.adds_nothing_after]
-        nodes = [self.k.node(str(v.where["node"])) if "node" in v.where else None for v in made]
-        return any(node is None or self.k.nodes[node].part in shape.parts for node in nodes)
+        nodes = [self.knowledge.node(str(v.where["node"])) if "node" in v.where else None for v in made]
+        return any(node is None or self.knowledge.nodes[node].part in shape.parts for node in nodes)
 
     def _on_circuit(self, alive: set[str]) -> Iterator[_Candidate]:
         """The tests at places of the circuit, with the chances that they have by now."""
-        if self.leaks is None or self.experience.lacking & set(self.k.tests[CIRCUIT_TESTS[0]].tools):
+        if self.leaks is None or self.experience.lacking & set(self.knowledge.tests[CIRCUIT_TESTS[0]].tools):
             return
-        for one in circuit_tests(self.job, self.k, self.leaks, self.suspicion):
+        for one in circuit_tests(self.job, self.knowledge, self.leaks, self.suspicion):
             if alive.isdisjoint(one.finding.shows):
                 continue
-            known = replace(self.k.findings[one.test][0], finding=one.finding)
+            known = replace(self.knowledge.findings[one.test][0], finding=one.finding)
             way = a.Way(None, one.minutes, ())
             where = {"node": one.at}
             table = outcome_chances(self.suspicion.space, one.finding, self.rows)
@@ -240,25 +240,27 @@ class Proposals:
     def _named_by_codes(self) -> set[str]:
         """The parts whose circuit codes stand on the job."""
         wired = (e.finding.shows for e in self.evidence if e.finding and _is_circuit_code(e.finding))
-        return {self.k.faults[f].part for shows in wired for f in shows if f != SENSOR_WIRE}
+        return {self.knowledge.faults[f].part for shows in wired for f in shows if f != SENSOR_WIRE}
 
     def _wire_of_another(self, known: TestFinding, node: str | None) -> bool:
         """Whether a finding looks for a sensor's wire at a part that no circuit code names, while one names
         another."""
         if node is None or SENSOR_WIRE not in known.finding.shows or not self._named_by_codes:
             return False
-        return self.k.nodes[node].part not in self._named_by_codes
+        return self.knowledge.nodes[node].part not in self._named_by_codes
 
     def _asked_anyway(self) -> dict[str, float]:
         """How likely each finding will be asked for anyway: nothing is pulled before it is seen or measured
         bad at itself, and nothing on the word of a circuit code before its pins were measured."""
         anyway: dict[str, float] = {}
         for repair, chance in self.suspicion.repairs_needed.items():
-            cures = self.k.repairs[repair].cures
-            at_part = self.k.proofs_at_part[repair]
+            cures = self.knowledge.repairs[repair].cures
+            at_part = self.knowledge.proofs_at_part[repair]
             proven = any(_proves(e, cures) for e in self.evidence if e.finding and e.finding.id in at_part)
             by_code = any(_by_circuit_code(e, cures) for e in self.evidence)
-            for one in (set() if proven else at_part) | (self.k.pins_of[repair] if by_code else set()):
+            for one in (set() if proven else at_part) | (
+                self.knowledge.pins_of[repair] if by_code else set()
+            ):
                 anyway[one] = min(1.0, anyway.get(one, 0.0) + chance)
         return anyway
 
@@ -268,8 +270,10 @@ class Proposals:
         unclear: set[str] = set()
         decided = {e.finding.id for e in self.evidence if e.finding}
         for test in {v.test for v in self.verdicts if v.judgement.verdict == "unclear"}:
-            for known in self.k.findings.get(test, ()):
-                here = [v for v in self.verdicts if v.test == test and belongs(self.job, self.k, known, v)]
+            for known in self.knowledge.findings.get(test, ()):
+                here = [
+                    v for v in self.verdicts if v.test == test and belongs(self.job, self.knowledge, known, v)
+                ]
                 whole = known.shape.covers != "cylinders" or len(here) >= (self.job.engine.cylinders or 0)
                 if any(v.judgement.verdict == "unclear" for v in here) and (
                     known.finding.id not in decided or known.shape.covers == "cylinders" and whole
@@ -293,26 +297,34 @@ class Proposals:
             f
             for f, p, explains in zip(suspicion.space.faults, odds, suspicion.explains, strict=True)
             if p >= (LEAST_ODDS if f in open_still else least)
-            and (explains or wide and (not regimes or not self.k.regimes[f] or regimes & self.k.regimes[f]))
+            and (
+                explains
+                or wide
+                and (not regimes or not self.knowledge.regimes[f] or regimes & self.knowledge.regimes[f])
+            )
         }
 
     def _regimes(self) -> set[str]:
         """When the complaint shows: at the start, running, at the stop; empty when only a lamp or a message
         says that something is wrong."""
-        regimes: set[str] = {self.k.symptoms[s].regime for s in self.job.complaints}
+        regimes: set[str] = {self.knowledge.symptoms[s].regime for s in self.job.complaints}
         return set() if regimes <= {"message"} else regimes - {"message"}
 
     def _not_now(self, known: TestFinding, way: a.Way, dead: bool) -> str:
         """Why a test cannot be made now, in words; empty when it can."""
-        tools = [t for t in self.k.tests[known.test].tools if t in self.experience.lacking]
+        tools = [t for t in self.knowledge.tests[known.test].tools if t in self.experience.lacking]
         if tools:
-            return f"needs what is not here: {', '.join(inside(self.k.tools[t]) for t in tools)}"
+            return f"needs what is not here: {', '.join(inside(self.knowledge.tools[t]) for t in tools)}"
         if dead and any(s in a.WARMS for s in way.access):
             return "needs the engine running, and it does not start"
-        shape = self.k.tests[known.test]
-        better = [t for t in shape.stands_in_for if not set(self.k.tests[t].tools) & self.experience.lacking]
+        shape = self.knowledge.tests[known.test]
+        better = [
+            t for t in shape.stands_in_for if not set(self.knowledge.tests[t].tools) & self.experience.lacking
+        ]
         if better:
-            return f"rough: {inside(self.k.tests[better[0]].title)} tells more, and its tools are here"
+            return (
+                f"rough: {inside(self.knowledge.tests[better[0]].title)} tells more, and its tools are here"
+            )
         if ROAD in shape.cautions and self._road.bar:
             hard = "the brakes are not assisted: they come first"
             return f"needs the road, and {hard if self._road.hard else self._road.bar}"
@@ -327,7 +339,7 @@ class Proposals:
 
     @cached_property
     def _road(self) -> Road:
-        return Road.of(self.job, self.k, self.experience)
+        return Road.of(self.job, self.knowledge, self.experience)
 
     def _minutes(self, way: a.Way) -> float:
         """Work only: the wait for a cold engine is filled with other jobs."""
@@ -369,7 +381,7 @@ class Proposals:
             key = (c.known.test, tuple(c.where.items()))
             if key in places or not self._tells(p):
                 continue
-            if lever and self.k.tests[c.known.test].runs:
+            if lever and self.knowledge.tests[c.known.test].runs:
                 lever = False
                 places.add((LEVER, ()))
                 yield self._lever()
@@ -379,7 +391,7 @@ class Proposals:
 
     def _lever(self) -> NextTest:
         """The emergency lever, before anything runs."""
-        shape = self.k.tests[LEVER]
+        shape = self.knowledge.tests[LEVER]
         because = "Know what stops it before anything else runs it; stalling it in gear is no test."
         return NextTest(
             LEVER,
@@ -414,7 +426,7 @@ class Proposals:
         return self._worded[p.test]
 
     def _in_words(self, c: _Candidate, p: Proposal) -> NextTest:
-        shape = self.k.tests[c.known.test]
+        shape = self.knowledge.tests[c.known.test]
         along = tuple(
             dict.fromkeys(t for i in p.along if (t := self._short(self.candidates[i])) != self._short(c))
         )
@@ -432,7 +444,7 @@ class Proposals:
         )
 
     def _title(self, c: _Candidate) -> str:
-        shape = self.k.tests[c.known.test]
+        shape = self.knowledge.tests[c.known.test]
         if c.way.point in shape.at:
             spot = shape.at[c.way.point].title
         elif "node" in c.where:
@@ -443,14 +455,14 @@ class Proposals:
         return shape.title if repeats else f"{shape.title}, {inside(spot)}"
 
     def _short(self, c: _Candidate) -> str:
-        title = self.k.tests[c.known.test].title.split(",")[0].split(":")[0]
+        title = self.knowledge.tests[c.known.test].title.split(",")[0].split(":")[0]
         return inside(title) + (f" ({inside(self._called(c.where['node']))})" if "node" in c.where else "")
 
     def _called(self, node: str) -> str:
         """What a part is called: on the circuit of the job, or anywhere."""
         if self.leaks and node in self.leaks.leaking.named:
             return self.leaks.leaking.named[node]
-        return self.k.nodes[node].title
+        return self.knowledge.nodes[node].title
 
     @cached_property
     def _members(self) -> np.ndarray:
@@ -475,7 +487,7 @@ class Proposals:
         likely = [i for i in range(len(outcomes)) if outcomes[i] >= LEAST_CHANCE]
         high = max(after[i, fault] for i in likely)
         low = min(after[i, fault] for i in likely)
-        name = inside(self.k.faults[self.suspicion.space.faults[fault]].title)
+        name = inside(self.knowledge.faults[self.suspicion.space.faults[fault]].title)
         stood = percent(float(now[fault]))
         minutes = round(self._minutes(c.way))
         text = "A minute" if minutes <= 1 else f"{minutes} minutes"
@@ -490,7 +502,7 @@ class Proposals:
             text += f", and it moves “{name}” from {stood} up to {percent(float(high))}"
             text += f" or down to {percent(float(low))}."
         opens = [
-            inside(self.k.access[x].title)
+            inside(self.knowledge.access[x].title)
             for x in c.way.access
             if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)
         ]
@@ -603,7 +615,7 @@ class Proposals:
         likeliest = max(known, key=lambda names: known[names])
         if self.suspicion.sound > known[likeliest]:
             return f"{percent(self.suspicion.sound)} that nothing is wrong"
-        named = [f"“{inside(self.k.repairs[r].title)}”" for r in likeliest]
+        named = [f"“{inside(self.knowledge.repairs[r].title)}”" for r in likeliest]
         return (
             f"{percent(known[likeliest])} that it needs {listed(named)}{' alone' if len(named) == 1 else ''}"
         )

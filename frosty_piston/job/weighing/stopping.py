@@ -87,8 +87,8 @@ def stop_open(job: Job) -> bool:
     return lever is None or lever.data.outcome != "stops"
 
 
-def stop_bar(job: Job, k: Knowledge, tests: list[str]) -> str:
+def stop_bar(job: Job, knowledge: Knowledge, tests: list[str]) -> str:
     """Why tests cannot be made yet, in words; empty when they can: they run the engine, and nothing is known
     that stops it."""
-    running = any(k.tests[t].runs and not k.tests[t].stops_it for t in tests)
+    running = any(knowledge.tests[t].runs and not knowledge.tests[t].stops_it for t in tests)
     return f"{sentence(STOP_OPEN)}." if running and stop_open(job) else ""

@@ -85,36 +85,39 @@ class Step:
 class Engine:
     """What is worked out once for all jobs of the same fittings: the sets of faults and their prior."""
 
-    def __init__(self, k: Knowledge, faults: tuple[str, ...]):
+    def __init__(self, knowledge: Knowledge, faults: tuple[str, ...]):
         self.space: Space = build_space(faults)
-        rates = np.array([k.faults[f].per_thousand for f in faults] + [UNLISTED_PER_THOUSAND], float) / 1000
-        self.prior = log_prior(self.space, rates / (1 - rates), _together(k, faults), SOUND_WEIGHT)
-        self.kills = _kills(k, faults)
+        rates = (
+            np.array([knowledge.faults[f].per_thousand for f in faults] + [UNLISTED_PER_THOUSAND], float)
+            / 1000
+        )
+        self.prior = log_prior(self.space, rates / (1 - rates), _together(knowledge, faults), SOUND_WEIGHT)
+        self.kills = _kills(knowledge, faults)
 
 
-def _together(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
+def _together(knowledge: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
     """How many times likelier two faults come together than by chance: what kills the one is often still
     there."""
     place = {f: i for i, f in enumerate(faults)}
     bonds = np.ones((len(faults), len(faults)))
     for f in faults:
-        for cause, chance in k.upstream[f].items():
+        for cause, chance in knowledge.upstream[f].items():
             if cause in place:
-                times = max(1.0, chance / (k.faults[f].per_thousand / 1000))
+                times = max(1.0, chance / (knowledge.faults[f].per_thousand / 1000))
                 bonds[place[f], place[cause]] = bonds[place[cause], place[f]] = max(
                     times, bonds[place[f], place[cause]]
                 )
     return bonds
 
 
-def _kills(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
+def _kills(knowledge: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
     """Which fault commonly kills which, shape (F + 2, F + 2): the cause in the row. How the vehicle is used
     is asked of the driver, not repaired."""
     place = {f: i for i, f in enumerate(faults)}
     kills = np.zeros((len(faults) + 2,) * 2, bool)
     for f in faults:
-        for cause, chance in k.upstream[f].items():
-            if cause in place and chance >= COMMONLY_KILLS and k.fault_system[cause] != "driver":
+        for cause, chance in knowledge.upstream[f].items():
+            if cause in place and chance >= COMMONLY_KILLS and knowledge.fault_system[cause] != "driver":
                 kills[place[cause], place[f]] = True
     return kills
 
@@ -122,14 +125,14 @@ def _kills(k: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
 _engine = lru_cache(maxsize=ENGINES_KEPT)(Engine)
 
 
-def possible_faults(k: Knowledge, engine: EngineCard, brakes: bool = False) -> tuple[str, ...]:
+def possible_faults(knowledge: Knowledge, engine: EngineCard, brakes: bool = False) -> tuple[str, ...]:
     """The faults that are weighed: those that the card does not rule out. Where nothing lives on vacuum but
     the brakes, faults of the vacuum circuit are weighed only when the brakes were complained of."""
     dry = engine.vacuum_consumers is False and not brakes
     return tuple(
         f
-        for f, shape in k.faults.items()
-        if not engine.rules_out(shape.needs) and not (dry and k.fault_system[f] == "vacuum")
+        for f, shape in knowledge.faults.items()
+        if not engine.rules_out(shape.needs) and not (dry and knowledge.fault_system[f] == "vacuum")
     )
 
 
@@ -307,15 +310,19 @@ class Suspicion:
     @cached_property
     def suspects(self) -> tuple[Suspect, ...]:
         """Every fault with its odds, likeliest first; `unlisted` stands last."""
-        k = self.knowledge
+        knowledge = self.knowledge
         listed = []
         for index, fault in enumerate(self.space.faults):
             pro, con = self._moved(index, fault)
             p = float(self.weighed.faults[index])
             because = self._carried_because(fault) + _because(
-                k.faults[fault].shows, pro, con, p, self.before is not None
+                knowledge.faults[fault].shows, pro, con, p, self.before is not None
             )
-            listed.append(Suspect(fault, k.faults[fault].title, k.fault_system[fault], p, pro, con, because))
+            listed.append(
+                Suspect(
+                    fault, knowledge.faults[fault].title, knowledge.fault_system[fault], p, pro, con, because
+                )
+            )
         listed.sort(key=lambda s: (-s.probability, s.fault))
         pro, con = self._moved(-1, UNLISTED)
         return (

@@ -16,12 +16,14 @@ OVERSURE = 0.06
 STAGES = {"arrive": 14.0, "measure": 55.0, "decide": 12.0, "fit": 95.0, "prove": 38.0}
 
 
-def true_rates(k: Knowledge, card: EngineCard, draw: random.Random, spread: float = 0.9) -> dict[str, float]:
+def true_rates(
+    knowledge: Knowledge, card: EngineCard, draw: random.Random, spread: float = 0.9
+) -> dict[str, float]:
     """How often each fault really comes to one workshop: the general rates, each off by a factor of its
     own."""
     rates = {
         f: shape.per_thousand * draw.lognormvariate(0.0, spread)
-        for f, shape in k.faults.items()
+        for f, shape in knowledge.faults.items()
         if not card.rules_out(shape.needs)
     }
     total = sum(rates.values())
@@ -29,11 +31,11 @@ def true_rates(k: Knowledge, card: EngineCard, draw: random.Random, spread: floa
 
 
 def made_up_year(
-    k: Knowledge, cards: Mapping[str, EngineCard], until: datetime, count: int = 400, seed: int = 20
+    knowledge: Knowledge, cards: Mapping[str, EngineCard], until: datetime, count: int = 400, seed: int = 20
 ) -> Iterator[Case]:
     """So many finished jobs, the last of them a few days ago, one after the other."""
     draw = random.Random(seed)
-    rates = {name: true_rates(k, card, draw) for name, card in sorted(cards.items())}
+    rates = {name: true_rates(knowledge, card, draw) for name, card in sorted(cards.items())}
     fleet = [
         (f"{draw.choice(KINDS).capitalize()} {n + 1}", draw.choice(sorted(cards))) for n in range(VEHICLES)
     ]
@@ -42,40 +44,42 @@ def made_up_year(
         closed = until - timedelta(days=2 + (count - n) * 364 / count, hours=draw.randrange(9))
         back = draw.choice(last[-60:]) if len(last) > 20 and draw.random() < COME_BACK else None
         vehicle, card = (back.vehicle, back.engine) if back else draw.choice(fleet)
-        faults = [f for f in rates[card] if not back or k.fault_system[f] == back.system]
+        faults = [f for f in rates[card] if not back or knowledge.fault_system[f] == back.system]
         fault = draw.choices(faults, [rates[card][f] for f in faults])[0]
-        case = _case(k, draw, n, vehicle, card, fault, closed)
+        case = _case(knowledge, draw, n, vehicle, card, fault, closed)
         last.append(case)
         yield case
 
 
 def _case(
-    k: Knowledge, draw: random.Random, n: int, vehicle: str, card: str, fault: str, closed: datetime
+    knowledge: Knowledge, draw: random.Random, n: int, vehicle: str, card: str, fault: str, closed: datetime
 ) -> Case:
-    repair = k.repair_of[fault]
+    repair = knowledge.repair_of[fault]
     stated = min(0.99, max(0.12, draw.betavariate(6.0, 1.3)))
     right = draw.random() < stated - OVERSURE
     proven = draw.random() > NOT_PROVEN
     act = draw.choice(("replaced", "replaced", "cleaned", "repaired"))
-    tests = [t for t, shape in k.tests.items() if shape.system == k.fault_system[fault]] or list(k.tests)
+    tests = [
+        t for t, shape in knowledge.tests.items() if shape.system == knowledge.fault_system[fault]
+    ] or list(knowledge.tests)
     made = draw.sample(tests, min(len(tests), draw.randint(1, 4)))
     slow = {t: draw.lognormvariate(0.15, 0.35) for t in made}
-    wrong = draw.choice(sorted(k.repairs))
+    wrong = draw.choice(sorted(knowledge.repairs))
     repairs = [(repair, act, proven)] if right else [(wrong, "replaced", False), (repair, act, proven)]
     return Case(
         f"made-up-{n:03}",
         card,
-        k.fault_system[fault],
+        knowledge.fault_system[fault],
         vehicle,
         closed - timedelta(hours=draw.uniform(3, 60)),
         closed,
         proven,
         {fault: 1.0} if proven else {},
         repairs,
-        {t: [round(k.tests[t].minutes * slow[t], 1)] for t in made},
+        {t: [round(knowledge.tests[t].minutes * slow[t], 1)] for t in made},
         [t for t in made if draw.random() < 0.12],
         round(stated, 3),
         right and proven,
-        k.repairs[repairs[0][0]].title,
+        knowledge.repairs[repairs[0][0]].title,
         {s: round(m * draw.lognormvariate(0.0, 0.4), 1) for s, m in STAGES.items()},
     )

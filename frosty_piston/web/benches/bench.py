@@ -16,16 +16,24 @@ ON_BENCH = "on_"  # before the name of a field that a cell carries for its bench
 
 def steps_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Step]:
     """The tests of a bench that this engine card has, each with its part."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     engine = record.job.engine
-    if engine.rules_out(k.benches[bench].needs):
+    if engine.rules_out(knowledge.benches[bench].needs):
         return []
     steps = []
-    for test, node in k.benches[bench].steps:
-        if engine.rules_out(k.tests[test].needs) or node and engine.rules_out(k.nodes[node].needs):
+    for test, node in knowledge.benches[bench].steps:
+        if (
+            engine.rules_out(knowledge.tests[test].needs)
+            or node
+            and engine.rules_out(knowledge.nodes[node].needs)
+        ):
             continue
-        drive = k.drive(node) if node else None
-        if k.tests[test].by_vacuum and drive and "vacuum" not in str(getattr(engine, drive.by) or "vacuum"):
+        drive = knowledge.drive(node) if node else None
+        if (
+            knowledge.tests[test].by_vacuum
+            and drive
+            and "vacuum" not in str(getattr(engine, drive.by) or "vacuum")
+        ):
             continue
         steps.append((test, node))
     return steps

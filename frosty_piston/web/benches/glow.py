@@ -46,7 +46,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
 
 
 def view(
-    record: JobRecord, k: Knowledge, method: str, point: str, part_c: float | None = None
+    record: JobRecord, knowledge: Knowledge, method: str, point: str, part_c: float | None = None
 ) -> dict[str, Any]:
     job = record.job
     readings = record.assessed.readings
@@ -104,7 +104,7 @@ def view(
         "ticked": ticked,
         "wires_off": job.unplugged_glow,
         "margin": margin.margin_view(record, shares),
-        "cautions": k.tests[TESTS[method]].cautions,
+        "cautions": knowledge.tests[TESTS[method]].cautions,
         "wanted": _wanted(record, TESTS[method], point),
         "other_points": _other_points(record, point) if method == "ohm" else {},
     }

@@ -60,9 +60,9 @@ def _unit(record: JobRecord, workshop: Workshop, test: str) -> str:
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     cylinders = range(1, record.job.cylinders + 1)
-    tests = [t for t, _ in steps_of(record, workshop, "injectors") if k.tests[t].units]
+    tests = [t for t, _ in steps_of(record, workshop, "injectors") if knowledge.tests[t].units]
     rows = []
     typed = {name: asked.figure(name, "degC", -40, 150) for name in ("cold_c", "hot_c")}
     heat = {hot: _heat(typed["hot_c" if hot else "cold_c"]) for hot in (False, True)}
@@ -78,29 +78,29 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
                 )
                 for c in cylinders
             ]
-            title = SHORT.get(test, k.tests[test].short_title)
+            title = SHORT.get(test, knowledge.tests[test].short_title)
             if test == RESISTANCE:
                 title += " hot" if hot else " cold"
             rows.append(_row(record, workshop, test, title, fill(record, cells), hot))
     if counts := _counted(record):
         rows.append(counts)
-    named = cylinders_named(k, record.assessed.codes, record.job.cylinders)
+    named = cylinders_named(knowledge, record.assessed.codes, record.job.cylinders)
     return {
         "bench": "injectors",
         **{name: plain(c) if c is not None else "" for name, c in typed.items()},
         "named": [str(c) for c in named],
-        "retest": _retest(record, k, named),
+        "retest": _retest(record, knowledge, named),
         "count_rows": _count_rows(record),
-        "bench_title": k.benches["injectors"].title,
+        "bench_title": knowledge.benches["injectors"].title,
         "rows": [r for r in rows if r["cells"]],
         "drawn": _overlaid(rows, record.job.cylinders),
         "explains": _explained(record),
         "cylinders": [str(c) for c in cylinders],
         "counts": any(t == COUNTS for t, _ in steps_of(record, workshop, "injectors")),
-        "asked_first": list(dict.fromkeys(c for t in tests for c in k.ticks_at(t))),
+        "asked_first": list(dict.fromkeys(c for t in tests for c in knowledge.ticks_at(t))),
         "ticked": {x.data.caution for x in record.job.of(Tick)},
         "cells": [x for r in rows for x in r["cells"]],
-        **test_card.stop_view(record, k, tests),
+        **test_card.stop_view(record, knowledge, tests),
     }
 
 
@@ -149,11 +149,11 @@ def _count_rows(record: JobRecord) -> list[dict[str, Any]]:
     ]
 
 
-def _retest(record: JobRecord, k: Knowledge, named: tuple[int, ...]) -> dict[str, Any]:
+def _retest(record: JobRecord, knowledge: Knowledge, named: tuple[int, ...]) -> dict[str, Any]:
     """The hot retest: wanted while a complaint comes with heat and no injector was read hot; which waits are
     running for it, and which are over and due."""
     job = record.job
-    by_heat = any(k.symptoms[s].proved_by in BROUGHT_BY_HEAT for s in job.complaints)
+    by_heat = any(knowledge.symptoms[s].proved_by in BROUGHT_BY_HEAT for s in job.complaints)
     read = [v for v in record.assessed.now if v.test == RESISTANCE]
     hot = {v.where.get("cylinder") for v in read if v.hot}
     waits = [

@@ -29,15 +29,15 @@ COUNTED_IN = (("distance_km", "km"), ("starts", "starts"), ("hours", "h"), ("min
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    k = workshop.knowledge
-    nodes = test_card.fitted_nodes(record, k, WIGGLE)
-    node = asked.raw("node") if asked.raw("node") in dict(nodes) else _likeliest(record, k, nodes)
-    cylinders = k.parts[k.nodes[node].part].cylinder if node else False
+    knowledge = workshop.knowledge
+    nodes = test_card.fitted_nodes(record, knowledge, WIGGLE)
+    node = asked.raw("node") if asked.raw("node") in dict(nodes) else _likeliest(record, knowledge, nodes)
+    cylinders = knowledge.parts[knowledge.nodes[node].part].cylinder if node else False
     wanted = asked.raw("cylinder")
     usable = (
         wanted.isascii() and wanted.isdigit() and len(wanted) < 3 and 1 <= int(wanted) <= record.job.cylinders
     )
-    named = cylinders_named(k, record.assessed.codes, record.job.cylinders) or (1,)
+    named = cylinders_named(knowledge, record.assessed.codes, record.job.cylinders) or (1,)
     if cylinders and usable:
         cylinder = wanted
     elif cylinders:
@@ -46,40 +46,42 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         cylinder = ""
     tests = [test for test, _ in steps_of(record, workshop, "intermittent")]
     sections = {test: one_section(record, workshop, "intermittent", test, node) for test in tests}
-    wiggled = _made(record, k, WIGGLE, node, cylinder)
+    wiggled = _made(record, knowledge, WIGGLE, node, cylinder)
     shape = connector_shape(workshop, node)
     return {
         "bench": "intermittent",
-        "bench_title": k.benches["intermittent"].title,
+        "bench_title": knowledge.benches["intermittent"].title,
         "nodes": nodes,
         "node": node,
         "cylinder": cylinder,
         "cylinders": [str(c) for c in range(1, record.job.cylinders + 1)] if cylinders else [],
         "sections": sections,
         "order": [sections[t] for t in tests if t not in (WIGGLE, GRIP)],
-        "at_title": k.nodes[node].title + (f", cylinder {cylinder}" if cylinder else "") if node else "",
+        "at_title": knowledge.nodes[node].title + (f", cylinder {cylinder}" if cylinder else "")
+        if node
+        else "",
         "wiggled": [x.data.note for x in wiggled if x.data.note],
         "unwiggled": not wiggled,
-        "mine": {t: _verdicts(record, k, t, node, cylinder) for t in tests},
-        "face": _face(record, k, shape, node, cylinder),
+        "mine": {t: _verdicts(record, knowledge, t, node, cylinder) for t in tests},
+        "face": _face(record, knowledge, shape, node, cylinder),
         "shape": shape,
         "pin": asked.raw("pin") if asked.raw("pin").isdigit() else "",
         "clean_between": CLEAN in record.job.contexts,
-        "log": _returned(record, k),
+        "log": _returned(record, knowledge),
         "counted_in": COUNTED_IN,
-        "complaints": [(s, k.symptoms[s].title) for s in record.job.complaints],
+        "complaints": [(s, knowledge.symptoms[s].title) for s in record.job.complaints],
         "disturbed": _disturbed(record, node, cylinder),
         "ticked": {x.data.caution for x in record.job.of(Tick)},
-        "asked_first": list(dict.fromkeys(c for t in tests for c in k.ticks_at(t, node))),
-        **test_card.stop_view(record, k, [WIGGLE]),
+        "asked_first": list(dict.fromkeys(c for t in tests for c in knowledge.ticks_at(t, node))),
+        **test_card.stop_view(record, knowledge, [WIGGLE]),
         "cells": [],
     }
 
 
-def _likeliest(record: JobRecord, k: Knowledge, nodes: list[tuple[str, str]]) -> str:
+def _likeliest(record: JobRecord, knowledge: Knowledge, nodes: list[tuple[str, str]]) -> str:
     """The part whose contact is likeliest to be it; the first one where none stands out."""
     odds = record.assessed.suspicion
-    by_node = {n: max((odds.odds(f) for f in contact_faults(k, n)), default=0.0) for n, _ in nodes}
+    by_node = {n: max((odds.odds(f) for f in contact_faults(knowledge, n)), default=0.0) for n, _ in nodes}
     return max(by_node, key=lambda n: by_node[n], default="")
 
 
@@ -92,7 +94,7 @@ def _disturbed(record: JobRecord, node: str, cylinder: str) -> list[Any]:
     ]
 
 
-def _returned(record: JobRecord, k: Knowledge) -> dict[str, Any]:
+def _returned(record: JobRecord, knowledge: Knowledge) -> dict[str, Any]:
     """The log of earlier returns, each as long as it lasted, and what a proof by driving takes from them."""
     known = returns_of(record.job)
     rows = []
@@ -156,13 +158,13 @@ def came_back(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[st
     ]
 
 
-def _made(record: JobRecord, k: Knowledge, test: str, node: str, cylinder: str) -> list[Any]:
+def _made(record: JobRecord, knowledge: Knowledge, test: str, node: str, cylinder: str) -> list[Any]:
     """What was written of a test at a part."""
     return [
         x
         for x in record.job.of(Outcome)
         if x.data.test == test
-        and k.node(x.data.where.node or "") == node
+        and knowledge.node(x.data.where.node or "") == node
         and _same(x.data.where.cylinder, cylinder)
     ]
 
@@ -171,12 +173,12 @@ def _same(given: int | None, cylinder: str) -> bool:
     return not cylinder or str(given or "") == cylinder
 
 
-def _verdicts(record: JobRecord, k: Knowledge, test: str, node: str, cylinder: str) -> list[Any]:
+def _verdicts(record: JobRecord, knowledge: Knowledge, test: str, node: str, cylinder: str) -> list[Any]:
     return [
         v
         for v in record.assessed.now
         if v.test == test
-        and part_of(record.job, k, v) == node
+        and part_of(record.job, knowledge, v) == node
         and _same(int(str(c)) if (c := v.where.get("cylinder")) else None, cylinder)
         and "pin" not in v.where
     ]
@@ -194,16 +196,16 @@ def connector_shape(workshop: Workshop, node: str) -> dict[str, Any]:
 
 
 def _face(
-    record: JobRecord, k: Knowledge, shape: dict[str, Any], node: str, cylinder: str
+    record: JobRecord, knowledge: Knowledge, shape: dict[str, Any], node: str, cylinder: str
 ) -> list[dict[str, Any]]:
     """Every cavity with its number, its place on the face and what its grip was, the latest word."""
-    gripped = {str(x.data.where.pin): x.data.outcome for x in _made(record, k, GRIP, node, cylinder)}
+    gripped = {str(x.data.where.pin): x.data.outcome for x in _made(record, knowledge, GRIP, node, cylinder)}
     cavities = []
     for n in range(shape["rows"] * shape["each"]):
         row, column = divmod(n, shape["each"])
         at = shape["each"] - 1 - column if shape["from_right"] else column
         outcome = gripped.get(str(n + 1), "")
-        verdict = k.tests[GRIP].outcomes.get(outcome, "")
+        verdict = knowledge.tests[GRIP].outcomes.get(outcome, "")
         cavities.append(
             {"pin": str(n + 1), "x": 60 * at, "y": 60 * row, "outcome": outcome, "verdict": verdict}
         )

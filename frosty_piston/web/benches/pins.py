@@ -44,8 +44,10 @@ DRAWN = (("supply", 90), ("ground", 190), ("reference", 290), ("high", 410), ("l
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    k = workshop.knowledge
-    nodes = dict(test_card.fitted_nodes(record, k, SUPPLY)) | dict(test_card.fitted_nodes(record, k, NETWORK))
+    knowledge = workshop.knowledge
+    nodes = dict(test_card.fitted_nodes(record, knowledge, SUPPLY)) | dict(
+        test_card.fitted_nodes(record, knowledge, NETWORK)
+    )
     by_title = {title.lower(): i for i, title in nodes.items()}
     node = by_title.get(asked.raw("node").lower(), asked.raw("node"))
     if not node or len(node) > MOST_NAME or not printable(node):
@@ -78,7 +80,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     fuses = [x.data.outcome for x in record.job.of(Outcome) if x.data.test == FUSE]
     return {
         "bench": "pins",
-        "bench_title": k.benches["pins"].title,
+        "bench_title": knowledge.benches["pins"].title,
         "nodes": list(nodes.items()),
         "node": node,
         "node_title": nodes.get(node, node),
@@ -95,7 +97,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         "network": NETWORK if with_network else "",
         "times_out": str(times_out),
         "ticked": {x.data.caution for x in record.job.of(Tick)},
-        "cautions": k.cautions_at(NETWORK) if with_network else [],
+        "cautions": knowledge.cautions_at(NETWORK) if with_network else [],
         "other_nodes": sorted({str(f.cell.where["node"]) for f in filled} - set(nodes)),
     }
 
@@ -208,15 +210,15 @@ def pair_without(form: Form, record: JobRecord, workshop: Workshop) -> list[dict
     """The pair read again with one module unplugged, and that it was unplugged."""
     fields = form.read(WithoutForm, record, workshop)
     node = _named(form)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     cell = Cell(NETWORK, "", "ohm", {"node": node, "pin": "pair"})
     value = 0.0
     unit = "ohm"
     try:
-        value, unit = read_value(form, cell, k)  # type: ignore[assignment]
+        value, unit = read_value(form, cell, knowledge)  # type: ignore[assignment]
     except BadInput as error:
         form.faults.extend(error.faults)
-    if bar := bar_to(record, k, NETWORK, node, "pair"):
+    if bar := bar_to(record, knowledge, NETWORK, node, "pair"):
         form.wrong("value", bar)
     form.done()
     where = {"node": node, "pin": "pair", "point": UNPLUGGED, "channel": fields.module}

@@ -17,11 +17,17 @@ Drawn = dict[str, Any]
 def wanted(workshop: Workshop, bench: str) -> list[tuple[str, ...]]:
     """The channels that a recording needs to belong to a bench: those of its drives, and those that answer
     one of its tests."""
-    k = workshop.knowledge
-    drives = [d for _, node in k.benches[bench].steps if node and (d := k.drive(node)) and d.command]
+    knowledge = workshop.knowledge
+    drives = [
+        d for _, node in knowledge.benches[bench].steps if node and (d := knowledge.drive(node)) and d.command
+    ]
     return [
         *((d.command, at) for d in drives for at in (d.position, d.volts) if at),
-        *(tuple(channels) for test, _ in k.benches[bench].steps for channels in k.tests[test].recorded),
+        *(
+            tuple(channels)
+            for test, _ in knowledge.benches[bench].steps
+            for channels in knowledge.tests[test].recorded
+        ),
     ]
 
 

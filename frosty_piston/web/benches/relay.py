@@ -28,7 +28,7 @@ TABLE = (
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     job = record.job
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     cells = [Cell("glow_relay", label, "V", {"point": point}, hint) for point, label, hint in POINTS]
     times = [
         Cell("glow_on_time", "Lamp on", "s", {"point": "lamp"}, "from key on"),
@@ -58,7 +58,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         "table": TABLE,
         "loaded": loaded,
         "control": job.engine.glow_control,
-        "cautions": k.tests["glow_relay"].cautions,
+        "cautions": knowledge.tests["glow_relay"].cautions,
         "coolant": job.condition("coolant") or job.condition("ambient"),
     }
 

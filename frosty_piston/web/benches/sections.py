@@ -36,8 +36,8 @@ def sectioned(bench: str, draws: Draws) -> Bench:
 
 def section_view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws) -> dict[str, Any]:
     """What a bench of sections prints."""
-    k = workshop.knowledge
-    shape = k.benches[bench]
+    knowledge = workshop.knowledge
+    shape = knowledge.benches[bench]
     ticked = {x.data.caution for x in record.job.of(Tick)}
     sections = [
         one_section(record, workshop, bench, test, node) for test, node in steps_of(record, workshop, bench)
@@ -54,12 +54,12 @@ def section_view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws
         "sections": sections,
         "cells": [x for s in sections for x in s["cells"]],
         "cautions": cautions,
-        **test_card.stop_view(record, k, [s["test"] for s in sections]),
+        **test_card.stop_view(record, knowledge, [s["test"] for s in sections]),
         "ticked": ticked,
         "drawn": draws(record, workshop),
         "traces": recordings_of(record, workshop, bench),
         "cleans": [c[:2] for c in shape.cleans],
-        "ways": (ways := ways_for(k, nodes)),
+        "ways": (ways := ways_for(knowledge, nodes)),
         "way_cautions": list(dict.fromkeys(c for w in ways.values() for c in w.cautions)),
         "log": cleaning_log(record.job, nodes) if nodes else None,
         "tampering": tampering.found(record.job),
@@ -67,31 +67,33 @@ def section_view(record: JobRecord, workshop: Workshop, bench: str, draws: Draws
     }
 
 
-def ways_for(k: Knowledge, nodes: tuple[str, ...]) -> dict[str, CleaningShape]:
+def ways_for(knowledge: Knowledge, nodes: tuple[str, ...]) -> dict[str, CleaningShape]:
     """The ways in which some parts are cleaned: their own where they have any."""
-    own = {key: w for key, w in k.cleaning.items() if set(w.parts) & set(nodes)}
-    return own or {key: w for key, w in k.cleaning.items() if not w.parts}
+    own = {key: w for key, w in knowledge.cleaning.items() if set(w.parts) & set(nodes)}
+    return own or {key: w for key, w in knowledge.cleaning.items() if not w.parts}
 
 
 def one_section(record: JobRecord, workshop: Workshop, bench: str, test: str, node: str) -> dict[str, Any]:
     """A test of the bench: its cells, and the verdicts that stand in none of them."""
-    k = workshop.knowledge
-    cells = fill(record, test_card.cells_of(record, k, test, node, False))
+    knowledge = workshop.knowledge
+    cells = fill(record, test_card.cells_of(record, knowledge, test, node, False))
     return {
         "test": test,
         "node": node,
-        "shape": k.tests[test],
-        "asks": k.asked_at(test, node),
-        "cautions": k.cautions_at(test, node),
+        "shape": knowledge.tests[test],
+        "asks": knowledge.asked_at(test, node),
+        "cautions": knowledge.cautions_at(test, node),
         "cells": cells,
-        "mine": test_card.beside_cells(record, k, test, node, cells),
-        "travel": travel(record, node) if k.tests[test].by_vacuum else None,
-        "loop": loop_of(record, workshop, bench, node) if k.tests[test].sweeps else None,
+        "mine": test_card.beside_cells(record, knowledge, test, node, cells),
+        "travel": travel(record, node) if knowledge.tests[test].by_vacuum else None,
+        "loop": loop_of(record, workshop, bench, node) if knowledge.tests[test].sweeps else None,
         "key": f"{test}-{node}" if node else test,
         "number": 0,
         "at": "",
         "shut": "",
-        "gauge": test_card.gauge_view(record, workshop, test) if test_card.by_gauge(k, test) else None,
+        "gauge": test_card.gauge_view(record, workshop, test)
+        if test_card.by_gauge(knowledge, test)
+        else None,
     }
 
 
@@ -196,13 +198,17 @@ class PlugForm(Fields):
 def plug(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A part unplugged or plugged in again: codes that come in between are of one's own making."""
     fields = form.read(PlugForm, record, workshop)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     form.done()
     assert fields.node is not None
     return [
         form.entry(
             "action",
-            {"action": fields.action, "what": k.nodes[fields.node].title, "where": {"node": fields.node}},
+            {
+                "action": fields.action,
+                "what": knowledge.nodes[fields.node].title,
+                "where": {"node": fields.node},
+            },
         )
     ]
 

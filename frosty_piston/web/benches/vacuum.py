@@ -34,10 +34,10 @@ MOST_POINTS = 400
 
 
 def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     found = record.assessed.isolation
     shown = section_view(record, workshop, "vacuum", lambda r, w: {})
-    nodes = fitted_nodes(record, k, HOLD)
+    nodes = fitted_nodes(record, knowledge, HOLD)
     places = [(i, found.leaking.titles[i]) for i in found.leaking.ids] if found else nodes
     known = dict(places)
     at = asked.raw("at")
@@ -47,7 +47,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     return {
         **shown,
         "sections": [
-            *(s for s in shown["sections"] if s["test"] not in (*OWN, *_of_solenoids(k))),
+            *(s for s in shown["sections"] if s["test"] not in (*OWN, *_of_solenoids(knowledge))),
             *_solenoids(record, workshop, found),
         ],
         "own": {s["test"]: s for s in shown["sections"] if s["test"] in OWN},
@@ -73,10 +73,10 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     }
 
 
-def _of_solenoids(k: Knowledge) -> list[str]:
+def _of_solenoids(knowledge: Knowledge) -> list[str]:
     """The tests of the bench that are made at a solenoid: its coil, its output, its vent."""
-    steps = [test for test, _ in k.benches["vacuum"].steps]
-    return [t for t in steps if "vacuum_solenoid" in k.tests[t].parts and t not in OWN]
+    steps = [test for test, _ in knowledge.benches["vacuum"].steps]
+    return [t for t in steps if "vacuum_solenoid" in knowledge.tests[t].parts and t not in OWN]
 
 
 def _solenoids(record: JobRecord, workshop: Workshop, found: Isolation | None) -> list[dict[str, Any]]:
@@ -225,15 +225,15 @@ class HeldForm(Fields):
 def held(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A hold test at a place: its start and end, or all that was read while the clock ran."""
     fields = form.read(HeldForm, record, workshop)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     found = record.assessed.isolation
-    places = list(found.leaking.ids) if found else [n for n, _ in fitted_nodes(record, k, HOLD)]
+    places = list(found.leaking.ids) if found else [n for n, _ in fitted_nodes(record, knowledge, HOLD)]
     at = form.choice("at", [*places, HAND_PUMP, "vacuum_branch"])
     start, end = (gauge.read_vacuum(form, name, record, workshop) for name in ("start_kpa", "end_kpa"))
     for name, value in (("start_kpa", start), ("end_kpa", end)):
         if value is None and not form.raw(name):
             form.wrong(name, "type what the gauge shows")
-    if fields.test and (bar := bar_to(record, k, fields.test)):
+    if fields.test and (bar := bar_to(record, knowledge, fields.test)):
         form.wrong("start_kpa", bar)
     allowed = {i for i, _ in _blocks(found, at or "")}
     blocked = form.all("blocked")

@@ -136,9 +136,9 @@ class CircuitDrawing:
 
 
 @lru_cache(maxsize=64)
-def draw_circuit(circuit: Circuit, k: Knowledge) -> CircuitDrawing:
+def draw_circuit(circuit: Circuit, knowledge: Knowledge) -> CircuitDrawing:
     """Lay a circuit out."""
-    below, tree, extra = _tree(circuit, k)
+    below, tree, extra = _tree(circuit, knowledge)
     title = {p.id: p.title for p in circuit.parts}
     kind = {p.id: p.kind for p in circuit.parts}
     at: dict[str, tuple[float, float]] = {}
@@ -164,7 +164,7 @@ def draw_circuit(circuit: Circuit, k: Knowledge) -> CircuitDrawing:
     for part in tree:
         before = set(at)
         lay(part, LEFT + 24)
-        if k.circuit.kinds[kind[part]].gives:
+        if knowledge.circuit.kinds[kind[part]].gives:
             reached |= set(at) - before
     shapes = tuple(PartShape(i, kind[i], title[i], x, y, i in reached) for i, (x, y) in at.items())
     hoses = tuple(_hose(h, at, h.id in extra) for h in circuit.hoses if h.start[0] in at and h.end[0] in at)
@@ -172,10 +172,10 @@ def draw_circuit(circuit: Circuit, k: Knowledge) -> CircuitDrawing:
     return CircuitDrawing(shapes, hoses, width, TOP + max(rows, 1) * ROW - 14)
 
 
-def _tree(circuit: Circuit, k: Knowledge) -> tuple[dict[str, list[str]], list[str], set[str]]:
+def _tree(circuit: Circuit, knowledge: Knowledge) -> tuple[dict[str, list[str]], list[str], set[str]]:
     """What hangs on each part as it is drawn, the parts that begin a drawing, and the hoses beside it."""
-    known = [p for p in circuit.parts if p.kind in k.circuit.kinds]
-    begin = [p.id for p in known if k.circuit.kinds[p.kind].gives]
+    known = [p for p in circuit.parts if p.kind in knowledge.circuit.kinds]
+    begin = [p.id for p in known if knowledge.circuit.kinds[p.kind].gives]
     at: dict[str, list[tuple[Hose, str]]] = {}
     for h in circuit.hoses:
         at.setdefault(h.start[0], []).append((h, h.end[0]))

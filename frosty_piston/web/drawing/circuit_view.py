@@ -27,13 +27,13 @@ NODES = {
 }
 
 
-def test_of(k: Knowledge, job_id: str, kind: str, item: str) -> str:
+def test_of(knowledge: Knowledge, job_id: str, kind: str, item: str) -> str:
     """The address of the test that a part of the circuit opens."""
-    test = k.circuit.kinds[kind].test if kind in k.circuit.kinds else "vacuum_hold"
+    test = knowledge.circuit.kinds[kind].test if kind in knowledge.circuit.kinds else "vacuum_hold"
     if test in HOLDS_BENCH:
         return f"/jobs/{job_id}/measure/vacuum?at={item}#hold"
     node = NODES.get(kind, "")
-    return f"/jobs/{job_id}/measure/{bench_of(k, test, node)}#step-{test}{f'-{node}' if node else ''}"
+    return f"/jobs/{job_id}/measure/{bench_of(knowledge, test, node)}#step-{test}{f'-{node}' if node else ''}"
 
 
 def drawn(
@@ -41,17 +41,17 @@ def drawn(
 ) -> dict[str, Any] | None:
     """The drawing of the job's circuit with state, heat and the test of each place; None without one."""
     last = circuit_entry(record.job, of)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     if last is None or not last.data.parts:
         return None
     circuit = circuit_of(last.data)
-    drawing = draw_circuit(circuit, k)
+    drawing = draw_circuit(circuit, knowledge)
     found = found or record.assessed.isolation
     states = found.states if found else {}
     odds = dict(zip(found.leaking.ids, found.odds, strict=True)) if found else {}
     titles = {p.id: p.title for p in circuit.parts}
     kinds = {p.id: p.kind for p in circuit.parts}
-    wrong = {i for w in outward(circuit, k.circuit.part_kinds).wrong for i in w.ids}
+    wrong = {i for w in outward(circuit, knowledge.circuit.part_kinds).wrong for i in w.ids}
     marks = {h.id: h.mark for h in last.data.hoses}
     narrowed = bool(found and found.leaks.tried)
     return {
@@ -61,7 +61,7 @@ def drawn(
                 "s": s,
                 **_state(states.get(s.id, "unknown"), odds.get(s.id, 0.0), narrowed),
                 "wrong": s.id in wrong or not s.reached,
-                "link": test_of(k, record.job.id, kinds[s.id], s.id),
+                "link": test_of(knowledge, record.job.id, kinds[s.id], s.id),
                 "up": _branches_down(drawing, s.id),
             }
             for s in drawing.parts

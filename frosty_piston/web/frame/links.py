@@ -20,7 +20,7 @@ ANCHORS = {
 
 
 def bench_link(
-    k: Knowledge,
+    knowledge: Knowledge,
     job_id: str,
     test: str,
     point: str | None = None,
@@ -28,7 +28,7 @@ def bench_link(
     cylinder: object = None,
 ) -> str:
     """The address of the place where a test is made, at the cell of a cylinder that is named."""
-    on = bench_of(k, test, node or "")
+    on = bench_of(knowledge, test, node or "")
     page = f"{Page.MEASURE}/{on}"
     bench = BENCHES.get(on)
     if bench is None:
@@ -38,24 +38,24 @@ def bench_link(
     if bench.sections:
         return f"/jobs/{job_id}/{page}#step-{test}{f'-{node}' if node else ''}"
     where = {**({"point": point} if point else {}), **({"cylinder": cylinder} if cylinder else {})}
-    cell = f"in-{Cell(test, '', '', where).id}" if k.tests[test].units else f"form-outcome-{cylinder}"
+    cell = f"in-{Cell(test, '', '', where).id}" if knowledge.tests[test].units else f"form-outcome-{cylinder}"
     at = f"#{cell}" if cylinder else ""
     return f"/jobs/{job_id}/{page}{bench.query(test, point or '')}{at}"
 
 
-def place_link(k: Knowledge, job_id: str, place: Place | Mapping[str, Any]) -> str:
+def place_link(knowledge: Knowledge, job_id: str, place: Place | Mapping[str, Any]) -> str:
     """The address of where something is done: a place, or one as it is kept in a list."""
     where = place.as_open() if isinstance(place, Place) else place
     if "test" in where:
         point, node = (str(where.get(key) or "") or None for key in ("point", "node"))
-        return bench_link(k, job_id, str(where["test"]), point, node, where.get("cylinder"))
+        return bench_link(knowledge, job_id, str(where["test"]), point, node, where.get("cylinder"))
     at = str(where.get("at") or "")
     return f"/jobs/{job_id}/{where['page']}" + (f"#{ANCHORS.get(at, at)}" if at else "")
 
 
-def test_link(k: Knowledge, job_id: str, n: NextTest) -> str:
+def test_link(knowledge: Knowledge, job_id: str, n: NextTest) -> str:
     """Where a proposed test is made."""
-    return bench_link(k, job_id, n.test, n.where.get("point"), n.where.get("node"))
+    return bench_link(knowledge, job_id, n.test, n.where.get("point"), n.where.get("node"))
 
 
 def next_view(record: JobRecord) -> dict[str, Any]:

@@ -313,9 +313,9 @@ def count_view(record: JobRecord) -> dict[str, Any] | None:
     }
 
 
-def zones(record: JobRecord, k: Knowledge, pictures: Pictures) -> dict[str, Any]:
+def zones(record: JobRecord, knowledge: Knowledge, pictures: Pictures) -> dict[str, Any]:
     """What the zones beside and below the work show."""
-    tape = record.view("tape", lambda: tape_view(record, k))
+    tape = record.view("tape", lambda: tape_view(record, knowledge))
     pictured = thumbs(record, pictures)
     return {
         "record": record,

@@ -31,7 +31,9 @@ def part_of(record: JobRecord, entry_id: str) -> int:
     return position // PART
 
 
-def tape_view(record: JobRecord, k: Knowledge, first: int = 0, most: int = SHOWN_TAPE) -> dict[str, Any]:
+def tape_view(
+    record: JobRecord, knowledge: Knowledge, first: int = 0, most: int = SHOWN_TAPE
+) -> dict[str, Any]:
     """So many entries from a place in the tape, counted from its newest one: newest first, what was taken
     back struck through, what takes it back named."""
     job = record.job
@@ -44,7 +46,7 @@ def tape_view(record: JobRecord, k: Knowledge, first: int = 0, most: int = SHOWN
             x.at or record.written.get(x.id),
             x.by or "",
             x.kind,
-            x.data.says(k, says),
+            x.data.says(knowledge, says),
             x.id in job.gone,
             x.id == job.tape[-1].id,
             x.id not in job.gone,

@@ -101,20 +101,20 @@ def _as_typed(entry: Entry | None, unit: str) -> str:
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     job = record.job
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     codes = []
     for x in job.of(Code):
-        known = k.codes.get(decode(x.data.code).code)
+        known = knowledge.codes.get(decode(x.data.code).code)
         parts = decode(x.data.code)
         codes.append(
             {
                 "entry": x,
                 "says": known.title if known else x.data.text or parts.says,
                 "own": x.data.text if known else "",
-                "system": k.systems[known.system] if known else "",
+                "system": knowledge.systems[known.system] if known else "",
                 "kind": known.kind if known else parts.kind or "",
                 "detail": parts.fault_type_says if known else "",
-                "moment": ", ".join(moment_of(x.data.frame_figures(k))),
+                "moment": ", ".join(moment_of(x.data.frame_figures(knowledge))),
             }
         )
     return {
@@ -146,15 +146,17 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "air": [(name, label, unit, _as_typed(job.condition(name), unit)) for name, label, unit in AIR],
         "conditions": {name: _as_typed(job.condition(name), "degC") for name, _ in TEMPERATURES},
         "before": job.last(Before),
-        "lately": [x.data.says(k, {}) for x in job.of(History)],
+        "lately": [x.data.says(knowledge, {}) for x in job.of(History)],
         "by_words": [("", "not known"), *BY_WORDS.items()],
         "helped": [("", "not known"), ("yes", "yes"), ("no", "no")],
         "deadline": job.deadline,
         "scanned": job.last(CodeScan),
         "cleared": job.last(CodeClear),
         **_visits(record, workshop),
-        "cautions": [c for s, x in job.symptoms.items() if x.data.present for c in k.symptoms[s].cautions]
-        + [c for name in job.contexts for c in k.contexts[name].cautions],
+        "cautions": [
+            c for s, x in job.symptoms.items() if x.data.present for c in knowledge.symptoms[s].cautions
+        ]
+        + [c for name in job.contexts for c in knowledge.contexts[name].cautions],
     }
 
 
@@ -405,7 +407,7 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
 
 def frame(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """The conditions stored with a code: its entry is written anew with them."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     of = form.raw("of")
     had = next((x for x in record.job.of(Code) if x.id == of), None)
     text = form.raw("frame")
@@ -417,7 +419,7 @@ def frame(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     elif len(text) > MOST_SIGNS:
         form.wrong("frame", f"{len(text)} signs; at most {MOST_SIGNS} at once")
     form.done()
-    read = read_frame(text, k)
+    read = read_frame(text, knowledge)
     if read.not_understood:
         form.wrong("frame", f"not understood: {'; '.join(read.not_understood[:4])}. Write name, figure, unit")
     form.done()

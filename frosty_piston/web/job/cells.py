@@ -142,9 +142,9 @@ def cell_of(form: Form) -> Cell:
     return Cell(form.raw("test"), "", form.raw("unit"), where, conditions=conditions_of(quiet) or {})
 
 
-def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
+def read_value(form: Form, cell: Cell, knowledge: Knowledge) -> tuple[float | str, str]:
     """Read what was typed into a cell. Raises BadInput at `value` with what is allowed."""
-    shape = k.tests.get(cell.test)
+    shape = knowledge.tests.get(cell.test)
     if shape is None or not shape.units:
         raise BadInput([Fault("value", "this test records no figure")], form.kept)
     unit = cell.unit if cell.unit in shape.units else shape.units[0]
@@ -154,7 +154,7 @@ def read_value(form: Form, cell: Cell, k: Knowledge) -> tuple[float | str, str]:
         value, got = typed(form.raw("value"), unit, shape.overload)
     except ValueError as error:
         raise BadInput([Fault("value", str(error))], form.kept) from None
-    if not isinstance(value, str) and (wrong := out_of_reach(k, "value", float(value), got)):
+    if not isinstance(value, str) and (wrong := out_of_reach(knowledge, "value", float(value), got)):
         raise BadInput([Fault(*wrong[0])], form.kept)
     return value, got
 
@@ -198,21 +198,24 @@ def with_presence(form: Form, raws: list[dict[str, Any]]) -> list[dict[str, Any]
     return said
 
 
-def unread_places(k: Knowledge, filled: list[Filled]) -> list[tuple[str, str]]:
+def unread_places(knowledge: Knowledge, filled: list[Filled]) -> list[tuple[str, str]]:
     """The places at which a figure may not have come: what a form says of one, and its words."""
     return [
         (
             urlencode([("test", x.cell.test), ("unit", x.cell.unit), *x.cell.fields]),
-            f"{k.tests[x.cell.test].short_title}: {inside(x.cell.label)}",
+            f"{knowledge.tests[x.cell.test].short_title}: {inside(x.cell.label)}",
         )
         for x in filled
     ]
 
 
-def read_places(k: Knowledge, filled: list[Filled]) -> list[tuple[str, str]]:
+def read_places(knowledge: Knowledge, filled: list[Filled]) -> list[tuple[str, str]]:
     """The figures that were read, by their entries, with their words: a note can be put to each."""
     return [
-        (x.entry.id, f"{k.tests[x.cell.test].short_title}: {inside(x.cell.label)}, {x.entry.data.came_to}")
+        (
+            x.entry.id,
+            f"{knowledge.tests[x.cell.test].short_title}: {inside(x.cell.label)}, {x.entry.data.came_to}",
+        )
         for x in filled
         if x.entry is not None
     ]
@@ -235,9 +238,9 @@ def cell_note(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[st
     return [form.entry("correction", why, "old"), form.entry("reading", data)]
 
 
-def reaches_speed(k: Knowledge, filled: list[Filled]) -> bool:
+def reaches_speed(knowledge: Knowledge, filled: list[Filled]) -> bool:
     """Whether one of the places asks how far the engine got."""
-    return any("reached_rpm" in k.tests[x.cell.test].asked_with for x in filled)
+    return any("reached_rpm" in knowledge.tests[x.cell.test].asked_with for x in filled)
 
 
 class UnreadForm(Fields):
@@ -247,14 +250,16 @@ class UnreadForm(Fields):
 
 def unread(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A place at which no figure came: the mark was never reached, or it could not be measured, and why."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     came = form.choice("came", (NOT_POSSIBLE, NEVER))
     fields = form.read(UnreadForm, record, workshop)
     cell = cell_of(Form(parse_qs(form.raw("cell"))))
-    shape = k.tests.get(cell.test)
+    shape = knowledge.tests.get(cell.test)
     if shape is None or not shape.units:
         form.wrong("cell", "choose which figure did not come")
-    elif bar := bar_to(record, k, cell.test, str(cell.where.get("node", "")), str(cell.where.get("pin", ""))):
+    elif bar := bar_to(
+        record, knowledge, cell.test, str(cell.where.get("node", "")), str(cell.where.get("pin", ""))
+    ):
         form.wrong("cell", bar)
     elif came == NEVER and shape.never is None:
         form.wrong("came", "this one always comes to a figure, or could not be measured")
@@ -276,16 +281,18 @@ def unread(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, 
     return [form.entry("reading", data)]
 
 
-def bar_to(record: JobRecord, k: Knowledge, test: str, node: str = "", pin: str = "") -> str:
+def bar_to(record: JobRecord, knowledge: Knowledge, test: str, node: str = "", pin: str = "") -> str:
     """Why a test cannot be written down yet, in words: a piece is missing, nothing is known that stops the
     engine, or a caution was not ticked. Empty when it can."""
-    if bar := barred(record.job, k, test) or stop_bar(record.job, k, [test]):
+    if bar := barred(record.job, knowledge, test) or stop_bar(record.job, knowledge, [test]):
         return bar
-    unticked = record.job.unticked(k.ticks_at(test, node, pin))
-    return f"Tick the caution above first: {inside(k.cautions[unticked[0]].title)}" if unticked else ""
+    unticked = record.job.unticked(knowledge.ticks_at(test, node, pin))
+    return (
+        f"Tick the caution above first: {inside(knowledge.cautions[unticked[0]].title)}" if unticked else ""
+    )
 
 
-def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, Any]]:
+def cell_entries(form: Form, record: JobRecord, knowledge: Knowledge) -> list[dict[str, Any]]:
     """Turn a cell into entries: a reading; a correction when it was emptied; nothing when it is as before."""
     cell = cell_of(form)
     filled = fill(record, [cell])[0]
@@ -295,9 +302,9 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
         return [form.entry("correction", {"corrects": filled.entry.id, "reason": "emptied in the cell"})]
     node = str(cell.where.get("node", ""))
     pin = str(cell.where.get("pin", ""))
-    if cell.test in k.tests and (bar := bar_to(record, k, cell.test, node, pin)):
+    if cell.test in knowledge.tests and (bar := bar_to(record, knowledge, cell.test, node, pin)):
         raise BadInput([Fault("value", bar)], form.kept)
-    value, unit = read_value(form, cell, k)
+    value, unit = read_value(form, cell, knowledge)
     conditions = conditions_of(form)
     form.done()
     if (
@@ -320,11 +327,15 @@ def cell_entries(form: Form, record: JobRecord, k: Knowledge) -> list[dict[str, 
     ]
 
 
-def judge_figures(form: Form, record: JobRecord, k: Knowledge) -> list[Result]:
+def judge_figures(form: Form, record: JobRecord, knowledge: Knowledge) -> list[Result]:
     """Judge the figures of one act as if they stood on the tape already; nothing is written. What is no
     figure is left out."""
     test = form.raw("test")
-    names = [n for n in (k.tests[test].figures if test in k.tests else ()) if FIGURE.fullmatch(form.raw(n))]
+    names = [
+        n
+        for n in (knowledge.tests[test].figures if test in knowledge.tests else ())
+        if FIGURE.fullmatch(form.raw(n))
+    ]
     given = {name: float(form.raw(name)) for name in names}
     if not given:
         return []
@@ -339,11 +350,11 @@ def judge_figures(form: Form, record: JobRecord, k: Knowledge) -> list[Result]:
     return [v for v in record.assessed.verdicts_with(draft) if v.entries == (draft.id,)]
 
 
-def judge_typed(form: Form, record: JobRecord, k: Knowledge) -> tuple[Result | None, list[Result]]:
+def judge_typed(form: Form, record: JobRecord, knowledge: Knowledge) -> tuple[Result | None, list[Result]]:
     """Judge what is being typed as if it stood on the tape already; nothing is written. The verdict on it
     alone, and those of its test that rest on several values."""
     cell = cell_of(form)
-    value, unit = read_value(form, cell, k)
+    value, unit = read_value(form, cell, knowledge)
     conditions = conditions_of(form)
     form.done()
     try:

@@ -47,13 +47,13 @@ def _differences(record: JobRecord) -> list[tuple[str, str, str]]:
 
 def show(record: JobRecord, workshop: Workshop, opened: str = "", of: str = FOUND) -> dict[str, Any]:
     """What the page prints. `opened`: the part or hose whose form stands in the list; `of`: which list."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     now = now_on(record, of)
     last = circuit_entry(record.job, of)
     circuit = circuit_of(last.data) if last else None
     found = record.assessed.isolation if of == FOUND else None
     titles = {p["id"]: p["title"] for p in now["parts"]}
-    free = edit.free_ports(now, k.circuit.part_kinds)
+    free = edit.free_ports(now, knowledge.circuit.part_kinds)
     hoses = [(h["id"], f"a tee in {_hose_words(h, titles)}") for h in now["hoses"]]
     hoses += [(edit.IN_LINE + h["id"], f"in the line {_hose_words(h, titles)}") for h in now["hoses"]]
     return {
@@ -63,12 +63,14 @@ def show(record: JobRecord, workshop: Workshop, opened: str = "", of: str = FOUN
         "both": any(x.data.of for x in record.job.of(Circuit)),
         "differences": _differences(record),
         "drawn": drawn(record, workshop, found, of),
-        "rows": _rows(now, k, found, record.job.id),
-        "wrong": outward(circuit, k.circuit.part_kinds).wrong if circuit and _known(now, k) else (),
-        "kinds": [(key, shape.title) for key, shape in k.circuit.kinds.items()],
+        "rows": _rows(now, knowledge, found, record.job.id),
+        "wrong": outward(circuit, knowledge.circuit.part_kinds).wrong
+        if circuit and _known(now, knowledge)
+        else (),
+        "kinds": [(key, shape.title) for key, shape in knowledge.circuit.kinds.items()],
         "free": free,
         "places": [*free, *hoses],
-        "ports": _ports(now, k),
+        "ports": _ports(now, knowledge),
         "heat": [
             ("", "not said"),
             *(
@@ -89,8 +91,8 @@ def _offered_title(name: str) -> str:
     return edit.PLAIN.get(name) or edit.CONSUMERS[name][0]
 
 
-def _known(now: edit.Listed, k: Knowledge) -> bool:
-    return all(p["kind"] in k.circuit.kinds for p in now["parts"])
+def _known(now: edit.Listed, knowledge: Knowledge) -> bool:
+    return all(p["kind"] in knowledge.circuit.kinds for p in now["parts"])
 
 
 def _hose_words(h: dict[str, Any], titles: dict[str, str]) -> str:
@@ -99,17 +101,19 @@ def _hose_words(h: dict[str, Any], titles: dict[str, str]) -> str:
     return f"{titles.get(a, a)} to {titles.get(b, b)}"
 
 
-def _ports(now: edit.Listed, k: Knowledge) -> list[tuple[str, str]]:
+def _ports(now: edit.Listed, knowledge: Knowledge) -> list[tuple[str, str]]:
     """Every port that a hose can be on."""
     rows = []
     for p in now["parts"]:
-        kind = k.circuit.part_kinds.get(p["kind"])
+        kind = knowledge.circuit.part_kinds.get(p["kind"])
         for port in kind.ports if kind else ():
             rows.append((f"{p['id']}.{port}", f"{p['title']}, {port.replace('_', ' ')}"))
     return rows
 
 
-def _rows(now: edit.Listed, k: Knowledge, found: Isolation | None, job_id: str) -> list[dict[str, Any]]:
+def _rows(
+    now: edit.Listed, knowledge: Knowledge, found: Isolation | None, job_id: str
+) -> list[dict[str, Any]]:
     """The list from the pump outward: every hose followed by the part it leads to."""
     states = found.states if found else {}
     parts = {p["id"]: p for p in now["parts"]}
@@ -117,7 +121,11 @@ def _rows(now: edit.Listed, k: Knowledge, found: Isolation | None, job_id: str) 
     titles = {p["id"]: p["title"] for p in now["parts"]}
     order = _in_order(found)
     depth = _depths(found)
-    begin = [i for i, p in parts.items() if p["kind"] in k.circuit.kinds and k.circuit.kinds[p["kind"]].gives]
+    begin = [
+        i
+        for i, p in parts.items()
+        if p["kind"] in knowledge.circuit.kinds and knowledge.circuit.kinds[p["kind"]].gives
+    ]
     rest = [i for i in (*parts, *hoses) if i not in begin and i not in order]
     rows = []
     for item in (*begin, *order, *rest):
@@ -130,14 +138,14 @@ def _rows(now: edit.Listed, k: Knowledge, found: Isolation | None, job_id: str) 
                 "part": part,
                 "hose": {**dict.fromkeys(HOSE_FIELDS), **hose} if hose else None,
                 "title": part["title"] if part else _hose_words(hose or {}, titles),
-                "kind": k.circuit.kinds[part["kind"]].title
-                if part and part["kind"] in k.circuit.kinds
+                "kind": knowledge.circuit.kinds[part["kind"]].title
+                if part and part["kind"] in knowledge.circuit.kinds
                 else "",
                 "says": _about(hose) if hose else "",
                 "depth": min(depth.get(item, 0), 9),
                 "state": state,
                 "verdict": STATE_MARKS[state],
-                "link": test_of(k, job_id, part["kind"] if part else "", item),
+                "link": test_of(knowledge, job_id, part["kind"] if part else "", item),
             }
         )
     return rows
@@ -247,19 +255,19 @@ def add(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
     """A part, on a free port or into a hose."""
     fields = form.read(AddForm, record, workshop)
     now = now_on(record, _of(form))
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     hoses = [h["id"] for h in now["hoses"]]
-    places = [i for i, _ in edit.free_ports(now, k.circuit.part_kinds)] + hoses
+    places = [i for i, _ in edit.free_ports(now, knowledge.circuit.part_kinds)] + hoses
     places += [edit.IN_LINE + h for h in hoses]
     on = form.choice("on", places, needed=False)
     if len(now["parts"]) >= edit.MOST_PARTS:
         form.wrong("kind", f"at most {edit.MOST_PARTS} parts stand on one list")
     in_line = (on or "").startswith(edit.IN_LINE)
-    if in_line and fields.kind and not edit.passes(k.circuit.part_kinds[fields.kind]):
+    if in_line and fields.kind and not edit.passes(knowledge.circuit.part_kinds[fields.kind]):
         form.wrong("on", "nothing goes on behind such a part: it hangs on a tee or on a free port")
     form.done()
     assert fields.kind is not None
-    return _entry(form, record, edit.added(now, k, fields.kind, fields.title or "", on or ""))
+    return _entry(form, record, edit.added(now, knowledge, fields.kind, fields.title or "", on or ""))
 
 
 def connect(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:

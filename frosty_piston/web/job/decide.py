@@ -37,17 +37,17 @@ LEFT_SHOWN = 3
 
 def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
     """The workshop's prices; for single options what was typed for this engine card, and on this job."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     own = workshop.settings.get(f"prices:{record.job.engine.name}")
     typed = {
         option: {n: float(v) for n, v in given.items()}
         for option, given in own.items()
-        if option in k.options
+        if option in knowledge.options
     }
     deadline = record.job.deadline
     return replace(
         workshop.settings.prices(),
-        typed={**typed, **typed_on_tape(record.job, k)},
+        typed={**typed, **typed_on_tape(record.job, knowledge)},
         standstill_per_day=deadline.data.standstill_per_day if deadline else 0,
     )
 
@@ -56,7 +56,7 @@ def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> di
     """An offer as bars: each part of the expected cost with its width; what it cures and leaves; break-even
     in words."""
     c = o.costed
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     bars = []
     at = 0.0
     for name, label in PARTS:
@@ -69,7 +69,7 @@ def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> di
     leaves = [
         {
             "fault": f,
-            "title": k.faults[f].title if f in k.faults else "something not listed",
+            "title": knowledge.faults[f].title if f in knowledge.faults else "something not listed",
             "percent": percent(p),
         }
         for f, p in o.leaves
@@ -97,13 +97,13 @@ def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> di
         "leaves": leaves[:LEFT_SHOWN],
         "days": days,
         "temporary": any(x.shape.temporary for x in o.options),
-        "repairs": [k.repairs[r].title for r in o.repairs],
+        "repairs": [knowledge.repairs[r].title for r in o.repairs],
     }
 
 
 def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list[dict[str, Any]]:
     """The offers by what they repair, the likeliest first; what does two together stands on top."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     most = max((o.costed.expected for o in offers), default=1)
     found: dict[str, list[Offer]] = {}
     for o in offers:
@@ -112,13 +112,17 @@ def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list
 
     def stands(key: str) -> float:
         return (
-            2.0 if key == "together" else max((suspicion.odds(f) for f in k.repairs[key].cures), default=0.0)
+            2.0
+            if key == "together"
+            else max((suspicion.odds(f) for f in knowledge.repairs[key].cures), default=0.0)
         )
 
     groups = []
     for key in sorted(found, key=lambda key: -stands(key)):
         views = [offer_view(record, workshop, o, most) for o in found[key]]
-        title = "More than one fault stands: both together" if key == "together" else k.repairs[key].title
+        title = (
+            "More than one fault stands: both together" if key == "together" else knowledge.repairs[key].title
+        )
         groups.append(
             {
                 "key": key,
@@ -133,7 +137,7 @@ def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     prices = prices_of(record, workshop)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     offers = weigh_offers(record.assessed, prices)
     picked = chosen(record.job)
     yes = consent(record.job)
@@ -167,7 +171,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "cheapest": offers[0].id if offers else "",
         "agreed": agreed(record.job),
         "consents": list(record.job.of(Consent)),
-        "asked_for": [(o, k.options[o].title) for o in asked if o in k.options],
+        "asked_for": [(o, knowledge.options[o].title) for o in asked if o in knowledge.options],
         "warnings": list(record.job.of(Warning_)),
         "typed": prices.typed,
     }

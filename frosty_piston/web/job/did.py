@@ -23,52 +23,52 @@ _CYLINDERS = re.compile(r"[\s,;]+")
 
 def repairs_here(record: JobRecord, workshop: Workshop) -> list[tuple[str, str]]:
     """The repairs that this engine card allows, the likeliest first."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     engine = record.job.engine
     needed = list(record.assessed.suspicion.repairs_needed) if record.assessed.evidence else []
     able = [
         r
-        for r, shape in k.repairs.items()
-        if not shape.cures or any(not engine.rules_out(k.faults[f].needs) for f in shape.cures)
+        for r, shape in knowledge.repairs.items()
+        if not shape.cures or any(not engine.rules_out(knowledge.faults[f].needs) for f in shape.cures)
     ]
     ordered = [r for r in needed if r in able] + sorted(
-        (r for r in able if r not in needed), key=lambda r: k.repairs[r].title
+        (r for r in able if r not in needed), key=lambda r: knowledge.repairs[r].title
     )
-    return [(r, k.repairs[r].title) for r in ordered]
+    return [(r, knowledge.repairs[r].title) for r in ordered]
 
 
 def asked_repair(record: JobRecord, workshop: Workshop, asked: Form) -> str:
     """The repair a page came from: named by itself, by a fault, by a part or by a test."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     known = [r for r, _ in repairs_here(record, workshop)]
     fault = asked.raw("fault")
     test = asked.raw("test")
     part = asked.raw("part")
     if asked.raw("repair") in known:
         return asked.raw("repair")
-    if fault in k.repair_of:
-        return k.repair_of[fault]
-    if part in k.parts:
-        ours = {k.repair_of[f] for f in k.parts[part].faults}
+    if fault in knowledge.repair_of:
+        return knowledge.repair_of[fault]
+    if part in knowledge.parts:
+        ours = {knowledge.repair_of[f] for f in knowledge.parts[part].faults}
         return next((r for r in known if r in ours), "")
-    return next((r for r in known if test in tests_of(k, r)), "") if test in k.tests else ""
+    return next((r for r in known if test in tests_of(knowledge, r)), "") if test in knowledge.tests else ""
 
 
 def show(record: JobRecord, workshop: Workshop, asked: Form | None = None) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     repair = asked_repair(record, workshop, asked) if asked else ""
-    bad = condemned(k, repair, record.assessed.now) if repair else None
-    options = list(k.repairs[repair].options.values()) if repair else []
+    bad = condemned(knowledge, repair, record.assessed.now) if repair else None
+    options = list(knowledge.repairs[repair].options.values()) if repair else []
     return {
         "repairs_here": repairs_here(record, workshop),
         "repair": repair,
-        "acts": [(a, k.acts[a].title) for a in ACTS],
+        "acts": [(a, knowledge.acts[a].title) for a in ACTS],
         "act": options[0].shape.act if options else "replaced",
-        "what": k.repairs[repair].shape.part if repair else "",
+        "what": knowledge.repairs[repair].shape.part if repair else "",
         "cylinders": (
             ", ".join(map(str, bad.cylinders)) if bad and any(o.shape.pieces for o in options) else ""
         ),
-        "by_cylinder": any(o.shape.pieces for r in k.repairs.values() for o in r.options.values()),
+        "by_cylinder": any(o.shape.pieces for r in knowledge.repairs.values() for o in r.options.values()),
         "picked": chosen(record.job),
         "done_so_far": list(record.job.repairs),
     }
@@ -82,9 +82,9 @@ class DidForm(Fields):
 
 def did(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     fields = form.read(DidForm, record, workshop)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     repair = form.choice("repair", [r for r, _ in repairs_here(record, workshop)])
-    what = form.text("what", 200) or (k.repairs[repair].shape.part if repair else "")
+    what = form.text("what", 200) or (knowledge.repairs[repair].shape.part if repair else "")
     temporary = form.raw("temporary") == "yes"
     back = fields.come_back
     cylinders = _cylinders(form, record)

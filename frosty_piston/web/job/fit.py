@@ -60,7 +60,7 @@ def plan_asked(record: JobRecord, workshop: Workshop, asked: str) -> tuple[PlanS
 
 
 def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     job = record.job
     plan, work = plan_asked(record, workshop, asked)
     all_work = to_do(record.assessed)
@@ -93,7 +93,7 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
         "piece_now": NOW,
         "barbs": BARBS,
         "wait_for": lambda shape: hours_said(_wait_hours(record, shape)),
-        "plans": [(r, k.repairs[r].title) for r in needed],
+        "plans": [(r, knowledge.repairs[r].title) for r in needed],
         "ahead": ahead(record.assessed) if not plan else None,
         "ticked": {x.data.caution for x in job.of(Tick)},
         "temporary": bool(work and work.temporary),
@@ -137,14 +137,14 @@ class StepForm(Fields):
 def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Tick one step: cautions first, torque within reach, last off first on."""
     fields = form.read(StepForm, record, workshop)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     plan = _plan_of(form, record, workshop)
     step_id = form.choice("step", [s.shape.id for s in plan.steps])
     form.done()
     state = plan.step(str(step_id))
     skipped = form.raw("state") == "skipped"
     reason = fields.reason
-    asked = [c for c in state.shape.cautions if k.cautions[c].tick]
+    asked = [c for c in state.shape.cautions if knowledge.cautions[c].tick]
     ticks = [c for c in asked if c in form.all("tick")]
     if not skipped and len(ticks) < len(asked):
         form.wrong("tick", "read and tick the caution first")

@@ -63,27 +63,27 @@ def _part(form: Form) -> str:
 
 def overview(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     """What is next, what is done, what is cleared, and below it every bench and card of this engine."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     proposed = record.assessed.proposals.top(MOST_ORDERED)
     done: dict[str, list[Result]] = {}
     for v in record.assessed.now:
         done.setdefault(v.test, []).append(v)
     return {
-        "upcoming": [(test_link(k, record.job.id, n), n) for n in proposed[:SHOWN_NEXT]],
-        "done": [_done(record, k, test, verdicts) for test, verdicts in done.items()],
+        "upcoming": [(test_link(knowledge, record.job.id, n), n) for n in proposed[:SHOWN_NEXT]],
+        "done": [_done(record, knowledge, test, verdicts) for test, verdicts in done.items()],
         "cleared": [p for p in plan(record.assessed) if p.cleared],
         "places": _places(record, workshop, [n.test for n in proposed]),
         "bench": "",
     }
 
 
-def _done(record: JobRecord, k: Knowledge, test: str, verdicts: list[Result]) -> dict[str, Any]:
+def _done(record: JobRecord, knowledge: Knowledge, test: str, verdicts: list[Result]) -> dict[str, Any]:
     """A test that was made: the worst it says, and how many places it says that of."""
     worst = min(verdicts, key=lambda v: WORST_FIRST.index(v.judgement.verdict))
     at = {key: str(value) for key, value in worst.where.items()}
     return {
-        "title": k.tests[test].title,
-        "link": bench_link(k, record.job.id, test, at.get("point"), at.get("node")),
+        "title": knowledge.tests[test].title,
+        "link": bench_link(knowledge, record.job.id, test, at.get("point"), at.get("node")),
         "worst": worst,
         "alike": sum(v.judgement.verdict == worst.judgement.verdict for v in verdicts),
         "of": len(verdicts),
@@ -92,16 +92,16 @@ def _done(record: JobRecord, k: Knowledge, test: str, verdicts: list[Result]) ->
 
 def _places(record: JobRecord, workshop: Workshop, ordered: list[str]) -> list[dict[str, str]]:
     """Every bench and card that this engine can use: those of the next tests first, in their order."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     base = f"/jobs/{record.job.id}/measure/"
     rows = {
-        key: {"link": base + key, "title": k.benches[key].title, "says": k.benches[key].says}
+        key: {"link": base + key, "title": knowledge.benches[key].title, "says": knowledge.benches[key].says}
         for key in fitting(record, workshop)
     }
-    for key, t in k.tests.items():
-        if not record.job.engine.rules_out(t.needs) and (on := bench_of(k, key)) not in rows:
-            rows[on] = {"link": f"{base}test/{key}", "title": t.title, "says": k.systems[t.system]}
-    first = [bench_of(k, test) for test in ordered]
+    for key, t in knowledge.tests.items():
+        if not record.job.engine.rules_out(t.needs) and (on := bench_of(knowledge, key)) not in rows:
+            rows[on] = {"link": f"{base}test/{key}", "title": t.title, "says": knowledge.systems[t.system]}
+    first = [bench_of(knowledge, test) for test in ordered]
     order = [on for on in dict.fromkeys(first) if on in rows]
     return [rows[on] for on in (*order, *(other for other in rows if other not in order))]
 
@@ -181,7 +181,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
     """Write one cell. The page gets back the verdicts of its bench and the zones beside it, never the
     cells."""
     record = workshop.tapes.job(job_id)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     bench = BENCHES.get(form.raw("bench"))
     try:
         _write_cell(request, job_id, form, record, workshop)
@@ -222,7 +222,7 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
         "measure/_written.html",
         stage="measure",
         kept=Kept(),
-        **zones(record, k, workshop.pictures),
+        **zones(record, knowledge, workshop.pictures),
         **shown,
     )
 

@@ -38,14 +38,14 @@ KINDS: dict[str, tuple[str, str]] = {
 
 def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     """The codes that bear on the complaint by kind and then by system; noise and parked ones apart."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     codes = record.assessed.codes
 
     def row(c: CodeSeen) -> dict[str, Any]:
         return {
             "code": c.entry.data.code,
             "says": c.title,
-            "system": k.systems.get(c.system, ""),
+            "system": knowledge.systems.get(c.system, ""),
             "status": c.entry.data.says_status,
             "why": c.why,
             "follows": c.follows,
@@ -68,9 +68,9 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         if kind in by_kind
     ]
     common = [
-        {"fault": f, "title": k.faults[f].title, "codes": board}
-        for f, board in in_common(k, codes)
-        if not record.job.engine.rules_out(k.faults[f].needs)
+        {"fault": f, "title": knowledge.faults[f].title, "codes": board}
+        for f, board in in_common(knowledge, codes)
+        if not record.job.engine.rules_out(knowledge.faults[f].needs)
     ][:SHOWN_COMMON]
     return {
         "kinds": kinds,
@@ -81,7 +81,7 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     assessed = record.assessed
     suspicion = assessed.suspicion
     proposals = assessed.proposals
@@ -92,7 +92,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 "s": s,
                 "percent": percent(s.probability),
                 "faint": s.probability < FAINT,
-                "system": k.systems.get(s.system, ""),
+                "system": knowledge.systems.get(s.system, ""),
                 "trail": sparkline(suspicion.trail_of(s.fault)),
                 "pattern": next((m for m in s.speaks_for if m.pattern), None),
             }
@@ -105,14 +105,14 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         {
             "n": n,
             "link": test_link(record.assessed.knowledge, record.job.id, n),
-            "access": [k.access[a].title for a in n.access if k.access[a].minutes > 1],
-            "tools": [k.tools[t] for t in n.tools],
+            "access": [knowledge.access[a].title for a in n.access if knowledge.access[a].minutes > 1],
+            "tools": [knowledge.tools[t] for t in n.tools],
             "width": round(min(1.0, n.gain_bits) * 100),
         }
         for n in proposals.top(SHOWN_TESTS)
     ]
     buy = proposals.before_you_buy
-    held = states(record.job, k)
+    held = states(record.job, knowledge)
     return {
         "board": code_board(record, workshop),
         "all_suspects": suspects,
@@ -140,7 +140,8 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "left_out": proposals.left_out,
         "states": [(key, title, key in held) for key, title in STATE_WORDS.items()],
         "tools_here": [
-            (key, title, key not in workshop.shelf.experience.lacking) for key, title in k.tools.items()
+            (key, title, key not in workshop.shelf.experience.lacking)
+            for key, title in knowledge.tools.items()
         ],
         "lacking": len(workshop.shelf.experience.lacking),
     }

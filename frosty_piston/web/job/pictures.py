@@ -51,17 +51,17 @@ def _asked(request: Request, record: JobRecord) -> dict[str, str]:
 
 
 def show(record: JobRecord, workshop: Workshop, asked: dict[str, str] | None = None) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     on_tape = {x.id: x for x in record.job.tape}
     asked = asked or {"shows": "find", "about": "", "step": "", "node": ""}
     about = on_tape.get(asked["about"])
     return {
         "pictures": pictures_of(record, workshop.pictures)[::-1],
         "asked": asked,
-        "about_says": about.data.says(k, on_tape) if about else "",
+        "about_says": about.data.says(knowledge, on_tape) if about else "",
         "kinds": [(key, sentence(says)) for key, says in SHOWS.items()],
         "says_of": {
-            p.about: on_tape[p.about].data.says(k, on_tape)
+            p.about: on_tape[p.about].data.says(knowledge, on_tape)
             for p in pictures_of(record, workshop.pictures)
             if p.about in on_tape
         },

@@ -25,7 +25,7 @@ LEAST_SHOWN = 0.005
 
 def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, Any]:
     """A part as the list and the drawing show it."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     job_id = record.job.id
     known = bool(record.assessed.evidence)
     if p.cleared:
@@ -37,14 +37,14 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
     return {
         "p": p,
         "percent": percent(p.odds),
-        "link": bench_link(k, job_id, p.test, p.point or None, p.node or None) if p.test else "",
+        "link": bench_link(knowledge, job_id, p.test, p.point or None, p.node or None) if p.test else "",
         "says": says,
-        "opens": k.tests[p.test].short_title if p.test else "",
+        "opens": knowledge.tests[p.test].short_title if p.test else "",
         "class": f"warm-{p.warmth}" + (" cleared" if p.cleared else "") + ("" if p.on_card else " unsaid"),
         "mark": MARKS.get(p.verdict, "ring"),
         "label": (
             f"{p.title}: {says}{', ' + ', '.join(p.codes) if p.codes else ''}. Opens"
-            f" {inside(k.tests[p.test].title)}"
+            f" {inside(knowledge.tests[p.test].title)}"
             if p.test
             else p.title
         ),
@@ -55,8 +55,10 @@ def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, A
         ][:SHOWN_SUSPECTS],
         "tests": [
             (
-                bench_link(k, job_id, t, None, p.node if "node" in k.tests[t].where else None),
-                k.tests[t].short_title,
+                bench_link(
+                    knowledge, job_id, t, None, p.node if "node" in knowledge.tests[t].where else None
+                ),
+                knowledge.tests[t].short_title,
             )
             for t in p.tests
         ],

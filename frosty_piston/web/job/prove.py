@@ -59,11 +59,11 @@ SLACK_H = 0.25
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     proof = record.standing.proof
     job = record.job
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     soak = soak_estimate(job, record.assessed.readings.limits(WaitLimits))
-    missing = [{"m": m, "link": place_link(k, job.id, m.where)} for m in proof.missing]
+    missing = [{"m": m, "link": place_link(knowledge, job.id, m.where)} for m in proof.missing]
     suspects = [
-        {"fault": m.id, "title": k.faults[m.id].title, "says": m.because}
+        {"fault": m.id, "title": knowledge.faults[m.id].title, "says": m.because}
         for m in proof.missing
         if m.what == "suspect"
     ]
@@ -82,7 +82,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "codes_known": list(dict.fromkeys(decode(x.data.code).code for x in job.of(Code))),
         "ticked": {x.data.caution for x in job.of(Tick)},
         "reasons_of": {s.id: _reasons(workshop, s.shape) for s in proof.steps},
-        "suspect_reasons": _reasons(workshop, k.proofs.checks["suspect"]),
+        "suspect_reasons": _reasons(workshop, knowledge.proofs.checks["suspect"]),
         "over": job.last(Handover),
         "soot": soot_causes(record.assessed),
         "barred": missing_pieces(job),
@@ -97,12 +97,12 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
 
 def _links(record: JobRecord, proof: Proof) -> dict[str, str]:
     """Where the reading of a step is made."""
-    k = record.assessed.knowledge
-    names = {s.id: place_link(k, record.job.id, s.link) for s in proof.steps if s.link}
+    knowledge = record.assessed.knowledge
+    names = {s.id: place_link(knowledge, record.job.id, s.link) for s in proof.steps if s.link}
     first = next((p for p in proof.pairs if p.after is None), proof.pairs[0] if proof.pairs else None)
     if first:
         reread = next((m.where for m in proof.missing if m.what == "reread"), {"page": "measure"})
-        names["remeasure"] = place_link(k, record.job.id, reread)
+        names["remeasure"] = place_link(knowledge, record.job.id, reread)
     return names
 
 

@@ -28,7 +28,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     """What both the page and the PDF print."""
     report = build_report(record.assessed)
     currency = workshop.settings.prices().currency
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     warnings = warned(report)
     head = head_parts(report)
     parts = owner_parts(report, lambda amount: money(amount, currency))
@@ -55,7 +55,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 "title": title,
                 "rows": [
                     {
-                        "test": k.tests[v.test].title.split(",")[0].split(":")[0],
+                        "test": knowledge.tests[v.test].title.split(",")[0].split(":")[0],
                         "at": place(v),
                         "verdict": v.judgement.verdict,
                         "says": called(v.judgement.cls),
@@ -71,7 +71,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
             )
             if verdicts
         ],
-        "tape": tape_view(record, k, most=MOST_PRINTED),
+        "tape": tape_view(record, knowledge, most=MOST_PRINTED),
         "tape_title": _tape_title(record),
         "foot": _foot(record, workshop),
         "seen": on_paper(record, workshop),

@@ -61,23 +61,26 @@ def state_here(record: JobRecord, workshop: Workshop, key: str) -> PlanState:
 
 
 def show(record: JobRecord, workshop: Workshop, key: str = "") -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     job = record.job
     asked = plans_asked(record.assessed)
     key = key or (asked[0] if asked else "")
-    others = [p for p, x in k.reset_plans.items() if p not in asked and not job.engine.rules_out(x.needs)]
+    others = [
+        p for p, x in knowledge.reset_plans.items() if p not in asked and not job.engine.rules_out(x.needs)
+    ]
     own = workshop.garage.plans_of(job.engine.name)
     state = state_here(record, workshop, key) if key else None
     return {
         "plan": state,
         "own": own.get(key),
-        "asked": [(p, k.reset_plans[p].title, p in own) for p in asked],
-        "others": [(p, k.reset_plans[p].title, p in own) for p in others],
+        "asked": [(p, knowledge.reset_plans[p].title, p in own) for p in asked],
+        "others": [(p, knowledge.reset_plans[p].title, p in own) for p in others],
         "steps": [_step_view(s) for s in state.steps] if state else [],
         "latched": latched_says(record.assessed),
         "budget": countdown_of(record.assessed, record.standing.proof),
         "floors": [
-            (axis, UNITS[axis], plain(floor_of(job, k, record.assessed.experience, axis))) for axis in UNITS
+            (axis, UNITS[axis], plain(floor_of(job, knowledge, record.assessed.experience, axis)))
+            for axis in UNITS
         ],
         "ticked": {x.data.caution for x in job.live if x.kind == "tick"},
         "own_card": job.engine.name,

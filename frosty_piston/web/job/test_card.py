@@ -29,35 +29,35 @@ SPEAKS_RATIO = 1.6
 NOT_SO_RATIO = 0.5
 
 
-def fitted_nodes(record: JobRecord, k: Knowledge, test: str) -> list[tuple[str, str]]:
+def fitted_nodes(record: JobRecord, knowledge: Knowledge, test: str) -> list[tuple[str, str]]:
     """The parts a test can be made on, on this vehicle: id and title."""
-    if "node" not in k.tests[test].where:
+    if "node" not in knowledge.tests[test].where:
         return []
-    named = [n for f in k.findings[test] for n in f.shape.nodes] or list(k.nodes)
+    named = [n for f in knowledge.findings[test] for n in f.shape.nodes] or list(knowledge.nodes)
     return [
-        (n, k.nodes[n].title)
+        (n, knowledge.nodes[n].title)
         for n in dict.fromkeys(named)
-        if not record.job.engine.rules_out(k.nodes[n].needs)
+        if not record.job.engine.rules_out(knowledge.nodes[n].needs)
     ]
 
 
 def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> dict[str, Any]:
     """What a card shows. `asked` brings the part and whether it is hot, from the address or the form."""
-    k = workshop.knowledge
-    shape = k.tests.get(test)
+    knowledge = workshop.knowledge
+    shape = knowledge.tests.get(test)
     if shape is None:
         raise NotHere("There is no such test.")
-    nodes = fitted_nodes(record, k, test)
+    nodes = fitted_nodes(record, knowledge, test)
     if asked.raw("node") in dict(nodes):
         node = asked.raw("node")
     elif nodes:
         node = nodes[0][0]
     else:
         node = ""
-    hot = asked.raw("part_hot") == "yes" and any(f.shape.hot is not None for f in k.findings[test])
+    hot = asked.raw("part_hot") == "yes" and any(f.shape.hot is not None for f in knowledge.findings[test])
     findings = [
         f
-        for f in k.findings[test]
+        for f in knowledge.findings[test]
         if (not f.shape.nodes or node in f.shape.nodes) and f.shape.hot in (None, hot)
     ]
     proposal = next(
@@ -68,8 +68,8 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         ),
         None,
     )
-    filled = fill(record, cells_of(record, k, test, node, hot))
-    mine = beside_cells(record, k, test, node, filled)
+    filled = fill(record, cells_of(record, knowledge, test, node, hot))
+    mine = beside_cells(record, knowledge, test, node, filled)
     key = f"{test}-{node}" if node else test
     return {
         "bench": "test",
@@ -80,7 +80,7 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         "nodes": nodes,
         "node": node,
         "hot": hot,
-        "can_be_hot": any(f.shape.hot is not None for f in k.findings[test]),
+        "can_be_hot": any(f.shape.hot is not None for f in knowledge.findings[test]),
         "cells": filled,
         "cylinders": (
             [(str(c), str(c)) for c in range(1, record.job.cylinders + 1)]
@@ -88,12 +88,12 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
             else []
         ),
         "possible": record.assessed.suspicion.space.place,
-        "settles": [s for f in findings for s in _settles(k, f)],
+        "settles": [s for f in findings for s in _settles(knowledge, f)],
         "proposal": proposal,
-        "gauge": gauge_view(record, workshop, test) if by_gauge(k, test) else None,
-        "cautions": k.cautions_at(test, node),
-        **stop_view(record, k, [test]),
-        "asks": k.asked_at(test, node),
+        "gauge": gauge_view(record, workshop, test) if by_gauge(knowledge, test) else None,
+        "cautions": knowledge.cautions_at(test, node),
+        **stop_view(record, knowledge, [test]),
+        "asks": knowledge.asked_at(test, node),
         "ticked": {x.data.caution for x in record.job.of(Tick)},
         "back": f"/jobs/{record.job.id}/measure/test/{test}",
         "mine": mine,
@@ -103,11 +103,11 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
     }
 
 
-def stop_view(record: JobRecord, k: Knowledge, tests: list[str]) -> dict[str, Any]:
+def stop_view(record: JobRecord, knowledge: Knowledge, tests: list[str]) -> dict[str, Any]:
     """What must be known before the engine runs for some tests, and where that is found out."""
     here = LEVER in tests
-    lever = "" if here else f"/jobs/{record.job.id}/measure/{bench_of(k, LEVER)}#step-{LEVER}"
-    return {"stop_bar": stop_bar(record.job, k, tests), "lever_link": lever}
+    lever = "" if here else f"/jobs/{record.job.id}/measure/{bench_of(knowledge, LEVER)}#step-{LEVER}"
+    return {"stop_bar": stop_bar(record.job, knowledge, tests), "lever_link": lever}
 
 
 def gauge_view(record: JobRecord, workshop: Workshop, test: str) -> dict[str, Any]:
@@ -125,25 +125,27 @@ def gauge_view(record: JobRecord, workshop: Workshop, test: str) -> dict[str, An
     }
 
 
-def beside_cells(record: JobRecord, k: Knowledge, test: str, node: str, filled: list[Filled]) -> list[Result]:
+def beside_cells(
+    record: JobRecord, knowledge: Knowledge, test: str, node: str, filled: list[Filled]
+) -> list[Result]:
     """The verdicts of a test that stand in none of its cells: those of sets, and of what was seen."""
     in_cells = {x.entry.id for x in filled if x.entry and x.verdict}
     return [
         v
         for v in record.assessed.now
         if v.test == test
-        and of_node(record, k, v, node)
+        and of_node(record, knowledge, v, node)
         and not (len(v.entries) == 1 and v.entries[0] in in_cells)
     ]
 
 
-def of_node(record: JobRecord, k: Knowledge, v: Result, node: str) -> bool:
-    return not node or part_of(record.job, k, v) in (node, None)
+def of_node(record: JobRecord, knowledge: Knowledge, v: Result, node: str) -> bool:
+    return not node or part_of(record.job, knowledge, v) in (node, None)
 
 
-def cells_of(record: JobRecord, k: Knowledge, test: str, node: str, hot: bool) -> list[Cell]:
+def cells_of(record: JobRecord, knowledge: Knowledge, test: str, node: str, hot: bool) -> list[Cell]:
     """A cell for every place a figure of the test can be read at."""
-    shape = k.tests[test]
+    shape = knowledge.tests[test]
     if not shape.units:
         return []
     points = [p for p in shape.points if p not in shape.outcomes]
@@ -182,7 +184,7 @@ def unit_liked(record: JobRecord, units: list[str]) -> str:
     return next((unit for unit in reversed(typed) if unit in units), units[0])
 
 
-def _settles(k: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
+def _settles(knowledge: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
     """What each outcome of a finding speaks for, and the best one against."""
     rows = []
     for at, name in enumerate(known.finding.outcomes):
@@ -198,7 +200,7 @@ def _settles(k: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
                 {
                     "outcome": name.removeprefix("all_").replace("_", " "),
                     "against": at == 0,
-                    "faults": [(f, k.faults[f].title) for f in told],
+                    "faults": [(f, knowledge.faults[f].title) for f in told],
                 }
             )
     return rows
@@ -229,13 +231,13 @@ class OutcomeForm(Fields):
 def outcome(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """A named result: a lamp lit or dark, a click, a tip that glows."""
     fields = form.read(OutcomeForm, record, workshop)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     form.done()
     assert fields.test is not None
-    result = form.choice("outcome", k.tests[fields.test].outcomes)
-    if bar := bar_to(record, k, fields.test, form.raw("node"), form.raw("pin")):
+    result = form.choice("outcome", knowledge.tests[fields.test].outcomes)
+    if bar := bar_to(record, knowledge, fields.test, form.raw("node"), form.raw("pin")):
         form.wrong("outcome", bar)
-    if result in k.tests[fields.test].asks_why and not fields.note:
+    if result in knowledge.tests[fields.test].asks_why and not fields.note:
         form.wrong("note", "say why, as: its cable is gone")
     where = where_of_form(form, record)
     note = fields.note
@@ -270,41 +272,41 @@ class FiguresForm(Fields):
     test: Annotated[str | None, known(lambda asking: asking.workshop.knowledge.tests)]
 
 
-def by_gauge(k: Knowledge, test: str) -> bool:
+def by_gauge(knowledge: Knowledge, test: str) -> bool:
     """Whether the figures of a test are read on a vacuum gauge."""
-    return bool({"vacuum_gauge", "vacuum_pump"} & set(k.tests[test].tools)) and bool(
-        set(gauge.READ_BY_GAUGE) & set(k.tests[test].figures)
+    return bool({"vacuum_gauge", "vacuum_pump"} & set(knowledge.tests[test].tools)) and bool(
+        set(gauge.READ_BY_GAUGE) & set(knowledge.tests[test].figures)
     )
 
 
 def figures(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """Several figures of one act."""
     fields = form.read(FiguresForm, record, workshop)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     form.done()
     assert fields.test is not None
     shown: dict[str, Any] = {}
-    if bar := bar_to(record, k, fields.test, form.raw("node"), form.raw("pin")):
-        form.wrong(k.tests[fields.test].figures[0], bar)
-    for name in k.tests[fields.test].figures:
+    if bar := bar_to(record, knowledge, fields.test, form.raw("node"), form.raw("pin")):
+        form.wrong(knowledge.tests[fields.test].figures[0], bar)
+    for name in knowledge.tests[fields.test].figures:
         if name == "dosing":
             shown[name] = form.raw(name) == "yes"
-        elif name in k.tests[fields.test].flags:
+        elif name in knowledge.tests[fields.test].flags:
             if answer := form.choice(name, ("yes", "no"), needed=False):
                 shown[name] = answer == "yes"
-        elif by_gauge(k, fields.test) and name in gauge.READ_BY_GAUGE:
+        elif by_gauge(knowledge, fields.test) and name in gauge.READ_BY_GAUGE:
             if (kpa := gauge.read_vacuum(form, name, record, workshop)) is not None:
                 shown[name] = round(kpa, 3)
         elif (value := form.figure(name, "", -1e6, 1e6)) is not None:
             shown[name] = value
     if not form.faults and not any(key != "dosing" for key in shown):
         form.wrong(
-            k.tests[fields.test].figures[0] if k.tests[fields.test].figures else "test",
+            knowledge.tests[fields.test].figures[0] if knowledge.tests[fields.test].figures else "test",
             "type at least one figure",
         )
     where = where_of_form(form, record)
     note = form.text("note", 400)
-    read_in = gauge.gauge_entry(form, record, workshop) if by_gauge(k, fields.test) else []
+    read_in = gauge.gauge_entry(form, record, workshop) if by_gauge(knowledge, fields.test) else []
     conditions = conditions_of(form)
     form.done()
     seen = {"test": fields.test, "where": where, "figures": shown, "conditions": conditions, "note": note}

@@ -128,17 +128,17 @@ def show_map(
     attachment_id: str,
     typed: Form | None = None,
 ) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     name, recording = workshop.recordings.parsed(record.job.id, attachment_id, readers.read)
     known = workshop.recordings.layout(recording.layout)
     rows = []
-    for c, g in zip(recording.columns, guess(recording, k), strict=True):
+    for c, g in zip(recording.columns, guess(recording, knowledge), strict=True):
         channel, unit = (
             (typed.raw(f"channel-{c.index}"), typed.raw(f"unit-{c.index}"))
             if typed
             else known.get(c.name, [g.channel, c.unit])
         )
-        taken = mapped(c, channel, unit, recording, k)
+        taken = mapped(c, channel, unit, recording, knowledge)
         values = recording.values[c.index]
         first = [plain(float(v)) for v in values[np.isfinite(values)][:FIRST_ROWS]]
         rows.append(
@@ -192,7 +192,7 @@ def keep_map(
 ) -> Response:
     """Turn the mapped columns into a recording of the job, and keep the map for this layout."""
     record = workshop.tapes.job(job_id)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     name, recording = workshop.recordings.parsed(job_id, attachment_id, readers.read)
     signals: dict[str, Signal] = {}
     columns: dict[str, str] = {}
@@ -200,7 +200,7 @@ def keep_map(
     for c in recording.columns:
         channel = form.raw(f"channel-{c.index}")
         unit = form.raw(f"unit-{c.index}")
-        shape = shape_of(channel, k) if channel else None
+        shape = shape_of(channel, knowledge) if channel else None
         if not channel:
             continue
         if shape is None:
@@ -408,15 +408,15 @@ def judged_parts(
     }
 
 
-def _first_look(k: Knowledge, channels: list[str]) -> list[str]:
+def _first_look(knowledge: Knowledge, channels: list[str]) -> list[str]:
     """What is shown first: a drive that can be judged or a look that can be taken, else the first
     channels."""
     for name in FIRST_SHOWN:
-        drive = k.drive(name) if name in k.nodes else None
+        drive = knowledge.drive(name) if name in knowledge.nodes else None
         recorded = drive.channels(channels) if drive else None
         pairs: Sequence[Sequence[str]]
-        if name in k.tests:
-            pairs = k.tests[name].recorded
+        if name in knowledge.tests:
+            pairs = knowledge.tests[name].recorded
         elif recorded:
             pairs = [recorded[:2]]
         else:
@@ -444,11 +444,11 @@ def _shift(
 
 def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) -> list[dict[str, Any]]:
     readings = record.assessed.readings
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     rows = []
-    for node in (*drives_in(k, channels), *without_command(k, channels)):
-        drive = k.drive(node)
-        if drive is None or record.job.engine.rules_out(k.nodes[node].needs):
+    for node in (*drives_in(knowledge, channels), *without_command(knowledge, channels)):
+        drive = knowledge.drive(node)
+        if drive is None or record.job.engine.rules_out(knowledge.nodes[node].needs):
             continue
         report, judged = (
             judged_drive(readings, node, channels)
@@ -458,12 +458,12 @@ def _drives(record: JobRecord, workshop: Workshop, channels: dict[str, Signal]) 
         rows.append(
             {
                 "node": node,
-                "title": k.nodes[node].title,
+                "title": knowledge.nodes[node].title,
                 "judgement": judged,
                 "report": report,
                 "picture": loop_picture(channels, drive, report),
                 "stretches": dead_stretches(channels[drive.command], report) if report else (),
-                "can_write": judged.cls in k.tests["actuator_sweep"].outcomes,
+                "can_write": judged.cls in knowledge.tests["actuator_sweep"].outcomes,
             }
         )
     return rows

@@ -105,7 +105,7 @@ def fields(card: EngineCard) -> list[dict[str, Any]]:
 
 
 def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     card = record.job.engine
     cards = workshop.garage.cards()
     shown = next((c for i, c in cards if i == copy), card)
@@ -118,7 +118,7 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
             "choices": None,
             "general": f.general,
         }
-        for key, f in k.figures.items()
+        for key, f in knowledge.figures.items()
         if f.ask or shown.limit(key) is not None
     ]
     limits += [
@@ -130,7 +130,7 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
             "choices": c.choices,
             "general": None,
         }
-        for key, c in k.choices.items()
+        for key, c in knowledge.choices.items()
     ]
     if shown.name == UNNAMED_ENGINE:
         name = ""
@@ -146,7 +146,7 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
         "limits": limits,
         "other_limits": [
             (key, f"{f.title}, general {f.general:g} {f.unit}".strip())
-            for key, f in k.figures.items()
+            for key, f in knowledge.figures.items()
             if not f.ask and f.general is not None and shown.limit(key) is None
         ],
         "card_name": name,

@@ -46,25 +46,25 @@ def show(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
 
 
 def _shown(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     suspicion = record.assessed.suspicion
     proposals = record.assessed.proposals
     suspect = next((s for s in suspicion.suspects if s.fault == fault), None)
     if suspect is None:
-        if fault in k.faults:
-            by = record.job.engine.rules_out(k.faults[fault].needs)
+        if fault in knowledge.faults:
+            by = record.job.engine.rules_out(knowledge.faults[fault].needs)
             raise NotHere(
-                f"{k.faults[fault].title} cannot be on this engine: the card says so at"
+                f"{knowledge.faults[fault].title} cannot be on this engine: the card says so at"
                 f" {str(by).replace('_', ' ')}."
             )
         raise NotHere("There is no such fault.")
     swings = proposals.swings(fault, SHOWN_SWINGS) if fault != UNLISTED else []
-    shape = k.faults.get(fault)
+    shape = knowledge.faults.get(fault)
     causes = (
         [
             {
                 "fault": f,
-                "title": k.faults[f].title,
+                "title": knowledge.faults[f].title,
                 "why": why,
                 "odds": percent(next((s.probability for s in suspicion.suspects if s.fault == f), 0.0)),
             }
@@ -77,7 +77,7 @@ def _shown(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
     change = [
         {
             "swing": s,
-            "link": test_link(k, record.job.id, s.test),
+            "link": test_link(knowledge, record.job.id, s.test),
             "after": percent(s.odds_after),
             "chance": percent(s.chance),
             "up": s.odds_after > suspect.probability,
@@ -90,9 +90,9 @@ def _shown(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
         "for": _bars(_all_moved(suspicion, fault, 0)),
         "against": _bars(_all_moved(suspicion, fault, 1)),
         "shape": shape,
-        "repair": k.repairs[k.repair_of[fault]].title if shape else "",
+        "repair": knowledge.repairs[knowledge.repair_of[fault]].title if shape else "",
         "at_repair": _stood(suspicion, fault),
-        "part": k.parts[shape.part].title if shape else "",
+        "part": knowledge.parts[shape.part].title if shape else "",
         "trail": trail_view(suspicion.trail_of(fault)),
         "causes": causes,
         "raise_it": [c for c in change if c["up"]][:SHOWN_SWINGS],

@@ -34,9 +34,9 @@ _CLOCK = re.compile(r"^([01]?\d|2[0-3])[:.]?([0-5]\d)$")
 
 def _links(workshop: Workshop, laid: Laid) -> dict[str, str]:
     """The address of the place where each piece is done."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     return {
-        piece: place_link(k, job, where)
+        piece: place_link(knowledge, job, where)
         for job, made in laid.jobs.items()
         for piece, where in made.places.items()
         if where is not None

@@ -31,13 +31,13 @@ BAR_WIDE = 300
 
 def _cards(workshop: Workshop) -> list[dict[str, Any]]:
     """For each engine card what was learned of it, what differs most first."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     own = workshop.cases.own
     kept = dict((card.name, card) for _, card in workshop.garage.cards())
     rows = []
     for name in own.cards:
         card = kept.get(name) or EngineCard(name=name)
-        learned = own.learned(card, k)
+        learned = own.learned(card, knowledge)
         told = [(f, x) for f, x in learned.items() if x.own >= SAYS_FROM or x.general >= SAYS_FROM]
         told.sort(key=lambda item: -abs(item[1].own - item[1].general))
         most = max([x.high for _, x in told[:MOST_FAULTS]], default=1.0)
@@ -50,8 +50,8 @@ def _cards(workshop: Workshop) -> list[dict[str, Any]]:
                 "faults": [
                     {
                         "id": f,
-                        "title": k.faults[f].title,
-                        "system": k.systems[k.fault_system[f]],
+                        "title": knowledge.faults[f].title,
+                        "system": knowledge.systems[knowledge.fault_system[f]],
                         "general": percent(x.general),
                         "own": percent(x.own),
                         "span": f"{percent(x.low)} to {percent(x.high)}",

@@ -25,27 +25,27 @@ class Hit(NamedTuple):
 
 
 @lru_cache(maxsize=2)
-def of_knowledge(k: Knowledge) -> tuple[Hit, ...]:
+def of_knowledge(knowledge: Knowledge) -> tuple[Hit, ...]:
     """Everything the knowledge files can be searched for."""
     faults = [
         Hit(
             "Faults",
             s.title,
-            k.systems[k.fault_system[f]],
+            knowledge.systems[knowledge.fault_system[f]],
             f"/shelf/faults/{f}",
-            f"{s.title} {f} {s.shows} {k.systems[k.fault_system[f]]}".lower(),
+            f"{s.title} {f} {s.shows} {knowledge.systems[knowledge.fault_system[f]]}".lower(),
         )
-        for f, s in k.faults.items()
+        for f, s in knowledge.faults.items()
     ]
     tests = [
         Hit(
             "Tests",
             s.title,
-            k.systems[s.system],
+            knowledge.systems[s.system],
             f"/shelf/tests/{t}",
-            f"{s.title} {t} {s.how} {k.systems[s.system]}".lower(),
+            f"{s.title} {t} {s.how} {knowledge.systems[s.system]}".lower(),
         )
-        for t, s in k.tests.items()
+        for t, s in knowledge.tests.items()
     ]
     codes = [
         Hit(
@@ -53,13 +53,13 @@ def of_knowledge(k: Knowledge) -> tuple[Hit, ...]:
             c.code,
             c.title,
             f"/shelf/codes#{c.code}",
-            f"{c.code} {c.title} {k.systems[c.system]}".lower(),
+            f"{c.code} {c.title} {knowledge.systems[c.system]}".lower(),
         )
-        for c in k.codes.values()
+        for c in knowledge.codes.values()
     ]
     cautions = [
         Hit("Cautions", c.title, c.says, f"/shelf/cautions#{key}", f"{c.title} {c.says}".lower())
-        for key, c in k.cautions.items()
+        for key, c in knowledge.cautions.items()
     ]
     return (*codes, *faults, *tests, *cautions)
 

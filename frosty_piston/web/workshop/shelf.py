@@ -28,49 +28,49 @@ SPEAKS_CHANCE = 0.1
 SPEAKS_RATIO = 1.5
 
 
-def scale_word(k: Knowledge, chance: float) -> str:
+def scale_word(knowledge: Knowledge, chance: float) -> str:
     """The word of the scale nearest to a chance, with the figure beside it."""
-    word = min(k.scale, key=lambda w: abs(k.scale[w] - chance))
+    word = min(knowledge.scale, key=lambda w: abs(knowledge.scale[w] - chance))
     return f"{word.replace('_', ' ')}, {percent(chance)}"
 
 
-def by_system(k: Knowledge, rows: list[tuple[str, str, str]]) -> list[dict[str, Any]]:
+def by_system(knowledge: Knowledge, rows: list[tuple[str, str, str]]) -> list[dict[str, Any]]:
     """Rows of (system, id, title) under their systems, in the order of the knowledge files."""
     return [
         {"title": title, "rows": of_system}
-        for key, title in k.systems.items()
+        for key, title in knowledge.systems.items()
         if (of_system := [(i, t) for s, i, t in rows if s == key])
     ]
 
 
 def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
-    k = workshop.knowledge
-    shape = k.faults.get(fault)
+    knowledge = workshop.knowledge
+    shape = knowledge.faults.get(fault)
     if shape is None:
         raise NotHere("There is no such fault.")
     symptoms = sorted(
         (
-            (float(k.symptom_findings[key].shows[fault][1]), key)
-            for key in k.symptoms
-            if fault in k.symptom_findings[key].shows
+            (float(knowledge.symptom_findings[key].shows[fault][1]), key)
+            for key in knowledge.symptoms
+            if fault in knowledge.symptom_findings[key].shows
         ),
         reverse=True,
     )
     groups = sorted(
         (
-            (float(k.group_findings[key].shows[fault][1]), key)
-            for key in k.groups
-            if fault in k.group_findings[key].shows
+            (float(knowledge.group_findings[key].shows[fault][1]), key)
+            for key in knowledge.groups
+            if fault in knowledge.group_findings[key].shows
         ),
         reverse=True,
     )
     proves: dict[str, dict[str, Any]] = {}
-    for test, known, outcome, times in proving_tests(k, fault):
+    for test, known, outcome, times in proving_tests(knowledge, fault):
         proves.setdefault(
             test,
             {
                 "test": test,
-                "title": k.tests[test].title,
+                "title": knowledge.tests[test].title,
                 "outcome": outcome.removeprefix("all_").replace("_", " "),
                 "times": f"{times:.0f}",
                 "because": _because(known, fault),
@@ -79,41 +79,52 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
     clears = {
         test: {
             "test": test,
-            "title": k.tests[test].title,
+            "title": knowledge.tests[test].title,
             "outcome": known.finding.outcomes[0].replace("_", " "),
             "times": f"{known.finding.general[0] / row[0]:.0f}",
         }
-        for test, findings in k.findings.items()
+        for test, findings in knowledge.findings.items()
         for known in findings
         if (row := known.finding.shows.get(fault)) is not None
         and row[0] / known.finding.general[0] <= CLEARS_RATIO
     }
     kills = [
-        (f, k.faults[f].title, because)
-        for f, s in k.faults.items()
+        (f, knowledge.faults[f].title, because)
+        for f, s in knowledge.faults.items()
         if fault in s.killed_by
         for _, because in [s.killed_by[fault]]
     ]
     return {
         "id": fault,
         "shape": shape,
-        "system": k.systems[k.fault_system[fault]],
-        "repair": k.repairs[k.repair_of[fault]].shape,
-        "part": k.parts[shape.part].title,
+        "system": knowledge.systems[knowledge.fault_system[fault]],
+        "repair": knowledge.repairs[knowledge.repair_of[fault]].shape,
+        "part": knowledge.parts[shape.part].title,
         "symptoms": [
-            (k.symptoms[key].title, scale_word(k, p), k.symptoms[key].speaks[fault][1]) for p, key in symptoms
+            (
+                knowledge.symptoms[key].title,
+                scale_word(knowledge, p),
+                knowledge.symptoms[key].speaks[fault][1],
+            )
+            for p, key in symptoms
         ],
         "groups": [
-            (k.groups[key].title, scale_word(k, p), [c.code for c in k.codes.values() if c.group == key][:6])
+            (
+                knowledge.groups[key].title,
+                scale_word(knowledge, p),
+                [c.code for c in knowledge.codes.values() if c.group == key][:6],
+            )
             for p, key in groups
             if p >= SPEAKS_CHANCE
         ],
         "proves": list(proves.values()),
         "clears": sorted(clears.values(), key=lambda c: -float(c["times"])),
         "kills": kills,
-        "killed_by": [(f, k.faults[f].title, why) for f, (_, why) in shape.killed_by.items()],
+        "killed_by": [(f, knowledge.faults[f].title, why) for f, (_, why) in shape.killed_by.items()],
         "contexts": [
-            (c.title, c.moves[fault][0], c.moves[fault][1]) for c in k.contexts.values() if fault in c.moves
+            (c.title, c.moves[fault][0], c.moves[fault][1])
+            for c in knowledge.contexts.values()
+            if fault in c.moves
         ],
         "patterns": [p for p in workshop.shelf.experience.patterns if p.fault == fault],
         "base": f"{shape.per_thousand:g}",
@@ -125,12 +136,12 @@ def _because(known: TestFinding, fault: str) -> str:
 
 
 def test_view(workshop: Workshop, test: str) -> dict[str, Any]:
-    k = workshop.knowledge
-    shape = k.tests.get(test)
+    knowledge = workshop.knowledge
+    shape = knowledge.tests.get(test)
     if shape is None:
         raise NotHere("There is no such test.")
     findings = []
-    for known in k.findings[test]:
+    for known in knowledge.findings[test]:
         rows = []
         for at, outcome in enumerate(known.finding.outcomes):
             general = float(known.finding.general[at])
@@ -147,45 +158,51 @@ def test_view(workshop: Workshop, test: str) -> dict[str, Any]:
                     "outcome": outcome.removeprefix("all_").replace("_", " "),
                     "general": percent(general),
                     "against": at == 0,
-                    "faults": [(f, k.faults[f].title, scale_word(k, p), _because(known, f)) for p, f in told],
+                    "faults": [
+                        (f, knowledge.faults[f].title, scale_word(knowledge, p), _because(known, f))
+                        for p, f in told
+                    ],
                 }
             )
         findings.append({"name": known.shape.name, "rows": rows})
     return {
         "id": test,
         "shape": shape,
-        "system": k.systems[shape.system],
+        "system": knowledge.systems[shape.system],
         "findings": findings,
-        "parts": [p.title for p in k.parts.values() if test in p.tests],
-        "access": [(k.access[a].title, k.access[a].minutes) for a in shape.access],
-        "tools": [k.tools[t] for t in shape.tools],
+        "parts": [p.title for p in knowledge.parts.values() if test in p.tests],
+        "access": [(knowledge.access[a].title, knowledge.access[a].minutes) for a in shape.access],
+        "tools": [knowledge.tools[t] for t in shape.tools],
     }
 
 
 def codes_view(workshop: Workshop, asked: str = "") -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     rows = [
         {
             "code": c.code,
             "title": c.title,
-            "system": k.systems[c.system],
+            "system": knowledge.systems[c.system],
             "kind": KINDS[c.kind][0],
-            "group": k.groups[c.group].title,
+            "group": knowledge.groups[c.group].title,
         }
-        for c in sorted(k.codes.values(), key=lambda c: c.code)
+        for c in sorted(knowledge.codes.values(), key=lambda c: c.code)
     ]
     return {
         "codes": rows,
-        "own": [(c, k.systems[c.system], KINDS[c.kind][0]) for c in workshop.shelf.experience.codes.values()],
+        "own": [
+            (c, knowledge.systems[c.system], KINDS[c.kind][0])
+            for c in workshop.shelf.experience.codes.values()
+        ],
         "asked": asked[:8],
-        "system_choices": list(k.systems.items()),
+        "system_choices": list(knowledge.systems.items()),
         "kind_choices": [(key, KINDS[key][0]) for key in KINDS if key and key != "unit"],
     }
 
 
 def figures_view(workshop: Workshop) -> dict[str, Any]:
     """Every figure that judges, by area, with what the engine cards say instead."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     cards = [card for _, card in workshop.garage.cards()]
     return {
         "areas": [
@@ -194,18 +211,18 @@ def figures_view(workshop: Workshop) -> dict[str, Any]:
                 "title": title,
                 "rows": [
                     (row, [(c.name, own) for c in cards if (own := c.limit(row.card)) is not None])
-                    for row in k.figures.values()
+                    for row in knowledge.figures.values()
                     if row.area == area
                 ],
-                "tables": k.limit_rows.tables.get(area, ()),
+                "tables": knowledge.limit_rows.tables.get(area, ()),
             }
-            for area, title in k.limit_rows.titles.items()
+            for area, title in knowledge.limit_rows.titles.items()
         ]
     }
 
 
 def patterns_view(workshop: Workshop) -> dict[str, Any]:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     experience = workshop.shelf.experience
     cards = list(
         dict.fromkeys(
@@ -213,11 +230,14 @@ def patterns_view(workshop: Workshop) -> dict[str, Any]:
         )
     )
     return {
-        "patterns": [(p, k.faults[p.fault].title) for p in experience.patterns],
-        "ended": [(p, k.faults[p.fault].title, by, at) for p, by, at in workshop.shelf.ended_patterns()],
+        "patterns": [(p, knowledge.faults[p.fault].title) for p in experience.patterns],
+        "ended": [
+            (p, knowledge.faults[p.fault].title, by, at) for p, by, at in workshop.shelf.ended_patterns()
+        ],
         "cards": cards,
         "fault_choices": [
-            (f, f"{s.title} ({inside(k.systems[k.fault_system[f]])})") for f, s in k.faults.items()
+            (f, f"{s.title} ({inside(knowledge.systems[knowledge.fault_system[f]])})")
+            for f, s in knowledge.faults.items()
         ],
         "least": f"{LEAST_TIMES:g}",
         "most": f"{MOST_TIMES:g}",
@@ -248,28 +268,34 @@ def _page(
 
 @router.get("/shelf")
 def shelf(request: Request, workshop: GivenWorkshop) -> Response:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     experience = workshop.shelf.experience
     counts = {
-        "faults": len(k.faults),
-        "tests": len(k.tests),
-        "codes": len(k.codes) + len(experience.codes),
-        "cautions": len(k.cautions),
-        "figures": len(k.figures),
+        "faults": len(knowledge.faults),
+        "tests": len(knowledge.tests),
+        "codes": len(knowledge.codes) + len(experience.codes),
+        "cautions": len(knowledge.cautions),
+        "figures": len(knowledge.figures),
         "patterns": len(experience.patterns),
     }
-    systems = by_system(k, [(k.fault_system[f], f, s.title) for f, s in k.faults.items()])
+    systems = by_system(
+        knowledge, [(knowledge.fault_system[f], f, s.title) for f, s in knowledge.faults.items()]
+    )
     return _page(request, "start", "Shelf", {"counts": counts, "systems": systems, **copies_view(workshop)})
 
 
 @router.get("/shelf/faults")
 def faults(request: Request, workshop: GivenWorkshop) -> Response:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     return _page(
         request,
         "faults",
         "Faults",
-        {"systems": by_system(k, [(k.fault_system[f], f, s.title) for f, s in k.faults.items()])},
+        {
+            "systems": by_system(
+                knowledge, [(knowledge.fault_system[f], f, s.title) for f, s in knowledge.faults.items()]
+            )
+        },
     )
 
 
@@ -281,12 +307,12 @@ def one_fault(request: Request, fault: str, workshop: GivenWorkshop) -> Response
 
 @router.get("/shelf/tests")
 def tests(request: Request, workshop: GivenWorkshop) -> Response:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     return _page(
         request,
         "tests",
         "Tests",
-        {"systems": by_system(k, [(t.system, key, t.title) for key, t in k.tests.items()])},
+        {"systems": by_system(knowledge, [(t.system, key, t.title) for key, t in knowledge.tests.items()])},
     )
 
 
@@ -304,7 +330,7 @@ def codes(request: Request, workshop: GivenWorkshop, code: str = "") -> Response
 @router.post("/shelf/codes")
 def save_code(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Keep the workshop's own text for a maker's own code."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     code = form.text("code", 12, "type the code, as P1234")
     if code:
         try:
@@ -312,10 +338,10 @@ def save_code(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Res
         except ValueError as error:
             form.wrong("code", str(error))
         else:
-            if code in k.codes:
-                form.wrong("code", f"{code} is known already: {k.codes[code].title}")
+            if code in knowledge.codes:
+                form.wrong("code", f"{code} is known already: {knowledge.codes[code].title}")
     text = form.text("text", 200, "write what it means, from your service data")
-    system = form.choice("system", k.systems)
+    system = form.choice("system", knowledge.systems)
     kind = form.choice("kind", [key for key in KINDS if key and key != "unit"])
     by = form.text("by", 80, "say who writes it")
     _own_name(request, form)
@@ -350,14 +376,14 @@ def _own_name(request: Request, form: Form) -> None:
 
 @router.get("/shelf/cautions")
 def cautions(request: Request, workshop: GivenWorkshop) -> Response:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     rows = [
         {
             "id": key,
             "shape": c,
-            "tests": [(t, s.title) for t, s in k.tests.items() if key in (*s.cautions, *s.if_failed)],
+            "tests": [(t, s.title) for t, s in knowledge.tests.items() if key in (*s.cautions, *s.if_failed)],
         }
-        for key, c in k.cautions.items()
+        for key, c in knowledge.cautions.items()
     ]
     return _page(request, "cautions", "Cautions", {"rows": rows})
 

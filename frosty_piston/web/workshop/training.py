@@ -92,7 +92,7 @@ def _results(exercises: list[Exercise]) -> list[Row]:
     return [x.result for x in exercises if x.result is not None]
 
 
-def _line(x: Exercise, k: Knowledge) -> Row:
+def _line(x: Exercise, knowledge: Knowledge) -> Row:
     """An exercise as a line: what it was is only said once it is over."""
     r = x.result
     return {
@@ -101,7 +101,7 @@ def _line(x: Exercise, k: Knowledge) -> Row:
         "person": x.person,
         "at": x.made_at,
         "over": x.ended_at is not None,
-        "lesson": k.training.lessons[x.lesson].title if x.ended_at else "",
+        "lesson": knowledge.training.lessons[x.lesson].title if x.ended_at else "",
         "result": r,
         "good": r is not None and went_well(r),
         "says": _came_to(r) if r else "",
@@ -119,11 +119,11 @@ def _came_to(r: Row) -> str:
     return ("cured" if r["cured"] and r["faults"] else "rightly left" if r["cured"] else "not cured") + parts
 
 
-def _by_lesson(results: list[Row], k: Knowledge) -> list[tuple[str, int, int, int]]:
+def _by_lesson(results: list[Row], knowledge: Knowledge) -> list[tuple[str, int, int, int]]:
     """For each lesson that was tried: how often, how often it went well, and that as a bar; worst first."""
     rows = [
-        (k.training.lessons[key].title, len(x), sum(x), round(BAR_WIDE * sum(x) / len(x)))
-        for key, x in tried(results, k).items()
+        (knowledge.training.lessons[key].title, len(x), sum(x), round(BAR_WIDE * sum(x) / len(x)))
+        for key, x in tried(results, knowledge).items()
         if x
     ]
     return sorted(rows, key=lambda r: (r[2] / r[1], -r[1]))
@@ -159,13 +159,13 @@ def _set_view(workshop: Workshop, who: str) -> list[Row]:
 def _lessons_page(
     request: Request, workshop: Workshop, kept: Kept | None = None, status: int = 200
 ) -> Response:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     who = person(request)
     ground = workshop.training.exercises
     mine = ground.listed(person=who)
     results = _results(mine)
-    by_lesson = _by_lesson(results, k)
-    lessons = list(k.training.lessons.items())
+    by_lesson = _by_lesson(results, knowledge)
+    lessons = list(knowledge.training.lessons.items())
     return render(
         request,
         "training/lessons.html",
@@ -177,8 +177,8 @@ def _lessons_page(
         cards=[card.name for _, card in workshop.garage.cards()],
         difficulty=list(DIFFICULTY.items()),
         helps=list(HELP.items()),
-        exercises=[_line(x, k) for x in mine[:MOST_SHOWN]],
-        others=[_line(x, k) for x in ground.listed() if x.person != who and x.ended_at][:MOST_SHOWN],
+        exercises=[_line(x, knowledge) for x in mine[:MOST_SHOWN]],
+        others=[_line(x, knowledge) for x in ground.listed() if x.person != who and x.ended_at][:MOST_SHOWN],
         by_lesson=by_lesson,
         record={title: f"{good} of {count} went well" for title, count, good, _ in by_lesson},
         sure=_sure_view(results),
@@ -205,7 +205,7 @@ def _begun(request: Request, workshop: Workshop, spec: Spec, set_id: str = "") -
 @router.post("/training/draw")
 def draw_one(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Response:
     """Draw a vehicle, and begin."""
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     chance = random.Random()
     try:
         card = _card(form, workshop)
@@ -213,10 +213,10 @@ def draw_one(request: Request, form: GivenForm, workshop: GivenWorkshop) -> Resp
         lesson = form.raw("lesson") or "any"
         if lesson == WEAKEST:
             mine = workshop.training.exercises.listed(person=person(request))
-            lesson = weakest(_results(mine), k, chance)
+            lesson = weakest(_results(mine), knowledge, chance)
         difficulty = form.raw("difficulty") or "any"
         help_ = form.raw("help") or "on_request"
-        spec = draw(k, lesson, difficulty, help_, card, form.raw("card_known") != NO_CARD, chance)
+        spec = draw(knowledge, lesson, difficulty, help_, card, form.raw("card_known") != NO_CARD, chance)
     except BadInput as error:
         return _lessons_page(request, workshop, Kept.of("draw", error, form.kept), 422)
     return _begun(request, workshop, spec)
@@ -317,7 +317,7 @@ def begin_set(request: Request, set_id: str, workshop: GivenWorkshop) -> Respons
 def set_page(request: Request, set_id: str, workshop: GivenWorkshop) -> Response:
     """What was set, and how each of them went, side by side."""
     ground = workshop.training.exercises
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     one = next((x for x in ground.sets() if x.id == set_id), None)
     if one is None:
         return RedirectResponse("/training", 303)
@@ -327,7 +327,7 @@ def set_page(request: Request, set_id: str, workshop: GivenWorkshop) -> Response
             looked_back(workshop, x.id)
     made = ground.listed(set_id=set_id)
     waits = [name for name in one.people if name not in {x.person for x in made}]
-    lines = [_line(x, k) for x in reversed(made)]
+    lines = [_line(x, knowledge) for x in reversed(made)]
     return render(
         request, "training/set.html", title=one.title, shelf="training", one=one, lines=lines, waits=waits
     )
@@ -339,7 +339,7 @@ def set_page(request: Request, set_id: str, workshop: GivenWorkshop) -> Response
 def _shown(entry: Entry, record: JobRecord, verdicts: Mapping[str, Any]) -> Row:
     """What was read, as a short line with its verdict."""
     d = entry.data
-    k = record.assessed.knowledge
+    knowledge = record.assessed.knowledge
     value = ""
     if entry.kind == "reading":
         value = d.came_to
@@ -354,7 +354,7 @@ def _shown(entry: Entry, record: JobRecord, verdicts: Mapping[str, Any]) -> Row:
     found = verdicts.get(entry.id)
     return {
         "spot": spot,
-        "value": value or entry.data.says(k, _NO_TAPE),
+        "value": value or entry.data.says(knowledge, _NO_TAPE),
         "verdict": found.judgement.verdict if found else "",
         "because": found.judgement.because if found else "",
     }
@@ -414,53 +414,59 @@ def _said_once(read: list[Row]) -> None:
 def _title(bay: Bay, act: Act) -> str:
     if act["act"] != "test":
         return ""
-    return title_of(bay.k, act["test"], {key: str(act[key]) for key in ("point", "node") if act.get(key)})
+    return title_of(
+        bay.knowledge, act["test"], {key: str(act[key]) for key in ("point", "node") if act.get(key)}
+    )
 
 
 def _tests(bay: Bay) -> list[tuple[str, list[Row]]]:
     """The tests by system: what each takes, what must be reached first, what is to be ticked."""
-    k = bay.k
+    knowledge = bay.knowledge
     groups = dict[str, list[Row]]()
     made = {(m.test, tuple(sorted(m.where.items()))) for m in bay.tests}
     for o in offered(bay):
-        groups.setdefault(k.tests[o.test].system, []).append(
+        groups.setdefault(knowledge.tests[o.test].system, []).append(
             {
                 "test": o.test,
                 "where": o.where,
                 "key": "-".join([o.test, *o.where.values()]),
                 "title": o.title,
                 "minutes": o.minutes,
-                "missing": [(a, inside(k.access[a].title)) for a in o.missing],
-                "ticks": [(c, k.cautions[c]) for c in o.ticks],
-                "cautions": [k.cautions[c] for c in k.tests[o.test].cautions if c not in o.ticks],
+                "missing": [(a, inside(knowledge.access[a].title)) for a in o.missing],
+                "ticks": [(c, knowledge.cautions[c]) for c in o.ticks],
+                "cautions": [
+                    knowledge.cautions[c] for c in knowledge.tests[o.test].cautions if c not in o.ticks
+                ],
                 "made": (o.test, tuple(sorted(o.where.items()))) in made,
             }
         )
-    return [(k.systems[system], rows) for system, rows in groups.items()]
+    return [(knowledge.systems[system], rows) for system, rows in groups.items()]
 
 
 def _lately(bay: Bay, kept: Kept | None) -> str:
     """The system of the test that was made last, or that was refused just now."""
     refused = kept.values.get("test", "") if kept else ""
     test = refused or (bay.tests[-1].test if bay.tests else "")
-    return bay.k.systems[bay.k.tests[test].system] if test in bay.k.tests else ""
+    return bay.knowledge.systems[bay.knowledge.tests[test].system] if test in bay.knowledge.tests else ""
 
 
 def _access(bay: Bay) -> list[tuple[str, str, float, bool]]:
     used = {a for o in offered(bay) for a in bay.way(o.test, o.where).access}
     return [
         (a, shape.title, shape.minutes, a in bay.off)
-        for a, shape in bay.k.access.items()
+        for a, shape in bay.knowledge.access.items()
         if a not in PASSING and (a in used or a in bay.off)
     ]
 
 
 def _repairs(bay: Bay) -> list[tuple[str, list[tuple[str, str]]]]:
-    k = bay.k
+    knowledge = bay.knowledge
     groups = dict[str, list[tuple[str, str]]]()
-    for key, repair in k.repairs.items():
-        if any(not bay.card.rules_out(k.faults[f].needs) for f in repair.cures):
-            groups.setdefault(k.systems.get(repair.system, repair.system), []).append((key, repair.title))
+    for key, repair in knowledge.repairs.items():
+        if any(not bay.card.rules_out(knowledge.faults[f].needs) for f in repair.cures):
+            groups.setdefault(knowledge.systems.get(repair.system, repair.system), []).append(
+                (key, repair.title)
+            )
     return list(groups.items())
 
 
@@ -471,10 +477,10 @@ def _arrived(standing: Standing) -> Row:
     conditions = {e["data"]["name"]: e["data"] for e in bay.vehicle.arrival if e["kind"] == "condition"}
     contexts = [e["data"]["context"] for e in bay.vehicle.arrival if e["kind"] == "context"]
     return {
-        "complaints": [bay.k.symptoms[d["symptom"]].title for d in said],
+        "complaints": [bay.knowledge.symptoms[d["symptom"]].title for d in said],
         "ambient": exact(conditions["ambient"]["value"]),
         "altitude": exact(conditions["altitude"]["value"]) if "altitude" in conditions else "",
-        "contexts": [bay.k.contexts[c].title for c in contexts],
+        "contexts": [bay.knowledge.contexts[c].title for c in contexts],
     }
 
 
@@ -485,7 +491,7 @@ def _exercise_page(
     bay = standing.bay
     x = standing.exercise
     record = workshop.training.tapes.job(exercise_id)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     return render(
         request,
         "training/exercise.html",
@@ -500,15 +506,15 @@ def _exercise_page(
         lately=_lately(bay, kept),
         access=_access(bay),
         state="hot" if bay.hot else "cold" if bay.cold else "neither hot nor cold",
-        piece=k.training.pieces[bay.piece] if bay.piece else None,
+        piece=knowledge.training.pieces[bay.piece] if bay.piece else None,
         repairs=_repairs(bay),
-        road=[(c, k.cautions[c]) for c in DRIVE_TICKS],
+        road=[(c, knowledge.cautions[c]) for c in DRIVE_TICKS],
         takes={name: round(x) for name, x in TAKES.items()},
         help=HELP[bay.spec.help],
         help_open=help_open(x),
-        ending=k.training.endings.get(bay.ended),
-        caution=k.cautions[k.training.endings[bay.ended].caution]
-        if bay.ended in k.training.endings
+        ending=knowledge.training.endings.get(bay.ended),
+        caution=knowledge.cautions[knowledge.training.endings[bay.ended].caution]
+        if bay.ended in knowledge.training.endings
         else None,
         sure=SURE,
         last=bay.sure[-1] if bay.sure else None,
@@ -590,20 +596,20 @@ def _part_page(
 ) -> Response:
     """A part at the counter: the ways to do it, what each costs and takes, and the cautions of the work."""
     standing = standing_of(workshop, exercise_id)
-    k = workshop.knowledge
-    if repair not in k.repairs:
+    knowledge = workshop.knowledge
+    if repair not in knowledge.repairs:
         wrong = BadInput([Fault("repair", "choose what you would repair")])
         return _exercise_page(request, workshop, exercise_id, Kept.of("part", wrong, {}), 422)
     bay = standing.bay
-    shape = k.repairs[repair]
+    shape = knowledge.repairs[repair]
     options = []
     for option in shape.options.values():
-        if option.cures and all(bay.card.rules_out(k.faults[f].needs) for f in option.cures):
+        if option.cures and all(bay.card.rules_out(knowledge.faults[f].needs) for f in option.cures):
             continue
         priced = _priced(workshop, exercise_id, option.id)
         if option.shape.pieces == "failed" and not 0 < len(priced["cylinders"]) < bay.condition.cylinders:
             continue
-        named = [(c, k.cautions[c]) for c in cautions_of(k, repair, option.shape.act)]
+        named = [(c, knowledge.cautions[c]) for c in cautions_of(knowledge, repair, option.shape.act)]
         options.append(
             {
                 "id": option.id,
@@ -644,7 +650,7 @@ def after(request: Request, exercise_id: str, workshop: GivenWorkshop) -> Respon
     if x.ended_at is None:
         return RedirectResponse(f"/training/{exercise_id}", 303)
     r = looked_back(workshop, exercise_id)
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     spec = spec_of(x.spec)
     mine = [x for x in _results(workshop.training.exercises.listed(person=x.person))]
     longest = max([s["minutes"] for s in r["steps"]], default=1.0) or 1.0
@@ -655,7 +661,7 @@ def after(request: Request, exercise_id: str, workshop: GivenWorkshop) -> Respon
     ]
     if r["best"]:
         ways.append(("The shortest, known only now", r["best"]["minutes"], len(r["best"]["steps"])))
-    ending = k.training.endings.get(r["ended"])
+    ending = knowledge.training.endings.get(r["ended"])
     return render(
         request,
         "training/after.html",
@@ -664,11 +670,11 @@ def after(request: Request, exercise_id: str, workshop: GivenWorkshop) -> Respon
         x=x,
         r=r,
         spec=spec,
-        lesson=k.training.lessons[r["lesson"]],
-        faults=[(f, k.faults[f].title, k.fault_system[f]) for f in r["faults"]],
+        lesson=knowledge.training.lessons[r["lesson"]],
+        faults=[(f, knowledge.faults[f].title, knowledge.fault_system[f]) for f in r["faults"]],
         came_to=_came_to(r),
         ending=ending,
-        caution=k.cautions[ending.caution] if ending else None,
+        caution=knowledge.cautions[ending.caution] if ending else None,
         steps=[
             {
                 **s,

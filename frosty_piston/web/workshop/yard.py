@@ -74,7 +74,7 @@ class Strip:
     count_says: str
 
 
-def strip(k: Knowledge, row: Row[Any], at: datetime) -> Strip:
+def strip(knowledge: Knowledge, row: Row[Any], at: datetime) -> Strip:
     """What a strip of the yard shows of a job at a moment."""
     until, deadline = (utc(x) if x else None for x in (row.waiting_until, row.deadline))
     waiting = until is not None and until > at
@@ -83,7 +83,7 @@ def strip(k: Knowledge, row: Row[Any], at: datetime) -> Strip:
     where = None if waiting else row.next_where
     return Strip(
         id=row.id,
-        link=place_link(k, row.id, where) if where else f"/jobs/{row.id}",
+        link=place_link(knowledge, row.id, where) if where else f"/jobs/{row.id}",
         vehicle=row.vehicle_name,
         about="" if row.title == "New job" else about,
         opened=when(utc(row.opened_at)),
@@ -117,13 +117,13 @@ def drawn(s: Strip) -> Markup:
 
 @router.get("/")
 def yard(request: Request, workshop: GivenWorkshop) -> Response:
-    k = workshop.knowledge
+    knowledge = workshop.knowledge
     at = now()
     return render(
         request,
         "yard/page.html",
-        strips=[drawn(strip(k, row, at)) for row in workshop.yard.jobs(limit=SHOWN)],
-        done=[strip(k, row, at) for row in workshop.yard.jobs(closed=True, limit=DONE_SHOWN)],
+        strips=[drawn(strip(knowledge, row, at)) for row in workshop.yard.jobs(limit=SHOWN)],
+        done=[strip(knowledge, row, at) for row in workshop.yard.jobs(closed=True, limit=DONE_SHOWN)],
         open_count=workshop.yard.count(),
         shown=SHOWN,
         rods=rods(),
