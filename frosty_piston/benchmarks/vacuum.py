@@ -103,9 +103,7 @@ def measure(circuits: int = CIRCUITS, seed: int = 20260101) -> Found:
             found.one_by_one += sum(s.minutes for s in branches.sites)
         elif number % TWO_OF == 0:
             found.two_leaks += 1
-            leaks = set(
-                rng.choices(range(len(branches.sites)), [s.odds for s in branches.sites], k=2)
-            )
+            leaks = set(rng.choices(range(len(branches.sites)), [s.odds for s in branches.sites], k=2))
             found.named += walked(branches, leaks, True)
             found.one_by_one += walked(branches, leaks, False)
         else:

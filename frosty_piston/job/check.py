@@ -11,8 +11,8 @@ from frosty_piston.core.errors import Fault
 from frosty_piston.core.words import inside
 from frosty_piston.knowledge import Knowledge
 
-from . import entries as e
 from .engine import Moment
+from .entries import KINDS, Against, Condition, Entry, EntryEnvelope, Tick, Unreadable
 from .entries.kind import one_of, unit_fault
 from .repair.reset_order import ResetOrder
 from .repair.road import Road
@@ -160,7 +160,7 @@ class Checker:
     ):
         self.road = road
         self.order = order
-        self.against = e.Against(
+        self.against = Against(
             knowledge,
             cylinders,
             known_ids or set(),
@@ -171,7 +171,7 @@ class Checker:
         )
         self.faults: list[Fault] = []
 
-    def entry(self, raw: Any, path: str) -> e.Entry | None:
+    def entry(self, raw: Any, path: str) -> Entry | None:
         """Check one entry; faults are gathered, the entry is returned when it has none."""
         before = len(self.faults)
         if not isinstance(raw, dict):
@@ -179,16 +179,16 @@ class Checker:
             return None
         envelope = data = None
         try:
-            envelope = e.EntryEnvelope.model_validate(raw)
+            envelope = EntryEnvelope.model_validate(raw)
         except ValidationError as error:
             self.faults += said(error, path)
         kind = raw.get("kind")
         model = None
         if isinstance(kind, str):
-            model = e.KINDS.get(kind)
+            model = KINDS.get(kind)
             if model is None:
                 self.faults.append(
-                    Fault(f"{path}.kind", f"{kind[:40]!r} is no kind of entry; allowed: {', '.join(e.KINDS)}")
+                    Fault(f"{path}.kind", f"{kind[:40]!r} is no kind of entry; allowed: {', '.join(KINDS)}")
                 )
         if model and isinstance(raw.get("data"), dict):
             try:
@@ -205,13 +205,13 @@ class Checker:
             self._remember(envelope.id, path)
         if len(self.faults) > before or envelope is None or data is None:
             return None
-        entry = e.Entry(envelope.id, envelope.kind, envelope.at, envelope.by, data)
+        entry = Entry(envelope.id, envelope.kind, envelope.at, envelope.by, data)
         self._takes_in(entry)
         return entry
 
-    def _takes_in(self, entry: e.Entry) -> None:
+    def _takes_in(self, entry: Entry) -> None:
         """What the entries after this one are held against."""
-        if isinstance(entry.data, e.Tick) and self.against.ticked is not None:
+        if isinstance(entry.data, Tick) and self.against.ticked is not None:
             self.against.ticked.add(entry.data.caution)
         if self.road is not None:
             self.road.after(entry)
@@ -249,23 +249,23 @@ class Checker:
 _MOMENT = TypeAdapter(Moment)
 
 
-def kept(raw: dict[str, Any]) -> e.Entry:
+def kept(raw: dict[str, Any]) -> Entry:
     """Read back an entry that passed every check when it was written. One that this program cannot read is
     an entry all the same: it stands on the tape, and the rest of the job works."""
     at = raw.get("at")
     kind = str(raw.get("kind"))
     try:
         when = _MOMENT.validate_python(at) if at else None
-        data = e.KINDS[kind].model_validate(raw["data"])
-        if isinstance(data, e.Condition) and (wrong := data.of_another_kind()):
+        data = KINDS[kind].model_validate(raw["data"])
+        if isinstance(data, Condition) and (wrong := data.of_another_kind()):
             return _unreadable(raw, kind, when, wrong[0][1])
-        return e.Entry(raw["id"], kind, when, raw.get("by"), data)
+        return Entry(raw["id"], kind, when, raw.get("by"), data)
     except KeyError:
         return _unreadable(raw, kind, None, "no kind of entry that is known here")
     except ValidationError as error:
         return _unreadable(raw, kind, None, said(error)[0].says)
 
 
-def _unreadable(raw: dict[str, Any], kind: str, at: datetime | None, why: str) -> e.Entry:
-    data = e.Unreadable(was=kind[:40], why=why[:200])
-    return e.Entry(str(raw["id"]), "unreadable", at, raw.get("by"), data)
+def _unreadable(raw: dict[str, Any], kind: str, at: datetime | None, why: str) -> Entry:
+    data = Unreadable(was=kind[:40], why=why[:200])
+    return Entry(str(raw["id"]), "unreadable", at, raw.get("by"), data)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.suspects.space import Finding
 
-from . import shapes as s
+from .shapes import FindingShape, WitnessShape
 
 LEAST_OF_ALARM = 8
 NOT_SEEN = "not_seen"
@@ -31,8 +31,8 @@ class TestFinding:
     not. `between`: bad from afar and sound here, a yes or no, where that speaks for anything."""
 
     test: str
-    shape: s.FindingShape
-    witness: s.WitnessShape
+    shape: FindingShape
+    witness: WitnessShape
     finding: Finding
     lesser: dict[str, Finding]
     between: Finding | None = None

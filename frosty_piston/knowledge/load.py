@@ -10,7 +10,6 @@ import numpy as np
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.core.suspects.space import BLUR, Finding
 
-from . import shapes as s
 from .circuit_shapes import read_circuit
 from .completeness import check_complete
 from .figures import Figures
@@ -20,6 +19,25 @@ from .parts import Node, joined, nodes_of, read_parts
 from .reader import Reader
 from .repairs import read_repairs
 from .reset_shapes import read_reset_plans
+from .shapes import (
+    AccessShape,
+    BenchShape,
+    CautionShape,
+    ChannelShape,
+    ChoiceShape,
+    CleaningShape,
+    CodeFamilyShape,
+    CodeGroupShape,
+    CodesFile,
+    ContextShape,
+    FaultShape,
+    FindingShape,
+    ReachShape,
+    SootShape,
+    SymptomShape,
+    TestShape,
+    WitnessShape,
+)
 from .training_shapes import read_training
 
 HERE = Path(__file__).parent
@@ -95,15 +113,15 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     r = Reader(folder)
     weights = _Weights(r, r.read("scale.toml", dict[str, float]))
     systems = r.read("systems.toml", dict[str, str])
-    access = r.read("access.toml", dict[str, s.AccessShape])
+    access = r.read("access.toml", dict[str, AccessShape])
     tools = r.read("tools.toml", dict[str, str])
-    cautions = r.read("cautions.toml", dict[str, s.CautionShape])
-    cleaning = r.read("cleaning.toml", dict[str, s.CleaningShape])
+    cautions = r.read("cautions.toml", dict[str, CautionShape])
+    cleaning = r.read("cleaning.toml", dict[str, CleaningShape])
     for key, way in cleaning.items():
         r.all_known("cleaning.toml", [key, "cautions"], way.cautions, cautions)
     faults, fault_system = _faults(r, systems)
-    soot = r.read("soot.toml", s.SootShape)
-    reach = r.read("reach.toml", s.ReachShape)
+    soot = r.read("soot.toml", SootShape)
+    reach = r.read("reach.toml", ReachShape)
     tests = _tests(r, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
     for key, test in tests.items():
         r.all_known("tests.toml", [key, "stands_in_for"], test.stands_in_for, tests)
@@ -111,20 +129,20 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     _soot_known(r, soot, faults, tests)
     part_shapes = read_parts(r, systems, faults, fault_system, tests)
     nodes = nodes_of(part_shapes)
-    witnesses = r.read("witnesses.toml", dict[str, s.WitnessShape])
+    witnesses = r.read("witnesses.toml", dict[str, WitnessShape])
     findings = _findings(r, weights, tests, faults, nodes, witnesses, access)
     symptoms = _symptoms(r, faults, tests, cautions)
-    contexts = r.read("contexts.toml", dict[str, s.ContextShape])
+    contexts = r.read("contexts.toml", dict[str, ContextShape])
     for key, context in contexts.items():
         r.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
         r.all_known("contexts.toml", [f"{key}.cautions"], context.cautions, cautions)
     groups, codes, group_file = _codes(r, weights, systems, faults)
     figures = Figures(r)
-    benches = r.read("benches.toml", dict[str, s.BenchShape])
+    benches = r.read("benches.toml", dict[str, BenchShape])
     for bench, shape in benches.items():
         r.all_known("benches.toml", [bench], (test for test, _ in shape.steps), tests)
         r.all_known("benches.toml", [bench], (node for _, node in shape.steps if node), nodes)
-    choices = r.read("card_choices.toml", dict[str, s.ChoiceShape])
+    choices = r.read("card_choices.toml", dict[str, ChoiceShape])
     work = read_repairs(
         r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures.rows}
     )
@@ -157,7 +175,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         acts=work.acts,
         proofs=work.proofs,
         nodes=nodes,
-        channels=r.read("channels.toml", dict[str, s.ChannelShape]),
+        channels=r.read("channels.toml", dict[str, ChannelShape]),
         parts=joined(part_shapes, faults, tests, findings),
         fault_system=fault_system,
         symptoms=symptoms,
@@ -191,13 +209,13 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     return knowledge
 
 
-def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape], dict[str, str]]:
-    faults: dict[str, s.FaultShape] = {}
+def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, FaultShape], dict[str, str]]:
+    faults: dict[str, FaultShape] = {}
     fault_system: dict[str, str] = {}
     for name in r.many("faults"):
         system = Path(name).stem
         r.known(name, [], system, systems)
-        read = r.read(name, dict[str, s.FaultShape])
+        read = r.read(name, dict[str, FaultShape])
         if twice := set(read) & set(faults):
             raise BadKnowledge(r.says(name, [min(twice)], "the fault stands in two files"))
         faults |= read
@@ -207,8 +225,8 @@ def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, s.FaultShape]
     return faults, fault_system
 
 
-def _tests(r: Reader, allowed: dict[str, Any]) -> dict[str, s.TestShape]:
-    tests: dict[str, s.TestShape] = r.read("tests.toml", dict[str, s.TestShape])
+def _tests(r: Reader, allowed: dict[str, Any]) -> dict[str, TestShape]:
+    tests: dict[str, TestShape] = r.read("tests.toml", dict[str, TestShape])
     for key, test in tests.items():
         for other in test.answered_by:
             r.known("tests.toml", [key, "answered_by"], other, list(tests))
@@ -227,7 +245,7 @@ def _tests(r: Reader, allowed: dict[str, Any]) -> dict[str, s.TestShape]:
 
 
 def _soot_known(
-    r: Reader, soot: s.SootShape, faults: dict[str, s.FaultShape], tests: dict[str, s.TestShape]
+    r: Reader, soot: SootShape, faults: dict[str, FaultShape], tests: dict[str, TestShape]
 ) -> None:
     r.all_known("soot.toml", ["made_by_soot"], soot.made_by_soot, faults)
     for key, cause in soot.causes.items():
@@ -237,11 +255,11 @@ def _soot_known(
 
 def _symptoms(
     r: Reader,
-    faults: dict[str, s.FaultShape],
-    tests: dict[str, s.TestShape],
-    cautions: dict[str, s.CautionShape],
-) -> dict[str, s.SymptomShape]:
-    symptoms: dict[str, s.SymptomShape] = r.read("symptoms.toml", dict[str, s.SymptomShape])
+    faults: dict[str, FaultShape],
+    tests: dict[str, TestShape],
+    cautions: dict[str, CautionShape],
+) -> dict[str, SymptomShape]:
+    symptoms: dict[str, SymptomShape] = r.read("symptoms.toml", dict[str, SymptomShape])
     for key, symptom in symptoms.items():
         r.all_known("symptoms.toml", [f"{key}.speaks"], symptom.speaks, faults)
         r.all_known("symptoms.toml", [key, "told_by"], filter(None, [symptom.told_by]), tests)
@@ -252,15 +270,15 @@ def _symptoms(
 def _findings(
     r: Reader,
     weights: _Weights,
-    tests: dict[str, s.TestShape],
-    faults: dict[str, s.FaultShape],
+    tests: dict[str, TestShape],
+    faults: dict[str, FaultShape],
     nodes: dict[str, Node],
-    witnesses: dict[str, s.WitnessShape],
-    access: dict[str, s.AccessShape],
+    witnesses: dict[str, WitnessShape],
+    access: dict[str, AccessShape],
 ) -> dict[str, list[TestFinding]]:
     findings: dict[str, list[TestFinding]] = {}
     for name in r.many("findings"):
-        for test, given in r.read(name, dict[str, list[s.FindingShape]]).items():
+        for test, given in r.read(name, dict[str, list[FindingShape]]).items():
             r.known(name, [test], test, tests)
             for shape in given:
                 path = [test, shape.name]
@@ -308,7 +326,7 @@ def _seen(chance: float) -> np.ndarray:
 
 
 def _lesser(
-    weights: _Weights, name: str, path: list[str], shape: s.FindingShape, finding: Finding
+    weights: _Weights, name: str, path: list[str], shape: FindingShape, finding: Finding
 ) -> dict[str, Finding]:
     """Each outcome but the best as a finding of its own: by `beside` where a fault has it, else by its
     row."""
@@ -342,7 +360,7 @@ def _lesser(
 
 
 def _speak_for_all(
-    r: Reader, weights: _Weights, files: dict[str, s.CodesFile], groups: dict[str, s.CodeGroupShape]
+    r: Reader, weights: _Weights, files: dict[str, CodesFile], groups: dict[str, CodeGroupShape]
 ) -> None:
     """A group of several speaks for whatever one of them speaks for, by the strongest word."""
     for name, file in files.items():
@@ -357,9 +375,9 @@ def _speak_for_all(
 
 
 def _codes(
-    r: Reader, weights: _Weights, systems: dict[str, str], faults: dict[str, s.FaultShape]
-) -> tuple[dict[str, s.CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
-    files: dict[str, s.CodesFile] = {name: r.read(name, s.CodesFile) for name in r.many("codes")}
+    r: Reader, weights: _Weights, systems: dict[str, str], faults: dict[str, FaultShape]
+) -> tuple[dict[str, CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
+    files: dict[str, CodesFile] = {name: r.read(name, CodesFile) for name in r.many("codes")}
     groups = {key: group for file in files.values() for key, group in file.groups.items()}
     _speak_for_all(r, weights, files, groups)
     codes: dict[str, CodeEntry] = {}
@@ -383,7 +401,7 @@ def _codes(
     return groups, codes, {key: name for name, file in files.items() for key in file.groups}
 
 
-def _family(family: s.CodeFamilyShape) -> list[CodeEntry]:
+def _family(family: CodeFamilyShape) -> list[CodeEntry]:
     first = int(family.first[1:])
     last = int(family.last[1:])
     return [

@@ -9,7 +9,6 @@ from frosty_piston.core.cached import cached_property
 from frosty_piston.core.limits import Limit
 from frosty_piston.core.suspects.space import Finding
 
-from . import shapes as s
 from .circuit_shapes import CircuitShape
 from .figures import Figures
 from .finding import CodeEntry, TestFinding
@@ -17,6 +16,23 @@ from .parts import DriveShape, Node, Part
 from .repair_shapes import ActShape, ProofPieces
 from .repairs import Option, Repair, act_of
 from .reset_shapes import ResetPlanShape
+from .shapes import (
+    AccessShape,
+    BenchShape,
+    CautionShape,
+    ChannelShape,
+    ChoiceShape,
+    CleaningShape,
+    CodeGroupShape,
+    ContextShape,
+    FaultShape,
+    FigureShape,
+    NamedReachShape,
+    SootShape,
+    SymptomShape,
+    TestShape,
+    WitnessShape,
+)
 from .training_shapes import TrainingShape
 
 # What a part shows at itself, and how often its fault must show so to be proven there.
@@ -32,13 +48,13 @@ class Knowledge:
     folder: Path
     scale: dict[str, float]
     systems: dict[str, str]
-    access: dict[str, s.AccessShape]
+    access: dict[str, AccessShape]
     tools: dict[str, str]
-    cleaning: dict[str, s.CleaningShape]
-    soot: s.SootShape
+    cleaning: dict[str, CleaningShape]
+    soot: SootShape
     circuit: CircuitShape
-    cautions: dict[str, s.CautionShape]
-    faults: dict[str, s.FaultShape]
+    cautions: dict[str, CautionShape]
+    faults: dict[str, FaultShape]
     upstream: dict[str, dict[str, float]]
     repairs: dict[str, Repair]
     options: dict[str, Option]
@@ -46,24 +62,24 @@ class Knowledge:
     acts: dict[str, ActShape]
     proofs: ProofPieces
     nodes: dict[str, Node]
-    channels: dict[str, s.ChannelShape]
+    channels: dict[str, ChannelShape]
     parts: dict[str, Part]
     fault_system: dict[str, str]
-    symptoms: dict[str, s.SymptomShape]
-    contexts: dict[str, s.ContextShape]
-    tests: dict[str, s.TestShape]
-    witnesses: dict[str, s.WitnessShape]
+    symptoms: dict[str, SymptomShape]
+    contexts: dict[str, ContextShape]
+    tests: dict[str, TestShape]
+    witnesses: dict[str, WitnessShape]
     findings: dict[str, list[TestFinding]]
     symptom_findings: dict[str, Finding]
-    groups: dict[str, s.CodeGroupShape]
+    groups: dict[str, CodeGroupShape]
     group_findings: dict[str, Finding]
     codes: dict[str, CodeEntry]
-    figures: dict[str, s.FigureShape]
+    figures: dict[str, FigureShape]
     limit_rows: Figures
     reach: dict[str, tuple[float, float]]
-    named_reach: dict[str, s.NamedReachShape]
-    choices: dict[str, s.ChoiceShape]
-    benches: dict[str, s.BenchShape]
+    named_reach: dict[str, NamedReachShape]
+    choices: dict[str, ChoiceShape]
+    benches: dict[str, BenchShape]
     bench_of: dict[tuple[str, str], str]
     reset_plans: dict[str, ResetPlanShape]
     training: TrainingShape

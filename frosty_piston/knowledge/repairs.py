@@ -10,8 +10,17 @@ from frosty_piston.core.cached import cached_property
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.core.words import sentence
 
-from . import repair_shapes as s
 from .reader import Reader
+from .repair_shapes import (
+    ActShape,
+    CompareShape,
+    KindShape,
+    OptionShape,
+    PieceStep,
+    ProofPieces,
+    RepairShape,
+    StepShape,
+)
 
 KINDS = "part_kinds.toml"
 PIECES = "fit_pieces.toml"
@@ -26,7 +35,7 @@ class Option:
 
     id: str
     repair: str
-    shape: s.OptionShape
+    shape: OptionShape
     repairs: tuple[str, ...]
     cures: tuple[str, ...]
     takes: float
@@ -42,10 +51,10 @@ class Repair:
 
     id: str
     system: str
-    shape: s.RepairShape
+    shape: RepairShape
     options: dict[str, Option]
-    compare: tuple[s.CompareShape, ...]
-    steps: tuple[s.StepShape, ...]
+    compare: tuple[CompareShape, ...]
+    steps: tuple[StepShape, ...]
     checks: tuple[str, ...]
     resets: tuple[str, ...]
     own_steps: bool
@@ -62,7 +71,7 @@ class Repair:
     def step_ids(self) -> tuple[str, ...]:
         return tuple(step.id for step in self.steps)
 
-    def steps_for(self, act: str | None) -> tuple[s.StepShape, ...]:
+    def steps_for(self, act: str | None) -> tuple[StepShape, ...]:
         """The steps of one way to do it; all of them while the way is not known."""
         return tuple(x for x in self.steps if not x.acts or act is None or act in x.acts)
 
@@ -72,29 +81,29 @@ class RepairTables:
     repairs: dict[str, Repair]
     options: dict[str, Option]
     repair_of: dict[str, str]
-    acts: dict[str, s.ActShape]
-    proofs: s.ProofPieces
+    acts: dict[str, ActShape]
+    proofs: ProofPieces
 
 
 def read_repairs(r: Reader, faults: dict[str, Any], known: dict[str, Any]) -> RepairTables:
     """Read all repairs. `known`: what their names may refer to, by kind. Raises BadKnowledge with file and
     key."""
-    acts = r.read(ACTS, dict[str, s.ActShape])
+    acts = r.read(ACTS, dict[str, ActShape])
     pieces = {
-        key: s.StepShape(id=key, **piece.model_dump())
-        for key, piece in r.read(PIECES, dict[str, s.PieceStep]).items()
+        key: StepShape(id=key, **piece.model_dump())
+        for key, piece in r.read(PIECES, dict[str, PieceStep]).items()
     }
-    proofs = r.read(PROOFS, s.ProofPieces)
+    proofs = r.read(PROOFS, ProofPieces)
     kinds = dict(r.read(KINDS, dict[str, Any]))
-    compares = {key: s.CompareShape(id=key, **row) for key, row in kinds.pop("compare").items()}
+    compares = {key: CompareShape(id=key, **row) for key, row in kinds.pop("compare").items()}
     for key, shape in kinds.items():
         try:
-            kinds[key] = s.KindShape.model_validate(shape)
+            kinds[key] = KindShape.model_validate(shape)
         except ValueError as error:
             raise BadKnowledge(f"{KINDS}, {key}: {error}") from None
-    shapes: dict[str, tuple[str, s.RepairShape]] = {}
+    shapes: dict[str, tuple[str, RepairShape]] = {}
     for name in r.many("repairs"):
-        for key, shape in r.read(name, dict[str, s.RepairShape]).items():
+        for key, shape in r.read(name, dict[str, RepairShape]).items():
             if key in shapes:
                 raise BadKnowledge(r.says(name, [key], "the repair stands in two files"))
             shapes[key] = (name, shape)
@@ -113,7 +122,7 @@ def read_repairs(r: Reader, faults: dict[str, Any], known: dict[str, Any]) -> Re
 
 
 def _cured_by(
-    r: Reader, shapes: dict[str, tuple[str, s.RepairShape]], faults: dict[str, Any]
+    r: Reader, shapes: dict[str, tuple[str, RepairShape]], faults: dict[str, Any]
 ) -> dict[str, str]:
     repair_of: dict[str, str] = {}
     for key, (name, shape) in shapes.items():
@@ -133,12 +142,12 @@ def _cured_by(
 @dataclass(frozen=True)
 class _Builder:
     r: Reader
-    acts: dict[str, s.ActShape]
-    pieces: dict[str, s.StepShape]
-    proofs: s.ProofPieces
-    kinds: dict[str, s.KindShape]
-    compares: dict[str, s.CompareShape]
-    shapes: dict[str, tuple[str, s.RepairShape]]
+    acts: dict[str, ActShape]
+    pieces: dict[str, StepShape]
+    proofs: ProofPieces
+    kinds: dict[str, KindShape]
+    compares: dict[str, CompareShape]
+    shapes: dict[str, tuple[str, RepairShape]]
     known: dict[str, Any]
 
     def repair(self, key: str) -> Repair:
@@ -149,7 +158,7 @@ class _Builder:
             self.r.known(name, [key, "access"], one, self.known["access"])
         for one in (*shape.remeasure, *(shape.at_part.tests if shape.at_part else ())):
             self.r.known(name, [key, "tests"], one, self.known["tests"])
-        written: list[str | s.StepShape] = list(kind.steps if shape.steps is None else shape.steps)
+        written: list[str | StepShape] = list(kind.steps if shape.steps is None else shape.steps)
         steps = self._steps(name, key, written, shape.part)
         compare = tuple(
             self._compare(name, key, row)
@@ -173,13 +182,11 @@ class _Builder:
             key, Path(name).stem, shape, options, compare, steps, checks, resets, shape.steps is not None
         )
 
-    def _steps(
-        self, name: str, key: str, given: list[str | s.StepShape], part: str
-    ) -> tuple[s.StepShape, ...]:
+    def _steps(self, name: str, key: str, given: list[str | StepShape], part: str) -> tuple[StepShape, ...]:
         steps = []
         own = set()
         for step in given:
-            if isinstance(step, s.StepShape):
+            if isinstance(step, StepShape):
                 own.add(step.id)
             else:
                 self.r.known(name, [key, "steps"], step, self.pieces)
@@ -204,13 +211,13 @@ class _Builder:
         # A shared step puts back what its other plans take off: here it refits what this plan holds of it.
         return tuple(x.model_copy(update={"refits": [t for t in x.refits if t in ids]}) for x in steps)
 
-    def _compare(self, name: str, key: str, row: str | s.CompareShape) -> s.CompareShape:
-        if isinstance(row, s.CompareShape):
+    def _compare(self, name: str, key: str, row: str | CompareShape) -> CompareShape:
+        if isinstance(row, CompareShape):
             return row
         self.r.known(name, [key, "compare"], row, self.compares)
         return self.compares[row]
 
-    def _options(self, name: str, key: str, shape: s.RepairShape, kind: s.KindShape) -> list[Option]:
+    def _options(self, name: str, key: str, shape: RepairShape, kind: KindShape) -> list[Option]:
         own = {o: x for o, x in shape.options.items()}
         for one in shape.kind_options:
             self.r.known(name, [key, "kind_options"], one, kind.options)
@@ -225,7 +232,7 @@ class _Builder:
             options.append(self._option(name, key, shape, option, x.model_copy(update={"title": title})))
         return options
 
-    def _option(self, name: str, key: str, shape: s.RepairShape, option: str, x: s.OptionShape) -> Option:
+    def _option(self, name: str, key: str, shape: RepairShape, option: str, x: OptionShape) -> Option:
         repairs = tuple(dict.fromkeys([key, *x.also, *shape.also.get(x.act, [])]))
         for one in repairs:
             self.r.known(name, [key, option, "also"], one, self.shapes)
@@ -253,7 +260,7 @@ class _Builder:
         return Option(x.id or f"{key}_{option}", key, x, repairs, cures, takes)
 
 
-def _left(shape: s.RepairShape, act: str) -> list[str]:
+def _left(shape: RepairShape, act: str) -> list[str]:
     return next((faults for name, faults in shape.leaves.items() if name == act), [])
 
 
@@ -267,7 +274,7 @@ class Tables(Protocol):
     def options(self) -> Mapping[str, Option]: ...
 
     @property
-    def acts(self) -> Mapping[str, s.ActShape]: ...
+    def acts(self) -> Mapping[str, ActShape]: ...
 
 
 def act_of(

@@ -8,7 +8,7 @@ from frosty_piston.core.cached import cached_property
 from frosty_piston.core.circuit import Circuit, Hose, Outward, Part, outward
 from frosty_piston.core.isolate import Branches, Site
 from frosty_piston.core.words import inside
-from frosty_piston.job import entries as e
+from frosty_piston.job import entries
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 
@@ -92,7 +92,7 @@ def _port(end: str) -> tuple[str, str]:
     return part, port
 
 
-def circuit_of(data: e.Circuit) -> Circuit:
+def circuit_of(data: entries.Circuit) -> Circuit:
     """The circuit that an entry holds."""
     return Circuit(
         tuple(Part(p.id, p.kind, p.title) for p in data.parts),
@@ -119,9 +119,9 @@ def circuit_on(job: Job) -> Circuit | None:
     return circuit_of(last.data) if last else None
 
 
-def circuit_entry(job: Job, of: str = "found") -> e.Entry[e.Circuit] | None:
+def circuit_entry(job: Job, of: str = "found") -> entries.Entry[entries.Circuit] | None:
     """The last list of a circuit, as it was `found` or as it `should` be."""
-    return next((x for x in reversed(list(job.of(e.Circuit))) if x.data.of in (None, of)), None)
+    return next((x for x in reversed(list(job.of(entries.Circuit))) if x.data.of in (None, of)), None)
 
 
 def leaking_on(job: Job, knowledge: Knowledge) -> Leaking | None:

@@ -2,14 +2,14 @@
 
 from frosty_piston.core import aftertreatment
 from frosty_piston.core.quantity import Judgement
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 
 from .readings import Readings
 from .result import Result
 from .sets import figures, result, unfinished
 
 
-def filter_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def filter_pressure(readings: Readings, latest: list[Entry]) -> list[Result]:
     entries = readings.all_of("dpf_pressure")
     points = [
         (q, dp)
@@ -29,7 +29,7 @@ def _zero_kpa(readings: Readings) -> float:
     return readings.figure(key_on[-1], "kPa") if key_on else 0.0
 
 
-def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def filter_state(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.FilterLimits)
     results = []
     for x in latest:
@@ -53,7 +53,7 @@ def filter_state(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def exhaust_temps(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def exhaust_temps(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.HeatLimits)
     cold = any(
         x.data.conditions
@@ -69,7 +69,7 @@ def exhaust_temps(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, judged[x.data.where.channel or "exhaust"]) for x in latest]
 
 
-def nox(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def nox(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         up, down = figures(x, "up_ppm", "down_ppm")
@@ -82,7 +82,7 @@ def nox(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def dose(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def dose(readings: Readings, latest: list[Entry]) -> list[Result]:
     spray = next((x.data.outcome for x in reversed(latest) if x.data.outcome), None)
     results = []
     for x in latest:
@@ -94,7 +94,7 @@ def dose(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def def_pressure(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     limits = readings.limits(aftertreatment.DefLimits)
     for x in latest:
@@ -107,7 +107,7 @@ def def_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def concentration(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def concentration(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.DefLimits)
     results = []
     for x in latest:

@@ -2,7 +2,7 @@
 
 from frosty_piston.core import air
 from frosty_piston.core.quantity import Judgement
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 from frosty_piston.job.entries.measuring import NOT_POSSIBLE
 from frosty_piston.job.units import convert
 
@@ -11,7 +11,7 @@ from .result import Result, where_of
 from .sets import figures, result, unfinished
 
 
-def key_on_pressures(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def key_on_pressures(readings: Readings, latest: list[Entry]) -> list[Result]:
     judged = air.judge_key_on(
         {x.data.where.channel or "unnamed": readings.value(x, "kPa") or 0.0 for x in latest},
         readings.limits(air.AirLimits),
@@ -19,7 +19,7 @@ def key_on_pressures(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 
-def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def air_mass(readings: Readings, latest: list[Entry]) -> list[Result]:
     engine = readings.job.engine
     limits = readings.limits(air.AirLimits)
     results = []
@@ -53,13 +53,13 @@ def air_mass(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def egr_position(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def egr_position(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(air.AirLimits)
     return [result(x, air.judge_egr_rest(readings.value(x, "percent") or 0.0, limits)) for x in latest]
 
 
 def _pair(
-    readings: Readings, latest: list[e.Entry], unit: str, first: str, second: str
+    readings: Readings, latest: list[Entry], unit: str, first: str, second: str
 ) -> tuple[float, float, tuple[str, ...]] | None:
     at = {x.data.where.point: x for x in latest}
     if first not in at or second not in at:
@@ -92,7 +92,7 @@ def expected_at_atmosphere(readings: Readings) -> float | None:
     )
 
 
-def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def egr_air_change(readings: Readings, latest: list[Entry]) -> list[Result]:
     pair = _pair(readings, latest, "mg", "shut", "open")
     if pair is None:
         return [
@@ -121,7 +121,7 @@ def egr_air_change(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     ]
 
 
-def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def swirl_compare(readings: Readings, latest: list[Entry]) -> list[Result]:
     """Both halves of the rev test: a time, or never reached."""
     apart = [v for x in latest if x.data.value == NOT_POSSIBLE and (v := readings.said(x))]
     halves = {x.data.where.point: x for x in latest if x.data.value != NOT_POSSIBLE}
@@ -141,7 +141,7 @@ def swirl_compare(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [*apart, Result("swirl_compare", {}, judged, (as_is.id, released.id))]
 
 
-def boost_leak(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def boost_leak(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from frosty_piston.core import glow, glow_methods
 from frosty_piston.core.quantity import plain
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 
 from .readings import Readings
 from .result import Result, where_of
@@ -16,14 +16,14 @@ AFAR = ("harness_connector", "relay_connector")
 INRUSH_S = 3
 
 
-def resistance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    by_point: dict[str, list[e.Entry]] = {}
+def resistance(readings: Readings, latest: list[Entry]) -> list[Result]:
+    by_point: dict[str, list[Entry]] = {}
     for x in latest:
         by_point.setdefault(x.data.where.point or "", []).append(x)
     return _wire_or_plug([v for at_point in by_point.values() for v in _one_point(readings, at_point)])
 
 
-def _one_point(readings: Readings, at_point: list[e.Entry]) -> list[Result]:
+def _one_point(readings: Readings, at_point: list[Entry]) -> list[Result]:
     """All plugs read at one point are judged as a set."""
     plugs = [
         glow.PlugReading(
@@ -97,11 +97,11 @@ def reference(readings: Readings) -> glow.Reference:
     return glow.reference(readings.glow_kind, nominal_ohm, values, limits)
 
 
-def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def lamp_test(readings: Readings, latest: list[Entry]) -> list[Result]:
     ref = reference(readings)
     limits = readings.limits(glow.GlowLimits)
 
-    def watts(x: e.Entry) -> float:
+    def watts(x: Entry) -> float:
         return readings.instruments.lamp_w(x) or GENERAL_LAMP_W
 
     return [
@@ -111,7 +111,7 @@ def lamp_test(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     ]
 
 
-def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def current(readings: Readings, latest: list[Entry]) -> list[Result]:
     ref = reference(readings)
     limits = readings.limits(glow.GlowLimits)
     results = []
@@ -135,7 +135,7 @@ def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def bench_heat(readings: Readings, latest: list[Entry]) -> list[Result]:
     dead = {
         v.where.get("cylinder")
         for test in ("glow_resistance", "glow_current")
@@ -154,7 +154,7 @@ def bench_heat(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return verdicts
 
 
-JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
+JUDGES: dict[str, Callable[[Readings, list[Entry]], list[Result]]] = {
     "glow_resistance": resistance,
     "glow_lamp_test": lamp_test,
     "glow_current": current,

@@ -4,14 +4,14 @@ from dataclasses import replace
 
 from frosty_piston.core import injection
 from frosty_piston.core.quantity import Judgement, plain
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 
 from .readings import Readings
 from .result import Result
 from .sets import as_set, figures, hot, result, unfinished
 
 
-def resistance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def resistance(readings: Readings, latest: list[Entry]) -> list[Result]:
     kind = readings.job.engine.injection or "rail_solenoid"
     limits = readings.limits(injection.InjectionLimits)
     results = []
@@ -43,7 +43,7 @@ def resistance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def _part_c(x: e.Entry, warm: bool, limits: injection.InjectionLimits) -> tuple[float, bool]:
+def _part_c(x: Entry, warm: bool, limits: injection.InjectionLimits) -> tuple[float, bool]:
     """How warm the part was, and whether somebody measured it."""
     said = x.data.conditions.part_c if x.data.conditions else None
     return (float(limits.hot_part_c if warm else limits.cold_part_c), False) if said is None else (said, True)
@@ -58,7 +58,7 @@ def _as_read(j: Judgement, shown: float | None, celsius: float, said: bool, kind
     return replace(j, value=shown, because=says)
 
 
-def insulation(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def insulation(readings: Readings, latest: list[Entry]) -> list[Result]:
     kind = readings.job.engine.injection or "rail_solenoid"
     limits = readings.limits(injection.InjectionLimits)
     return [
@@ -66,37 +66,37 @@ def insulation(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     ]
 
 
-def leakoff(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def leakoff(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "ml", lambda values: injection.judge_leakoff(values, limits))
 
 
-def balance(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def balance(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "mm3", lambda values: injection.judge_balance(values, limits))
 
 
-def cutout(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def cutout(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "rpm", lambda values: injection.judge_cutout(values, limits))
 
 
-def compression(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def compression(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return as_set(readings, latest, "percent", lambda values: injection.judge_compression(values, limits))
 
 
-def rail_cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def rail_cranking(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return [result(x, injection.judge_rail_cranking(readings.value(x, "bar") or 0.0, limits)) for x in latest]
 
 
-def rail_at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def rail_at_rest(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     return [result(x, injection.judge_rail_rest(readings.figure(x, "bar"), limits)) for x in latest]
 
 
-def misfires(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def misfires(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         count, turned = figures(x, "count", "revolutions")
@@ -110,7 +110,7 @@ def misfires(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def supply_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def supply_pressure(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(injection.InjectionLimits)
     results = []
     for x in latest:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.glow import Meter
 from frosty_piston.core.relay import VoltMeter
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.units import convert, same_kind
 
@@ -42,7 +42,7 @@ class Instruments:
             steps.append((index, d.instrument, base, dict(got)))
         return steps
 
-    def _at(self, entry: e.Entry | None, name: str, base: str) -> dict[str, float]:
+    def _at(self, entry: Entry | None, name: str, base: str) -> dict[str, float]:
         fitting = [s for s in self._steps if s[1] == name and s[2] == base]
         if not fitting:
             return {}
@@ -50,7 +50,7 @@ class Instruments:
         before = [s for s in fitting if s[0] <= index]
         return (before or fitting[:1])[-1][3]
 
-    def ohmmeter(self, entry: e.Entry | None = None) -> Meter:
+    def ohmmeter(self, entry: Entry | None = None) -> Meter:
         got = self._at(entry, getattr(entry.data, "instrument", None) or "meter" if entry else "meter", "ohm")
         general = Meter()
         return Meter(
@@ -60,7 +60,7 @@ class Instruments:
             got.get("lead_zero"),
         )
 
-    def voltmeter(self, entry: e.Entry | None = None) -> VoltMeter:
+    def voltmeter(self, entry: Entry | None = None) -> VoltMeter:
         got = self._at(entry, "meter", "V")
         general = VoltMeter()
         return VoltMeter(
@@ -69,7 +69,7 @@ class Instruments:
             got.get("resolution", general.resolution_v),
         )
 
-    def lamp_w(self, entry: e.Entry | None = None) -> float | None:
+    def lamp_w(self, entry: Entry | None = None) -> float | None:
         return self._at(entry, "lamp", "ohm").get("rated_w")
 
     def known(self, name: str, base: str) -> bool:

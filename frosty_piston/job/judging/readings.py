@@ -7,7 +7,7 @@ from frosty_piston.core.cached import cached_property
 from frosty_piston.core.glow import GENERAL_KIND, GlowLimits
 from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.words import sign
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 from frosty_piston.job.entries.measuring import NEVER, NOT_POSSIBLE
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.units import convert, same_kind
@@ -28,7 +28,7 @@ class Readings:
         self,
         job: Job,
         knowledge: Knowledge,
-        entries: Iterable[e.Entry],
+        entries: Iterable[Entry],
         verdicts: Callable[[str], list[Result]],
     ):
         self.job = job
@@ -59,13 +59,13 @@ class Readings:
         """The tests that anything was recorded of, in the order of the entries."""
         return tuple(self._by_test)
 
-    def all_of(self, test: str) -> list[e.Entry]:
+    def all_of(self, test: str) -> list[Entry]:
         """Every reading and outcome of a test that stands, not only the latest of each place."""
         return self._by_test.get(test, [])
 
     @cached_property
-    def _by_test(self) -> dict[str, list[e.Entry]]:
-        by_test: dict[str, list[e.Entry]] = {}
+    def _by_test(self) -> dict[str, list[Entry]]:
+        by_test: dict[str, list[Entry]] = {}
         for x in self.entries:
             if x.kind in ("reading", "outcome"):
                 by_test.setdefault(x.data.test, []).append(x)
@@ -87,10 +87,10 @@ class Readings:
         said = ((x.id, x.data.conditions) for x in self.entries if x.kind in ("reading", "outcome"))
         return {i: held.energised for i, held in said if held and held.energised is not None}
 
-    def latest(self, test: str) -> list[e.Entry]:
+    def latest(self, test: str) -> list[Entry]:
         """The last entry of each place of a test, in the order of the tape. One look may find several
         things at a place: each counts, and a place at which something was found was not found sound."""
-        by_place: dict[tuple[object, ...], e.Entry] = {}
+        by_place: dict[tuple[object, ...], Entry] = {}
         look = self.knowledge.tests[test].look
         for x in self.all_of(test):
             place = (self._place(x), x.data.outcome if look and x.kind == "outcome" else None)
@@ -101,7 +101,7 @@ class Readings:
         bad = {place for (place, _), x in by_place.items() if not self._found_sound(x)}
         return [x for (place, _), x in by_place.items() if place not in bad or not self._found_sound(x)]
 
-    def _found_sound(self, x: e.Entry) -> bool:
+    def _found_sound(self, x: Entry) -> bool:
         return (
             x.kind == "outcome" and self.knowledge.tests[x.data.test].outcomes.get(x.data.outcome) == "sound"
         )
@@ -110,11 +110,11 @@ class Readings:
         """The limits of an area for this engine: its card's, or the general ones."""
         return self.knowledge.limits(area, self.job.engine.limits)
 
-    def value(self, entry: e.Entry, unit: str) -> float | None:
+    def value(self, entry: Entry, unit: str) -> float | None:
         value = entry.data.value
         return None if isinstance(value, str) else convert(value, entry.data.unit, unit)
 
-    def figure(self, entry: e.Entry, unit: str) -> float:
+    def figure(self, entry: Entry, unit: str) -> float:
         """The figure of a reading that no meter can overload on."""
         value = self.value(entry, unit)
         assert value is not None, entry.data.test
@@ -124,7 +124,7 @@ class Readings:
         entry = self.job.condition("ambient")
         return convert(entry.data.value, entry.data.unit, "degC") if entry else None
 
-    def impossible(self, entry: e.Entry) -> Result | None:
+    def impossible(self, entry: Entry) -> Result | None:
         """The verdict on a figure that no vehicle can give at this test; None when it can be."""
         shape = self.knowledge.tests[entry.data.test]
         if entry.kind != "reading" or isinstance(entry.data.value, str) or not shape.range:
@@ -141,7 +141,7 @@ class Readings:
         judged = Judgement("implausible", "implausible", figure, unit, None, because)
         return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
 
-    def said(self, entry: e.Entry) -> Result | None:
+    def said(self, entry: Entry) -> Result | None:
         """The verdict on a reading that came to no figure: never reached, or not to be measured; None where a
         figure or an overload was read. What could not be measured speaks for nothing."""
         if entry.kind != "reading" or entry.data.value not in (NEVER, NOT_POSSIBLE):
@@ -159,13 +159,13 @@ class Readings:
             judged = Judgement("unclear", NOT_POSSIBLE, None, unit, None, f"Could not be measured: {why}.")
         return Result(entry.data.test, where, judged, (entry.id,))
 
-    def unworkable(self, entry: e.Entry) -> Result:
+    def unworkable(self, entry: Entry) -> Result:
         """The verdict on figures that nothing can be worked out from."""
         because = "Nothing can be worked out from these figures together: look at each, and read again."
         judged = Judgement("implausible", "implausible", None, None, None, because)
         return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
 
-    def as_recorded(self, entry: e.Entry) -> Result:
+    def as_recorded(self, entry: Entry) -> Result:
         """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
         shape = self.knowledge.tests[entry.data.test]
         d = entry.data
@@ -181,7 +181,7 @@ class Readings:
             d.test, where, Judgement("unclear", "recorded", number, unit, None, because), (entry.id,)
         )
 
-    def _place(self, entry: e.Entry) -> tuple[object, ...]:
+    def _place(self, entry: Entry) -> tuple[object, ...]:
         """What makes two entries of a test one place; inrush and steady current are two."""
         w = entry.data.where
         c = entry.data.conditions

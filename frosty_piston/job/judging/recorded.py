@@ -14,7 +14,7 @@ from frosty_piston.core.actuators import (
 from frosty_piston.core.limits import Limit
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.traces import Signal, signal
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.parts import DriveShape
 
@@ -67,7 +67,7 @@ def judged_position(readings: Readings, node: str, channels: dict[str, Signal]) 
     return judge_position(channels[drive.position], limits, closed, readings.knowledge.nodes[node].title)
 
 
-def channels_of(entry: e.Entry) -> dict[str, Signal]:
+def channels_of(entry: Entry) -> dict[str, Signal]:
     """The channels of a recording that stands in the entry itself; empty when it is a file beside the job
     file."""
     columns = entry.data.columns or {}

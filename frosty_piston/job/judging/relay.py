@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from frosty_piston.core import relay
 from frosty_piston.core.glow import GENERAL_KIND, GlowLimits
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 from frosty_piston.job.units import convert
 
 from .readings import Readings
@@ -12,7 +12,7 @@ from .result import Result
 from .sets import result
 
 
-def points_of(readings: Readings, latest: list[e.Entry]) -> relay.RelayPoints:
+def points_of(readings: Readings, latest: list[Entry]) -> relay.RelayPoints:
     """What was read at the relay, with the current and the time that other tests found."""
     volts = {x.data.where.point: readings.value(x, "V") for x in latest if x.kind == "reading"}
     clicks = [x.data.outcome for x in latest if x.kind == "outcome"]
@@ -39,7 +39,7 @@ def _held_v(readings: Readings) -> float | None:
     return float(readings.limits(GlowLimits).kind(readings.glow_kind).working_v)
 
 
-def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def glow_relay(readings: Readings, latest: list[Entry]) -> list[Result]:
     points = points_of(readings, latest)
     meter = readings.instruments.voltmeter(latest[-1])
     limits = readings.limits(relay.RelayLimits)
@@ -52,7 +52,7 @@ def glow_relay(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [*at_points, Result("glow_relay", {"point": "relay"}, whole, tuple(x.id for x in latest))]
 
 
-def on_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def on_time(readings: Readings, latest: list[Entry]) -> list[Result]:
     coolant = readings.job.condition("coolant")
     at_c = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else readings.ambient_c()
     kind = readings.glow_kind
@@ -65,7 +65,7 @@ def on_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     ]
 
 
-def soak_temps(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def soak_temps(readings: Readings, latest: list[Entry]) -> list[Result]:
     conditions = [x.data.conditions for x in latest if x.data.conditions]
     hours = [c.soaked_h for c in conditions if c.soaked_h is not None]
     temps = {x.data.where.channel or "unnamed": readings.figure(x, "degC") for x in latest}
@@ -73,7 +73,7 @@ def soak_temps(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, judged[x.data.where.channel or "unnamed"]) for x in latest]
 
 
-JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
+JUDGES: dict[str, Callable[[Readings, list[Entry]], list[Result]]] = {
     "glow_relay": glow_relay,
     "glow_on_time": on_time,
     "cold_soak_temps": soak_temps,

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.words import spoken
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Where
 
 SEVERITY = ("sound", "unclear", "implausible", "marginal", "failed")
 POINT_WORDS = {
@@ -33,7 +33,7 @@ class Result:
     energised: bool | None = None
 
 
-def where_of(where: e.Where) -> dict[str, object]:
+def where_of(where: Where) -> dict[str, object]:
     return where.model_dump(exclude_none=True)
 
 

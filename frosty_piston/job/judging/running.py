@@ -2,14 +2,14 @@
 
 from frosty_piston.core import running
 from frosty_piston.core.quantity import Judgement, plain
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 
 from .readings import Readings
 from .result import Result
 from .sets import figures, result, unfinished
 
 
-def oil_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def oil_pressure(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         bar, rpm, _ = figures(x, "bar", "rpm", "oil_c")
@@ -21,7 +21,7 @@ def oil_pressure(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def warm_up(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def warm_up(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         coolant, minutes = figures(x, "coolant_c", "minutes")
@@ -33,7 +33,7 @@ def warm_up(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def filter_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def filter_drop(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         before, after = figures(x, "before_bar", "after_bar")
@@ -45,12 +45,12 @@ def filter_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def stop_time(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def stop_time(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(running.RunningLimits)
     return [result(x, running.judge_stop_time(readings.value(x, "s") or 0.0, limits)) for x in latest]
 
 
-def stop_hand_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def stop_hand_pump(readings: Readings, latest: list[Entry]) -> list[Result]:
     """What was seen; where the time was taken too, it says whether that was at once."""
     results = []
     most = readings.limits(running.RunningLimits).stops_s
@@ -68,7 +68,7 @@ def stop_hand_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def key_switch(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def key_switch(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         given = x.data.figures or {}
@@ -79,7 +79,7 @@ def key_switch(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def solenoid_coil(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def solenoid_coil(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(running.RunningLimits)
     return [result(x, running.judge_coil(readings.value(x, "ohm"), limits)) for x in latest]
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from frosty_piston.core.quantity import Judgement
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 
 from .readings import Readings
 from .result import Result, where_of
@@ -12,16 +12,16 @@ from .result import Result, where_of
 UNFINISHED = "Figures are missing: {}."
 
 
-def hot(entry: e.Entry) -> bool:
+def hot(entry: Entry) -> bool:
     return bool(entry.data.conditions and entry.data.conditions.part_hot)
 
 
-def result(entry: e.Entry, judged: Judgement, **more: Any) -> Result:
+def result(entry: Entry, judged: Judgement, **more: Any) -> Result:
     return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,), hot=hot(entry), **more)
 
 
 def as_set(
-    readings: Readings, latest: list[e.Entry], unit: str, judged: Callable[[Sequence[float]], list[Judgement]]
+    readings: Readings, latest: list[Entry], unit: str, judged: Callable[[Sequence[float]], list[Judgement]]
 ) -> list[Result]:
     """Judge all readings of one test against each other; hot and cold parts are sets of their own."""
     results = []
@@ -35,12 +35,12 @@ def as_set(
     return results
 
 
-def figures(entry: e.Entry, *names: str) -> list[float | None]:
+def figures(entry: Entry, *names: str) -> list[float | None]:
     """The named figures of one act, None where one was not noted."""
     given = entry.data.figures or {}
     return [float(given[n]) if n in given and not isinstance(given[n], bool) else None for n in names]
 
 
-def unfinished(entry: e.Entry, *missing: str) -> Result:
+def unfinished(entry: Entry, *missing: str) -> Result:
     words = ", ".join(m.replace("_", " ") for m in missing)
     return result(entry, Judgement("unclear", "unclear", None, None, None, UNFINISHED.format(words)))

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from frosty_piston.core import battery
 from frosty_piston.core.quantity import Judgement
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 
 from .readings import Readings
 from .result import Result
@@ -20,7 +20,7 @@ def _across_v(readings: Readings, volts: float) -> int:
     return 24 if pair else readings.battery_v
 
 
-def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def at_rest(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
     results = []
     for x in latest:
@@ -31,7 +31,7 @@ def at_rest(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def cranking(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
     results = []
     for x in latest:
@@ -42,13 +42,13 @@ def cranking(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def speed(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def speed(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
     return [result(x, battery.judge_speed(readings.figure(x, "rpm"), limits)) for x in latest]
 
 
-def drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
-    def judged(x: e.Entry) -> Judgement:
+def drop(readings: Readings, latest: list[Entry]) -> list[Result]:
+    def judged(x: Entry) -> Judgement:
         meter = readings.instruments.voltmeter(x)
         side = x.data.where.point or "ground"
         limits = readings.limits(battery.BatteryLimits)
@@ -57,7 +57,7 @@ def drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return [result(x, judged(x)) for x in latest]
 
 
-def current(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def current(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
     litres = readings.job.engine.displacement_l
     results = []
@@ -80,7 +80,7 @@ def _soaked_c(readings: Readings) -> float | None:
     return readings.ambient_c() if cold else None
 
 
-JUDGES: dict[str, Callable[[Readings, list[e.Entry]], list[Result]]] = {
+JUDGES: dict[str, Callable[[Readings, list[Entry]], list[Result]]] = {
     "battery_rest": at_rest,
     "battery_crank": cranking,
     "crank_speed": speed,

@@ -6,8 +6,8 @@ from dataclasses import replace
 from frosty_piston.core import vacuum
 from frosty_piston.core.holding import hold_fit, without_pump
 from frosty_piston.core.quantity import plain, plus_minus
-from frosty_piston.job import entries as e
 from frosty_piston.job.circuit.on_tape import leaking_on
+from frosty_piston.job.entries import Entry, Trace
 
 from .ambient import ambient_air
 from .readings import Readings
@@ -21,7 +21,7 @@ LEAST_TAKEN_OFF = 0.05
 MOST_ENDS = 2
 
 
-def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def at_pump(readings: Readings, latest: list[Entry]) -> list[Result]:
     """The level and the needle, each by itself."""
     results = []
     limits = readings.limits(vacuum.VacuumLimits)
@@ -38,7 +38,7 @@ def at_pump(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def hold(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def hold(readings: Readings, latest: list[Entry]) -> list[Result]:
     """Each hold test, without what the hand pump loses by itself; the time constant of all that was read on
     the way."""
     results = []
@@ -75,7 +75,7 @@ def _capped(readings: Readings) -> float | None:
     return None
 
 
-def _volume_ml(readings: Readings, x: e.Entry, branch: bool) -> float:
+def _volume_ml(readings: Readings, x: Entry, branch: bool) -> float:
     """What was pumped: by the circuit, else what is usual."""
     leaking = leaking_on(readings.job, readings.knowledge)
     node = str(x.data.where.node or "")
@@ -85,10 +85,10 @@ def _volume_ml(readings: Readings, x: e.Entry, branch: bool) -> float:
     return leaking.volume_ml(tested)
 
 
-def held_points(readings: Readings, x: e.Entry) -> list[tuple[float, float]]:
+def held_points(readings: Readings, x: Entry) -> list[tuple[float, float]]:
     """Seconds and kPa of a hold test: all that was read on the way, else its start and end."""
     trace = x.data.source.trace if x.data.source else None
-    entry = next((t for t in readings.job.of(e.Trace) if t.id == trace), None)
+    entry = next((t for t in readings.job.of(Trace) if t.id == trace), None)
     columns = (entry.data.columns or {}) if entry else {}
     times = columns.get("time", [])
     kpas = columns.get("vacuum", [])
@@ -99,7 +99,7 @@ def held_points(readings: Readings, x: e.Entry) -> list[tuple[float, float]]:
     return [(0.0, abs(start or 0.0)), (seconds or 0.0, abs(end or 0.0))]
 
 
-def _tau_says(readings: Readings, x: e.Entry, limits: vacuum.VacuumLimits, around: vacuum.Ambient) -> str:
+def _tau_says(readings: Readings, x: Entry, limits: vacuum.VacuumLimits, around: vacuum.Ambient) -> str:
     points = held_points(readings, x)
     if len(points) < MOST_ENDS + 1:
         return ""
@@ -109,7 +109,7 @@ def _tau_says(readings: Readings, x: e.Entry, limits: vacuum.VacuumLimits, aroun
     return f" {len(points)} readings: time constant {plus_minus(held.tau_s, held.u_s)} s."
 
 
-def travel(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def travel(readings: Readings, latest: list[Entry]) -> list[Result]:
     """The way up and the way down, each by itself; the worse of them counts."""
     results = []
     for last in latest:

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from frosty_piston.job import entries as e
+from frosty_piston.job.entries import Entry
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.units import UNITS, convert, same_kind
 from frosty_piston.knowledge import Knowledge
@@ -40,7 +40,7 @@ def _with_note(v: Result, notes: Mapping[str, str]) -> Result:
 class Verdicts:
     """The verdicts on the readings among some entries of a job."""
 
-    def __init__(self, job: Job, knowledge: Knowledge, entries: Iterable[e.Entry]):
+    def __init__(self, job: Job, knowledge: Knowledge, entries: Iterable[Entry]):
         self.readings = Readings(job, knowledge, entries, self.of)
         self._by_test: dict[str, list[Result]] = {}
 
@@ -63,7 +63,7 @@ class Verdicts:
             self._by_test[test] = [_with_note(v, self.readings.notes) for v in found]
         return self._by_test[test]
 
-    def _judged(self, judge: Judge, latest: list[e.Entry]) -> list[Result]:
+    def _judged(self, judge: Judge, latest: list[Entry]) -> list[Result]:
         """The verdicts of a judge; figures that nothing can be worked out from are implausible together."""
         try:
             return judge(self.readings, latest)

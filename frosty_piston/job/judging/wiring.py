@@ -6,8 +6,7 @@ from frosty_piston.core import wiring
 from frosty_piston.core.codes import decode
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.core.stretches import budget_of
-from frosty_piston.job import entries as e
-from frosty_piston.job.entries import Code
+from frosty_piston.job.entries import Code, Entry, Outcome
 
 from .readings import Readings
 from .result import Result
@@ -20,7 +19,7 @@ CLEARS_UNLOADED = 0.5
 UNPLUGGED = "unplugged"
 
 
-def _battery_v(readings: Readings, entry: e.Entry) -> tuple[float, float]:
+def _battery_v(readings: Readings, entry: Entry) -> tuple[float, float]:
     """The battery while a pin was read: measured with it, else by its rest, else a general one."""
     said = entry.data.conditions.battery_v if entry.data.conditions else None
     if said:
@@ -35,7 +34,7 @@ def _battery_v(readings: Readings, entry: e.Entry) -> tuple[float, float]:
     return KEY_ON_V[readings.system_v]
 
 
-def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def supply_pins(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(wiring.WiringLimits)
     results = []
     for x in latest:
@@ -47,7 +46,7 @@ def supply_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def network_pins(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         pin = x.data.where.pin or "pair"
@@ -80,7 +79,7 @@ def network_pins(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def _unplugged(readings: Readings, x: e.Entry, latest: list[e.Entry]) -> Result:
+def _unplugged(readings: Readings, x: Entry, latest: list[Entry]) -> Result:
     """The pair with one module unplugged, against the pair with all of them at the same plug."""
     whole = [
         y
@@ -95,12 +94,12 @@ def _unplugged(readings: Readings, x: e.Entry, latest: list[e.Entry]) -> Result:
     return result(x, wiring.judge_unplugged(x.data.where.channel or "It", before, ohm, limits))
 
 
-def sensor_signal(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def sensor_signal(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(wiring.WiringLimits)
     return [result(x, wiring.judge_signal(readings.figure(x, "V"), limits)) for x in latest]
 
 
-def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def circuit_drop(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     for x in latest:
         drop, amps = figures(x, "drop_v", "current_a")
@@ -113,7 +112,7 @@ def circuit_drop(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def wiggle(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(wiring.WiringLimits)
     names = ("dropouts", "wiggle_s", "rest_dropouts", "rest_s")
     results = []
@@ -129,11 +128,11 @@ def wiggle(readings: Readings, latest: list[e.Entry]) -> list[Result]:
     return results
 
 
-def _before_s(readings: Readings, x: e.Entry) -> float:
+def _before_s(readings: Readings, x: Entry) -> float:
     """How long the same place was wiggled before when it dropped out: the same time is wanted again."""
     at = readings.job.position
     earlier = []
-    for y in readings.job.of(e.Outcome):
+    for y in readings.job.of(Outcome):
         alike = y.data.test == x.data.test and y.data.where == x.data.where
         if alike and at[y.id] < at.get(x.id, len(at)):
             seconds, dropped = figures(y, "wiggle_s", "dropouts")
@@ -141,7 +140,7 @@ def _before_s(readings: Readings, x: e.Entry) -> float:
     return max(earlier, default=0.0)
 
 
-def code_return(readings: Readings, latest: list[e.Entry]) -> list[Result]:
+def code_return(readings: Readings, latest: list[Entry]) -> list[Result]:
     return [readings.as_recorded(x) for x in latest]
 
 

@@ -6,9 +6,8 @@ from datetime import datetime
 from typing import overload
 
 from frosty_piston.core.cached import cached_property
-from frosty_piston.job import entries as e
 from frosty_piston.job.engine import EngineCard, Vehicle
-from frosty_piston.job.entries import Action, Before, Context, Deadline, Tick
+from frosty_piston.job.entries import Action, Before, Context, Deadline, Entry, EntryData, Tick
 from frosty_piston.job.entries.kind import D
 
 REPAIRING = ("replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in")
@@ -16,7 +15,7 @@ CHANGES_NO_PART = "disturbed"
 ALWAYS_OF_BEFORE = ("context", "before", "complaint", "history")
 
 
-def voided(tape: Iterable[e.Entry]) -> dict[str, str]:
+def voided(tape: Iterable[Entry]) -> dict[str, str]:
     """Return which entries no longer stand, each with the correction that took it back.
 
     Walks backwards, so that a correction that was itself corrected gives its entry back.
@@ -36,7 +35,7 @@ class Job:
     title: str
     vehicle: Vehicle
     engine: EngineCard
-    tape: tuple[e.Entry, ...]
+    tape: tuple[Entry, ...]
     opened_at: datetime | None = None
 
     @cached_property
@@ -44,7 +43,7 @@ class Job:
         return voided(self.tape)
 
     @cached_property
-    def live(self) -> tuple[e.Entry, ...]:
+    def live(self) -> tuple[Entry, ...]:
         """The entries that stand, corrections left out."""
         return tuple(x for x in self.tape if x.id not in self.gone and x.kind != "correction")
 
@@ -68,40 +67,40 @@ class Job:
         return [c for c in cautions if c not in ticked]
 
     @overload
-    def of(self, kind: type[D], /) -> Iterator[e.Entry[D]]: ...
+    def of(self, kind: type[D], /) -> Iterator[Entry[D]]: ...
 
     @overload
-    def of(self, *kinds: type[e.EntryData]) -> Iterator[e.Entry]: ...
+    def of(self, *kinds: type[EntryData]) -> Iterator[Entry]: ...
 
-    def of(self, *kinds: type[e.EntryData]) -> Iterator[e.Entry]:
+    def of(self, *kinds: type[EntryData]) -> Iterator[Entry]:
         """What stands on the tape of some kinds, by their models."""
         if len(kinds) == 1:
             return iter(self._by_model.get(kinds[0], ()))
         return (x for x in self.live if isinstance(x.data, kinds))
 
-    def last(self, kind: type[D]) -> e.Entry[D] | None:
+    def last(self, kind: type[D]) -> Entry[D] | None:
         return next(reversed(self._by_model.get(kind, [])), None)
 
     @cached_property
-    def _by_model(self) -> dict[type[e.EntryData], list[e.Entry]]:
-        by_model: dict[type[e.EntryData], list[e.Entry]] = {}
+    def _by_model(self) -> dict[type[EntryData], list[Entry]]:
+        by_model: dict[type[EntryData], list[Entry]] = {}
         for x in self.live:
             by_model.setdefault(type(x.data), []).append(x)
         return by_model
 
     @property
-    def deadline(self) -> e.Entry[Deadline] | None:
+    def deadline(self) -> Entry[Deadline] | None:
         """When the vehicle is needed, by the last word on it."""
         return self.last(Deadline)
 
-    def condition(self, name: str) -> e.Entry | None:
+    def condition(self, name: str) -> Entry | None:
         return next((x for x in reversed(self.live) if x.kind == "condition" and x.data.name == name), None)
 
     @cached_property
-    def symptoms(self) -> dict[str, e.Entry]:
+    def symptoms(self) -> dict[str, Entry]:
         """The complaint: the latest word on each symptom before the first repair, and those first named
         since."""
-        latest: dict[str, e.Entry] = {}
+        latest: dict[str, Entry] = {}
         for number, entries in enumerate(self.times):
             for x in entries:
                 if x.kind == "symptom" and (number == 0 or x.data.symptom not in latest):
@@ -114,7 +113,7 @@ class Job:
         return tuple(name for name, x in self.symptoms.items() if x.data.present)
 
     @cached_property
-    def contexts(self) -> dict[str, e.Entry]:
+    def contexts(self) -> dict[str, Entry]:
         return {x.data.context: x for x in self.of(Context) if x.data.present}
 
     @cached_property
@@ -131,7 +130,7 @@ class Job:
         )
 
     @cached_property
-    def acts(self) -> tuple[e.Entry, ...]:
+    def acts(self) -> tuple[Entry, ...]:
         """What changed the vehicle, in its order: repairs, and what was merely disturbed. All name the repair
         they are."""
         done = [
@@ -142,11 +141,11 @@ class Job:
         return tuple(sorted(done, key=lambda x: (when[x.id], self.position[x.id])))
 
     @cached_property
-    def repairs(self) -> tuple[e.Entry, ...]:
+    def repairs(self) -> tuple[Entry, ...]:
         """The acts that were meant to mend something."""
         return tuple(x for x in self.acts if x.data.action != CHANGES_NO_PART)
 
-    def _follows(self, x: e.Entry, act: e.Entry) -> bool:
+    def _follows(self, x: Entry, act: Entry) -> bool:
         """Whether an entry came after an act: by its time when both have one, else by its place on the
         tape."""
         if x.at and act.at and x.at != act.at:
@@ -176,17 +175,17 @@ class Job:
         return figures
 
     @cached_property
-    def times(self) -> tuple[tuple[e.Entry, ...], ...]:
+    def times(self) -> tuple[tuple[Entry, ...], ...]:
         """The entries of each time: before the first act, between every two, after the last."""
         if not self.acts:
             return (self.live,)
-        parts: list[list[e.Entry]] = [[] for _ in range(len(self.acts) + 1)]
+        parts: list[list[Entry]] = [[] for _ in range(len(self.acts) + 1)]
         for x in self.live:
             parts[self.time_of[x.id]].append(x)
         return tuple(tuple(entries) for entries in parts)
 
     @cached_property
-    def since_failure(self) -> tuple[e.Entry, ...]:
+    def since_failure(self) -> tuple[Entry, ...]:
         """The entries since the last proof that failed: decision and fitting begin anew there."""
         failed = [i for i, x in enumerate(self.live) if x.kind == "proof_step" and x.data.result == "fail"]
         return self.live[failed[-1] + 1 :] if failed else self.live

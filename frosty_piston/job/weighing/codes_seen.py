@@ -5,8 +5,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from frosty_piston.core.codes import Decoded, decode
-from frosty_piston.job import entries as e
 from frosty_piston.job.afterwards.experience import Experience
+from frosty_piston.job.entries import Entry
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 
@@ -49,7 +49,7 @@ class CodeSeen:
     how fully it counts.
     """
 
-    entry: e.Entry
+    entry: Entry
     decoded: Decoded
     title: str
     system: str
@@ -81,7 +81,7 @@ def group_of(knowledge: Knowledge, parts: Decoded) -> str:
 
 
 def codes_seen(
-    job: Job, knowledge: Knowledge, experience: Experience, entries: tuple[e.Entry, ...]
+    job: Job, knowledge: Knowledge, experience: Experience, entries: tuple[Entry, ...]
 ) -> list[CodeSeen]:
     """Sort the codes among some entries of a job."""
     noise = _set_by_unplugging(entries)
@@ -114,7 +114,7 @@ def _with_cause(knowledge: Knowledge, seen: CodeSeen, of_group: dict[str, list[s
     return replace(seen, follows=causes) if causes else seen
 
 
-def _one(job: Job, knowledge: Knowledge, experience: Experience, entry: e.Entry, noise: set[str]) -> CodeSeen:
+def _one(job: Job, knowledge: Knowledge, experience: Experience, entry: Entry, noise: set[str]) -> CodeSeen:
     parts = decode(entry.data.code)
     known = knowledge.codes.get(parts.code)
     group = group_of(knowledge, parts)
@@ -179,7 +179,7 @@ def _explained(job: Job, knowledge: Knowledge, groups: list[str]) -> bool:
     )
 
 
-def _set_by_unplugging(entries: tuple[e.Entry, ...]) -> set[str]:
+def _set_by_unplugging(entries: tuple[Entry, ...]) -> set[str]:
     """Codes first seen once something was unplugged, until it is back in place and the codes were cleared."""
     known: set[str] = set()
     noise: set[str] = set()

@@ -6,8 +6,7 @@ from dataclasses import dataclass
 from frosty_piston.core.codes import decode
 from frosty_piston.core.proving import clean_though_broken
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.job import entries as e
-from frosty_piston.job.entries import Code, Symptom
+from frosty_piston.job.entries import Code, Entry, Symptom
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repair_shapes import ConditionShape
@@ -93,18 +92,18 @@ def returns_of(job: Job) -> Returns | None:
 class Driven:
     """The drives of one time that were a witness: how long it stayed clean, and whether it came back."""
 
-    entries: tuple[e.Entry, ...]
+    entries: tuple[Entry, ...]
     span: float
     back: bool
 
 
-def came_back(job: Job, drive: e.Entry) -> bool:
+def came_back(job: Job, drive: Entry) -> bool:
     """Whether the complaint or a code that stood on the job came back on a drive."""
     known = {decode(x.data.code).code for x in job.of(Code) if job.position[x.id] < job.position[drive.id]}
     return drive.data.complaint_back is True or any(decode(c).code in known for c in drive.data.codes_back)
 
 
-def is_witness(drive: e.Entry) -> bool:
+def is_witness(drive: Entry) -> bool:
     """What was not read is no witness."""
     return drive.data.read or drive.data.complaint_back is not None
 
@@ -123,7 +122,7 @@ def driven(job: Job, number: int, axis: str) -> Driven:
     return Driven(tuple(taken), span, False)
 
 
-def soaked(job: Job, entry: e.Entry) -> bool:
+def soaked(job: Job, entry: Entry) -> bool:
     """Whether a cold proof was really cold: hours standing written down, or a cold-soak wait that had
     ended."""
     if entry.data.soaked_h is not None:
@@ -134,7 +133,7 @@ def soaked(job: Job, entry: e.Entry) -> bool:
     return any(x.state == "ended" or x.until and entry.at and entry.at >= x.until for x in soaks)
 
 
-def condition_steps(job: Job, knowledge: Knowledge, number: int) -> dict[str, e.Entry]:
+def condition_steps(job: Job, knowledge: Knowledge, number: int) -> dict[str, Entry]:
     """The last word on each of the complaint's conditions in one time. A step `complaint` stands for each of
     its own that has no word of its own."""
     own = conditions_of(job, knowledge)
@@ -151,7 +150,7 @@ def condition_steps(job: Job, knowledge: Knowledge, number: int) -> dict[str, e.
     }
 
 
-def counts(job: Job, shape: ConditionShape, entry: e.Entry) -> bool:
+def counts(job: Job, shape: ConditionShape, entry: Entry) -> bool:
     """Whether a word on a condition says anything: could not says nothing, a warm start proves no cold
     one."""
     if entry.data.result == "could_not":
@@ -199,9 +198,9 @@ def _without_code_return(evidence: list[Evidence]) -> list[Evidence]:
     return [x for x in evidence if not (x.finding and x.finding.id.startswith("code_return."))]
 
 
-def passes(job: Job, knowledge: Knowledge, number: int, condition: str) -> list[e.Entry]:
+def passes(job: Job, knowledge: Knowledge, number: int, condition: str) -> list[Entry]:
     """The times a condition was passed in one time of a job, since it last failed."""
-    entries: list[e.Entry] = []
+    entries: list[Entry] = []
     for x in job.times[number]:
         if (
             x.kind == "proof_step"
