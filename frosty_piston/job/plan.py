@@ -137,13 +137,13 @@ def _since_mended(assessed: Assessed, part: Part) -> list[Result]:
     return latest_of_each(assessed.judged[max(times, default=0) :])
 
 
-def _at(knowledge: Knowledge, key: str, part: Part, v: Result) -> bool:
+def _at(knowledge: Knowledge, key: str, part: Part, verdict: Result) -> bool:
     """Whether a verdict was found at this part: by the part it names, else by test and channel."""
-    node = knowledge.node(str(v.where["node"])) if "node" in v.where else None
+    node = knowledge.node(str(verdict.where["node"])) if "node" in verdict.where else None
     if node:
         return knowledge.nodes[node].part == key
-    channels = part.readings.get(v.test)
-    return v.test in part.tests and (channels is None or v.where.get("channel") in channels)
+    channels = part.readings.get(verdict.test)
+    return verdict.test in part.tests and (channels is None or verdict.where.get("channel") in channels)
 
 
 def _worst(verdicts: Iterable[Result]) -> str:

@@ -116,14 +116,14 @@ class CircuitShape(BaseModel):
         return {key: kind.part_kind for key, kind in self.kinds.items()}
 
 
-def read_circuit(r: Reader, faults: object, tests: object) -> CircuitShape:
+def read_circuit(reader: Reader, faults: object, tests: object) -> CircuitShape:
     """Read circuit.toml; faults and tests of its kinds stand in their files. Raises BadKnowledge."""
-    shape: CircuitShape = r.read("circuit.toml", CircuitShape)
+    shape: CircuitShape = reader.read("circuit.toml", CircuitShape)
     for key, kind in shape.kinds.items():
-        r.known("circuit.toml", ["kinds", key, "fault"], kind.fault, faults)
-        r.known("circuit.toml", ["kinds", key, "test"], kind.test, tests)
+        reader.known("circuit.toml", ["kinds", key, "fault"], kind.fault, faults)
+        reader.known("circuit.toml", ["kinds", key, "test"], kind.test, tests)
         if kind.driving_turbo:
-            r.known("circuit.toml", ["kinds", key, "driving_turbo"], kind.driving_turbo, faults)
+            reader.known("circuit.toml", ["kinds", key, "driving_turbo"], kind.driving_turbo, faults)
     named = (*shape.leaks.off, shape.leaks.stop_line, *shape.leaks.hose)
-    r.all_known("circuit.toml", ["leaks"], named, faults)
+    reader.all_known("circuit.toml", ["leaks"], named, faults)
     return shape

@@ -84,7 +84,7 @@ class Figures:
         }
 
     def _read(
-        self, r: Reader, name: str, area: str, table: dict[str, Any], path: tuple[str, ...]
+        self, reader: Reader, name: str, area: str, table: dict[str, Any], path: tuple[str, ...]
     ) -> dict[str, Any]:
         """Rows, tables and kinds of one file, nested as they stand."""
         rows: dict[str, Any] = {}
@@ -93,16 +93,16 @@ class Figures:
             if not isinstance(value, dict):
                 rows[key] = value
             elif "table" in value:
-                rows[key] = r.shaped(name, list(where), value, TableShape)
+                rows[key] = reader.shaped(name, list(where), value, TableShape)
                 self.tables.setdefault(area, []).append(rows[key])
             elif "general" in value or "title" in value:
-                row = r.shaped(name, list(where), value, FigureShape)
+                row = reader.shaped(name, list(where), value, FigureShape)
                 card = row.card or (key if area == PLAIN else "_".join((area, *where)))
                 if card in self.rows:
-                    raise BadKnowledge(r.says(name, list(where), f"the figure {card!r} stands twice"))
+                    raise BadKnowledge(reader.says(name, list(where), f"the figure {card!r} stands twice"))
                 rows[key] = self.rows[card] = row.model_copy(update={"card": card, "area": area})
             else:
-                rows[key] = self._read(r, name, area, value, where)
+                rows[key] = self._read(reader, name, area, value, where)
         return rows
 
     def of(self, cls: type[L], card: Mapping[str, object] | None = None) -> L:
@@ -149,28 +149,28 @@ def _value(hint: Any, row: Any, card: Mapping[str, object]) -> Any:
     return row
 
 
-def _check(r: Reader, name: str, cls: Any, rows: Mapping[str, Any], path: tuple[str, ...]) -> None:
+def _check(reader: Reader, name: str, cls: Any, rows: Mapping[str, Any], path: tuple[str, ...]) -> None:
     """Every field has its row and every row its field, of the kind that the class asks for."""
     hints = get_type_hints(cls)
     if gap := set(hints) ^ set(rows):
         key = min(gap)
         says = "no rule asks for this figure" if key in rows else f"the figure {key!r} is missing"
-        raise BadKnowledge(r.says(name, [*path, key], says))
+        raise BadKnowledge(reader.says(name, [*path, key], says))
     for key, hint in hints.items():
         row = rows[key]
         if get_origin(hint) is Mapping:
             inner = get_args(hint)[1]
             for kind, of_kind in row.items():
                 if is_dataclass(inner):
-                    _check(r, name, inner, of_kind, (*path, key, kind))
+                    _check(reader, name, inner, of_kind, (*path, key, kind))
         elif is_dataclass(hint) and not isinstance(row, FigureShape):
-            _check(r, name, hint, row, (*path, key))
+            _check(reader, name, hint, row, (*path, key))
         elif hint == CARD_ONLY and isinstance(row, FigureShape):
             continue
         elif hint is Limit and (not isinstance(row, FigureShape) or row.general is None):
-            raise BadKnowledge(r.says(name, [*path, key], "a figure with its general value is wanted"))
+            raise BadKnowledge(reader.says(name, [*path, key], "a figure with its general value is wanted"))
         elif hint == Points and not isinstance(row, TableShape):
-            raise BadKnowledge(r.says(name, [*path, key], "a table of pairs is wanted"))
+            raise BadKnowledge(reader.says(name, [*path, key], "a table of pairs is wanted"))
 
 
 @lru_cache(maxsize=1)

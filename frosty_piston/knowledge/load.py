@@ -209,66 +209,66 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     return knowledge
 
 
-def _faults(r: Reader, systems: dict[str, str]) -> tuple[dict[str, FaultShape], dict[str, str]]:
+def _faults(reader: Reader, systems: dict[str, str]) -> tuple[dict[str, FaultShape], dict[str, str]]:
     faults: dict[str, FaultShape] = {}
     fault_system: dict[str, str] = {}
-    for name in r.many("faults"):
+    for name in reader.many("faults"):
         system = Path(name).stem
-        r.known(name, [], system, systems)
-        read = r.read(name, dict[str, FaultShape])
+        reader.known(name, [], system, systems)
+        read = reader.read(name, dict[str, FaultShape])
         if twice := set(read) & set(faults):
-            raise BadKnowledge(r.says(name, [min(twice)], "the fault stands in two files"))
+            raise BadKnowledge(reader.says(name, [min(twice)], "the fault stands in two files"))
         faults |= read
         fault_system |= dict.fromkeys(read, system)
     for key, fault in faults.items():
-        r.all_known(f"faults/{fault_system[key]}.toml", [key, "killed_by"], fault.killed_by, faults)
+        reader.all_known(f"faults/{fault_system[key]}.toml", [key, "killed_by"], fault.killed_by, faults)
     return faults, fault_system
 
 
-def _tests(r: Reader, allowed: dict[str, Any]) -> dict[str, TestShape]:
-    tests: dict[str, TestShape] = r.read("tests.toml", dict[str, TestShape])
+def _tests(reader: Reader, allowed: dict[str, Any]) -> dict[str, TestShape]:
+    tests: dict[str, TestShape] = reader.read("tests.toml", dict[str, TestShape])
     for key, test in tests.items():
         for other in test.answered_by:
-            r.known("tests.toml", [key, "answered_by"], other, list(tests))
-        r.known("tests.toml", [key, "system"], test.system, allowed["system"])
-        r.all_known("tests.toml", [key, "access"], test.access, allowed["access"])
-        r.all_known("tests.toml", [key, "tools"], test.tools, allowed["tools"])
+            reader.known("tests.toml", [key, "answered_by"], other, list(tests))
+        reader.known("tests.toml", [key, "system"], test.system, allowed["system"])
+        reader.all_known("tests.toml", [key, "access"], test.access, allowed["access"])
+        reader.all_known("tests.toml", [key, "tools"], test.tools, allowed["tools"])
         for what in ("cautions", "if_failed", "ticks"):
-            r.all_known("tests.toml", [key, what], getattr(test, what), allowed["cautions"])
+            reader.all_known("tests.toml", [key, what], getattr(test, what), allowed["cautions"])
         for pin, cautions in test.pin_ticks.items():
-            r.known("tests.toml", [key, "pin_ticks"], pin, test.pins)
-            r.all_known("tests.toml", [key, "pin_ticks", pin], cautions, allowed["cautions"])
+            reader.known("tests.toml", [key, "pin_ticks"], pin, test.pins)
+            reader.all_known("tests.toml", [key, "pin_ticks", pin], cautions, allowed["cautions"])
         for point, shape in test.at.items():
-            r.known("tests.toml", [f"{key}.at.{point}"], point, test.points)
-            r.all_known("tests.toml", [f"{key}.at.{point}", "access"], shape.access, allowed["access"])
+            reader.known("tests.toml", [f"{key}.at.{point}"], point, test.points)
+            reader.all_known("tests.toml", [f"{key}.at.{point}", "access"], shape.access, allowed["access"])
     return tests
 
 
 def _soot_known(
-    r: Reader, soot: SootShape, faults: dict[str, FaultShape], tests: dict[str, TestShape]
+    reader: Reader, soot: SootShape, faults: dict[str, FaultShape], tests: dict[str, TestShape]
 ) -> None:
-    r.all_known("soot.toml", ["made_by_soot"], soot.made_by_soot, faults)
+    reader.all_known("soot.toml", ["made_by_soot"], soot.made_by_soot, faults)
     for key, cause in soot.causes.items():
-        r.all_known("soot.toml", ["causes", key, "faults"], cause.faults, faults)
-        r.all_known("soot.toml", ["causes", key, "tests"], cause.tests, tests)
+        reader.all_known("soot.toml", ["causes", key, "faults"], cause.faults, faults)
+        reader.all_known("soot.toml", ["causes", key, "tests"], cause.tests, tests)
 
 
 def _symptoms(
-    r: Reader,
+    reader: Reader,
     faults: dict[str, FaultShape],
     tests: dict[str, TestShape],
     cautions: dict[str, CautionShape],
 ) -> dict[str, SymptomShape]:
-    symptoms: dict[str, SymptomShape] = r.read("symptoms.toml", dict[str, SymptomShape])
+    symptoms: dict[str, SymptomShape] = reader.read("symptoms.toml", dict[str, SymptomShape])
     for key, symptom in symptoms.items():
-        r.all_known("symptoms.toml", [f"{key}.speaks"], symptom.speaks, faults)
-        r.all_known("symptoms.toml", [key, "told_by"], filter(None, [symptom.told_by]), tests)
-        r.all_known("symptoms.toml", [key, "cautions"], symptom.cautions, cautions)
+        reader.all_known("symptoms.toml", [f"{key}.speaks"], symptom.speaks, faults)
+        reader.all_known("symptoms.toml", [key, "told_by"], filter(None, [symptom.told_by]), tests)
+        reader.all_known("symptoms.toml", [key, "cautions"], symptom.cautions, cautions)
     return symptoms
 
 
 def _findings(
-    r: Reader,
+    reader: Reader,
     weights: _Weights,
     tests: dict[str, TestShape],
     faults: dict[str, FaultShape],
@@ -277,23 +277,23 @@ def _findings(
     access: dict[str, AccessShape],
 ) -> dict[str, list[TestFinding]]:
     findings: dict[str, list[TestFinding]] = {}
-    for name in r.many("findings"):
-        for test, given in r.read(name, dict[str, list[FindingShape]]).items():
-            r.known(name, [test], test, tests)
+    for name in reader.many("findings"):
+        for test, given in reader.read(name, dict[str, list[FindingShape]]).items():
+            reader.known(name, [test], test, tests)
             for shape in given:
                 path = [test, shape.name]
                 shows: dict[str, np.ndarray] = {}
                 for speaks in shape.speaks:
-                    r.known(name, [test, speaks.fault], speaks.fault, faults)
+                    reader.known(name, [test, speaks.fault], speaks.fault, faults)
                     shows[speaks.fault] = weights.row(
                         name, [*path, speaks.fault], shape.outcomes, speaks.shows
                     )
                 for point in shape.points:
-                    r.known(name, [test, "points"], point, tests[test].points)
+                    reader.known(name, [test, "points"], point, tests[test].points)
                 for node in shape.nodes:
-                    r.known(name, [test, "nodes"], node, nodes)
-                r.known(name, [*path, "how"], shape.how, witnesses)
-                r.all_known(name, [*path, "reach"], shape.reach, access)
+                    reader.known(name, [test, "nodes"], node, nodes)
+                reader.known(name, [*path, "how"], shape.how, witnesses)
+                reader.all_known(name, [*path, "reach"], shape.reach, access)
                 witness = witnesses[shape.how]
                 slip = witness.false_alarm / (len(shape.outcomes) - 1)
                 slips = dict.fromkeys(shape.outcomes[1:], slip)
@@ -303,7 +303,7 @@ def _findings(
                     f"{test}.{shape.name}", tuple(shape.outcomes), general, shows, witness.unlisted, well
                 )
                 lesser = _lesser(weights, name, path, shape, finding)
-                r.all_known(name, [*path, "between"], shape.between, faults)
+                reader.all_known(name, [*path, "between"], shape.between, faults)
                 between = (
                     weights.two(name, [*path, "between"], f"{finding.id}.between", slip, shape.between)
                     if shape.between
@@ -360,13 +360,13 @@ def _lesser(
 
 
 def _speak_for_all(
-    r: Reader, weights: _Weights, files: dict[str, CodesFile], groups: dict[str, CodeGroupShape]
+    reader: Reader, weights: _Weights, files: dict[str, CodesFile], groups: dict[str, CodeGroupShape]
 ) -> None:
     """A group of several speaks for whatever one of them speaks for, by the strongest word."""
     for name, file in files.items():
         for key, group in file.groups.items():
             for other in group.of:
-                r.known(name, [f"groups.{key}", "of"], other, groups)
+                reader.known(name, [f"groups.{key}", "of"], other, groups)
                 for fault, (given, because) in groups[other].speaks.items():
                     strong = weights.chance(name, [f"groups.{key}", fault], given)
                     known = group.speaks.get(fault)
@@ -375,28 +375,28 @@ def _speak_for_all(
 
 
 def _codes(
-    r: Reader, weights: _Weights, systems: dict[str, str], faults: dict[str, FaultShape]
+    reader: Reader, weights: _Weights, systems: dict[str, str], faults: dict[str, FaultShape]
 ) -> tuple[dict[str, CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
-    files: dict[str, CodesFile] = {name: r.read(name, CodesFile) for name in r.many("codes")}
+    files: dict[str, CodesFile] = {name: reader.read(name, CodesFile) for name in reader.many("codes")}
     groups = {key: group for file in files.values() for key, group in file.groups.items()}
-    _speak_for_all(r, weights, files, groups)
+    _speak_for_all(reader, weights, files, groups)
     codes: dict[str, CodeEntry] = {}
     for name, file in files.items():
         for key, group in file.groups.items():
             for fault in (*group.speaks, *group.clears):
-                r.known(name, [f"groups.{key}", fault], fault, faults)
+                reader.known(name, [f"groups.{key}", fault], fault, faults)
             for other in (*group.refined.values(), *group.follows):
-                r.known(name, [f"groups.{key}"], other, groups)
+                reader.known(name, [f"groups.{key}"], other, groups)
         listed = [
             CodeEntry(code, title, system, kind, group)
             for code, (system, kind, group, title) in file.codes.items()
         ]
         listed += [code for family in file.families for code in _family(family)]
         for code in listed:
-            r.known(name, [code.code], code.group, groups)
-            r.known(name, [code.code], code.system, systems)
+            reader.known(name, [code.code], code.group, groups)
+            reader.known(name, [code.code], code.system, systems)
             if code.code in codes:
-                raise BadKnowledge(r.says(name, [code.code], "the code stands twice"))
+                raise BadKnowledge(reader.says(name, [code.code], "the code stands twice"))
             codes[code.code] = code
     return groups, codes, {key: name for name, file in files.items() for key in file.groups}
 

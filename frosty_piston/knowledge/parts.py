@@ -79,7 +79,7 @@ class Node:
 
 
 def read_parts(
-    r: Reader,
+    reader: Reader,
     systems: Collection[str],
     faults: Mapping[str, FaultShape],
     fault_system: Mapping[str, str],
@@ -87,14 +87,14 @@ def read_parts(
 ) -> dict[str, PartShape]:
     """The part tables in the order of the systems, with all that names one checked."""
     shapes: dict[str, PartShape] = {}
-    there = set(r.many("parts"))
+    there = set(reader.many("parts"))
     for system in systems:
         if (name := f"parts/{system}.toml") in there:
-            shapes |= r.read(name, dict[str, PartShape])
+            shapes |= reader.read(name, dict[str, PartShape])
     for key, fault in faults.items():
-        r.known(f"faults/{fault_system[key]}.toml", [key, "part"], fault.part, shapes)
+        reader.known(f"faults/{fault_system[key]}.toml", [key, "part"], fault.part, shapes)
     for key, test in tests.items():
-        r.all_known("tests.toml", [key, "parts"], test.parts, shapes)
+        reader.all_known("tests.toml", [key, "parts"], test.parts, shapes)
     return shapes
 
 

@@ -85,16 +85,16 @@ class RepairTables:
     proofs: ProofPieces
 
 
-def read_repairs(r: Reader, faults: dict[str, Any], known: dict[str, Any]) -> RepairTables:
+def read_repairs(reader: Reader, faults: dict[str, Any], known: dict[str, Any]) -> RepairTables:
     """Read all repairs. `known`: what their names may refer to, by kind. Raises BadKnowledge with file and
     key."""
-    acts = r.read(ACTS, dict[str, ActShape])
+    acts = reader.read(ACTS, dict[str, ActShape])
     pieces = {
         key: StepShape(id=key, **piece.model_dump())
-        for key, piece in r.read(PIECES, dict[str, PieceStep]).items()
+        for key, piece in reader.read(PIECES, dict[str, PieceStep]).items()
     }
-    proofs = r.read(PROOFS, ProofPieces)
-    kinds = dict(r.read(KINDS, dict[str, Any]))
+    proofs = reader.read(PROOFS, ProofPieces)
+    kinds = dict(reader.read(KINDS, dict[str, Any]))
     compares = {key: CompareShape(id=key, **row) for key, row in kinds.pop("compare").items()}
     for key, shape in kinds.items():
         try:
@@ -102,35 +102,35 @@ def read_repairs(r: Reader, faults: dict[str, Any], known: dict[str, Any]) -> Re
         except ValueError as error:
             raise BadKnowledge(f"{KINDS}, {key}: {error}") from None
     shapes: dict[str, tuple[str, RepairShape]] = {}
-    for name in r.many("repairs"):
-        for key, shape in r.read(name, dict[str, RepairShape]).items():
+    for name in reader.many("repairs"):
+        for key, shape in reader.read(name, dict[str, RepairShape]).items():
             if key in shapes:
-                raise BadKnowledge(r.says(name, [key], "the repair stands in two files"))
+                raise BadKnowledge(reader.says(name, [key], "the repair stands in two files"))
             shapes[key] = (name, shape)
-    builder = _Builder(r, acts, pieces, proofs, kinds, compares, shapes, known)
+    builder = _Builder(reader, acts, pieces, proofs, kinds, compares, shapes, known)
     repairs = {key: builder.repair(key) for key in shapes}
-    repair_of = _cured_by(r, shapes, faults)
+    repair_of = _cured_by(reader, shapes, faults)
     options = {}
     for repair in repairs.values():
         for option in repair.options.values():
             if option.id in options:
                 raise BadKnowledge(
-                    r.says(shapes[repair.id][0], [repair.id, option.id], "the option stands twice")
+                    reader.says(shapes[repair.id][0], [repair.id, option.id], "the option stands twice")
                 )
             options[option.id] = option
     return RepairTables(repairs, options, repair_of, acts, proofs)
 
 
 def _cured_by(
-    r: Reader, shapes: dict[str, tuple[str, RepairShape]], faults: dict[str, Any]
+    reader: Reader, shapes: dict[str, tuple[str, RepairShape]], faults: dict[str, Any]
 ) -> dict[str, str]:
     repair_of: dict[str, str] = {}
     for key, (name, shape) in shapes.items():
         for fault in shape.cures:
-            r.known(name, [key, "cures"], fault, faults)
+            reader.known(name, [key, "cures"], fault, faults)
             if fault in repair_of:
                 raise BadKnowledge(
-                    r.says(name, [key, fault], f"the fault is cured by {repair_of[fault]} already")
+                    reader.says(name, [key, fault], f"the fault is cured by {repair_of[fault]} already")
                 )
             repair_of[fault] = key
     for fault in faults:

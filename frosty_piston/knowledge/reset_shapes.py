@@ -110,15 +110,15 @@ def order_fault(steps: Sequence[ResetStepShape]) -> str:
 
 
 def read_reset_plans(
-    r: Reader, repairs: object, proofs: object, cautions: object
+    reader: Reader, repairs: object, proofs: object, cautions: object
 ) -> dict[str, ResetPlanShape]:
     """Read reset_plans.toml and hold it against repairs, resets and cautions. Raises BadKnowledge."""
-    plans: dict[str, ResetPlanShape] = r.read("reset_plans.toml", dict[str, ResetPlanShape])
+    plans: dict[str, ResetPlanShape] = reader.read("reset_plans.toml", dict[str, ResetPlanShape])
     for key, plan in plans.items():
-        r.all_known("reset_plans.toml", [key, "repairs"], plan.repairs, repairs)
-        r.all_known("reset_plans.toml", [key, "proves"], plan.proves, proofs)
+        reader.all_known("reset_plans.toml", [key, "repairs"], plan.repairs, repairs)
+        reader.all_known("reset_plans.toml", [key, "proves"], plan.proves, proofs)
         for step in plan.steps:
-            r.all_known("reset_plans.toml", [key, step.id, "cautions"], step.cautions, cautions)
+            reader.all_known("reset_plans.toml", [key, step.id, "cautions"], step.cautions, cautions)
     return plans
 
 

@@ -58,7 +58,7 @@ class TrainingShape(Shape):
 
 
 def read_training(
-    r: Reader,
+    reader: Reader,
     systems: Collection[str],
     faults: Collection[str],
     tests: Collection[str],
@@ -66,20 +66,20 @@ def read_training(
     access: Collection[str],
 ) -> TrainingShape:
     """Read what can be trained. Raises BadKnowledge with file, key and reason."""
-    training: TrainingShape = r.read(FILE, TrainingShape)
+    training: TrainingShape = reader.read(FILE, TrainingShape)
     numbers: dict[int, str] = {}
     for key, lesson in training.lessons.items():
         path = ["lessons", key]
         if (other := numbers.setdefault(lesson.number, key)) != key:
-            raise BadKnowledge(r.says(FILE, path, f"the number {lesson.number} is {other}'s already"))
-        r.all_known(FILE, [*path, "faults"], lesson.faults, faults)
-        r.all_known(FILE, [*path, "system"], filter(None, [lesson.system]), systems)
+            raise BadKnowledge(reader.says(FILE, path, f"the number {lesson.number} is {other}'s already"))
+        reader.all_known(FILE, [*path, "faults"], lesson.faults, faults)
+        reader.all_known(FILE, [*path, "system"], filter(None, [lesson.system]), systems)
         room, _, page = lesson.shelf.partition("/")
-        r.known(FILE, [*path, "shelf"], room or "tests", ROOMS)
+        reader.known(FILE, [*path, "shelf"], room or "tests", ROOMS)
         if page:
-            r.known(FILE, [*path, "shelf"], page, faults if room == "faults" else tests)
+            reader.known(FILE, [*path, "shelf"], page, faults if room == "faults" else tests)
     for key, ending in training.endings.items():
-        r.known(FILE, ["endings", key, "caution"], ending.caution, cautions)
+        reader.known(FILE, ["endings", key, "caution"], ending.caution, cautions)
     for key, piece in training.pieces.items():
-        r.all_known(FILE, ["pieces", key, "opened_by"], piece.opened_by, access)
+        reader.all_known(FILE, ["pieces", key, "opened_by"], piece.opened_by, access)
     return training

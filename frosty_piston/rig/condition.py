@@ -166,119 +166,119 @@ def sound(card: EngineCard, ambient_c: float, rng: Rng) -> Condition:
     return c
 
 
-def _some(c: Condition, rng: Rng, most: float = 0.5) -> list[int]:
+def _some(state: Condition, rng: Rng, most: float = 0.5) -> list[int]:
     """A few cylinders, one at least."""
-    count = 1 + int(rng.binomial(max(1, int(c.cylinders * most)) - 1, 0.4)) if c.cylinders > 1 else 1
-    return sorted(int(x) for x in rng.choice(c.cylinders, count, replace=False))
+    count = 1 + int(rng.binomial(max(1, int(state.cylinders * most)) - 1, 0.4)) if state.cylinders > 1 else 1
+    return sorted(int(x) for x in rng.choice(state.cylinders, count, replace=False))
 
 
-def _plugs_open(c: Condition, s: float, rng: Rng) -> None:
-    for i in _some(c, rng, 0.75):
-        c.plug_ohm[i] = float("inf")
+def _plugs_open(state: Condition, s: float, rng: Rng) -> None:
+    for i in _some(state, rng, 0.75):
+        state.plug_ohm[i] = float("inf")
 
 
-def _plugs_tired(c: Condition, s: float, rng: Rng) -> None:
-    for i in range(c.cylinders) if rng.random() < 0.5 else _some(c, rng, 0.75):
-        c.plug_ohm[i] *= 1.7 + 3.0 * s * rng.random()
-        c.tip_share[i] = 0.4
+def _plugs_tired(state: Condition, s: float, rng: Rng) -> None:
+    for i in range(state.cylinders) if rng.random() < 0.5 else _some(state, rng, 0.75):
+        state.plug_ohm[i] *= 1.7 + 3.0 * s * rng.random()
+        state.tip_share[i] = 0.4
 
 
-def _plug_short(c: Condition, s: float, rng: Rng) -> None:
-    c.plug_ohm[int(rng.integers(c.cylinders))] = 0.05
-    c.glow_feed = 0.0 if rng.random() < 0.4 else c.glow_feed
+def _plug_short(state: Condition, s: float, rng: Rng) -> None:
+    state.plug_ohm[int(rng.integers(state.cylinders))] = 0.05
+    state.glow_feed = 0.0 if rng.random() < 0.4 else state.glow_feed
 
 
-def _plugs_wrong(c: Condition, s: float, rng: Rng) -> None:
+def _plugs_wrong(state: Condition, s: float, rng: Rng) -> None:
     factor = float(rng.choice([0.5, 1.6, 1.9]))
-    c.plug_ohm = [r * factor for r in c.plug_ohm]
-    c.plug_right = False
-    c.tip_share = [0.5] * c.cylinders
+    state.plug_ohm = [r * factor for r in state.plug_ohm]
+    state.plug_right = False
+    state.tip_share = [0.5] * state.cylinders
 
 
-def _glow_wire(c: Condition, s: float, rng: Rng) -> None:
+def _glow_wire(state: Condition, s: float, rng: Rng) -> None:
     everywhere = rng.random() < 0.2
-    c.glow_wire_open = set(range(c.cylinders)) if everywhere else set(_some(c, rng, 0.5))
+    state.glow_wire_open = set(range(state.cylinders)) if everywhere else set(_some(state, rng, 0.5))
 
 
 def _set(**values: object) -> Callable[[Condition, float, Rng], None]:
-    def effect(c: Condition, s: float, rng: Rng) -> None:
+    def effect(state: Condition, s: float, rng: Rng) -> None:
         for name, value in values.items():
-            setattr(c, name, value(s, rng) if callable(value) else value)
+            setattr(state, name, value(s, rng) if callable(value) else value)
 
     return effect
 
 
 def _of_cylinders(name: str, most: float = 0.3) -> Callable[[Condition, float, Rng], None]:
-    def effect(c: Condition, s: float, rng: Rng) -> None:
-        setattr(c, name, set(_some(c, rng, most)))
+    def effect(state: Condition, s: float, rng: Rng) -> None:
+        setattr(state, name, set(_some(state, rng, most)))
 
     return effect
 
 
-def _battery(c: Condition, s: float, rng: Rng) -> None:
-    c.ocv_v -= 0.75 * s * rng.random()
-    c.battery_ohm *= 1 + 3.2 * s
+def _battery(state: Condition, s: float, rng: Rng) -> None:
+    state.ocv_v -= 0.75 * s * rng.random()
+    state.battery_ohm *= 1 + 3.2 * s
 
 
-def _cable(c: Condition, s: float, rng: Rng) -> None:
-    c.cable_ohm[str(rng.choice(["positive", "ground"]))] += 0.003 + 0.006 * s
+def _cable(state: Condition, s: float, rng: Rng) -> None:
+    state.cable_ohm[str(rng.choice(["positive", "ground"]))] += 0.003 + 0.006 * s
 
 
-def _return(c: Condition, s: float, rng: Rng) -> None:
-    for i in _some(c, rng):
-        c.return_ml[i] *= 2.3 + 2.5 * s
-    c.rail_build *= 1 - 0.55 * s
+def _return(state: Condition, s: float, rng: Rng) -> None:
+    for i in _some(state, rng):
+        state.return_ml[i] *= 2.3 + 2.5 * s
+    state.rail_build *= 1 - 0.55 * s
 
 
-def _drip(c: Condition, s: float, rng: Rng) -> None:
-    c.drips = {i: 3.0 + 4.0 * s for i in _some(c, rng)}
+def _drip(state: Condition, s: float, rng: Rng) -> None:
+    state.drips = {i: 3.0 + 4.0 * s for i in _some(state, rng)}
 
 
-def _trim(c: Condition, s: float, rng: Rng) -> None:
-    c.trim_error = {i: float(rng.choice([-1, 1])) * (3.5 + 3.0 * s) for i in _some(c, rng)}
+def _trim(state: Condition, s: float, rng: Rng) -> None:
+    state.trim_error = {i: float(rng.choice([-1, 1])) * (3.5 + 3.0 * s) for i in _some(state, rng)}
 
 
-def _compression(c: Condition, s: float, rng: Rng) -> None:
-    c.compression[int(rng.integers(c.cylinders))] -= 0.15 + 0.3 * s
+def _compression(state: Condition, s: float, rng: Rng) -> None:
+    state.compression[int(rng.integers(state.cylinders))] -= 0.15 + 0.3 * s
 
 
-def _vane_motor(c: Condition, s: float, rng: Rng) -> None:
+def _vane_motor(state: Condition, s: float, rng: Rng) -> None:
     if rng.random() < 0.65:
-        c.dead_spot = True
+        state.dead_spot = True
     else:
-        c.vane_motor = 0.0
-    c.vane_motor *= 1 - 0.3 * s
+        state.vane_motor = 0.0
+    state.vane_motor *= 1 - 0.3 * s
 
 
-def _egr_drive(c: Condition, s: float, rng: Rng) -> None:
-    c.egr_motor = False
-    c.egr_shorted = bool(rng.random() < 0.25)
-    c.egr_rest = float(rng.choice([1.0, 1.0, 25.0, 55.0]))
+def _egr_drive(state: Condition, s: float, rng: Rng) -> None:
+    state.egr_motor = False
+    state.egr_shorted = bool(rng.random() < 0.25)
+    state.egr_rest = float(rng.choice([1.0, 1.0, 25.0, 55.0]))
 
 
 def _nox(side: str) -> Callable[[Condition, float, Rng], None]:
-    def effect(c: Condition, s: float, rng: Rng) -> None:
-        setattr(c, side, 0.0 if rng.random() < 0.4 else 1 + float(rng.choice([-1, 1])) * (0.25 + 0.4 * s))
+    def effect(state: Condition, s: float, rng: Rng) -> None:
+        setattr(state, side, 0.0 if rng.random() < 0.4 else 1 + float(rng.choice([-1, 1])) * (0.25 + 0.4 * s))
 
     return effect
 
 
 def _leak(node: str) -> Callable[[Condition, float, Rng], None]:
-    def effect(c: Condition, s: float, rng: Rng) -> None:
-        c.leaks[node] = 0.15 + 0.8 * s
+    def effect(state: Condition, s: float, rng: Rng) -> None:
+        state.leaks[node] = 0.15 + 0.8 * s
 
     return effect
 
 
-def _bypass(c: Condition, s: float, rng: Rng) -> None:
-    c.bypass = str(rng.choice(["no_return", "stuck"]))
+def _bypass(state: Condition, s: float, rng: Rng) -> None:
+    state.bypass = str(rng.choice(["no_return", "stuck"]))
 
 
-def _module_supply(c: Condition, s: float, rng: Rng) -> None:
-    c.module_supply_drop = 1.2 + 10.0 * s * rng.random()
+def _module_supply(state: Condition, s: float, rng: Rng) -> None:
+    state.module_supply_drop = 1.2 + 10.0 * s * rng.random()
 
 
-def _network(c: Condition, s: float, rng: Rng) -> None:
+def _network(state: Condition, s: float, rng: Rng) -> None:
     pair = network_pair(("control_module", "gateway", "nox_sensor", "dosing_unit"))
     what = str(rng.choice(["terminator", "short", "too_many", "open"]))
     if what == "terminator":
@@ -289,20 +289,20 @@ def _network(c: Condition, s: float, rng: Rng) -> None:
         pair.modules[1].terminates = True
     for m in pair.modules if what == "open" else ():
         m.plugged = False
-    c.network_ohm = pair.across_ohm("control_module")
+    state.network_ohm = pair.across_ohm("control_module")
 
 
-def _sensor(c: Condition, s: float, rng: Rng) -> None:
-    c.sensor_open = str(rng.choice(["air_mass_sensor", "manifold_pressure_sensor"]))
+def _sensor(state: Condition, s: float, rng: Rng) -> None:
+    state.sensor_open = str(rng.choice(["air_mass_sensor", "manifold_pressure_sensor"]))
 
 
-def _nox_supply(c: Condition, s: float, rng: Rng) -> None:
-    c.nox_heard = False
-    c.nox_wire = str(rng.choice(["supply", "ground", "network"]))
+def _nox_supply(state: Condition, s: float, rng: Rng) -> None:
+    state.nox_heard = False
+    state.nox_wire = str(rng.choice(["supply", "ground", "network"]))
 
 
-def _check_valve(c: Condition, s: float, rng: Rng) -> None:
-    c.check_valve = str(rng.choice(["shut", "leaks"]))
+def _check_valve(state: Condition, s: float, rng: Rng) -> None:
+    state.check_valve = str(rng.choice(["shut", "leaks"]))
 
 
 EFFECTS: dict[str, Callable[[Condition, float, Rng], None]] = {
@@ -414,6 +414,6 @@ EFFECTS: dict[str, Callable[[Condition, float, Rng], None]] = {
 }
 
 
-def afflict(c: Condition, fault: str, severity: float, rng: Rng) -> None:
+def afflict(state: Condition, fault: str, severity: float, rng: Rng) -> None:
     """Give a vehicle a fault. `severity` from 0, slight, to 1. Raises KeyError for an unknown one."""
-    EFFECTS[fault](c, severity, rng)
+    EFFECTS[fault](state, severity, rng)

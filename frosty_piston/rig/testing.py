@@ -9,7 +9,7 @@ import numpy as np
 from frosty_piston.core.air import AirLimits, barometer_kpa, expected_air_mg
 from frosty_piston.knowledge.figures import general
 
-from . import physics as p
+from . import physics
 from .condition import Condition, Rng
 from .driver import codes
 from .electrics import BODY_MOHM, COIL_OHM, SOUND_CONTACT, Contact, InjectorSet
@@ -57,73 +57,77 @@ def shown(rng: Rng, value: float, share: float = 0.01, digits: int = 2, floor: f
     return round(float(value * rng.normal(1, share) + rng.normal(0, floor)), digits)
 
 
-def perform(c: Condition, test: str, where: dict[str, str], rng: Rng) -> list[Entry]:
+def perform(state: Condition, test: str, where: dict[str, str], rng: Rng) -> list[Entry]:
     """What is written down when a test is made. `where`: point, node or channel asked for. Raises KeyError
     for a test that is not made here."""
-    return MAKERS[test](c, where, rng)
+    return MAKERS[test](state, where, rng)
 
 
 # battery and starter
 
 
-def _batteries(c: Condition, test: str, volts: float, rng: Rng) -> list[Entry]:
-    points = ["battery_1", "battery_2"][: c.card.batteries or 1]
-    in_series = 1 if c.card.batteries == 2 or c.system_v == 12 else 2
+def _batteries(state: Condition, test: str, volts: float, rng: Rng) -> list[Entry]:
+    points = ["battery_1", "battery_2"][: state.card.batteries or 1]
+    in_series = 1 if state.card.batteries == 2 or state.system_v == 12 else 2
     return [read(test, shown(rng, volts * in_series, 0.003), "V", point=x) for x in points]
 
 
 @made("battery_rest")
-def battery_rest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return _batteries(c, "battery_rest", c.ocv_v, rng)
+def battery_rest(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return _batteries(state, "battery_rest", state.ocv_v, rng)
 
 
 @made("battery_crank")
-def battery_crank(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return _batteries(c, "battery_crank", p.crank_v(c), rng)
+def battery_crank(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return _batteries(state, "battery_crank", physics.crank_v(state), rng)
 
 
 @made("crank_speed")
-def crank_speed(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [read("crank_speed", shown(rng, p.crank_rpm(c), 0.01, 0), "rpm")]
+def crank_speed(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("crank_speed", shown(rng, physics.crank_rpm(state), 0.01, 0), "rpm")]
 
 
 @made("crank_current")
-def crank_current(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def crank_current(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """What an engine of this size takes, more when the starter drags, less when little arrives."""
-    arrives = p.crank_v(c) - p.cable_drop_v(c, "positive") - p.cable_drop_v(c, "ground")
-    usual = (60 + 75 * (c.card.displacement_l or 2.5)) * 12 / c.system_v
-    amps = usual * p.starter_a(c) / p.STARTER_A * min(1.0, (arrives / 10.6)) ** 2
-    oil = {"oil_c": round(c.ambient_c, 1)}
+    arrives = (
+        physics.crank_v(state)
+        - physics.cable_drop_v(state, "positive")
+        - physics.cable_drop_v(state, "ground")
+    )
+    usual = (60 + 75 * (state.card.displacement_l or 2.5)) * 12 / state.system_v
+    amps = usual * physics.starter_a(state) / physics.STARTER_A * min(1.0, (arrives / 10.6)) ** 2
+    oil = {"oil_c": round(state.ambient_c, 1)}
     return [read("crank_current", shown(rng, amps, 0.03, 0), "A", oil)]
 
 
 @made("known_good_battery")
-def known_good(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    own = p.crank_rpm(c)
-    (volts, ohm) = (c.ocv_v, c.battery_ohm)
-    c.ocv_v = 12.72
-    c.battery_ohm = 0.0055
-    good = p.crank_rpm(c)
-    c.ocv_v = volts
-    c.battery_ohm = ohm
+def known_good(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    own = physics.crank_rpm(state)
+    (volts, ohm) = (state.ocv_v, state.battery_ohm)
+    state.ocv_v = 12.72
+    state.battery_ohm = 0.0055
+    good = physics.crank_rpm(state)
+    state.ocv_v = volts
+    state.battery_ohm = ohm
     return [saw("known_good_battery", "turns_well" if own < 180 <= good else "same")]
 
 
 @made("cable_drop")
-def cable_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def cable_drop(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
-        read("cable_drop", shown(rng, p.cable_drop_v(c, s), 0.02, 2), "V", point=s)
+        read("cable_drop", shown(rng, physics.cable_drop_v(state, s), 0.02, 2), "V", point=s)
         for s in ("positive", "ground")
     ]
 
 
 @made("start_aid_compare")
-def start_aid(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    cold = p.start_quality(c)
+def start_aid(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    cold = physics.start_quality(state)
     warm = 0.0
-    c.warm = True
-    warm = p.start_quality(c)
-    c.warm = False
+    state.warm = True
+    warm = physics.start_quality(state)
+    state.warm = False
     return [saw("start_aid_compare", "better" if warm - cold > 0.2 else "same")]
 
 
@@ -131,22 +135,22 @@ def start_aid(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("glow_resistance")
-def glow_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def glow_resistance(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     point = where.get("point", "harness_connector")
     entries = []
-    for i in range(c.cylinders):
-        ohm = c.plug_ohm[i] if point == "plug" else p.path_ohm(c, i)
+    for i in range(state.cylinders):
+        ohm = state.plug_ohm[i] if point == "plug" else physics.path_ohm(state, i)
         said = "OL" if ohm > 1e6 else max(0.0, shown(rng, ohm, 0.008, 2, 0.01))
         entries.append(read("glow_resistance", said, "ohm", point=point, cylinder=i + 1))
     return entries
 
 
 @made("glow_lamp_test")
-def glow_lamp(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def glow_lamp(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     point = where.get("point", "harness_connector")
     entries = []
-    for i in range(c.cylinders):
-        ohm = c.plug_ohm[i] if point == "plug" else p.path_ohm(c, i)
+    for i in range(state.cylinders):
+        ohm = state.plug_ohm[i] if point == "plug" else physics.path_ohm(state, i)
         lamp = 12.0**2 / 5.0
         share = 0.0 if ohm > 1e6 else lamp / (lamp + ohm)
         if share > 0.85:
@@ -160,26 +164,32 @@ def glow_lamp(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("glow_current")
-def glow_current(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def glow_current(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     late = {"after_s": 10}
     return [
-        read("glow_current", max(0.0, shown(rng, p.plug_a(c, i), 0.02, 1, 0.1)), "A", late, cylinder=i + 1)
-        for i in range(c.cylinders)
+        read(
+            "glow_current",
+            max(0.0, shown(rng, physics.plug_a(state, i), 0.02, 1, 0.1)),
+            "A",
+            late,
+            cylinder=i + 1,
+        )
+        for i in range(state.cylinders)
     ]
 
 
 @made("glow_bench_heat")
-def bench_heat(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def bench_heat(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     entries = []
-    for i, ohm in enumerate(c.plug_ohm):
+    for i, ohm in enumerate(state.plug_ohm):
         if ohm > 1e6:
             seen = "cold"
-        elif c.tip_share[i] > 0.8:
+        elif state.tip_share[i] > 0.8:
             seen = "red_tip"
         else:
             seen = str(rng.choice(["red_elsewhere", "red_tip"]))
-        soon, late = (8, 30) if c.card.glow == "rod_12v" else (3, 12)
-        after_s = soon if c.tip_share[i] > 0.8 else late
+        soon, late = (8, 30) if state.card.glow == "rod_12v" else (3, 12)
+        after_s = soon if state.tip_share[i] > 0.8 else late
         entries.append(
             saw("glow_bench_heat", seen, {"after_s": after_s} if seen != "cold" else None, cylinder=i + 1)
         )
@@ -187,101 +197,107 @@ def bench_heat(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("glow_relay")
-def glow_relay(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def glow_relay(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     loaded = {"loaded": True}
-    volts = c.ocv_v - p.SAG_V
-    pulls = c.glow_ordered and c.glow_pulls_in
+    volts = state.ocv_v - physics.SAG_V
+    pulls = state.glow_ordered and state.glow_pulls_in
     values = {
         "battery": volts,
-        "feed": p.feed_v(c),
-        "supply": volts - 0.1 if c.fuse != "relay_dead" else 0.2,
-        "command": 0.2 if c.glow_ordered else volts,
-        "output": p.glow_v(c),
+        "feed": physics.feed_v(state),
+        "supply": volts - 0.1 if state.fuse != "relay_dead" else 0.2,
+        "command": 0.2 if state.glow_ordered else volts,
+        "output": physics.glow_v(state),
     }
     entries = [
         read("glow_relay", max(0.0, shown(rng, v, 0.005, 2)), "V", loaded, point=x) for x, v in values.items()
     ]
-    if c.card.glow_control != "electronic_module":
+    if state.card.glow_control != "electronic_module":
         entries.append(saw("glow_relay", "click" if pulls else "no_click", point="relay"))
     return entries
 
 
 @made("glow_on_time")
-def glow_on_time(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    seen_c = (70 if c.warm else c.ambient_c) + c.coolant_error_c
-    rods = c.card.glow == "rod_12v"
+def glow_on_time(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    seen_c = (70 if state.warm else state.ambient_c) + state.coolant_error_c
+    rods = state.card.glow == "rod_12v"
     usual = float(np.interp(seen_c, ROD_TIMES[0], ROD_TIMES[1])) if rods else 2.0
     return [
-        read("glow_on_time", 0.0 if not c.glow_ordered else shown(rng, usual, 0.04, 1), "s", point="lamp")
+        read("glow_on_time", 0.0 if not state.glow_ordered else shown(rng, usual, 0.04, 1), "s", point="lamp")
     ]
 
 
 @made("cold_soak_temps")
-def cold_soak(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    errors = {"coolant": c.coolant_error_c, "intake": 0.0, "ambient": 0.0, "fuel": 0.0}
-    if c.card.dpf:
-        errors["exhaust_1"] = c.exhaust_error_c
+def cold_soak(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    errors = {"coolant": state.coolant_error_c, "intake": 0.0, "ambient": 0.0, "fuel": 0.0}
+    if state.card.dpf:
+        errors["exhaust_1"] = state.exhaust_error_c
     return [
-        read("cold_soak_temps", shown(rng, max(-40.0, c.ambient_c + e), 0, 1, 0.8), "degC", channel=x)
+        read("cold_soak_temps", shown(rng, max(-40.0, state.ambient_c + e), 0, 1, 0.8), "degC", channel=x)
         for x, e in errors.items()
     ]
 
 
 @made("warm_up")
-def warm_up(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [figures("warm_up", coolant_c=shown(rng, c.thermostat_c + c.coolant_error_c, 0.01, 0), minutes=20)]
+def warm_up(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [
+        figures(
+            "warm_up", coolant_c=shown(rng, state.thermostat_c + state.coolant_error_c, 0.01, 0), minutes=20
+        )
+    ]
 
 
 # fuel
 
 
 @made("fuel_prime_air")
-def prime(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    air = c.air_in_fuel + 0.2 * max(0.0, 0.5 - c.lift)
+def prime(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    air = state.air_in_fuel + 0.2 * max(0.0, 0.5 - state.lift)
     return [saw("fuel_prime_air", "empty" if air > 0.85 else "bubbles" if air > 0.15 else "clear")]
 
 
 @made("fuel_low_pressure")
-def low_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    bar = 4.2 * c.lift * (1 - 0.75 * c.filter_choked) * (1 - 0.4 * c.air_in_fuel)
+def low_pressure(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    bar = 4.2 * state.lift * (1 - 0.75 * state.filter_choked) * (1 - 0.4 * state.air_in_fuel)
     return [
         figures("fuel_low_pressure", bar=shown(rng, bar, 0.02, 2), volts_at_pump=shown(rng, 12.2, 0.01, 1))
     ]
 
 
 @made("fuel_filter_drop")
-def filter_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    before = 4.4 * c.lift * (1 - 0.4 * c.air_in_fuel)
-    after = before * (1 - 0.05 - 0.75 * c.filter_choked)
+def filter_drop(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    before = 4.4 * state.lift * (1 - 0.4 * state.air_in_fuel)
+    after = before * (1 - 0.05 - 0.75 * state.filter_choked)
     return [
         figures("fuel_filter_drop", before_bar=shown(rng, before, 0.01), after_bar=shown(rng, after, 0.01))
     ]
 
 
 @made("rail_pressure_crank")
-def rail_crank(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def rail_crank(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
         read(
             "rail_pressure_crank",
-            max(0.0, shown(rng, p.rail_crank_bar(c) + c.rail_error_bar, 0.02, 0)),
+            max(0.0, shown(rng, physics.rail_crank_bar(state) + state.rail_error_bar, 0.02, 0)),
             "bar",
         )
     ]
 
 
 @made("rail_pressure_rest")
-def rail_rest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [read("rail_pressure_rest", round(float(c.rail_error_bar + rng.normal(2, 1.5)), 0), "bar")]
+def rail_rest(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("rail_pressure_rest", round(float(state.rail_error_bar + rng.normal(2, 1.5)), 0), "bar")]
 
 
 @made("rail_pressure_hold")
-def rail_hold(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    low = min(c.high_pump + 0.1, 1 - 0.6 * c.filter_choked, c.lift + 0.3, 0.6 + 0.4 * c.rail_build)
-    if c.rail_hunts > 0.3:
+def rail_hold(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    low = min(
+        state.high_pump + 0.1, 1 - 0.6 * state.filter_choked, state.lift + 0.3, 0.6 + 0.4 * state.rail_build
+    )
+    if state.rail_hunts > 0.3:
         seen = "hunts"
     elif low < 0.85:
         seen = "low"
-    elif abs(c.rail_error_bar) > 50:
+    elif abs(state.rail_error_bar) > 50:
         seen = "offset"
     else:
         seen = "follows"
@@ -291,16 +307,16 @@ def rail_hold(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 # injectors and base engine
 
 
-def _injectors(c: Condition) -> InjectorSet:
+def _injectors(state: Condition) -> InjectorSet:
     """The set of the vehicle as it is: nominal coils, some open, some that open with heat."""
-    kind = c.card.injection or "rail_solenoid"
+    kind = state.card.injection or "rail_solenoid"
     ohm = COIL_OHM.get(kind, COIL_OHM["rail_solenoid"])
-    opens = {i + 1: -273.0 for i in c.coil_open} | {i + 1: HOT_OPENS_C for i in c.hot_open}
-    return InjectorSet(kind, [ohm] * c.cylinders, [BODY_MOHM] * c.cylinders, opens)
+    opens = {i + 1: -273.0 for i in state.coil_open} | {i + 1: HOT_OPENS_C for i in state.hot_open}
+    return InjectorSet(kind, [ohm] * state.cylinders, [BODY_MOHM] * state.cylinders, opens)
 
 
 @made("injector_resistance")
-def injector_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def injector_resistance(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
         read(
             "injector_resistance",
@@ -308,27 +324,27 @@ def injector_resistance(c: Condition, where: dict[str, str], rng: Rng) -> list[E
             "ohm",
             cylinder=i + 1,
         )
-        for i in range(c.cylinders)
-        for ohm in [_injectors(c).resistance_ohm(i + 1, COLD_C)]
+        for i in range(state.cylinders)
+        for ohm in [_injectors(state).resistance_ohm(i + 1, COLD_C)]
     ]
 
 
 @made("injector_insulation")
-def insulation(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [read("injector_insulation", "OL", "Mohm", cylinder=i + 1) for i in range(c.cylinders)]
+def insulation(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("injector_insulation", "OL", "Mohm", cylinder=i + 1) for i in range(state.cylinders)]
 
 
 @made("injector_leakoff")
-def leakoff(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def leakoff(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
         read("injector_leakoff", shown(rng, v, 0.05, 0), "ml", cylinder=i + 1)
-        for i, v in enumerate(c.return_ml)
+        for i, v in enumerate(state.return_ml)
     ]
 
 
 @made("injector_balance")
-def balance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    off = p.uneven(c)
+def balance(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    off = physics.uneven(state)
     mean = sum(off) / len(off)
     return [
         read("injector_balance", shown(rng, v - mean, 0, 1, 0.5), "mm3", cylinder=i + 1)
@@ -336,28 +352,30 @@ def balance(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     ]
 
 
-def _works(c: Condition, i: int) -> float:
+def _works(state: Condition, i: int) -> float:
     return (
         0.0
-        if i in c.coil_open
-        else max(0.0, min(1.0, (c.compression[i] - 0.3) / 0.65)) * (0.8 if i in c.blows_by else 1.0)
+        if i in state.coil_open
+        else max(0.0, min(1.0, (state.compression[i] - 0.3) / 0.65)) * (0.8 if i in state.blows_by else 1.0)
     )
 
 
 @made("cylinder_cutout")
-def cutout(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def cutout(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
-        read("cylinder_cutout", max(0.0, shown(rng, 60 * _works(c, i), 0.05, 0, 1)), "rpm", cylinder=i + 1)
-        for i in range(c.cylinders)
+        read(
+            "cylinder_cutout", max(0.0, shown(rng, 60 * _works(state, i), 0.05, 0, 1)), "rpm", cylinder=i + 1
+        )
+        for i in range(state.cylinders)
     ]
 
 
 @made("misfire_counts")
-def misfires(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def misfires(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     entries = []
-    for i in range(c.cylinders):
-        rate = 60 * (1 - _works(c, i)) ** 2 + (25 if i in c.loose_plug and rng.random() < 0.5 else 0)
-        rate += 6 * abs(c.trim_error.get(i, 0)) / 6
+    for i in range(state.cylinders):
+        rate = 60 * (1 - _works(state, i)) ** 2 + (25 if i in state.loose_plug and rng.random() < 0.5 else 0)
+        rate += 6 * abs(state.trim_error.get(i, 0)) / 6
         entries.append(
             figures(
                 "misfire_counts", None, {"cylinder": i + 1}, count=int(rng.poisson(rate)), revolutions=1000
@@ -367,51 +385,51 @@ def misfires(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("relative_compression")
-def compression(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    best = max(c.compression)
+def compression(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    best = max(state.compression)
     return [
         read(
             "relative_compression", min(100.0, shown(rng, v / best * 100, 0.01, 0)), "percent", cylinder=i + 1
         )
-        for i, v in enumerate(c.compression)
+        for i, v in enumerate(state.compression)
     ]
 
 
 @made("oil_condition")
-def oil(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    bad = c.spool_sticks > 0.3 and rng.random() < 0.8
+def oil(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    bad = state.spool_sticks > 0.3 and rng.random() < 0.8
     return [saw("oil_condition", "sludged" if bad else "good")]
 
 
 @made("oil_pressure")
-def oil_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [figures("oil_pressure", bar=shown(rng, 1.6 * c.oil_bar, 0.03, 1), rpm=800, oil_c=90)]
+def oil_pressure(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [figures("oil_pressure", bar=shown(rng, 1.6 * state.oil_bar, 0.03, 1), rpm=800, oil_c=90)]
 
 
 @made("hot_retest")
-def hot_retest(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    hot = _injectors(c)
+def hot_retest(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    hot = _injectors(state)
     fails = any(
         math.isinf(hot.resistance_ohm(i, HOT_C)) and not math.isinf(hot.resistance_ohm(i, COLD_C))
-        for i in range(1, c.cylinders + 1)
+        for i in range(1, state.cylinders + 1)
     )
     return [saw("hot_retest", "fails_hot" if fails else "same", {"part_hot": True}, node="injector")]
 
 
 @made("rail_valve_return")
-def rail_valve_return(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("rail_valve_return", "dry" if c.rail_valve_shuts else "runs")]
+def rail_valve_return(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("rail_valve_return", "dry" if state.rail_valve_shuts else "runs")]
 
 
 @made("line_loosened")
-def line_loosened(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def line_loosened(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
         saw(
             "line_loosened",
-            "changes" if _works(c, i) > 0.5 and c.drips.get(i, 0) < 5 else "no_change",
+            "changes" if _works(state, i) > 0.5 and state.drips.get(i, 0) < 5 else "no_change",
             cylinder=i + 1,
         )
-        for i in range(c.cylinders)
+        for i in range(state.cylinders)
     ]
 
 
@@ -419,35 +437,37 @@ def line_loosened(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("key_on_pressures")
-def key_on(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    around = barometer_kpa(c.altitude_m)
-    values = {"barometer": around, "manifold": around + c.map_error_kpa}
-    if c.sensor_open == "manifold_pressure_sensor":
+def key_on(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    around = barometer_kpa(state.altitude_m)
+    values = {"barometer": around, "manifold": around + state.map_error_kpa}
+    if state.sensor_open == "manifold_pressure_sensor":
         values["manifold"] = 20.0
-    if c.card.dpf:
-        values |= {"exhaust": around, "differential": c.dp_offset_kpa}
+    if state.card.dpf:
+        values |= {"exhaust": around, "differential": state.dp_offset_kpa}
     return [read("key_on_pressures", shown(rng, v, 0, 1, 0.3), "kPa", channel=x) for x, v in values.items()]
 
 
 @made("air_mass_check")
-def air_mass(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    kpa = barometer_kpa(c.altitude_m) + 40 * p.boost_share(c)
-    vd = c.card.displacement_l or 2.2
-    n = c.cylinders
-    true = expected_air_mg(kpa, vd, n, 35, 0.85 * float(rng.normal(1, 0.02))) * p.air_share(c)
-    gain = 0.4 if c.sensor_open == "air_mass_sensor" else c.maf_gain * (1 - 0.12 * c.hose_leak * 0.3)
+def air_mass(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    kpa = barometer_kpa(state.altitude_m) + 40 * physics.boost_share(state)
+    vd = state.card.displacement_l or 2.2
+    n = state.cylinders
+    true = expected_air_mg(kpa, vd, n, 35, 0.85 * float(rng.normal(1, 0.02))) * physics.air_share(state)
+    gain = (
+        0.4 if state.sensor_open == "air_mass_sensor" else state.maf_gain * (1 - 0.12 * state.hose_leak * 0.3)
+    )
     said: Entry = {
         "air_mg_stroke": shown(rng, true * gain, 0.02, 0),
-        "manifold_kpa": shown(rng, kpa + c.map_error_kpa, 0, 1, 0.5),
+        "manifold_kpa": shown(rng, kpa + state.map_error_kpa, 0, 1, 0.5),
     }
     return [figures("air_mass_check", **said, intake_c=35, rpm=1800)]
 
 
 @made("air_filter_look")
-def air_filter(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    if c.filter_collapsed:
+def air_filter(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    if state.filter_collapsed:
         seen = "collapsed"
-    elif c.filter_loss > 0.3 or rng.random() < 0.06:
+    elif state.filter_loss > 0.3 or rng.random() < 0.06:
         seen = "dirty"
     else:
         seen = "clean"
@@ -455,18 +475,18 @@ def air_filter(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("intake_look")
-def intake_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    if c.hose_leak and rng.random() < 0.35 + 0.6 * c.hose_leak:
+def intake_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    if state.hose_leak and rng.random() < 0.35 + 0.6 * state.hose_leak:
         return [saw("intake_look", str(rng.choice(["split", "split", "loose", "oil_trail"])))]
-    if c.blows_by and rng.random() < 0.6:
+    if state.blows_by and rng.random() < 0.6:
         return [saw("intake_look", "soot_trail")]
-    oily = c.turbo < 0.75 and rng.random() < 0.5 or rng.random() < 0.08
+    oily = state.turbo < 0.75 and rng.random() < 0.5 or rng.random() < 0.08
     return [saw("intake_look", "oil_trail" if oily else "sound")]
 
 
 @made("boost_leak")
-def boost_leak(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    lost = min(0.98, 0.04 + 1.1 * c.hose_leak)
+def boost_leak(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    lost = min(0.98, 0.04 + 1.1 * state.hose_leak)
     return [
         figures(
             "boost_leak", start_kpa=70, end_kpa=max(0.0, shown(rng, 70 * (1 - lost), 0.02, 0)), seconds=60
@@ -475,30 +495,30 @@ def boost_leak(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("boost_trace")
-def boost_trace(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    share = p.boost_share(c) * (1 - 0.004 * c.map_error_kpa) * float(rng.normal(1, 0.01))
-    if p.overboosts(c) and rng.random() < 0.6:
+def boost_trace(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    share = physics.boost_share(state) * (1 - 0.004 * state.map_error_kpa) * float(rng.normal(1, 0.01))
+    if physics.overboosts(state) and rng.random() < 0.6:
         return [saw("boost_trace", "over")]
-    hunting = (c.vanes_stick > 0.4 or c.dead_spot or c.vane_plug_loose) and rng.random() < 0.4
+    hunting = (state.vanes_stick > 0.4 or state.dead_spot or state.vane_plug_loose) and rng.random() < 0.4
     return [saw("boost_trace", "hunts" if hunting else "short" if share < 0.88 else "reaches")]
 
 
 @made("actuator_sweep")
-def sweep(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def sweep(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "turbo_actuator")
-    return [saw("actuator_sweep", _sweep(c, node, rng), node=node)]
+    return [saw("actuator_sweep", _sweep(state, node, rng), node=node)]
 
 
-def _sweep(c: Condition, node: str, rng: Rng) -> str:
+def _sweep(state: Condition, node: str, rng: Rng) -> str:
     if node == "egr_valve":
-        return _valve_sweep(c)
+        return _valve_sweep(state)
     if node == "inlet_flap":
-        return _flap_sweep(c)
+        return _flap_sweep(state)
     if node == "swirl_flaps":
-        return _first_that_holds((("stuck", c.swirl_stuck > 0.7), ("sticks", c.swirl_stuck > 0.3)))
+        return _first_that_holds((("stuck", state.swirl_stuck > 0.7), ("sticks", state.swirl_stuck > 0.3)))
     if node == "bypass_flap":
-        return {"stuck": "stuck", "no_return": "does_not_close"}.get(c.bypass, "follows")
-    return _motor_sweep(c, rng) if c.card.turbo == "vgt_electric" else _vacuum_sweep(c)
+        return {"stuck": "stuck", "no_return": "does_not_close"}.get(state.bypass, "follows")
+    return _motor_sweep(state, rng) if state.card.turbo == "vgt_electric" else _vacuum_sweep(state)
 
 
 def _first_that_holds(rows: tuple[tuple[str, bool], ...]) -> str:
@@ -506,52 +526,60 @@ def _first_that_holds(rows: tuple[tuple[str, bool], ...]) -> str:
     return next((answer for answer, holds in rows if holds), "follows")
 
 
-def _valve_sweep(c: Condition) -> str:
+def _valve_sweep(state: Condition) -> str:
     return _first_that_holds(
         (
-            ("stuck", not c.egr_driven or c.egr_moves < 0.06),
-            ("does_not_close", c.egr_rest > 6),
-            ("sticks", c.egr_moves < 0.7),
+            ("stuck", not state.egr_driven or state.egr_moves < 0.06),
+            ("does_not_close", state.egr_rest > 6),
+            ("sticks", state.egr_moves < 0.7),
         )
     )
 
 
-def _flap_sweep(c: Condition) -> str:
+def _flap_sweep(state: Condition) -> str:
     return _first_that_holds(
-        (("loose", c.flap_chatters), ("sticks", c.flap_carbon > 0.5), ("slow", c.flap_carbon > 0.3))
+        (
+            ("loose", state.flap_chatters),
+            ("sticks", state.flap_carbon > 0.5),
+            ("slow", state.flap_carbon > 0.3),
+        )
     )
 
 
-def _motor_sweep(c: Condition, rng: Rng) -> str:
-    if c.vane_motor == 0 or c.vane_plug_loose and rng.random() < 0.25:
+def _motor_sweep(state: Condition, rng: Rng) -> str:
+    if state.vane_motor == 0 or state.vane_plug_loose and rng.random() < 0.25:
         return "stuck"
     return _first_that_holds(
         (
-            ("dead_spot", bool(c.dead_spot)),
-            ("does_not_close", c.vane_offset > 10),
-            ("sticks", c.vanes_stick > 0.3),
+            ("dead_spot", bool(state.dead_spot)),
+            ("does_not_close", state.vane_offset > 10),
+            ("sticks", state.vanes_stick > 0.3),
         )
     )
 
 
-def _vacuum_sweep(c: Condition) -> str:
-    reach = p.vane_reach(c)
+def _vacuum_sweep(state: Condition) -> str:
+    reach = physics.vane_reach(state)
     return _first_that_holds(
-        (("stuck", reach < 0.15), ("slow", reach < 0.75), ("sticks", c.vanes_stick > 0.3))
+        (("stuck", reach < 0.15), ("slow", reach < 0.75), ("sticks", state.vanes_stick > 0.3))
     )
 
 
 @made("vane_learning")
-def learning(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    refused = c.vanes_stick > 0.6 or c.vane_motor == 0 or c.dead_spot and rng.random() < 0.5
-    return [saw("vane_learning", "refused" if refused else "better" if c.vane_offset > 5 else "same")]
+def learning(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    refused = state.vanes_stick > 0.6 or state.vane_motor == 0 or state.dead_spot and rng.random() < 0.5
+    return [saw("vane_learning", "refused" if refused else "better" if state.vane_offset > 5 else "same")]
 
 
 @made("actuator_watch")
-def watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    reach = p.vane_reach(c)
+def watch(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    reach = physics.vane_reach(state)
     jumps = (
-        c.vanes_stick > 0.45 or c.dead_spot and rng.random() < 0.5 or c.vane_plug_loose and rng.random() < 0.4
+        state.vanes_stick > 0.45
+        or state.dead_spot
+        and rng.random() < 0.5
+        or state.vane_plug_loose
+        and rng.random() < 0.4
     )
     if reach < 0.12:
         seen = "still"
@@ -565,18 +593,22 @@ def watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("linkage_free")
-def linkage(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def linkage(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
-        saw("linkage_free", "seized" if c.vanes_stick > 0.85 else "rough" if c.vanes_stick > 0.25 else "free")
+        saw(
+            "linkage_free",
+            "seized" if state.vanes_stick > 0.85 else "rough" if state.vanes_stick > 0.25 else "free",
+        )
     ]
 
 
 @made("unplug_compare")
-def unplug(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def unplug(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "air_mass_sensor")
     helped = {
-        "air_mass_sensor": abs(c.maf_gain - 1) > 0.12 or c.sensor_open == "air_mass_sensor",
-        "manifold_pressure_sensor": abs(c.map_error_kpa) > 10 or c.sensor_open == "manifold_pressure_sensor",
+        "air_mass_sensor": abs(state.maf_gain - 1) > 0.12 or state.sensor_open == "air_mass_sensor",
+        "manifold_pressure_sensor": abs(state.map_error_kpa) > 10
+        or state.sensor_open == "manifold_pressure_sensor",
         "egr_valve": False,
         "turbo_actuator": False,
     }.get(node, False)
@@ -587,19 +619,23 @@ def unplug(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("egr_position")
-def egr_position(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def egr_position(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
-        read("egr_position", max(0.0, shown(rng, c.egr_rest, 0.03, 0, 0.4)), "percent", point="engine_off")
+        read(
+            "egr_position", max(0.0, shown(rng, state.egr_rest, 0.03, 0, 0.4)), "percent", point="engine_off"
+        )
     ]
 
 
 @made("egr_air_change")
-def egr_air(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def egr_air(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     whole = (
-        expected_air_mg(barometer_kpa(c.altitude_m), c.card.displacement_l or 2.2, c.cylinders, 30, 0.85)
-        * c.maf_gain
+        expected_air_mg(
+            barometer_kpa(state.altitude_m), state.card.displacement_l or 2.2, state.cylinders, 30, 0.85
+        )
+        * state.maf_gain
     )
-    shut, opened = (whole * (1 - p.egr_gas(c, x)) for x in (0.0, 100.0))
+    shut, opened = (whole * (1 - physics.egr_gas(state, x)) for x in (0.0, 100.0))
     return [
         read("egr_air_change", shown(rng, v, 0.01, 0), "mg", point=x)
         for x, v in (("shut", shut), ("open", opened))
@@ -607,33 +643,33 @@ def egr_air(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("egr_actuate")
-def egr_actuate(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def egr_actuate(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """Driven straight at the part, past its wires."""
-    if c.egr_shorted:
+    if state.egr_shorted:
         return [saw("egr_actuate", "shorted")]
-    return [saw("egr_actuate", _felt(c, c.egr_motor, rng))]
+    return [saw("egr_actuate", _felt(state, state.egr_motor, rng))]
 
 
-def _felt(c: Condition, driven: bool, rng: Rng) -> str:
+def _felt(state: Condition, driven: bool, rng: Rng) -> str:
     """What ear and finger tell of a valve that is driven, or not."""
-    if not driven or c.egr_moves < 0.06:
+    if not driven or state.egr_moves < 0.06:
         return "none"
     loosens = str(rng.choice(["weak", "improves"]))
-    return "crisp" if c.egr_moves > 0.75 and c.egr_rest < 6 else loosens
+    return "crisp" if state.egr_moves > 0.75 and state.egr_rest < 6 else loosens
 
 
 @made("egr_command")
-def egr_command(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def egr_command(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """Ordered by the control unit, through its wires."""
-    return [saw("egr_command", _felt(c, c.egr_driven, rng))]
+    return [saw("egr_command", _felt(state, state.egr_driven, rng))]
 
 
 @made("egr_arm_free")
-def egr_arm(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    held = "seized_open" if c.egr_rest > 6 and c.egr_motor else "seized_shut"
-    if c.egr_moves < 0.35:
+def egr_arm(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    held = "seized_open" if state.egr_rest > 6 and state.egr_motor else "seized_shut"
+    if state.egr_moves < 0.35:
         seen = held
-    elif c.egr_moves < 0.7:
+    elif state.egr_moves < 0.7:
         seen = "rough"
     else:
         seen = "free"
@@ -641,23 +677,23 @@ def egr_arm(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("flap_watch")
-def flap_watch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    if c.fuse in ("blown", "relay_dead"):
+def flap_watch(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    if state.fuse in ("blown", "relay_dead"):
         return [saw("flap_watch", "still")]
-    if c.flap_chatters:
+    if state.flap_chatters:
         return [saw("flap_watch", str(rng.choice(["keeps_cycling", "grinds", "still"], p=[0.5, 0.3, 0.2])))]
-    stops = c.flap_carbon > 0.5 and rng.random() < 0.7
+    stops = state.flap_carbon > 0.5 and rng.random() < 0.7
     return [saw("flap_watch", str(rng.choice(["keeps_cycling", "still"])) if stops else "once_then_still")]
 
 
 @made("egr_look")
-def egr_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    stuck = c.egr_moves < 0.5 or c.egr_rest > 12 and c.egr_motor
-    if c.egr_flow < 0.35:
+def egr_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    stuck = state.egr_moves < 0.5 or state.egr_rest > 12 and state.egr_motor
+    if state.egr_flow < 0.35:
         seen = "blocked"
     elif stuck:
         seen = "stuck"
-    elif c.cooler_wet > 0.6:
+    elif state.cooler_wet > 0.6:
         seen = "wet"
     else:
         seen = ""
@@ -665,27 +701,27 @@ def egr_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("egr_cooler_look")
-def cooler_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    if c.cooler_flow < 0.35:
+def cooler_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    if state.cooler_flow < 0.35:
         seen = "blocked"
-    elif c.cooler_wet:
+    elif state.cooler_wet:
         seen = "wet"
     else:
         seen = ""
-    seen = seen or {"stuck": "stuck", "no_return": "broken"}.get(c.bypass, "")
+    seen = seen or {"stuck": "stuck", "no_return": "broken"}.get(state.bypass, "")
     return [saw("egr_cooler_look", seen or ("fouled" if rng.random() < 0.4 else "clean"))]
 
 
 @made("bypass_watch")
-def bypass(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    still = c.card.egr_cooler_bypass == "vacuum" and p.vacuum_share(c) < 0.35
-    return [saw("bypass_watch", "stuck" if still and c.bypass == "follows" else c.bypass)]
+def bypass(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    still = state.card.egr_cooler_bypass == "vacuum" and physics.vacuum_share(state) < 0.35
+    return [saw("bypass_watch", "stuck" if still and state.bypass == "follows" else state.bypass)]
 
 
 @made("swirl_compare")
-def swirl(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    released = 3.6 * (1 + 0.25 * c.port_choked)
-    as_is = released * (1 + 0.9 * c.swirl_stuck + 0.45 * c.port_choked)
+def swirl(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    released = 3.6 * (1 + 0.25 * state.port_choked)
+    as_is = released * (1 + 0.9 * state.swirl_stuck + 0.45 * state.port_choked)
     return [
         read("swirl_compare", shown(rng, v, 0.03, 1), "s", point=x)
         for x, v in (("as_is", as_is), ("released", released))
@@ -696,29 +732,29 @@ def swirl(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("vacuum_at_pump")
-def at_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    kpa = barometer_kpa(c.altitude_m) * c.pump
-    slow = 8 / max(0.3, c.pump)
-    flicker = abs(float(rng.normal(1 if c.pump > 0.8 else 4, 0.5)))
+def at_pump(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    kpa = barometer_kpa(state.altitude_m) * state.pump
+    slow = 8 / max(0.3, state.pump)
+    flicker = abs(float(rng.normal(1 if state.pump > 0.8 else 4, 0.5)))
     said: Entry = {
         "kpa": shown(rng, kpa, 0.01, 0),
         "seconds": round(slow, 0),
         "flicker_kpa": round(flicker, 1),
     }
-    return [figures("vacuum_at_pump", **said, altitude_m=round(c.altitude_m))]
+    return [figures("vacuum_at_pump", **said, altitude_m=round(state.altitude_m))]
 
 
 @made("vacuum_hold")
-def hold(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def hold(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "vacuum_hose")
-    leak = c.leaks.get(node, 0.0)
+    leak = state.leaks.get(node, 0.0)
     leak = max(
         leak,
-        c.hose_vac_leak if node == "vacuum_hose" else 0.0,
-        c.can_leak if node == "turbo_actuator" else 0.0,
+        state.hose_vac_leak if node == "vacuum_hose" else 0.0,
+        state.can_leak if node == "turbo_actuator" else 0.0,
     )
     if node == "check_valve":
-        leak = 0.7 if c.check_valve == "leaks" else 0.0
+        leak = 0.7 if state.check_valve == "leaks" else 0.0
     return [_held("vacuum_hold", node, leak, rng)]
 
 
@@ -730,17 +766,20 @@ def _held(test: str, node: str, leak: float, rng: Rng) -> Entry:
 
 
 @made("vacuum_section")
-def section(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def section(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     leak = min(
-        1.0, c.hose_vac_leak + sum(c.leaks.values()) + 0.6 * c.can_leak * (c.card.turbo == "vgt_vacuum")
+        1.0,
+        state.hose_vac_leak
+        + sum(state.leaks.values())
+        + 0.6 * state.can_leak * (state.card.turbo == "vgt_vacuum"),
     )
     return [_held("vacuum_section", "vacuum_branch", leak, rng)]
 
 
 @made("vacuum_travel")
-def travel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def travel(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     sound = ((0, 0.0), (18, 0.5), (30, 3.5), (45, 9.2), (60, 10.0))
-    moves = (1 - c.can_leak) * (1 - 0.5 * c.vanes_stick)
+    moves = (1 - state.can_leak) * (1 - 0.5 * state.vanes_stick)
     node = where.get("node", "turbo_actuator")
     return [
         figures(
@@ -756,12 +795,12 @@ def travel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("vacuum_feel")
-def vacuum_feel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def vacuum_feel(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """A fingertip tells much from little, and little from nothing."""
     node = where.get("node", "vacuum_hose")
-    arrives = p.vacuum_share(c)
+    arrives = physics.vacuum_share(state)
     if node == "stop_line":
-        arrives *= (1 - c.leaks.get("stop_line", 0.0)) * c.key_passes
+        arrives *= (1 - state.leaks.get("stop_line", 0.0)) * state.key_passes
     felt = arrives + float(rng.normal(0, 0.08))
     if felt > 0.6:
         seen = "strong"
@@ -773,30 +812,32 @@ def vacuum_feel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("vacuum_look")
-def vacuum_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    split = c.hose_vac_leak and not c.hose_vac_off and rng.random() < 0.8
-    seen = c.hose_vac_off or ("split" if split or "stop_line" in c.leaks and rng.random() < 0.7 else "sound")
+def vacuum_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    split = state.hose_vac_leak and not state.hose_vac_off and rng.random() < 0.8
+    seen = state.hose_vac_off or (
+        "split" if split or "stop_line" in state.leaks and rng.random() < 0.7 else "sound"
+    )
     return [saw("vacuum_look", seen, node="vacuum_hose")]
 
 
 @made("brake_pedal_feel")
-def pedal_feel(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("brake_pedal_feel", "hard" if p.vacuum_share(c) < 0.6 else "normal")]
+def pedal_feel(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("brake_pedal_feel", "hard" if physics.vacuum_share(state) < 0.6 else "normal")]
 
 
 @made("stop_hand_pump")
-def hand_pump(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    leaks = p.stop_leaks(c) > 0.1
-    if not c.rack_free:
+def hand_pump(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    leaks = physics.stop_leaks(state) > 0.1
+    if not state.rack_free:
         return [saw("stop_hand_pump", "no_stop_leaks" if leaks else "no_stop")]
-    slow = p.stop_leaks(c) > 0.6
+    slow = physics.stop_leaks(state) > 0.6
     return [saw("stop_hand_pump", ("slow_" if slow else "stops_") + ("leaks" if leaks else "holds"))]
 
 
 @made("stop_suction")
-def stop_suction(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    leak = p.stop_leaks(c)
-    if not c.rack_free or leak > 0.6:
+def stop_suction(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    leak = physics.stop_leaks(state)
+    if not state.rack_free or leak > 0.6:
         seen = "no_stop"
     elif leak > 0.15:
         seen = "slow"
@@ -806,29 +847,29 @@ def stop_suction(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("stop_lever")
-def stop_lever(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("stop_lever", "stops" if c.rack_free or rng.random() < 0.2 else "does_not")]
+def stop_lever(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("stop_lever", "stops" if state.rack_free or rng.random() < 0.2 else "does_not")]
 
 
 @made("stop_time")
-def stop_time(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [read("stop_time", shown(rng, p.stop_s(c), 0.05, 1), "s")]
+def stop_time(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("stop_time", shown(rng, physics.stop_s(state), 0.05, 1), "s")]
 
 
 @made("key_switch")
-def key_switch(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [figures("key_switch", passes_off=c.key_passes, seals_on=True, vents=True)]
+def key_switch(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [figures("key_switch", passes_off=state.key_passes, seals_on=True, vents=True)]
 
 
 @made("solenoid_coil")
-def coil(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    dead = c.boost_solenoid < 0.25
+def coil(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    dead = state.boost_solenoid < 0.25
     return [read("solenoid_coil", "OL" if dead else shown(rng, 28.0, 0.03, 1), "ohm", node="vacuum_solenoid")]
 
 
 @made("solenoid_duty")
-def duty(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    works = c.boost_solenoid
+def duty(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    works = state.boost_solenoid
     if works < 0.3:
         seen = "stays"
     elif works < 0.75:
@@ -842,81 +883,89 @@ def duty(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 # exhaust, DEF and NOx
 
 
-def _dp_said(c: Condition, q: float) -> float:
-    true = p.exhaust_backs(c, q)
-    seen = {"blocked": 0.15 * true, "split": 0.25 * true, "swapped": -true}.get(c.dp_hose, true)
-    return seen + c.dp_offset_kpa
+def _dp_said(state: Condition, q: float) -> float:
+    true = physics.exhaust_backs(state, q)
+    seen = {"blocked": 0.15 * true, "split": 0.25 * true, "swapped": -true}.get(state.dp_hose, true)
+    return seen + state.dp_offset_kpa
 
 
 @made("dpf_pressure")
-def dpf_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def dpf_pressure(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return [
-        figures("dpf_pressure", q_m3h=q, dp_kpa=shown(rng, _dp_said(c, q), 0.03, 2, 0.05))
+        figures("dpf_pressure", q_m3h=q, dp_kpa=shown(rng, _dp_said(state, q), 0.03, 2, 0.05))
         for q in (110.0, 220.0, 320.0)
     ]
 
 
 @made("dpf_state")
-def dpf_state(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    km = 550 if c.burns > 0.8 and c.soot_g < 18 else 140
-    values = (("soot_mass", c.soot_g, "g"), ("ash_mass", c.ash_g, "g"), ("distance_since_burn", km, "km"))
+def dpf_state(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    km = 550 if state.burns > 0.8 and state.soot_g < 18 else 140
+    values = (
+        ("soot_mass", state.soot_g, "g"),
+        ("ash_mass", state.ash_g, "g"),
+        ("distance_since_burn", km, "km"),
+    )
     return [read("dpf_state", max(0.0, shown(rng, v, 0.06, 0)), u, channel=x) for x, v, u in values]
 
 
 @made("dp_hose_look")
-def dp_hose(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("dp_hose_look", c.dp_hose if rng.random() < 0.9 else "sound")]
+def dp_hose(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("dp_hose_look", state.dp_hose if rng.random() < 0.9 else "sound")]
 
 
 @made("dp_channels")
-def dp_channels(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("dp_channels", "one_creeps" if c.dp_hose in ("blocked", "split") else "alike")]
+def dp_channels(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("dp_channels", "one_creeps" if state.dp_hose in ("blocked", "split") else "alike")]
 
 
 @made("exhaust_temps")
-def exhaust_temps(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    gain = 30 * c.oxidises
-    values = {"exhaust_1": 340 + c.exhaust_error_c, "exhaust_2": 310 + gain, "exhaust_3": 285 + gain}
+def exhaust_temps(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    gain = 30 * state.oxidises
+    values = {"exhaust_1": 340 + state.exhaust_error_c, "exhaust_2": 310 + gain, "exhaust_3": 285 + gain}
     return [read("exhaust_temps", shown(rng, v, 0.01, 0), "degC", channel=x) for x, v in values.items()]
 
 
 @made("nox_compare")
-def nox(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def nox(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     up = 420.0
     entries = []
     for dosing in (True, False):
-        down = up * (1 - p.nox_cut(c)) if dosing else up * 0.97
+        down = up * (1 - physics.nox_cut(state)) if dosing else up * 0.97
         said: Entry = {"dosing": dosing}
-        if c.nox_up and c.nox_heard:
-            said["up_ppm"] = max(0.0, shown(rng, up * c.nox_up, 0.03, 0))
-        if c.nox_down and c.nox_heard:
-            said["down_ppm"] = max(0.0, shown(rng, down * c.nox_down, 0.03, 0))
+        if state.nox_up and state.nox_heard:
+            said["up_ppm"] = max(0.0, shown(rng, up * state.nox_up, 0.03, 0))
+        if state.nox_down and state.nox_heard:
+            said["down_ppm"] = max(0.0, shown(rng, down * state.nox_down, 0.03, 0))
         entries.append(figures("nox_compare", **said))
     return entries
 
 
 @made("def_look")
-def def_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    crystals = rng.random() < (0.5 if c.spray < 0.7 else 0.06)
-    return [saw("def_look", "seal_missing" if not c.cap_seal else "crystals" if crystals else "clean")]
+def def_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    crystals = rng.random() < (0.5 if state.spray < 0.7 else 0.06)
+    return [saw("def_look", "seal_missing" if not state.cap_seal else "crystals" if crystals else "clean")]
 
 
 @made("def_concentration")
-def concentration(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [read("def_concentration", shown(rng, c.urea, 0, 1, 0.15), "percent")]
+def concentration(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [read("def_concentration", shown(rng, state.urea, 0, 1, 0.15), "percent")]
 
 
 @made("def_contamination")
-def contamination(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("def_contamination", c.foreign)]
+def contamination(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("def_contamination", state.foreign)]
 
 
 @made("def_quantity")
-def quantity(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    share = c.spray * min(1.0, c.def_bar / 5.0) * (0.15 if not c.def_heats and c.ambient_c < -8 else 1.0)
-    if c.spray > 0.8:
+def quantity(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    share = (
+        state.spray
+        * min(1.0, state.def_bar / 5.0)
+        * (0.15 if not state.def_heats and state.ambient_c < -8 else 1.0)
+    )
+    if state.spray > 0.8:
         seen = "cone"
-    elif c.spray < 0.25:
+    elif state.spray < 0.25:
         seen = "drips"
     else:
         seen = "jet"
@@ -926,49 +975,52 @@ def quantity(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("def_pressure")
-def def_pressure(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    bar = c.def_bar * (0.1 if not c.def_heats and c.ambient_c < -8 else 1.0)
+def def_pressure(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    bar = state.def_bar * (0.1 if not state.def_heats and state.ambient_c < -8 else 1.0)
     return [
         figures(
             "def_pressure",
             bar=shown(rng, bar, 0.01, 1),
-            held_bar=shown(rng, bar * (1 - c.def_falls), 0.01, 1),
+            held_bar=shown(rng, bar * (1 - state.def_falls), 0.01, 1),
             seconds=60,
         )
     ]
 
 
 @made("def_injector_look")
-def injector_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def injector_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     foul = "fouled" if rng.random() < 0.1 else "clean"
-    return [saw("def_injector_look", "blocked" if c.spray < 0.45 else "fouled" if c.spray < 0.7 else foul)]
+    return [
+        saw("def_injector_look", "blocked" if state.spray < 0.45 else "fouled" if state.spray < 0.7 else foul)
+    ]
 
 
 # wiring
 
 
-def _loose(c: Condition, node: str) -> bool:
+def _loose(state: Condition, node: str) -> bool:
     return {
-        "injector": bool(c.loose_plug),
-        "turbo_actuator": c.vane_plug_loose,
-        "egr_valve": c.egr_wire_open,
-        "nox_sensor": c.nox_wire != "",
+        "injector": bool(state.loose_plug),
+        "turbo_actuator": state.vane_plug_loose,
+        "egr_valve": state.egr_wire_open,
+        "nox_sensor": state.nox_wire != "",
         "control_module": False,
     }.get(node, False)
 
 
-def _of_node(c: Condition, node: str, seen: str, sound: str, test: str, rng: Rng) -> list[Entry]:
+def _of_node(state: Condition, node: str, seen: str, sound: str, test: str, rng: Rng) -> list[Entry]:
     if node != "injector":
-        return [saw(test, seen if _loose(c, node) else sound, node=node)]
+        return [saw(test, seen if _loose(state, node) else sound, node=node)]
     return [
-        saw(test, seen if i in c.loose_plug else sound, node=node, cylinder=i + 1) for i in range(c.cylinders)
+        saw(test, seen if i in state.loose_plug else sound, node=node, cylinder=i + 1)
+        for i in range(state.cylinders)
     ]
 
 
 @made("terminal_fit")
-def terminal_fit(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def terminal_fit(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     return _of_node(
-        c,
+        state,
         where.get("node", "injector"),
         str(rng.choice(["loose", "falls_off"])),
         "holds",
@@ -981,15 +1033,15 @@ FACES = ["dust", "burnt", "wet", "bent", "corroded", "backed_out", "chafed", "br
 
 
 @made("connector_look")
-def connector_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def connector_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     seen = str(rng.choice(FACES)) if rng.random() < 0.8 else "clean"
-    return _of_node(c, where.get("node", "injector"), seen, "clean", "connector_look", rng)
+    return _of_node(state, where.get("node", "injector"), seen, "clean", "connector_look", rng)
 
 
 @made("wiggle")
-def wiggle(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def wiggle(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "injector")
-    live = _loose(c, node) and not (node == "egr_valve" and rng.random() < 0.5)
+    live = _loose(state, node) and not (node == "egr_valve" and rng.random() < 0.5)
     contact = Contact() if live else SOUND_CONTACT
     said: Entry = {
         "wiggle_s": 60,
@@ -1001,12 +1053,12 @@ def wiggle(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("swap_parts")
-def swap(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    part = bool(c.coil_open or c.drips or c.trim_error or c.hot_open)
+def swap(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    part = bool(state.coil_open or state.drips or state.trim_error or state.hot_open)
     return [
         saw(
             "swap_parts",
-            "follows" if part else "gone" if c.loose_plug and rng.random() < 0.5 else "stays",
+            "follows" if part else "gone" if state.loose_plug and rng.random() < 0.5 else "stays",
             node="injector",
             cylinder=1,
         )
@@ -1023,35 +1075,35 @@ SIGNAL_ERRORS = {
 
 
 @made("sensor_signal")
-def sensor_signal(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def sensor_signal(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     """Between the ends; at one where its wire is open, or now and then where the element is spent."""
     node = where.get("node", "manifold_pressure_sensor")
-    ends = c.sensor_open == node or rng.random() < SIGNAL_ERRORS[node](c)
+    ends = state.sensor_open == node or rng.random() < SIGNAL_ERRORS[node](state)
     volts = float(rng.choice([0.03, 4.96])) if ends else float(rng.uniform(0.8, 3.8))
     return [read("sensor_signal", shown(rng, volts, 0.005, 2), "V", node=node)]
 
 
 @made("supply_pins")
-def supply_pins(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def supply_pins(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "control_module")
-    battery = 12.5 * (c.system_v // 12)
-    drop = c.module_supply_drop if node == "control_module" else 0.06
+    battery = 12.5 * (state.system_v // 12)
+    drop = state.module_supply_drop if node == "control_module" else 0.06
     dead = (
         node == "nox_sensor"
-        and c.nox_wire == "supply"
+        and state.nox_wire == "supply"
         or node == "egr_valve"
-        and c.egr_wire_open
+        and state.egr_wire_open
         and rng.random() < 0.6
-        or c.fuse in ("blown", "relay_dead")
+        or state.fuse in ("blown", "relay_dead")
         and node in ("nox_sensor", "egr_valve", "turbo_actuator")
         or node == "glow_module"
-        and c.glow_feed < 0.3
+        and state.glow_feed < 0.3
         or node == "turbo_actuator"
-        and c.vane_plug_loose
+        and state.vane_plug_loose
         and rng.random() < 0.3
     )
     loaded = {"loaded": True, "battery_v": battery}
-    ground = 0.9 if node == "nox_sensor" and c.nox_wire == "ground" else 0.03
+    ground = 0.9 if node == "nox_sensor" and state.nox_wire == "ground" else 0.03
     entries = [
         read(
             "supply_pins",
@@ -1064,24 +1116,24 @@ def supply_pins(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
         read("supply_pins", shown(rng, ground, 0.05), "V", loaded, node=node, pin="ground"),
     ]
     if node in ("air_mass_sensor", "manifold_pressure_sensor"):
-        said = 0.1 if c.sensor_open == node else shown(rng, 5.0, 0.004)
+        said = 0.1 if state.sensor_open == node else shown(rng, 5.0, 0.004)
         entries.append(read("supply_pins", said, "V", loaded, node=node, pin="reference"))
     return entries
 
 
 @made("network_pins")
-def network_pins(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def network_pins(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "control_module")
-    ohm = 1e6 if node == "nox_sensor" and c.nox_wire == "network" else c.network_ohm
+    ohm = 1e6 if node == "nox_sensor" and state.nox_wire == "network" else state.network_ohm
     return [read("network_pins", shown(rng, min(ohm, 1e6), 0.01, 1), "ohm", node=node, pin="pair")]
 
 
 @made("circuit_drop")
-def circuit_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+def circuit_drop(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     node = where.get("node", "control_module")
     if node == "control_module":
-        drop = c.module_supply_drop
-    elif _loose(c, node) and rng.random() < 0.6:
+        drop = state.module_supply_drop
+    elif _loose(state, node) and rng.random() < 0.6:
         drop = 2.0
     else:
         drop = 0.08
@@ -1089,11 +1141,11 @@ def circuit_drop(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 
 @made("fuse_look")
-def fuse_look(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [saw("fuse_look", "blown" if c.glow_feed == 0 and rng.random() < 0.6 else c.fuse)]
+def fuse_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    return [saw("fuse_look", "blown" if state.glow_feed == 0 and rng.random() < 0.6 else state.fuse)]
 
 
 @made("code_return")
-def code_return(c: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    back = bool(codes(c, rng, 0.9))
-    return [saw("code_return", "same" if back and not c.tool_codes else "none")]
+def code_return(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
+    back = bool(codes(state, rng, 0.9))
+    return [saw("code_return", "same" if back and not state.tool_codes else "none")]

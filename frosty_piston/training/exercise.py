@@ -213,8 +213,8 @@ def whole_coins(amount: float) -> int:
     return round(amount / COIN) * COIN
 
 
-def _starts(c: Condition, hot: bool) -> bool:
-    return (start_warm(c) if hot else start_quality(c)) >= STARTS_FROM
+def _starts(state: Condition, hot: bool) -> bool:
+    return (start_warm(state) if hot else start_quality(state)) >= STARTS_FROM
 
 
 def begin(spec: Spec, knowledge: Knowledge, rate: int) -> Bay:

@@ -248,8 +248,8 @@ def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
     )
 
 
-def _act_says(x: Entry) -> str:
-    d = x.data
+def _act_says(entry: Entry) -> str:
+    d = entry.data
     if d.temporary and d.come_back:
         back = f" (temporary; comes back {d.come_back})"
     elif d.temporary:

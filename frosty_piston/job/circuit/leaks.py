@@ -58,9 +58,11 @@ class Leaks:
     evidence: tuple[Evidence, ...]
 
 
-def on_circuit(leaking: Leaking | None, v: Result) -> bool:
+def on_circuit(leaking: Leaking | None, verdict: Result) -> bool:
     """Whether a verdict is about a place of the circuit."""
-    return leaking is not None and v.test in TESTS and str(v.where.get("node", "")) in leaking.place
+    return (
+        leaking is not None and verdict.test in TESTS and str(verdict.where.get("node", "")) in leaking.place
+    )
 
 
 def leaks_of(job: Job, knowledge: Knowledge, verdicts: Sequence[Result]) -> Leaks | None:
@@ -115,30 +117,39 @@ def _first_weights(leaking: Leaking, knowledge: Knowledge) -> dict[str, np.ndarr
     return {f: w / w.sum() for f, w in weights.items()}
 
 
-def _tried(job: Job, knowledge: Knowledge, leaking: Leaking, v: Result) -> Tried | None:
+def _tried(job: Job, knowledge: Knowledge, leaking: Leaking, verdict: Result) -> Tried | None:
     """A verdict as a test of places; None for one that tells nothing."""
-    outcomes = LOOKS if v.test == LOOK else HOLDS
-    if v.judgement.cls not in outcomes:
+    outcomes = LOOKS if verdict.test == LOOK else HOLDS
+    if verdict.judgement.cls not in outcomes:
         return None
-    at = str(v.where["node"])
+    at = str(verdict.where["node"])
     leaks = knowledge.circuit.leaks
-    entry = next((x for x in job.of(Outcome) if x.id in v.entries), None)
+    entry = next((x for x in job.of(Outcome) if x.id in verdict.entries), None)
     blocked = tuple(entry.data.blocked or ()) if entry else ()
-    tested = leaking.section(at, blocked) if v.test == SECTION else 1 << leaking.place[at]
+    tested = leaking.section(at, blocked) if verdict.test == SECTION else 1 << leaking.place[at]
     sees = np.full(len(leaking.ids), 0.0)
-    sure = leaks.looked if v.test == LOOK else leaks.seen * _waited(job, knowledge, leaking, tested, v, entry)
+    sure = (
+        leaks.looked
+        if verdict.test == LOOK
+        else leaks.seen * _waited(job, knowledge, leaking, tested, verdict, entry)
+    )
     for n in range(len(leaking.ids)):
         if tested >> n & 1:
             sees[n] = sure * (leaks.behind_valve if leaking.behind_valve(at, n) else 1.0)
-    return Tried(v, at, v.judgement.cls, tested, sees, blocked)
+    return Tried(verdict, at, verdict.judgement.cls, tested, sees, blocked)
 
 
 def _waited(
-    job: Job, knowledge: Knowledge, leaking: Leaking, tested: int, v: Result, entry: Entry[Outcome] | None
+    job: Job,
+    knowledge: Knowledge,
+    leaking: Leaking,
+    tested: int,
+    verdict: Result,
+    entry: Entry[Outcome] | None,
 ) -> float:
     """The share of the time that a leak in this volume needs to show, 1 at most."""
-    given = entry.data.figures if entry is not None and v.test == SECTION else None
-    if not given or v.judgement.cls != HOLDS[0]:
+    given = entry.data.figures if entry is not None and verdict.test == SECTION else None
+    if not given or verdict.judgement.cls != HOLDS[0]:
         return 1.0
     seconds = float(given.get("seconds", 0))
     start = abs(float(given.get("start_kpa", 0)))

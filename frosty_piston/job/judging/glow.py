@@ -81,8 +81,8 @@ def _beside(afar: Result, at_plug: Result) -> Result:
     return replace(afar, judgement=replace(afar.judgement, because=afar.judgement.because + extra))
 
 
-def _read(v: Result) -> str:
-    return "it is open" if v.judgement.value is None else f"it is {plain(v.judgement.value)} Ω"
+def _read(verdict: Result) -> str:
+    return "it is open" if verdict.judgement.value is None else f"it is {plain(verdict.judgement.value)} Ω"
 
 
 def reference(readings: Readings) -> glow.Reference:
@@ -101,8 +101,8 @@ def lamp_test(readings: Readings, latest: list[Entry]) -> list[Result]:
     ref = reference(readings)
     limits = readings.limits(glow.GlowLimits)
 
-    def watts(x: Entry) -> float:
-        return readings.instruments.lamp_w(x) or GENERAL_LAMP_W
+    def watts(entry: Entry) -> float:
+        return readings.instruments.lamp_w(entry) or GENERAL_LAMP_W
 
     return [
         result(x, glow_methods.judge_lamp(x.data.outcome, watts(x), ref, limits))

@@ -43,9 +43,9 @@ def resistance(readings: Readings, latest: list[Entry]) -> list[Result]:
     return results
 
 
-def _part_c(x: Entry, warm: bool, limits: injection.InjectionLimits) -> tuple[float, bool]:
+def _part_c(entry: Entry, warm: bool, limits: injection.InjectionLimits) -> tuple[float, bool]:
     """How warm the part was, and whether somebody measured it."""
-    said = x.data.conditions.part_c if x.data.conditions else None
+    said = entry.data.conditions.part_c if entry.data.conditions else None
     return (float(limits.hot_part_c if warm else limits.cold_part_c), False) if said is None else (said, True)
 
 

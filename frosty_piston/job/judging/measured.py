@@ -12,12 +12,12 @@ from .result import Result
 UNIT_WORDS = {"ohm": "Ω", "degC": "°C", "percent": "%"}
 
 
-def measured_says(job: Job, v: Result) -> str:
+def measured_says(job: Job, verdict: Result) -> str:
     """Return a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one
     reading was corrected, its worth with the doubt; where there is no figure, the class in words."""
-    j = v.judgement
+    j = verdict.judgement
     known = {x.id: x for x in job.live}
-    readings = [known[i] for i in v.entries if i in known and known[i].kind == "reading"]
+    readings = [known[i] for i in verdict.entries if i in known and known[i].kind == "reading"]
     if len(readings) > 1 or readings and readings[0].data.unit != j.unit and j.unit == "percent":
         return listed([_figure(x.data.value, x.data.unit) for x in readings])
     return j.said or spoken(j.cls)

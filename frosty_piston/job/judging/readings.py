@@ -101,9 +101,10 @@ class Readings:
         bad = {place for (place, _), x in by_place.items() if not self._found_sound(x)}
         return [x for (place, _), x in by_place.items() if place not in bad or not self._found_sound(x)]
 
-    def _found_sound(self, x: Entry) -> bool:
+    def _found_sound(self, entry: Entry) -> bool:
         return (
-            x.kind == "outcome" and self.knowledge.tests[x.data.test].outcomes.get(x.data.outcome) == "sound"
+            entry.kind == "outcome"
+            and self.knowledge.tests[entry.data.test].outcomes.get(entry.data.outcome) == "sound"
         )
 
     def limits(self, area: type[L]) -> L:

@@ -50,11 +50,11 @@ def place(verdict: Result) -> str:
     return " ".join(words)
 
 
-def same_place(v: Result) -> tuple[object, ...]:
+def same_place(verdict: Result) -> tuple[object, ...]:
     """What makes two verdicts one of the same place: test, where, hot or cold, dosing or not, with power or
     not."""
-    where = tuple(sorted((key, str(value)) for key, value in v.where.items()))
-    return (v.test, where, v.hot, v.dosing, v.energised)
+    where = tuple(sorted((key, str(value)) for key, value in verdict.where.items()))
+    return (verdict.test, where, verdict.hot, verdict.dosing, verdict.energised)
 
 
 def latest_of_each(times: Iterable[list[Result]]) -> list[Result]:
@@ -71,6 +71,8 @@ def latest_of_each(times: Iterable[list[Result]]) -> list[Result]:
     return [v for found in results.values() for v in found]
 
 
-def worse(v: Result, other: Result | None) -> bool:
+def worse(verdict: Result, other: Result | None) -> bool:
     """Whether one verdict on a place is worse than another."""
-    return other is None or SEVERITY.index(v.judgement.verdict) > SEVERITY.index(other.judgement.verdict)
+    return other is None or SEVERITY.index(verdict.judgement.verdict) > SEVERITY.index(
+        other.judgement.verdict
+    )

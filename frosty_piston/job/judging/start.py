@@ -48,11 +48,11 @@ def speed(readings: Readings, latest: list[Entry]) -> list[Result]:
 
 
 def drop(readings: Readings, latest: list[Entry]) -> list[Result]:
-    def judged(x: Entry) -> Judgement:
-        meter = readings.instruments.voltmeter(x)
-        side = x.data.where.point or "ground"
+    def judged(entry: Entry) -> Judgement:
+        meter = readings.instruments.voltmeter(entry)
+        side = entry.data.where.point or "ground"
         limits = readings.limits(battery.BatteryLimits)
-        return battery.judge_drop(readings.figure(x, "V"), side, limits, meter)
+        return battery.judge_drop(readings.figure(entry, "V"), side, limits, meter)
 
     return [result(x, judged(x)) for x in latest]
 

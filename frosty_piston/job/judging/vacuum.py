@@ -75,13 +75,13 @@ def _capped(readings: Readings) -> float | None:
     return None
 
 
-def _volume_ml(readings: Readings, x: Entry, branch: bool) -> float:
+def _volume_ml(readings: Readings, entry: Entry, branch: bool) -> float:
     """What was pumped: by the circuit, else what is usual."""
     leaking = leaking_on(readings.job, readings.knowledge)
-    node = str(x.data.where.node or "")
+    node = str(entry.data.where.node or "")
     if leaking is None or node not in leaking.place:
         return readings.knowledge.circuit.leaks.usual_ml if branch else PART_ML
-    tested = leaking.section(node, tuple(x.data.blocked or ())) if branch else 1 << leaking.place[node]
+    tested = leaking.section(node, tuple(entry.data.blocked or ())) if branch else 1 << leaking.place[node]
     return leaking.volume_ml(tested)
 
 
@@ -99,8 +99,8 @@ def held_points(readings: Readings, x: Entry) -> list[tuple[float, float]]:
     return [(0.0, abs(start or 0.0)), (seconds or 0.0, abs(end or 0.0))]
 
 
-def _tau_says(readings: Readings, x: Entry, limits: vacuum.VacuumLimits, around: vacuum.Ambient) -> str:
-    points = held_points(readings, x)
+def _tau_says(readings: Readings, entry: Entry, limits: vacuum.VacuumLimits, around: vacuum.Ambient) -> str:
+    points = held_points(readings, entry)
     if len(points) < MOST_ENDS + 1:
         return ""
     held = hold_fit(points, limits.hold_gauge_kpa, around)

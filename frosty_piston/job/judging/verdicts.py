@@ -15,26 +15,26 @@ from .result import Result
 from .wiring import drives
 
 
-def _as_typed(v: Result, units: Mapping[str, str]) -> Result:
+def _as_typed(verdict: Result, units: Mapping[str, str]) -> Result:
     """A verdict on one reading that is printed in the unit in which that was typed."""
-    j = v.judgement
-    unit = units.get(v.entries[0]) if len(v.entries) == 1 else None
+    j = verdict.judgement
+    unit = units.get(verdict.entries[0]) if len(verdict.entries) == 1 else None
     if j.value is None or not j.unit or unit in (None, j.unit) or unit not in UNITS or j.unit not in UNITS:
-        return v
+        return verdict
     if not same_kind(j.unit, str(unit)):
-        return v
+        return verdict
     value = convert(j.value, j.unit, str(unit))
     u = j.uncertainty and abs(convert(j.value + j.uncertainty, j.unit, str(unit)) - value)
-    return replace(v, judgement=replace(j, typed=(value, u, str(unit))))
+    return replace(verdict, judgement=replace(j, typed=(value, u, str(unit))))
 
 
-def _with_note(v: Result, notes: Mapping[str, str]) -> Result:
+def _with_note(verdict: Result, notes: Mapping[str, str]) -> Result:
     """A verdict whose reason carries what was written beside its entries."""
-    written = [notes[i] for i in v.entries if i in notes]
+    written = [notes[i] for i in verdict.entries if i in notes]
     if not written:
-        return v
-    because = " ".join([v.judgement.because, *(f"“{note}”" for note in written)])
-    return replace(v, judgement=replace(v.judgement, because=because))
+        return verdict
+    because = " ".join([verdict.judgement.because, *(f"“{note}”" for note in written)])
+    return replace(verdict, judgement=replace(verdict.judgement, because=because))
 
 
 class Verdicts:

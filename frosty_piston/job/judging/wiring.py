@@ -79,19 +79,21 @@ def network_pins(readings: Readings, latest: list[Entry]) -> list[Result]:
     return results
 
 
-def _unplugged(readings: Readings, x: Entry, latest: list[Entry]) -> Result:
+def _unplugged(readings: Readings, entry: Entry, latest: list[Entry]) -> Result:
     """The pair with one module unplugged, against the pair with all of them at the same plug."""
     whole = [
         y
         for y in latest
-        if y.data.where.pin == "pair" and not y.data.where.point and y.data.where.node == x.data.where.node
+        if y.data.where.pin == "pair"
+        and not y.data.where.point
+        and y.data.where.node == entry.data.where.node
     ]
     before = readings.value(whole[-1], "ohm") if whole else None
-    ohm = math.inf if x.data.value == "OL" else readings.value(x, "ohm") or 0.0
+    ohm = math.inf if entry.data.value == "OL" else readings.value(entry, "ohm") or 0.0
     if before is None and whole:
         before = math.inf
     limits = readings.limits(wiring.WiringLimits)
-    return result(x, wiring.judge_unplugged(x.data.where.channel or "It", before, ohm, limits))
+    return result(entry, wiring.judge_unplugged(entry.data.where.channel or "It", before, ohm, limits))
 
 
 def sensor_signal(readings: Readings, latest: list[Entry]) -> list[Result]:
@@ -128,13 +130,13 @@ def wiggle(readings: Readings, latest: list[Entry]) -> list[Result]:
     return results
 
 
-def _before_s(readings: Readings, x: Entry) -> float:
+def _before_s(readings: Readings, entry: Entry) -> float:
     """How long the same place was wiggled before when it dropped out: the same time is wanted again."""
     at = readings.job.position
     earlier = []
     for y in readings.job.of(Outcome):
-        alike = y.data.test == x.data.test and y.data.where == x.data.where
-        if alike and at[y.id] < at.get(x.id, len(at)):
+        alike = y.data.test == entry.data.test and y.data.where == entry.data.where
+        if alike and at[y.id] < at.get(entry.id, len(at)):
             seconds, dropped = figures(y, "wiggle_s", "dropouts")
             earlier.append(seconds if seconds and dropped else 0.0)
     return max(earlier, default=0.0)

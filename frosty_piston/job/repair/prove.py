@@ -181,15 +181,15 @@ class _Prover:
             for p in pairs.values()
         )
 
-    def _answered(self, v: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
+    def _answered(self, verdict: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
         """A sound reading since that takes in the place: the same test further up the wire, or one that
         says more."""
-        shape = self.knowledge.tests[v.test]
-        here = str(v.where.get("point", ""))
+        shape = self.knowledge.tests[verdict.test]
+        here = str(verdict.where.get("point", ""))
         points = ([here] if here else []) + shape.taken_in_at.get(here, [])
-        for test in (v.test, *shape.answered_by):
-            for where in [{**v.where, "point": point} for point in points] or [v.where]:
-                seen = latest.get(same_place(replace(v, test=test, where=where)))
+        for test in (verdict.test, *shape.answered_by):
+            for where in [{**verdict.where, "point": point} for point in points] or [verdict.where]:
+                seen = latest.get(same_place(replace(verdict, test=test, where=where)))
                 if seen is not None and seen.judgement.verdict == "sound":
                     return seen
         return None
@@ -377,8 +377,8 @@ class _Prover:
                     f"Not cured: {p.after.judgement.because}",
                 )
 
-    def _since_repair(self, v: Result) -> bool:
-        return any(i in self.since for i in v.entries)
+    def _since_repair(self, verdict: Result) -> bool:
+        return any(i in self.since for i in verdict.entries)
 
     def _whole_circuit(self) -> Iterator[Missing]:
         """After a mend on the circuit the whole is tested again: one leak may have hidden another."""
@@ -438,12 +438,12 @@ class _Prover:
                 f"{title}{', ' + where if where else ''}: {says}.",
             )
 
-    def _gone_with_part(self, v: Result) -> bool:
+    def _gone_with_part(self, verdict: Result) -> bool:
         """Whether it was read on the part itself, off the vehicle or moved about, and that part has been
         replaced."""
         replaced = [x.data.repair for x in self.job.repairs if x.data.action == "replaced"]
-        return self.knowledge.tests[v.test].on_part and any(
-            v.test in tests_of(self.knowledge, r) for r in replaced if r in self.knowledge.repairs
+        return self.knowledge.tests[verdict.test].on_part and any(
+            verdict.test in tests_of(self.knowledge, r) for r in replaced if r in self.knowledge.repairs
         )
 
     def _suspects(self, disturbed: list[Missing]) -> Iterator[Missing]:

@@ -145,12 +145,12 @@ class Job:
         """The acts that were meant to mend something."""
         return tuple(x for x in self.acts if x.data.action != CHANGES_NO_PART)
 
-    def _follows(self, x: Entry, act: Entry) -> bool:
+    def _follows(self, entry: Entry, act: Entry) -> bool:
         """Whether an entry came after an act: by its time when both have one, else by its place on the
         tape."""
-        if x.at and act.at and x.at != act.at:
-            return x.at > act.at
-        return self.position[x.id] > self.position[act.id]
+        if entry.at and act.at and entry.at != act.at:
+            return entry.at > act.at
+        return self.position[entry.id] > self.position[act.id]
 
     @cached_property
     def time_of(self) -> dict[str, int]:

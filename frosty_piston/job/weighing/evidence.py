@@ -456,37 +456,37 @@ def _between(knowledge: Knowledge, known: TestFinding, outcome: str, of_test: li
     return [Evidence(says, ids, known.between_at(len(pairs)), SEEN, 1.0, reasons)]
 
 
-def belongs(job: Job, knowledge: Knowledge, known: TestFinding, v: Result) -> bool:
+def belongs(job: Job, knowledge: Knowledge, known: TestFinding, verdict: Result) -> bool:
     """Whether a verdict is one of those a finding is made of: by point, channel, part, hot or cold, dosing or
     not."""
     shape = known.shape
-    channel = str(v.where.get("channel", ""))
+    channel = str(verdict.where.get("channel", ""))
     return (
-        (not shape.points or v.where.get("point") in shape.points)
+        (not shape.points or verdict.where.get("point") in shape.points)
         and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))
         and (
             not shape.nodes
-            or (part := part_of(job, knowledge, v)) in shape.nodes
+            or (part := part_of(job, knowledge, verdict)) in shape.nodes
             or shape.unsaid
             and part is None
         )
-        and (shape.hot is None or shape.hot == v.hot)
-        and (shape.dosing is None or shape.dosing == v.dosing)
+        and (shape.hot is None or shape.hot == verdict.hot)
+        and (shape.dosing is None or shape.dosing == verdict.dosing)
     )
 
 
-def part_of(job: Job, knowledge: Knowledge, v: Result) -> str | None:
+def part_of(job: Job, knowledge: Knowledge, verdict: Result) -> str | None:
     """The part that a verdict is about. Nothing said: the only one of the test's parts that is fitted, else
     none."""
-    if "node" in v.where:
-        return knowledge.node(str(v.where["node"]))
-    if v.where.get("cylinder") is not None and any(
-        "injector" in f.shape.nodes for f in knowledge.findings[v.test]
+    if "node" in verdict.where:
+        return knowledge.node(str(verdict.where["node"]))
+    if verdict.where.get("cylinder") is not None and any(
+        "injector" in f.shape.nodes for f in knowledge.findings[verdict.test]
     ):
         return "injector"
     fitted = {
         n
-        for f in knowledge.findings[v.test]
+        for f in knowledge.findings[verdict.test]
         for n in f.shape.nodes
         if not job.engine.rules_out(knowledge.nodes[n].needs)
     }

@@ -316,9 +316,9 @@ def _explained(record: JobRecord) -> list[dict[str, str]]:
     return rows
 
 
-def _worse(before: str | None, v: Result) -> str:
+def _worse(before: str | None, verdict: Result) -> str:
     order = ("failed", "marginal", "implausible", "unclear", "sound")
-    now = v.judgement.verdict
+    now = verdict.judgement.verdict
     return now if before is None else min(before, now, key=order.index)
 
 

@@ -29,18 +29,18 @@ def plug_shares(judged: list[Result], tape: Sequence[str] = ()) -> Shares:
     ranks = {"relay_connector": 0, "harness_connector": 1, "plug": 2}
     verdicts = [v for v in judged if v.test in HEAT_TESTS and "cylinder" in v.where]
 
-    def rank(v: Result) -> int:
-        return ranks.get(str(v.where.get("point")), 0)
+    def rank(verdict: Result) -> int:
+        return ranks.get(str(verdict.where.get("point")), 0)
 
     for v in verdicts:
         if v.test == "glow_resistance" and rank(v) == 2 and (share := _share(v)) is not None:
             at_plug[int(str(v.where["cylinder"]))] = share, max(number.get(i, 0) for i in v.entries)
 
-    def better_since(v: Result, share: float | None) -> bool:
-        alone = at_plug.get(int(str(v.where["cylinder"])))
-        if alone is None or share is None or v.test != "glow_resistance" or rank(v) == 2:
+    def better_since(verdict: Result, share: float | None) -> bool:
+        alone = at_plug.get(int(str(verdict.where["cylinder"])))
+        if alone is None or share is None or verdict.test != "glow_resistance" or rank(verdict) == 2:
             return False
-        return share > alone[0] + SHARE_APART and max(number.get(i, 0) for i in v.entries) > alone[1]
+        return share > alone[0] + SHARE_APART and max(number.get(i, 0) for i in verdict.entries) > alone[1]
 
     ordered = sorted(
         verdicts, key=lambda v: (better_since(v, _share(v)), v.test == "glow_resistance", rank(v))
@@ -52,9 +52,11 @@ def plug_shares(judged: list[Result], tape: Sequence[str] = ()) -> Shares:
     return shares
 
 
-def _share(v: Result) -> float | None:
+def _share(verdict: Result) -> float | None:
     return (
-        v.share if v.share is not None else {"open": 0.0, "all_open": 0.0, "sound": 1.0}.get(v.judgement.cls)
+        verdict.share
+        if verdict.share is not None
+        else {"open": 0.0, "all_open": 0.0, "sound": 1.0}.get(verdict.judgement.cls)
     )
 
 

@@ -185,14 +185,14 @@ def _in_km(entry: Entry) -> float:
     return convert(float(entry.data.value), entry.data.unit, "km")
 
 
-def returns_said(x: Entry, known: Returns | None) -> str:
+def returns_said(entry: Entry, known: Returns | None) -> str:
     """After how much a symptom came back, as it was written down, on the axis of the job."""
-    if known is None or not (x.data.returns or x.data.returns_about):
+    if known is None or not (entry.data.returns or entry.data.returns_about):
         return ""
-    timed = [v for r in x.data.returns if (v := getattr(r, known.axis)) is not None]
+    timed = [v for r in entry.data.returns if (v := getattr(r, known.axis)) is not None]
     if timed:
         return f"{', '.join(plain(v) for v in timed)} {known.unit}"
-    about = getattr(x.data.returns_about, known.axis) if x.data.returns_about else None
+    about = getattr(entry.data.returns_about, known.axis) if entry.data.returns_about else None
     return f"about every {plain(about)} {known.unit}" if about is not None else ""
 
 

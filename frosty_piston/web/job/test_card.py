@@ -139,8 +139,8 @@ def beside_cells(
     ]
 
 
-def of_node(record: JobRecord, knowledge: Knowledge, v: Result, node: str) -> bool:
-    return not node or part_of(record.job, knowledge, v) in (node, None)
+def of_node(record: JobRecord, knowledge: Knowledge, verdict: Result, node: str) -> bool:
+    return not node or part_of(record.job, knowledge, verdict) in (node, None)
 
 
 def cells_of(record: JobRecord, knowledge: Knowledge, test: str, node: str, hot: bool) -> list[Cell]:
