@@ -14,12 +14,15 @@ from frosty_piston.job.answer import answer
 from frosty_piston.job.tape import jobfile
 from frosty_piston.job.tape.schema import job_file_schema
 
+from .api_models import Assessment, JobAdded, Written
+from .api_schema import COMPONENTS, ENTRY, EXAMPLE_ENTRY, FAILURES, JOB_FILE, WRITING, body_of
 from .dependencies import GivenOpening, GivenPools, GivenWorkshop, read_body
 from .downloads import download
 from .signed_in import person_of
 
 router = APIRouter(prefix="/api/v1")
 MOST_ENTRIES = 5000
+AS_JOB_FILE = {"application/json": {"schema": {"$ref": COMPONENTS + JOB_FILE}}}
 
 
 def name_of(request: Request) -> str:
@@ -37,7 +40,15 @@ def other_names(raws: list[Any], name: str) -> list[Fault]:
     ]
 
 
-@router.post("/jobs", status_code=201)
+@router.post(
+    "/jobs",
+    status_code=201,
+    tags=["jobs"],
+    response_model=JobAdded,
+    response_description="The job is in.",
+    responses={200: {"model": JobAdded, "description": "The same file is already here."}, **WRITING},
+    openapi_extra=body_of(JOB_FILE, zipped=True),
+)
 async def add_job(
     request: Request, workshop: GivenWorkshop, opening: GivenOpening, pools: GivenPools
 ) -> JSONResponse:
@@ -53,20 +64,46 @@ async def add_job(
     return JSONResponse({"id": job_id}, 201 if new else 200, headers={"Location": f"/api/v1/jobs/{job_id}"})
 
 
-@router.get("/jobs/{job_id}/bundle")
+@router.get(
+    "/jobs/{job_id}/bundle",
+    tags=["jobs"],
+    response_class=Response,
+    responses={200: {"description": "The bundle.", "content": {"application/zip": {}}}, **FAILURES},
+)
 def get_bundle(job_id: str, workshop: GivenWorkshop) -> Response:
     """The job file with its recordings and pictures, as one archive."""
     return download(write_bundle(workshop, job_id), "application/zip", f"{job_id}.fpjob.zip")
 
 
-@router.get("/jobs/{job_id}")
+@router.get(
+    "/jobs/{job_id}",
+    tags=["jobs"],
+    response_class=Response,
+    responses={
+        200: {
+            "description": "The job file.",
+            "content": {"application/json": {"schema": {"$ref": COMPONENTS + JOB_FILE}}},
+        },
+        **FAILURES,
+    },
+)
 def get_job(job_id: str, workshop: GivenWorkshop) -> Response:
+    """The job as a job file."""
     file = jobfile.canonical(workshop.tapes.export(job_id)).encode()
     return download(file, "application/json", f"{job_id}.fpjob.json", shown=True)
 
 
-@router.post("/jobs/{job_id}/entries", status_code=201)
+@router.post(
+    "/jobs/{job_id}/entries",
+    status_code=201,
+    tags=["entries"],
+    response_model=Written,
+    response_description="Written.",
+    responses={200: {"model": Written, "description": "All of them were known."}, **WRITING},
+    openapi_extra=body_of(ENTRY, example=[EXAMPLE_ENTRY]),
+)
 async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) -> JSONResponse:
+    """Write one entry, or several in their order. Each is written once, however often it is sent."""
     body = await read_body(request)
 
     def write() -> JSONResponse:
@@ -87,12 +124,20 @@ async def add_entries(job_id: str, request: Request, workshop: GivenWorkshop) ->
     return await run_in_threadpool(write)
 
 
-@router.get("/jobs/{job_id}/assessment")
+@router.get(
+    "/jobs/{job_id}/assessment",
+    tags=["assessment"],
+    response_model=Assessment,
+    response_description="The assessment.",
+    responses=FAILURES,
+)
 def get_assessment(job_id: str, workshop: GivenWorkshop) -> Response:
+    """What the job is worth by now."""
     result = answer(workshop.tapes.job(job_id).assessed, workshop.settings.prices())
     return Response(json.dumps(result, ensure_ascii=False, indent=2), media_type="application/json")
 
 
-@router.get("/schema/job")
+@router.get("/schema/job", tags=["schema"], response_description="The schema.")
 def get_schema() -> JSONResponse:
+    """The JSON Schema of a job file (draft 2020-12)."""
     return JSONResponse(job_file_schema())

@@ -7,6 +7,7 @@ import mimetypes
 import time
 from collections.abc import AsyncIterator, MutableMapping
 from contextlib import asynccontextmanager, suppress
+from functools import partial
 from pathlib import Path
 from threading import Thread
 from typing import Any
@@ -64,7 +65,8 @@ from frosty_piston.web.workshop import (
     yard,
 )
 
-from . import api
+from . import api, api_pages
+from .api_schema import describe
 from .authentication import Gate, Tries, sealed
 from .page import refused, status_of
 from .pools import PAGE_THREADS, Pools
@@ -263,8 +265,10 @@ def create_app(workshop: Workshop, signing_in: bool = False, strict_transport: b
         search,
         people,
         api,
+        api_pages,
     ):
-        app.include_router(screen.router)
+        app.include_router(screen.router, include_in_schema=screen is api)
+    app.openapi = partial(describe, app, signing_in)  # type: ignore[method-assign]
     app.add_exception_handler(FrostyPistonError, _refused)
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(RequestValidationError, _bad_address)
