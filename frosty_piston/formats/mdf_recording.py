@@ -3,6 +3,7 @@
 import hashlib
 import io
 from collections.abc import Mapping
+from contextlib import suppress
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from frosty_piston.core.errors import BadInput
 from frosty_piston.core.traces import Signal
 
 from .csv_layout import MOST_COLUMNS
+from .extras import extra
 from .recording import Column, Recording, UnreadRows
 
 MAGIC = b"MDF "
@@ -17,14 +19,14 @@ MAGIC = b"MDF "
 
 def preload() -> None:
     """Load the library ahead of the first file."""
-    import asammdf  # noqa: F401
+    with suppress(BadInput):
+        extra("asammdf")
 
 
 def read_mdf(data: bytes) -> Recording:
     """Read an MDF 4 file: every channel of figures with its own time. Raises BadInput for a file that is
     damaged or holds none."""
-    from asammdf import MDF
-
+    MDF = extra("asammdf").MDF
     columns: list[Column] = []
     times: dict[int, np.ndarray] = {}
     values: dict[int, np.ndarray] = {}
@@ -66,12 +68,10 @@ def read_mdf(data: bytes) -> Recording:
 
 def write_mdf(channels: Mapping[str, tuple[Signal, str]]) -> bytes:
     """Write channels, each a signal and its unit, as MDF 4.10."""
-    from asammdf import MDF
-    from asammdf import Signal as MdfSignal
-
-    with MDF(version="4.10") as file:
+    asammdf = extra("asammdf")
+    with asammdf.MDF(version="4.10") as file:
         for name, (s, unit) in channels.items():
-            file.append([MdfSignal(samples=s.values, timestamps=s.times_s, name=name, unit=unit)])
+            file.append([asammdf.Signal(samples=s.values, timestamps=s.times_s, name=name, unit=unit)])
         out = io.BytesIO()
         file.save(out)
     return out.getvalue()

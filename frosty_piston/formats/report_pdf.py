@@ -6,16 +6,17 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from .extras import extra
+
 PAPER = Path(__file__).parent / "paper"
+SIGNS = PAPER / "signs.txt"  # written by tools/paper_signs.py: first and last of each run
 BROUGHT_ALONG = "Ω∞"
 MOST_PAPER_BYTES = 100_000_000
 
 
 @lru_cache(maxsize=2)
 def _compiler(name: str) -> Any:
-    import typst
-
-    return typst.Compiler(
+    return extra("typst").Compiler(
         str(PAPER / f"{name}.typ"), str(PAPER), font_paths=[str(PAPER / "fonts")], ignore_system_fonts=True
     )
 
@@ -23,12 +24,11 @@ def _compiler(name: str) -> Any:
 @lru_cache(maxsize=1)
 def _signs() -> frozenset[int]:
     """The signs that the fonts of the sheet have, and those that the setter brings along."""
-    from fontTools.ttLib import TTFont
-
-    fonts = sorted((PAPER / "fonts").glob("*.ttf"))
-    return frozenset(map(ord, BROUGHT_ALONG)).union(
-        *(frozenset(TTFont(f, lazy=True).getBestCmap()) for f in fonts)
-    )
+    signs = set(map(ord, BROUGHT_ALONG))
+    for row in SIGNS.read_text("ascii").splitlines():
+        first, last = (int(number, 16) for number in row.split())
+        signs.update(range(first, last + 1))
+    return frozenset(signs)
 
 
 def displayable(text: str) -> str:
@@ -61,8 +61,7 @@ def sheet_pdf(sheet: dict[str, Any]) -> bytes:
 
 
 def _whole(name: str, sheet: dict[str, Any]) -> bytes:
-    from typst import TypstError
-
+    TypstError = extra("typst").TypstError
     try:
         return _set(name, sheet)
     except TypstError:  # a sign that no font has

@@ -4,6 +4,7 @@ import os
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from functools import cache
+from importlib import import_module
 from threading import get_native_id
 from typing import Any
 
@@ -18,10 +19,11 @@ SLACK_MIN = 1440
 
 @cache
 def _cp() -> Any:
-    """The solver, loaded when it is first asked for: that takes a second."""
-    from ortools.sat.python import cp_model
-
-    return cp_model
+    """The solver, loaded when it is first asked for: that takes a second. None where it is not installed."""
+    try:
+        return import_module("ortools.sat.python.cp_model")
+    except ModuleNotFoundError:
+        return None
 
 
 def warm() -> None:
@@ -249,7 +251,7 @@ def _behind_others() -> None:
 
 def lay_out(day: Day, limits: DayLimits, seconds: float = SEARCH_S) -> Plan:
     """Return the best plan that the solver finds in a given time; the plan of the plain rule where that is no
-    worse, or where the solver finds none.
+    worse, where the solver finds none, or where it is not installed.
 
     Parameters: `day`: jobs, people, bays, pins; `limits`: what lateness costs; `seconds`: how long it may
     search. Source: constraint programming (CP-SAT), begun at the plain rule's plan.
@@ -262,7 +264,7 @@ def lay_out(day: Day, limits: DayLimits, seconds: float = SEARCH_S) -> Plan:
     [('a', 0), ('c', 40), ('b', 40)]
     """
     rule = plain_rule(day, limits)
-    if not rule.placed:
+    if not rule.placed or _cp() is None:
         return rule
     found = _Model(day, rule, limits).solve(seconds)
     if found.by == SOLVER and cost(day, found, limits) <= cost(day, rule, limits):
