@@ -275,7 +275,7 @@ def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.benchmarks.mixed import benchmark_mixed
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
-    from frosty_piston.benchmarks.recordings import benchmark_recordings
+    from frosty_piston.benchmarks.recordings import benchmark_reading, benchmark_recordings
     from frosty_piston.benchmarks.trust import benchmark_trust
     from frosty_piston.benchmarks.vacuum import benchmark_vacuum
 
@@ -297,6 +297,7 @@ def _bench(args: argparse.Namespace) -> int:
         benchmark_reasoning(args.rounds)
     if args.only in (None, "recordings"):
         benchmark_recordings()
+        benchmark_reading()
     return bench(args.jobs, args.entries, args.rounds) if args.only in (None, "pages") else 0
 
 

@@ -1,8 +1,12 @@
 """Measures how often a recording is judged right, for each fault of the rig, and how long it takes."""
 
+import io
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
+
+import numpy as np
+import pandas as pd
 
 from frosty_piston.core.actuators import ActuatorLimits, analyse_drive, judge_drive
 from frosty_piston.core.air import AirLimits, judge_swirl
@@ -16,6 +20,7 @@ from frosty_piston.core.air_recorded import (
     rev_test,
 )
 from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
+from frosty_piston.formats.csv_recording import read_csv
 from frosty_piston.knowledge.figures import general
 from frosty_piston.rig import air_recordings as air
 from frosty_piston.rig.recordings import FAULTS, drive_recording
@@ -138,3 +143,26 @@ def benchmark_recordings(count: int = 200) -> None:
         shares = "".join(f"{n / count:9.1%}" for n in (right, unclear, wrong))
         print(f"{name:46}{shares}{each:9.0f}", flush=True)
     print("wanted: right over 95 %, a healthy one accused (wrong) under 2 %\n", flush=True)
+
+
+def _csv_of(rows: int, columns: int, seed: int = 1) -> bytes:
+    """A recording as a scan tool exports it, with a time and so many columns of figures."""
+    rng = np.random.default_rng(seed)
+    figures = np.column_stack([np.arange(rows) * 0.01, rng.normal(100, 30, (rows, columns - 1))])
+    head = ["time [s]", *(f"channel {n} [bar]" for n in range(1, columns))]
+    return pd.DataFrame(figures.round(2), columns=head).to_csv(index=False).encode()
+
+
+def benchmark_reading(rows: int = 1_000_000, columns: int = 21) -> None:
+    """Print how long a large CSV takes to read, beside the plain reader on the same bytes."""
+    data = _csv_of(rows, columns)
+    print(f"CSV of {rows:,} rows by {columns} columns, {len(data) / 1e6:.0f} MB, seconds of processor")
+    readers: tuple[tuple[str, Callable[[], object]], ...] = (
+        ("pandas.read_csv", lambda: pd.read_csv(io.BytesIO(data))),
+        ("read_csv", lambda: read_csv(data)),
+    )
+    for name, read in readers:
+        began = time.process_time()
+        read()
+        print(f"  {name:18}{time.process_time() - began:6.2f}", flush=True)
+    print("wanted: at most twice the plain reader\n", flush=True)

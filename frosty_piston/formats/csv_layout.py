@@ -4,12 +4,16 @@ time."""
 import csv
 import hashlib
 import re
+from codecs import getincrementaldecoder
 from dataclasses import dataclass
 from statistics import median
 
 from frosty_piston.core.errors import BadInput
 
 SAMPLE_BYTES = 2_000_000
+HEAD_BYTES = 4096
+PIECE_BYTES = 1_000_000
+EMPTY = b"\x00 \r\n\t"
 SAMPLE_LINES = 400
 MOST_COLUMNS = 2000
 MOST_LINE_BYTES = 1_000_000
@@ -115,10 +119,22 @@ def decoded(data: bytes) -> tuple[bytes, str]:
     """Bring a file to UTF-8 with one sign at the end of each line; raises BadInput for what is no text, with
     what it is."""
     text, encoding = _in_utf8(data)
-    for end in (b"\r\r\n", b"\r\n", b"\r"):
-        if end in text:
+    if b"\r" in text:
+        for end in (b"\r\r\n", b"\r\n", b"\r"):
             text = text.replace(end, b"\n")
     return text, encoding
+
+
+def first_lines(text: bytes, count: int) -> list[bytes]:
+    """The first lines of a text. The rest of it is not copied: a recording is large."""
+    lines: list[bytes] = []
+    at = 0
+    while len(lines) < count and at <= len(text):
+        end = text.find(b"\n", at)
+        end = len(text) if end < 0 else end
+        lines.append(text[at:end])
+        at = end + 1
+    return lines
 
 
 def fields_of(line: str, delimiter: str) -> list[str] | None:
@@ -131,7 +147,7 @@ def fields_of(line: str, delimiter: str) -> list[str] | None:
 
 
 def _in_utf8(data: bytes) -> tuple[bytes, str]:
-    if not data.strip(b"\x00 \r\n\t"):
+    if not data[:HEAD_BYTES].strip(EMPTY) and not data.strip(EMPTY):
         raise BadInput("The file is empty.")
     for magic, says in DISGUISES:
         if data.startswith(magic):
@@ -146,11 +162,20 @@ def _in_utf8(data: bytes) -> tuple[bytes, str]:
         return _transcoded(data, "utf-16-le" if head[1:2] == b"\x00" else "utf-16-be"), "utf-16"
     if zeros:
         raise BadInput("This is no text file: it holds zero bytes. Export it as CSV.")
-    try:
-        data.decode("utf-8")
+    if data.isascii() or _is_utf8(data):
         return data, "utf-8"
+    return data.decode("latin-1").encode("utf-8"), "latin-1"
+
+
+def _is_utf8(data: bytes) -> bool:
+    """Whether a file is UTF-8, looked at in pieces: as a whole its text would stand in memory beside it."""
+    decoder = getincrementaldecoder("utf-8")()
+    try:
+        for at in range(0, len(data), PIECE_BYTES):
+            decoder.decode(data[at : at + PIECE_BYTES], at + PIECE_BYTES >= len(data))
     except UnicodeDecodeError:
-        return data.decode("latin-1").encode("utf-8"), "latin-1"
+        return False
+    return True
 
 
 def _transcoded(data: bytes, encoding: str) -> bytes:
@@ -162,7 +187,7 @@ def _transcoded(data: bytes, encoding: str) -> bytes:
 
 def find_layout(text: bytes, encoding: str) -> Layout:
     """Find the layout of a decoded file. Raises BadInput when there is no table in it."""
-    if len(text.split(b"\n", 1)[0]) > MOST_LINE_BYTES:
+    if len(first_lines(text, 1)[0]) > MOST_LINE_BYTES:
         raise BadInput(
             f"The first line is longer than {MOST_LINE_BYTES:,} signs: this is no recording of a scan tool."
         )

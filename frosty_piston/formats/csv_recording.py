@@ -10,10 +10,20 @@ import pandas as pd
 
 from frosty_piston.core.errors import BadInput
 
-from .csv_layout import CLOCK, MOMENT, MOST_LINE_BYTES, NOTHING, Layout, decoded, fields_of, find_layout
+from .csv_layout import (
+    CLOCK,
+    MOMENT,
+    MOST_LINE_BYTES,
+    NOTHING,
+    Layout,
+    decoded,
+    fields_of,
+    find_layout,
+    first_lines,
+)
 from .recording import MOST_BYTES, Column, Recording, UnreadRows
 
-BLOCK_BYTES = 12_000_000
+BLOCK_BYTES = 5_000_000
 NEWLINE = 10
 QUOTE = 34
 SEPARATOR = "\x1f"
@@ -31,29 +41,38 @@ def read_csv(data: bytes) -> Recording:
     text, encoding = decoded(data)
     layout = find_layout(text, encoding)
     unread = UnreadRows()
-    blocks = list(_read_blocks(text, layout, unread))
-    if not blocks:
+    filled = _filled(_read_blocks(text, layout, unread), text.count(b"\n") + 1)
+    if not filled:
         raise BadInput("No row of figures could be read.")
-    columns = [np.concatenate([b[i] for b in blocks]) for i in range(len(layout.names))]
-    lines = np.concatenate([b[-1] for b in blocks])
+    *columns, lines = filled
     return _assembled(layout, columns, lines, unread)
+
+
+def _filled(blocks: Iterator[list[np.ndarray]], most_rows: int) -> list[np.ndarray]:
+    """The columns of all blocks, one after the other. Each is made once for all rows there can be: pieces
+    that are joined later would stand in memory twice."""
+    columns: list[np.ndarray] = []
+    rows = 0
+    for block in blocks:
+        if not columns:
+            columns = [np.empty(most_rows, piece.dtype) for piece in block]
+        for column, piece in zip(columns, block, strict=True):
+            column[rows : rows + len(piece)] = piece
+        rows += len(block[-1])
+    return [column[:rows] for column in columns]
 
 
 def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[list[np.ndarray]]:
     """The rows block by block: an array for each column, and last the line numbers."""
     at = 0
     line = 0
-    header = (
-        text.split(b"\n", layout.first_line + 1)[layout.header_line].strip()
-        if layout.header_line >= 0
-        else b""
-    )
+    header = b""
+    if layout.header_line >= 0:
+        header = first_lines(text, layout.header_line + 1)[layout.header_line].strip()
     while at < len(text):
         end = text.find(b"\n", min(at + BLOCK_BYTES, len(text)))
         end = len(text) if end < 0 else end + 1
-        block = text[at:end]
-        rows = block.count(b"\n") + (not block.endswith(b"\n"))
-        blocks = _read_block(block, layout, header, line, unread)
+        rows, blocks = _read_block(text[at:end], layout, header, line, unread)
         if blocks is not None:
             yield blocks
         at = end
@@ -62,9 +81,9 @@ def _read_blocks(text: bytes, layout: Layout, unread: UnreadRows) -> Iterator[li
 
 def _read_block(
     block: bytes, layout: Layout, header: bytes, line: int, unread: UnreadRows
-) -> list[np.ndarray] | None:
-    """The rows of a block that have the fields of the table; every other line that holds something is
-    counted as unread. Nearly all blocks hold no quote, and then a delimiter is a delimiter."""
+) -> tuple[int, list[np.ndarray] | None]:
+    """How many lines a block has, and its rows that have the fields of the table; every other line that holds
+    something is counted as unread. Nearly all blocks hold no quote, and then a delimiter is a delimiter."""
     signs = np.frombuffer(block, np.uint8)
     ends = np.flatnonzero(signs == NEWLINE)
     if not len(ends) or ends[-1] != len(signs) - 1:
@@ -91,9 +110,11 @@ def _read_block(
                 good[i] = False
                 unread.add(int(numbers[i]) + 1, "the header again", header.decode("utf-8", "replace"))
     if not good.any():
-        return None
-    if good.all() and not rewritten:
-        return _parsed(block, layout, layout.delimiter, numbers, unread)
+        return len(starts), None
+    first = int(good.argmax())
+    if good[first:].all() and not rewritten:
+        # A clean block goes to the reader as it is, without what stands above the table.
+        return len(starts), _parsed(block[starts[first] :], layout, layout.delimiter, numbers[first:], unread)
     rows = [rewritten.get(i) or block[starts[i] : ends[i]] for i in np.flatnonzero(good).tolist()]
     if rewritten:
         separator = layout.delimiter.encode()
@@ -102,7 +123,8 @@ def _read_block(
             for i, row in zip(np.flatnonzero(good).tolist(), rows, strict=True)
         ]
     kept = b"\n".join(rows) + b"\n"
-    return _parsed(kept, layout, SEPARATOR if rewritten else layout.delimiter, numbers[good], unread)
+    separated = SEPARATOR if rewritten else layout.delimiter
+    return len(starts), _parsed(kept, layout, separated, numbers[good], unread)
 
 
 def _counted(marks: np.ndarray, starts: np.ndarray, size: int) -> np.ndarray:
