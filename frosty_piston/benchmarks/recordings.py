@@ -150,7 +150,8 @@ def _csv_of(rows: int, columns: int, seed: int = 1) -> bytes:
     rng = np.random.default_rng(seed)
     figures = np.column_stack([np.arange(rows) * 0.01, rng.normal(100, 30, (rows, columns - 1))])
     head = ["time [s]", *(f"channel {n} [bar]" for n in range(1, columns))]
-    return pd.DataFrame(figures.round(2), columns=head).to_csv(index=False).encode()
+    text: str = pd.DataFrame(figures.round(2), columns=head).to_csv(index=False)
+    return text.encode()
 
 
 def benchmark_reading(rows: int = 1_000_000, columns: int = 21) -> None:
