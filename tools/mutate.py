@@ -37,7 +37,7 @@ TURNED = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", 
 EDGES = {ast.Lt: "<=", ast.LtE: "<", ast.Gt: ">=", ast.GtE: ">"}
 SIGNS = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">=", ast.Eq: "==", ast.NotEq: "!="}
 LEFT_OUT = shutil.ignore_patterns("__pycache__", ".venv", ".git", "data", ".mutation*", "*_cache")
-SUITES = ("core", "job", "knowledge", "formats")
+SUITES = ("core", "job", "knowledge")
 COLLECT = """
 import doctest, importlib, pkgutil, unittest
 import frosty_piston.core, frosty_piston.job

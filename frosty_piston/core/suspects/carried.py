@@ -29,6 +29,8 @@ def carried(space: Space, sets: np.ndarray, cured: Iterable[str], takes: float) 
     """
     if not 0 <= takes <= 1:
         raise ValueError("the chance that a repair takes lies between 0 and 1")
+    # A repair only takes faults away, and every set without them is in the space: the chance of each set
+    # moves to exactly one other, so the sum over sets is a count with weights.
     gone = np.bincount(space.after_taking(frozenset(cured)), weights=sets, minlength=len(sets))
     return (1 - takes) * sets + takes * gone
 

@@ -41,6 +41,8 @@ class _Model:
         self.day = day
         self.hint = hint
         self.limits = limits
+        # CP-SAT with optional intervals: a piece has one interval for each who may do it and each where it
+        # may stand, of which exactly one is present; no two present ones of a lane overlap.
         self.cp = _cp()
         self.m = _cp().CpModel()
         latest = max((p.end for p in hint.placed), default=0)
@@ -78,6 +80,7 @@ class _Model:
             hint = self.hint.of[piece.id]
             minutes = hint.end - hint.start
             at = pin.at if pin is not None and pin.lasts is not None else None
+            # What has begun and runs stays where it is: a domain of one minute.
             low = first[piece.id]
             start = self.m.new_int_var(low, low if at is not None else max(low, self.horizon), piece.id)
             end = start + minutes

@@ -138,6 +138,8 @@ def _best(prices: Prices, drafts: list["_Draft"]) -> tuple[Option, ...]:
         price[d.cost.id] for d in lasting if d.options[0].takes == max(x.options[0].takes for x in lasting)
     ) + _look(prices)
 
+    # What fails is done over the sure way: the cost of a failure is that way and another look, so that a
+    # cheap repair wins only where it takes often enough to pay for its misses.
     def expected(d: "_Draft") -> float:
         idle = d.cost.days * prices.standstill_per_day
         return price[d.cost.id] * (1 + d.cost.comes_back) + (1 - d.options[0].takes) * again + idle
@@ -196,9 +198,12 @@ def _what_follows(draft: _Draft, lasting: list[_Draft], price: dict[str, float],
         ways = {
             f: [(d.options[0].takes, price[d.cost.id]) for d in mine if f in d.options[0].cures] for f in left
         }
+        # At most one fault of a repair is put right: where their chances add to more than one, they share it.
         total += sum(p * _put_right(ways[f], tried[f], look) for f, p in left.items()) / max(
             sum(left.values()), 1.0
         )
+    # The chances that faults are left hold whether it cured or not; the costs ask for "given that it did
+    # not".
     return total / max(1 - draft.cost.cures, 1e-6)
 
 
@@ -207,6 +212,7 @@ def _put_right(ways: list[tuple[float, float]], tried: float, look: int) -> floa
     tried again, a surer one is, with another look before it; the surest is done over."""
     surer = [w for w in ways if w[0] > tried]
     if not surer:
+        # Done over until it takes: the tries behind the first are a geometric series.
         takes, cost = max(ways, key=lambda w: (w[0], -w[1]))
         return cost + (1 - takes) / takes * (cost + look)
     return min(cost + (1 - takes) * (look + _put_right(ways, takes, look)) for takes, cost in surer)

@@ -418,12 +418,15 @@ class Suspicion:
         repair_of = tuple(self.knowledge.repair_of[f] for f in self.space.faults)
         held = self.space.held[rows]
         left = [self.space.without(rows, column) for column in range(self.space.most)]
+        # How well a set explains the findings, beside the same set without each of its faults in turn: a
+        # fault that nothing misses came along by chance, and its repair would be made for nothing.
         told, *told_without = self.told[np.stack([rows, *left])]
         explains = np.append(self.explains, [False, False])[held]
         counts = np.zeros(held.shape, bool)
         for column in range(self.space.most):
             others = [other for other in range(self.space.most) if other != column]
             kills = np.any([self.engine.kills[held[:, column], held[:, other]] for other in others], axis=0)
+            # Alone in its set, and no repair behind it, there is nobody else to blame for the complaint.
             sole = left[column] == self.space.empty_at if self.before is None else np.zeros(len(rows), bool)
             misses = (told - told_without[column] > PASSENGER) & (left[column] != rows)
             counts[:, column] = explains[:, column] & (sole | misses) | kills
