@@ -22,7 +22,7 @@ from .tape.jobfile import JobFile
 from .weighing.access import access_reached, states
 from .weighing.codes_seen import CodeSeen, codes_seen
 from .weighing.evidence import Evidence, gather
-from .weighing.failed import failed_cylinders
+from .weighing.failed import Condemned, condemned, failed_cylinders
 from .weighing.proof_evidence import with_proof
 from .weighing.proposals import Proposals
 from .weighing.suspicion import Done, Suspicion
@@ -88,6 +88,19 @@ class Assessed:
     def now(self) -> list[Result]:
         """The verdicts by the latest reading at each place."""
         return self.judged[0] if len(self.judged) == 1 else latest_of_each(self.judged)
+
+    @cached_property
+    def _condemned(self) -> dict[tuple[str, bool], Condemned]:
+        return {}
+
+    def condemned(self, repair: str, at_repair: bool = False) -> Condemned:
+        """The cylinders that the tests of a repair condemn now; `at_repair`: by what the last repair rests
+        on."""
+        key = (repair, at_repair)
+        if key not in self._condemned:
+            verdicts = self.diagnosis if at_repair else self.now
+            self._condemned[key] = condemned(self.knowledge, repair, verdicts)
+        return self._condemned[key]
 
     @cached_property
     def codes_of(self) -> list[list[CodeSeen]]:

@@ -19,7 +19,6 @@ from .repair.fit import above_ceiling, agreed, chosen, consent, missing_pieces
 from .repair.prove import Missing, Proof, open_waits
 from .repair.work import all_done, to_do
 from .tape.fold import Job
-from .weighing.failed import condemned
 from .weighing.proposals import NextTest
 
 DECIDE_FROM = 0.9
@@ -323,7 +322,7 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
     knowledge = assessed.knowledge
     for repair, p in list(assessed.suspicion.repairs_needed.items())[:1]:
         shape = knowledge.repairs[repair].shape
-        bad = condemned(knowledge, repair, assessed.now)
+        bad = assessed.condemned(repair)
         if p < DECIDE_FROM or shape.at_part is None or not shape.at_part.points or not bad.afar:
             continue
         read = next(

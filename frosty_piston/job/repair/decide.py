@@ -17,7 +17,7 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import OptionPicked
 from frosty_piston.job.place import Place, test_place
 from frosty_piston.job.tape.fold import Job
-from frosty_piston.job.weighing.failed import Condemned, condemned
+from frosty_piston.job.weighing.failed import Condemned
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.repairs import Option
 
@@ -258,7 +258,7 @@ def _options(assessed: Assessed, repair: str) -> list[Option]:
     not."""
     knowledge = assessed.knowledge
     job = assessed.job
-    bad = condemned(knowledge, repair, assessed.now)
+    bad = assessed.condemned(repair)
     options = []
     for option in knowledge.repairs[repair].options.values():
         if option.shape.pieces == "failed" and (not bad.cylinders or len(bad.cylinders) == job.cylinders):
@@ -273,11 +273,7 @@ def cylinders_of(assessed: Assessed, option: Option) -> tuple[int, ...]:
     """The cylinders that an option works on; empty where it is not done cylinder by cylinder."""
     if option.shape.pieces == "all":
         return tuple(range(1, assessed.job.cylinders + 1))
-    return (
-        condemned(assessed.knowledge, option.repair, assessed.diagnosis).cylinders
-        if option.shape.pieces
-        else ()
-    )
+    return assessed.condemned(option.repair, at_repair=True).cylinders if option.shape.pieces else ()
 
 
 def _draft(assessed: Assessed, options: tuple[Option, ...], prices: Prices) -> _Draft:
@@ -345,7 +341,7 @@ def _single(assessed: Assessed, option: Option, prices: Prices) -> tuple[CostOpt
         own = job.engine.limit(name)
         return knowledge.general(name) if own is None else own
 
-    bad = condemned(knowledge, option.repair, assessed.diagnosis)
+    bad = assessed.condemned(option.repair, at_repair=True)
     cylinders = cylinders_of(assessed, option)
     pieces = len(cylinders) or 1
     typed = prices.typed.get(option.id, {})
@@ -419,7 +415,7 @@ def advice(assessed: Assessed) -> list[Advice]:
     advised = []
     for repair in list(assessed.suspicion.repairs_needed)[:2]:
         shape = knowledge.repairs[repair].shape
-        bad = condemned(knowledge, repair, assessed.now)
+        bad = assessed.condemned(repair)
         if shape.at_part and bad.afar:
             test = next(
                 (

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from frosty_piston.job.repair.fit import chosen
-from frosty_piston.job.weighing.failed import condemned, tests_of
+from frosty_piston.job.weighing.failed import tests_of
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.dependencies import GivenForm, GivenWorkshop
 from frosty_piston.web.frame.forms import Fields, Form, known, line, moment
@@ -57,7 +57,7 @@ def asked_repair(record: JobRecord, workshop: Workshop, asked: Form) -> str:
 def show(record: JobRecord, workshop: Workshop, asked: Form | None = None) -> dict[str, Any]:
     knowledge = workshop.knowledge
     repair = asked_repair(record, workshop, asked) if asked else ""
-    bad = condemned(knowledge, repair, record.assessed.now) if repair else None
+    bad = record.assessed.condemned(repair) if repair else None
     options = list(knowledge.repairs[repair].options.values()) if repair else []
     return {
         "repairs_here": repairs_here(record, workshop),

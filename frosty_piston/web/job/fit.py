@@ -30,7 +30,6 @@ from frosty_piston.job.repair.fit import (
 from frosty_piston.job.repair.outlook import ahead
 from frosty_piston.job.repair.prove import soak_estimate
 from frosty_piston.job.repair.work import to_do
-from frosty_piston.job.weighing.failed import condemned
 from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.dependencies import GivenForm, GivenWorkshop
@@ -53,7 +52,7 @@ def plan_asked(record: JobRecord, workshop: Workshop, asked: str) -> tuple[PlanS
     work = to_do(record.assessed)
     mine = next((w for w in work if w.plan.id == asked), None)
     if mine is None and asked in workshop.knowledge.repairs:
-        bad = condemned(workshop.knowledge, asked, record.assessed.diagnosis)
+        bad = record.assessed.condemned(asked, at_repair=True)
         return plan_state(record.job, workshop.knowledge, asked, bad.cylinders), None
     mine = mine or next((w for w in work if w.entry is None), work[-1] if work else None)
     return (mine.plan, mine) if mine else (None, None)
