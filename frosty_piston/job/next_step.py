@@ -16,7 +16,8 @@ from .judging.measured import recording_of
 from .judging.result import place
 from .place import Page, Part, Place, test_place
 from .repair.fit import above_ceiling, agreed, chosen, consent, missing_pieces
-from .repair.prove import Missing, Proof, open_waits
+from .repair.prove import Missing, Proof
+from .repair.waits import open_waits
 from .repair.work import all_done, to_do
 from .tape.fold import Job
 from .weighing.proposals import NextTest

@@ -10,7 +10,8 @@ from .assessment import Assessed
 from .entries import Code, CodeScan, Complaint, Handover, Symptom
 from .next_step import NextStep, next_step
 from .repair.fit import agreed, chosen, consent
-from .repair.prove import Proof, open_waits, prove
+from .repair.prove import Proof, prove
+from .repair.waits import open_waits
 from .repair.work import all_done, to_do
 
 STAGES = ("arrive", "narrow", "measure", "decide", "fit", "prove")

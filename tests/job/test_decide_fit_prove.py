@@ -19,7 +19,8 @@ from frosty_piston.job.repair.fit import (
     plan_state,
     torque_fault,
 )
-from frosty_piston.job.repair.prove import prove, running_wait, soak_estimate
+from frosty_piston.job.repair.prove import prove
+from frosty_piston.job.repair.waits import running_wait, soak_estimate
 from frosty_piston.job.repair.work import to_do
 from frosty_piston.job.stages import standing
 from frosty_piston.job.tape.jobfile import check

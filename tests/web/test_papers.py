@@ -9,7 +9,7 @@ from uuid import uuid4
 
 from pypdf import PdfReader
 
-from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.store.timestamps import now
 from frosty_piston.web.job.papers import PAPERS
 from tests.cases import entry, job_file, symptom, vacuum_circuit

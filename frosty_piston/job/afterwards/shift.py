@@ -9,7 +9,7 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Action, Correction, Entry, Hardware, Shift, State, Tick
 from frosty_piston.job.entries.arrival import STATE_WORDS
 from frosty_piston.job.repair.fit import missing_pieces
-from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.job.repair.work import to_do
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge

@@ -20,7 +20,7 @@ from frosty_piston.job.repair.countdown import Countdown, countdown_of
 from frosty_piston.job.repair.countdown_count import KM
 from frosty_piston.job.repair.decide import Offer, Prices, cylinders_of, weigh_offers
 from frosty_piston.job.repair.fit import chosen, missing_pieces, plan_state
-from frosty_piston.job.repair.prove import open_waits, soak_estimate
+from frosty_piston.job.repair.waits import open_waits, soak_estimate
 from frosty_piston.job.repair.work import all_done, plan_of, to_do
 from frosty_piston.job.stages import Standing
 from frosty_piston.job.weighing.access import COLD, WARMS, access_reached, minutes_to, states

@@ -7,7 +7,7 @@ from frosty_piston.core.quantity import percent
 from frosty_piston.job.entries import Wait
 from frosty_piston.job.next_step import wait_says
 from frosty_piston.job.repair.countdown import countdown_of
-from frosty_piston.job.repair.prove import open_waits, running_wait
+from frosty_piston.job.repair.waits import open_waits, running_wait
 from frosty_piston.job.stages import Standing
 
 MOMENTS = ("waiting_until", "deadline")  # the columns that hold one

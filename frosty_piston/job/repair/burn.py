@@ -11,7 +11,7 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Code, CodeClear, Entry, Reading, SootCause, Wait
 from frosty_piston.job.units import convert
 
-from .prove import open_waits
+from .waits import open_waits
 
 LEAST_FUEL_PERCENT = 20.0
 WATCHED_LOW_C = 550.0

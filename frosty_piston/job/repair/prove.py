@@ -2,23 +2,18 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from datetime import datetime
 
 from frosty_piston.core.proving import clean_until, cured_given
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.waiting import WaitLimits, cold_soaked_after_h, fitted_tau_h, hours_until
 from frosty_piston.core.words import inside, listed
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.circuit.leaks import SECTION
-from frosty_piston.job.entries import Condition, Drive, Entry, ProofStep, Wait
+from frosty_piston.job.entries import Drive, Entry, ProofStep
 from frosty_piston.job.judging.result import Result, place, same_place, worse
 from frosty_piston.job.place import Page, Part, Place, test_place
-from frosty_piston.job.tape.fold import Job
-from frosty_piston.job.units import convert
 from frosty_piston.job.weighing.failed import BAD, tests_of
 from frosty_piston.job.weighing.proof_evidence import (
     CLEAN_DRIVE,
-    COLD_HOURS,
     MOST_PASSES,
     Returns,
     came_back,
@@ -46,8 +41,6 @@ PROVEN_FROM = 0.95
 STOOD_HIGH = 0.2
 CLEARS = 1 / 3
 WORTH_A_TEST = 0.05
-GENERAL_WARM_C = 85.0
-GENERAL_OUTSIDE_C = 10.0
 WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
 PROVE = "prove"
 RESETS = "resets"
@@ -646,18 +639,6 @@ def still_to_drive(assessed: Assessed, wanted: float = PROVEN_FROM) -> tuple[Ret
     return returns, max(0.0, span - (0.0 if trip.back else trip.span))
 
 
-def running_wait(job: Job, now: datetime) -> Entry | None:
-    """The wait that is still running, the one that ends last."""
-    running = [x for x in open_waits(job) if x.data.until and x.data.until > now]
-    return max(running, key=lambda x: x.data.until, default=None)
-
-
-def open_waits(job: Job) -> list[Entry]:
-    """The waits that were begun and not ended by anybody, whether their time is over or not."""
-    ended = {x.data.ends for x in job.of(Wait) if x.data.state == "ended"}
-    return [x for x in job.of(Wait) if x.data.state == "started" and x.id not in ended]
-
-
 def cold_start_to_come(proof: Proof) -> bool:
     """Whether a cold proof is still missing: then the engine is left to stand."""
     return any(
@@ -691,54 +672,3 @@ def owner_words(proof: Proof, knowledge: Knowledge) -> str:
     }
     kinds = list(dict.fromkeys(names[m.what] for m in proof.missing if m.what in names))
     return f"On trial: still missing {listed(kinds)}." if kinds else "Nothing is repaired yet."
-
-
-@dataclass(frozen=True)
-class Soak:
-    """When an engine will be touchable and cold: temperatures in C, times in hours, and what of it is
-    known."""
-
-    start_c: float
-    around_c: float
-    tau_h: float
-    fitted: bool
-    guessed: bool
-    touch_c: float
-    touch_h: float | None
-    cold_h: float
-
-
-def soak_estimate(job: Job, limits: WaitLimits) -> Soak:
-    """Estimate the cold soak from the last temperatures written down; two falling ones fit this vehicle's own
-    cooling."""
-    coolant = job.condition("coolant")
-    ambient = job.condition("ambient")
-    start = convert(coolant.data.value, coolant.data.unit, "degC") if coolant else GENERAL_WARM_C
-    around = convert(ambient.data.value, ambient.data.unit, "degC") if ambient else GENERAL_OUTSIDE_C
-    fitted = _fitted_tau(job, around)
-    tau = limits.closed_tau_h if fitted is None else fitted
-    return Soak(
-        start,
-        around,
-        tau,
-        fitted is not None,
-        coolant is None or ambient is None,
-        limits.touchable_c,
-        hours_until(limits.touchable_c, start, around, tau),
-        max(COLD_HOURS, cold_soaked_after_h(start, around, limits, tau)),
-    )
-
-
-def _fitted_tau(job: Job, around: float) -> float | None:
-    read = [
-        (x.at, convert(x.data.value, x.data.unit, "degC"))
-        for x in job.of(Condition)
-        if x.data.name == "coolant" and x.at
-    ]
-    if len(read) < 2:
-        return None
-    (first_at, first), (second_at, second) = read[-2:]
-    try:
-        return fitted_tau_h(first, second, (second_at - first_at).total_seconds() / 3600, around)
-    except ValueError:
-        return None

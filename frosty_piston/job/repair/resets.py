@@ -14,8 +14,9 @@ from frosty_piston.job.units import convert
 from frosty_piston.knowledge.reset_shapes import NeedsShape, ResetPlanShape, ResetStepShape, plans_for
 
 from .countdown_count import still_counts
-from .prove import open_waits, prove
+from .prove import prove
 from .reset_order import BEHIND, in_wrong_order
+from .waits import open_waits
 
 LATCHED_BY = {"unlatches": ("scr",), "counter": ("dpf",)}
 LEAD = "Or a lead gives the reason"

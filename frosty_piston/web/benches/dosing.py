@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from frosty_piston.core.quantity import plain
 from frosty_piston.job.entries import Action, Outcome, Reading, TopUp, Wait
-from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.job.units import convert
 from frosty_piston.store.timestamps import now, stamp
 from frosty_piston.store.workshop import JobRecord, Workshop

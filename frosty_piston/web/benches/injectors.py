@@ -9,7 +9,7 @@ from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import inside
 from frosty_piston.job.entries import Action, Outcome, Tick, Wait
 from frosty_piston.job.judging.result import Result
-from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.job.weighing.codes_seen import cylinders_named
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.timestamps import now, stamp

@@ -8,7 +8,8 @@ from frosty_piston.core.proving import clean_though_broken, cured_given
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.core.waiting import temperature_after
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.repair.prove import Soak, odds_before_drives, still_to_drive
+from frosty_piston.job.repair.prove import odds_before_drives, still_to_drive
+from frosty_piston.job.repair.waits import Soak
 from frosty_piston.job.weighing.proof_evidence import driven, returns_of
 
 from .chart_picture import steps

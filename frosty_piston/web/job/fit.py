@@ -28,7 +28,7 @@ from frosty_piston.job.repair.fit import (
     torque_fault,
 )
 from frosty_piston.job.repair.outlook import ahead
-from frosty_piston.job.repair.prove import soak_estimate
+from frosty_piston.job.repair.waits import soak_estimate
 from frosty_piston.job.repair.work import to_do
 from frosty_piston.knowledge.repair_shapes import StepShape
 from frosty_piston.store.workshop import JobRecord, Workshop

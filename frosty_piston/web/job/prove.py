@@ -14,10 +14,11 @@ from frosty_piston.job.entries import Code, Drive, Entry, Handover, Tick
 from frosty_piston.job.judging.measured import measured_says
 from frosty_piston.job.repair.fit import missing_pieces
 from frosty_piston.job.repair.outlook import ahead
-from frosty_piston.job.repair.prove import Proof, cold_start_to_come, open_waits, soak_estimate
+from frosty_piston.job.repair.prove import Proof, cold_start_to_come
 from frosty_piston.job.repair.road import Road
 from frosty_piston.job.repair.soot import soot_causes
 from frosty_piston.job.repair.tampering import untold
+from frosty_piston.job.repair.waits import open_waits, soak_estimate
 from frosty_piston.job.units import typed
 from frosty_piston.job.weighing.proof_evidence import AXES, COLD_HOURS, returns_of
 from frosty_piston.knowledge.repair_shapes import CheckShape

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 from frosty_piston.core.words import inside, sentence
 from frosty_piston.job.next_step import WAIT_WORDS
-from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.store.timestamps import now, stamp
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.forms import Fields, Form, known, line

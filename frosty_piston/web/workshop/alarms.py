@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from frosty_piston.core.errors import BadInput, Busy, Conflict, Fault, NoSpace
 from frosty_piston.core.words import inside, sentence
 from frosty_piston.job.next_step import WAIT_WORDS
-from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.dependencies import GivenForm, GivenWorkshop

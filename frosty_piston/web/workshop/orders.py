@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from frosty_piston.core.errors import BadInput, FrostyPistonError, NotHere
 from frosty_piston.core.words import listed
-from frosty_piston.job.repair.prove import open_waits
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.job.repair.work import to_do
 from frosty_piston.store.orders import Order
 from frosty_piston.store.timestamps import now, stamp
