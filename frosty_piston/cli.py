@@ -174,15 +174,15 @@ def _assess(args: argparse.Namespace) -> int:
 
 
 def _serve(args: argparse.Namespace) -> int:
-    from frosty_piston.web.frame.address import Door
+    from frosty_piston.web.frame.address import Address
 
-    door = Door(args.host, args.port, args.tls_cert, args.tls_key)
-    door.check()
+    address = Address(args.host, args.port, args.tls_cert, args.tls_key)
+    address.check()
     from frosty_piston.web.frame.serving import serve
 
     return serve(
         args.data,
-        door,
+        address,
         demo=args.command == "demo",
         reset=getattr(args, "reset", False),
         log_level="warning" if args.quiet else args.log_level,

@@ -338,7 +338,7 @@ def _serve(folder: Path) -> None:
 
     from frosty_piston.store.workshop import open_workshop
     from frosty_piston.web.frame.app import create_app
-    from frosty_piston.web.frame.connection_limits import Impatient, most_connections
+    from frosty_piston.web.frame.connection_limits import TimedProtocol, most_connections
     from frosty_piston.web.frame.serving import free_port, ready_to_serve
 
     with open_workshop(folder) as workshop:
@@ -350,7 +350,7 @@ def _serve(folder: Path) -> None:
         print(taken.getsockname()[1], flush=True)
         config = uvicorn.Config(
             create_app(workshop, signing_in=True),
-            http=Impatient,
+            http=TimedProtocol,
             limit_concurrency=most_connections(),
             log_level="warning",
             access_log=False,

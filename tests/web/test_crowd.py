@@ -18,7 +18,7 @@ from frosty_piston.formats.child_process import Readers
 from frosty_piston.store.people import COMMON, People, is_common, passphrase_faults
 from frosty_piston.store.tapes import Tapes
 from frosty_piston.web.frame import authentication
-from frosty_piston.web.frame.address import Door
+from frosty_piston.web.frame.address import Address
 from frosty_piston.web.frame.app import create_app
 from frosty_piston.web.frame.authentication import Tries
 from tests.cases import job_file
@@ -300,11 +300,11 @@ class Sent(WithJob):
 
 class Strict(test_api.WithClient):
     def test_browsers_are_told_to_come_encrypted_only_where_they_trust_the_certificate(self):
-        self.assertFalse(Door("0.0.0.0", 1, TLS / "cert.pem", TLS / "key.pem").is_trusted)
+        self.assertFalse(Address("0.0.0.0", 1, TLS / "cert.pem", TLS / "key.pem").is_trusted)
         trusting = mock.patch.dict("os.environ", {"SSL_CERT_FILE": str(TLS / "cert.pem")})
         with trusting:
-            self.assertTrue(Door("0.0.0.0", 1, TLS / "cert.pem", TLS / "key.pem").is_trusted)
-        self.assertFalse(Door().is_trusted)
+            self.assertTrue(Address("0.0.0.0", 1, TLS / "cert.pem", TLS / "key.pem").is_trusted)
+        self.assertFalse(Address().is_trusted)
         for strict in (True, False):
             client = test_api.Reader(create_app(self.workshop, True, strict_transport=strict))
             self.assertEqual("strict-transport-security" in client.get("/enter").headers, strict)

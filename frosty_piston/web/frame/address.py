@@ -9,7 +9,7 @@ from frosty_piston.core.errors import CannotStart
 
 
 @dataclass(frozen=True)
-class Door:
+class Address:
     """Where a workshop is served: the address, and the certificate and key where others can reach it."""
 
     host: str = "127.0.0.1"

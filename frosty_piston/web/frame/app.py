@@ -67,7 +67,7 @@ from frosty_piston.web.workshop import (
 
 from . import api, api_pages
 from .api_schema import describe
-from .authentication import Gate, Tries, sealed
+from .authentication import Authentication, Tries, sealed
 from .page import refused, status_of
 from .pools import PAGE_THREADS, Pools
 from .watchdog import Watchdog
@@ -227,7 +227,7 @@ def create_app(workshop: Workshop, signing_in: bool = False, strict_transport: b
     app.state.bundles = Readers(BUNDLES, 1)
     app.state.long_jobs = Readers(LONG_JOBS, 1)
     if signing_in:
-        app.add_middleware(Gate, workshop=workshop)
+        app.add_middleware(Authentication, workshop=workshop)
     else:
         app.add_middleware(TrustedHostMiddleware, allowed_hosts=HOSTS)
     headers = [*HEADERS, *([STRICT_TRANSPORT] if strict_transport else [])]

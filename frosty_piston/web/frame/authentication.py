@@ -108,7 +108,7 @@ def _wait_s(times: int) -> float:
     return min(LONGEST_WAIT_S, FIRST_WAIT_S * 2.0 ** min(20, times - FREE_TRIES))
 
 
-class Gate:
+class Authentication:
     """Lets nobody in who did not sign in, and nobody do what their right does not hold."""
 
     def __init__(self, app: Any, workshop: Workshop):

@@ -11,7 +11,7 @@ SPARE_FILES = 150
 MOST_CONNECTIONS = 4000
 
 
-class Impatient(H11Protocol):
+class TimedProtocol(H11Protocol):
     """Closes a connection that owes the rest of a request, or its first one, and says nothing for a while;
     and one whose head does not come to its end. Nobody is cut off while the application works on the
     answer."""

@@ -42,7 +42,7 @@ from .links import next_view, place_link
 from .shown_pictures import thumbs
 from .signed_in import person_of
 from .tape_rows import tape_view
-from .unit_spacing import Tying, tied, untied
+from .unit_spacing import UnitSpacing, tied, untied
 
 HERE = Path(__file__).parents[1]
 WORK_BEGINS = re.compile(r'<main id="work"[^>]*>')
@@ -63,7 +63,7 @@ def templates() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
         auto_reload=False,
-        extensions=[Tying],
+        extensions=[UnitSpacing],
         finalize=tied,
     )
     env.filters |= {

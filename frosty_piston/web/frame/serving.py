@@ -15,9 +15,9 @@ from frosty_piston.demo import fill_demo, half_made
 from frosty_piston.store.daily import copied_daily
 from frosty_piston.store.workshop import never, open_workshop
 
-from .address import Door
+from .address import Address
 from .app import create_app
-from .connection_limits import SILENCE_S, Impatient, most_connections
+from .connection_limits import SILENCE_S, TimedProtocol, most_connections
 
 # A page gives the interpreter away at each look into the database, and waits this long to have it back from a
 # thread that works something out: at the standard 5 ms a page beside an import takes three times as long.
@@ -51,7 +51,7 @@ def free_port(port: int, host: str = "127.0.0.1") -> socket.socket:
 
 def serve(
     folder: Path,
-    door: Door,
+    address: Address,
     *,
     demo: bool = False,
     reset: bool = False,
@@ -60,24 +60,24 @@ def serve(
 ) -> int:
     """Serve until Ctrl-C. The port is taken first, so that a busy one costs nothing. `quiet`: no address is
     printed."""
-    taken = free_port(door.port, door.host)
+    taken = free_port(address.port, address.host)
     logging.basicConfig(level=log_level.upper(), format="%(message)s")
     for chatty in ("alembic", "numexpr"):
         logging.getLogger(chatty).setLevel(logging.WARNING)
     with open_workshop(folder, None, demo and reset, half_made if demo else never) as workshop:
         if demo:
             fill_demo(workshop)
-        scheme = "https" if door.cert else "http"
+        scheme = "https" if address.cert else "http"
         port = taken.getsockname()[1]
         if not quiet:
-            print(f"Frosty Piston is at {scheme}://{door.host}:{port}", flush=True)
-        if door.open_to_others and not workshop.people.anybody():
+            print(f"Frosty Piston is at {scheme}://{address.host}:{port}", flush=True)
+        if address.open_to_others and not workshop.people.anybody():
             print(f"Nobody can sign in yet: ./piston passphrase YOUR-NAME --data {folder}", flush=True)
         config = uvicorn.Config(
-            create_app(workshop, door.open_to_others, strict_transport=door.is_trusted),
-            ssl_certfile=door.cert,
-            ssl_keyfile=door.key,
-            http=Impatient,
+            create_app(workshop, address.open_to_others, strict_transport=address.is_trusted),
+            ssl_certfile=address.cert,
+            ssl_keyfile=address.key,
+            http=TimedProtocol,
             limit_concurrency=most_connections(),
             log_level="warning",
             access_log=False,

@@ -55,7 +55,7 @@ class _Place:
                 self.tag = False
 
 
-class Tying(Extension):
+class UnitSpacing(Extension):
     """Marks, as a template is compiled, every expression that stands in a tag or a field."""
 
     def preprocess(self, source: str, name: str | None, filename: str | None = None) -> str:

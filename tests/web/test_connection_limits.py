@@ -32,7 +32,7 @@ class Silence(test_api.WithClient):
         taken = socket.create_server(("127.0.0.1", 0))
         self.address = taken.getsockname()
         app = self.client.app
-        config = uvicorn.Config(app, http=connection_limits.Impatient, log_level="error", lifespan="off")
+        config = uvicorn.Config(app, http=connection_limits.TimedProtocol, log_level="error", lifespan="off")
         server = uvicorn.Server(config)
         running = threading.Thread(target=server.run, kwargs={"sockets": [taken]}, daemon=True)
         running.start()
