@@ -33,7 +33,9 @@ def _recorded(workshop: Workshop, job_id: str) -> list[Recorded]:
         channels = tuple({"channel": c.channel, "unit": c.unit, "column": c.column} for c in trace.channels)
         name, original = workshop.recordings.original(job_id, trace.id)
         signals = workshop.recordings.signals(job_id, trace.id)
-        found.append(Recorded(trace.id, trace.name, channels, signals, name, original))
+        found.append(
+            Recorded(trace.id, trace.name, channels, signals=signals, file_name=name, original=original)
+        )
     return found
 
 

@@ -105,7 +105,9 @@ def fill_demo(workshop: Workshop) -> None:
     known = {card["name"]: EngineCard.model_validate(card) for card in CARDS}
     workshop.cases.keep_all(made_up_year(workshop.knowledge, known, now()), made_up=True)
     for n, (job_id, what, count, supplier) in enumerate(WANTED):
-        workshop.orders.want(f"wanted-{n}", job_id, what, count, supplier, None, "Torvald")
+        workshop.orders.want(
+            f"wanted-{n}", job_id, what, count=count, supplier=supplier, price=None, by="Torvald"
+        )
     workshop.orders.want("arrived", *ARRIVED, None, "Torvald")
     workshop.orders.ordered("arrived", now(), "")
     workshop.orders.arrived("arrived", "Torvald")

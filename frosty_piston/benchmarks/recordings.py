@@ -63,11 +63,11 @@ def _air_mass(seed: int, fault: str) -> str:
         r["air_mass_stroke"],
         r["manifold_pressure"],
         air.DISPLACEMENT_L,
-        air.CYLINDERS,
-        RECORDED,
-        AIR,
-        r["intake_temp"],
-        r["egr_position"],
+        cylinders=air.CYLINDERS,
+        limits=RECORDED,
+        air_limits=AIR,
+        intake=r["intake_temp"],
+        position=r["egr_position"],
     ).judgement
     return judged.cls + (" restriction" if "a restriction" in judged.because else "")
 

@@ -132,7 +132,19 @@ def analyse_drive(
     if np.ptp(c) < limits.command_percent or high - low < limits.stuck_percent:
         still = _still(t, c, step, 0.0)
         return DriveReport(
-            None, (low, high), None, None, None, None, (), 0.0, 0.0, _spread(a, still), None, 0.0, scaled
+            None,
+            (low, high),
+            None,
+            tau_s=None,
+            tau_u_s=None,
+            hysteresis=None,
+            dead_spots=(),
+            stalls=0.0,
+            stall_size=0.0,
+            noise=_spread(a, still),
+            steady_error=None,
+            loose=0.0,
+            scaled=scaled,
         )
     delay, tau, u = _fit(t, c, a, step)
     tau_u = 0.5 * max(step, refresh_s(actual)) + 0.1 * tau
@@ -146,16 +158,16 @@ def analyse_drive(
         closed,
         (low, high),
         delay,
-        tau,
-        tau_u,
-        _hysteresis(c, u, a),
-        spots,
-        stalls,
-        stall_size,
-        noise,
-        float(np.mean(a[settled] - c[settled])) if settled.sum() >= 3 else None,
-        loose,
-        scaled,
+        tau_s=tau,
+        tau_u_s=tau_u,
+        hysteresis=_hysteresis(c, u, a),
+        dead_spots=spots,
+        stalls=stalls,
+        stall_size=stall_size,
+        noise=noise,
+        steady_error=float(np.mean(a[settled] - c[settled])) if settled.sum() >= 3 else None,
+        loose=loose,
+        scaled=scaled,
     )
 
 
@@ -381,9 +393,9 @@ def judge_drive(
             "unclear",
             "unclear",
             None,
-            None,
-            None,
-            "Command and position never stand beside each other for five seconds: record both.",
+            unit=None,
+            uncertainty=None,
+            because="Command and position never stand beside each other for five seconds: record both.",
         )
     low, high = report.reach
     if report.tau_s is None:
@@ -392,18 +404,20 @@ def judge_drive(
                 "unclear",
                 "unclear",
                 None,
-                None,
-                None,
-                "The command hardly moves: sweep it from end to end, both ways.",
+                unit=None,
+                uncertainty=None,
+                because="The command hardly moves: sweep it from end to end, both ways.",
             )
         return Judgement(
             "failed",
             "stuck",
             high - low,
-            "percent",
-            report.noise,
-            f"{name} moves {plain(high - low)} % while it is told to go from end to end: stuck, or not"
-            " driven.",
+            unit="percent",
+            uncertainty=report.noise,
+            because=(
+                f"{name} moves {plain(high - low)} % while it is told to go from end to end: stuck, or not"
+                " driven."
+            ),
         )
     assert report.tau_u_s is not None
     limit = limits.slow_s[kind]
@@ -413,9 +427,9 @@ def judge_drive(
             "failed",
             "loose",
             report.loose,
-            "percent",
-            report.noise,
-            f"{name} wanders by {plain(report.loose)} % while nothing is asked of it: loose, or its"
+            unit="percent",
+            uncertainty=report.noise,
+            because=f"{name} wanders by {plain(report.loose)} % while nothing is asked of it: loose, or its"
             " sensor is.",
         )
     if report.stalls >= limits.stalls_a_sweep:
@@ -423,10 +437,12 @@ def judge_drive(
             "failed",
             "sticks",
             report.stall_size,
-            "percent",
-            None,
-            f"{name} stands and slips about {plain(report.stalls)} times a sweep, {plain(report.stall_size)}"
-            " % of the command each time: it sticks.",
+            unit="percent",
+            uncertainty=None,
+            because=(
+                f"{name} stands and slips about {plain(report.stalls)} times a sweep,"
+                f" {plain(report.stall_size)} % of the command each time: it sticks."
+            ),
         )
     if report.dead_spots:
         start, end = report.dead_spots[0]
@@ -434,10 +450,12 @@ def judge_drive(
             "failed",
             "dead_spot",
             end - start,
-            "percent",
-            2.0,
-            f"{name} stands still from {plain(start)} to {plain(end)} % of the command, at the same place on"
-            " every sweep: a dead spot.",
+            unit="percent",
+            uncertainty=2.0,
+            because=(
+                f"{name} stands still from {plain(start)} to {plain(end)} % of the command, at the same place"
+                " on every sweep: a dead spot."
+            ),
         )
     open_by = None if report.closed_offset is None else report.closed_offset - 2 * report.noise - margin
     if open_by is not None and report.closed_offset is not None and open_by > closed:
@@ -445,9 +463,9 @@ def judge_drive(
             "failed",
             "does_not_close",
             report.closed_offset,
-            "percent",
-            2 * report.noise + margin,
-            f"At no command {inside(name)} rests at {plain(report.closed_offset)} %; up to"
+            unit="percent",
+            uncertainty=2 * report.noise + margin,
+            because=f"At no command {inside(name)} rests at {plain(report.closed_offset)} %; up to"
             f" {plain(closed)} counts as shut ({closed.source}).",
         )
     if report.tau_s - report.tau_u_s > limit:
@@ -455,28 +473,34 @@ def judge_drive(
             "marginal",
             "slow",
             report.tau_s,
-            "s",
-            report.tau_u_s,
-            f"{name} takes {plain(report.tau_s)} s for two thirds of a step; under {plain(limit)} s is"
-            f" healthy ({limit.source}).",
+            unit="s",
+            uncertainty=report.tau_u_s,
+            because=(
+                f"{name} takes {plain(report.tau_s)} s for two thirds of a step; under {plain(limit)} s is"
+                f" healthy ({limit.source})."
+            ),
         )
     if report.tau_s + report.tau_u_s < limits.coarse_times * limit or report.tau_s <= limit:
         return Judgement(
             "sound",
             "follows",
             report.tau_s,
-            "s",
-            report.tau_u_s,
-            f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest where"
-            " it is told.",
+            unit="s",
+            uncertainty=report.tau_u_s,
+            because=(
+                f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest"
+                " where it is told."
+            ),
         )
     return Judgement(
         "unclear",
         "unclear",
         report.tau_s,
-        "s",
-        report.tau_u_s,
-        "The recording is too coarse to tell how fast it follows: record it with more samples a second.",
+        unit="s",
+        uncertainty=report.tau_u_s,
+        because=(
+            "The recording is too coarse to tell how fast it follows: record it with more samples a second."
+        ),
     )
 
 
@@ -534,4 +558,4 @@ def judge_position(
             f"{name} goes from {plain(round(low))} to {plain(round(high))} % and {shut}. How well it follows"
             " takes its command: record that too."
         )
-    return Judgement("unclear", "command_missing", high - low, "percent", None, says)
+    return Judgement("unclear", "command_missing", high - low, unit="percent", uncertainty=None, because=says)

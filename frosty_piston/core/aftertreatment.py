@@ -135,7 +135,12 @@ def judge_filter(
         low, high = drop_at_common_flow(points, limits.flow_alike_share, zero_kpa)
     except ValueError:
         return Judgement(
-            "unclear", "unclear", None, "kPa", None, "No exhaust flow: note the flow beside the drop."
+            "unclear",
+            "unclear",
+            None,
+            unit="kPa",
+            uncertainty=None,
+            because="No exhaust flow: note the flow beside the drop.",
         )
     most = max(q for q, _ in points)
     least, judged = (_filter_at(drop, most, limits) for drop in (low, high))
@@ -146,10 +151,12 @@ def judge_filter(
         "unclear",
         "unclear",
         (low + high) / 2,
-        "kPa",
-        (high - low) / 2,
-        f"{plain(low)} to {plain(high)} kPa at {plain(COMMON_FLOW_M3H)} m³/h by one flow alone: {least.cls}"
-        f" or {judged.cls.replace('_', ' ')}. Record it at a second flow.",
+        unit="kPa",
+        uncertainty=(high - low) / 2,
+        because=(
+            f"{plain(low)} to {plain(high)} kPa at {plain(COMMON_FLOW_M3H)} m³/h by one flow alone:"
+            f" {least.cls} or {judged.cls.replace('_', ' ')}. Record it at a second flow."
+        ),
     )
 
 
@@ -164,7 +171,7 @@ def _filter_at(drop: float, most_m3h: float, limits: FilterLimits) -> Judgement:
     )
 
     def came_to(verdict: str, cls: str, because: str = "") -> Judgement:
-        return Judgement(verdict, cls, drop, "kPa", None, f"{says}{because}")
+        return Judgement(verdict, cls, drop, unit="kPa", uncertainty=None, because=f"{says}{because}")
 
     if drop < -limits.negative_times * clean_kpa:
         return came_to("failed", "negative", " Negative: the hoses are swapped, or the sensor is off.")
@@ -213,14 +220,14 @@ def judge_soot(grams: float, limits: FilterLimits) -> Judgement:
         ),
     ):
         if under:
-            return Judgement(verdict, cls, grams, "g", None, f"{says}{advice}")
+            return Judgement(verdict, cls, grams, unit="g", uncertainty=None, because=f"{says}{advice}")
     return Judgement(
         "failed",
         "too_high",
         grams,
-        "g",
-        None,
-        f"{says} No burn: it can melt the filter or start a fire. Clean it off the vehicle.",
+        unit="g",
+        uncertainty=None,
+        because=f"{says} No burn: it can melt the filter or start a fire. Clean it off the vehicle.",
     )
 
 
@@ -237,9 +244,16 @@ def judge_ash(grams: float, limits: FilterLimits) -> Judgement:
     limit_g = limits.ash_most_g
     says = f"{plain(grams)} g of ash; {plain(limit_g)} g is the limit ({limit_g.source})."
     return (
-        Judgement("failed", "ash_high", grams, "g", None, f"{says} A burn does not take ash away.")
+        Judgement(
+            "failed",
+            "ash_high",
+            grams,
+            unit="g",
+            uncertainty=None,
+            because=f"{says} A burn does not take ash away.",
+        )
         if grams > limit_g
-        else Judgement("sound", "normal", grams, "g", None, says)
+        else Judgement("sound", "normal", grams, unit="g", uncertainty=None, because=says)
     )
 
 
@@ -258,9 +272,9 @@ def judge_burn_distance(km: float, limits: FilterLimits) -> Judgement:
         f" ({short.source})."
     )
     return (
-        Judgement("marginal", "short", km, "km", None, says)
+        Judgement("marginal", "short", km, unit="km", uncertainty=None, because=says)
         if km < short
-        else Judgement("sound", "normal", km, "km", None, says)
+        else Judgement("sound", "normal", km, unit="km", uncertainty=None, because=says)
     )
 
 
@@ -297,18 +311,18 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimit
                 "failed",
                 "odd_one_out",
                 t,
-                "degC",
-                None,
-                f"{plain(t)} °C cannot be: the sensor's wire is open or shorted.",
+                unit="degC",
+                uncertainty=None,
+                because=f"{plain(t)} °C cannot be: the sensor's wire is open or shorted.",
             )
         elif len(names) < 2:
             judgements[name] = Judgement(
                 "unclear",
                 "unclear",
                 t,
-                "degC",
-                None,
-                "Read all exhaust temperatures: they are judged against each other.",
+                unit="degC",
+                uncertainty=None,
+                because="Read all exhaust temperatures: they are judged against each other.",
             )
         elif cold:
             verdict, cls = _cold_beside(t, list(temps_c.values()), limits.cold_apart_c)
@@ -316,16 +330,16 @@ def judge_exhaust_temps(temps_c: dict[str, float], cold: bool, limits: HeatLimit
                 f"{plain(t)} °C cold; the others near {plain(middle)},"
                 f" {plain(limits.cold_apart_c)} °C apart is allowed."
             )
-            judgements[name] = Judgement(verdict, cls, t, "degC", None, says)
+            judgements[name] = Judgement(verdict, cls, t, unit="degC", uncertainty=None, because=says)
         else:
             wrong = i > 0 and t > temps_c[names[i - 1]] + limits.hotter_c
             judgements[name] = Judgement(
                 "marginal" if wrong else "sound",
                 "out_of_order" if wrong else "agree",
                 t,
-                "degC",
-                None,
-                f"{plain(t)} °C warm{HOTTER if wrong else ', in its order'}.",
+                unit="degC",
+                uncertainty=None,
+                because=f"{plain(t)} °C warm{HOTTER if wrong else ', in its order'}.",
             )
     return judgements
 
@@ -359,24 +373,34 @@ def judge_nox(
         which = "Neither sensor gives" if len(sides) > 1 else f"The sensor {sides[0]} the catalyst gives no"
         says = f"{which}{' a' if len(sides) > 1 else ''} figure. Hot and dry for some minutes?"
         return Judgement(
-            "failed", "silent", None, "ppm", None, f"{says} Then its supply, its wires or the sensor."
+            "failed",
+            "silent",
+            None,
+            unit="ppm",
+            uncertainty=None,
+            because=f"{says} Then its supply, its wires or the sensor.",
         )
     if exhaust_c is not None and exhaust_c < limits.warm_c:
         says = f"{plain(exhaust_c)} °C: these sensors speak from {plain(limits.warm_c)} °C on. Drive it hot."
-        return Judgement("unclear", "unclear", None, "ppm", None, says)
+        return Judgement("unclear", "unclear", None, unit="ppm", uncertainty=None, because=says)
     if max(up_ppm, 0.0 if dosing else down_ppm) < limits.least_ppm:
         says = f"{plain(up_ppm)} ppm before the catalyst; {plain(limits.least_ppm)} are wanted to compare."
         return Judgement(
-            "unclear", "unclear", None, "ppm", None, f"{says} Hot, steady and under load, then repeat."
+            "unclear",
+            "unclear",
+            None,
+            unit="ppm",
+            uncertainty=None,
+            because=f"{says} Hot, steady and under load, then repeat.",
         )
     if up_ppm <= 0:
         return Judgement(
             "failed",
             "disagree",
             None,
-            "ppm",
-            None,
-            f"Nothing before, {plain(down_ppm)} ppm after: the one before lies.",
+            unit="ppm",
+            uncertainty=None,
+            because=f"Nothing before, {plain(down_ppm)} ppm after: the one before lies.",
         )
     cut = 1 - down_ppm / up_ppm
     if dosing:
@@ -393,9 +417,9 @@ def judge_nox(
             verdict,
             cls,
             cut * 100,
-            "percent",
-            None,
-            f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after: {round(cut * 100)} % cut; over"
+            unit="percent",
+            uncertainty=None,
+            because=f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after: {round(cut * 100)} % cut; over"
             f" {round(good * 100)} is good, under {round(weak * 100)} has failed ({good.source}).",
         )
     agree = abs(cut) <= limits.agree_share
@@ -404,18 +428,19 @@ def judge_nox(
             f"{plain(off_s)} s without dosing: stored ammonia still converts. Wait until the figure after it"
             f" no longer rises, about {plain(limits.settle_s)} s ({limits.settle_s.source})."
         )
-        return Judgement("unclear", "unclear", cut * 100, "percent", None, says)
+        return Judgement("unclear", "unclear", cut * 100, unit="percent", uncertainty=None, because=says)
     reads = "less" if cut > 0 else "more"
     lies = "" if agree else f" The one after reads {reads}: one of the two lies."
     return Judgement(
         "sound" if agree else "failed",
         "agree" if agree else "disagree",
         cut * 100,
-        "percent",
-        None,
-        f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after without dosing: {percent(abs(cut))} apart;"
-        f" {percent(limits.agree_share)} is allowed"
-        f" ({limits.agree_share.source}).{lies}",
+        unit="percent",
+        uncertainty=None,
+        because=(
+            f"{plain(up_ppm)} ppm before, {plain(down_ppm)} after without dosing: {percent(abs(cut))} apart;"
+            f" {percent(limits.agree_share)} is allowed ({limits.agree_share.source}).{lies}"
+        ),
     )
 
 
@@ -442,18 +467,23 @@ def judge_concentration(shown_percent: float, limits: DefLimits, fluid_c: float 
         warm = f", {plain(read)} read{warm}"
     says = f"{plain(shown_percent)} %{warm}; {plain(low)} to {plain(high)} passes ({low.source})."
     if low <= shown_percent <= high:
-        return Judgement("sound", "in_range", shown_percent, "percent", u, says)
+        return Judgement("sound", "in_range", shown_percent, unit="percent", uncertainty=u, because=says)
     if not limits.other_low_percent <= shown_percent <= limits.other_high_percent:
         return Judgement(
-            "failed", "wrong", shown_percent, "percent", u, f"{says} Another liquid: drain, do not dose."
+            "failed",
+            "wrong",
+            shown_percent,
+            unit="percent",
+            uncertainty=u,
+            because=f"{says} Another liquid: drain, do not dose.",
         )
     return Judgement(
         "failed",
         "off",
         shown_percent,
-        "percent",
-        u,
-        f"{says} {'Water in it' if shown_percent < low else 'It has thickened'}: drain and refill.",
+        unit="percent",
+        uncertainty=u,
+        because=f"{says} {'Water in it' if shown_percent < low else 'It has thickened'}: drain and refill.",
     )
 
 
@@ -476,9 +506,9 @@ def judge_dose(
             "failed",
             "short",
             measured_ml,
-            "ml",
-            None,
-            "Nothing comes out: blocked, not driven, or no pressure.",
+            unit="ml",
+            uncertainty=None,
+            because="Nothing comes out: blocked, not driven, or no pressure.",
         )
     if expected_ml and measured_ml is not None:
         off = measured_ml / expected_ml - 1
@@ -488,19 +518,19 @@ def judge_dose(
             f" {'over' if off > 0 else 'under'}; {percent(most)} passes ({most.source})."
         )
         if off < -most:
-            return Judgement("failed", "short", measured_ml, "ml", None, says)
+            return Judgement("failed", "short", measured_ml, unit="ml", uncertainty=None, because=says)
         if off > most:
-            return Judgement("failed", "over", measured_ml, "ml", None, says)
+            return Judgement("failed", "over", measured_ml, unit="ml", uncertainty=None, because=says)
         if spray in (None, "cone"):
-            return Judgement("sound", "right", measured_ml, "ml", None, says)
+            return Judgement("sound", "right", measured_ml, unit="ml", uncertainty=None, because=says)
     if spray in ("jet", "drips"):
         return Judgement(
             "failed",
             "bad_spray",
             measured_ml,
-            "ml",
-            None,
-            f"The spray {'is a jet' if spray == 'jet' else 'drips'}; a fine cone is wanted: clean the"
+            unit="ml",
+            uncertainty=None,
+            because=f"The spray {'is a jet' if spray == 'jet' else 'drips'}; a fine cone is wanted: clean the"
             " nozzle.",
         )
     if spray == "cone":
@@ -508,12 +538,17 @@ def judge_dose(
             "sound",
             "right",
             measured_ml,
-            "ml",
-            None,
-            "A fine cone. Measure the amount too: a good spray can still be short.",
+            unit="ml",
+            uncertainty=None,
+            because="A fine cone. Measure the amount too: a good spray can still be short.",
         )
     return Judgement(
-        "unclear", "unclear", measured_ml, "ml", None, "Note what was commanded and what came, or the spray."
+        "unclear",
+        "unclear",
+        measured_ml,
+        unit="ml",
+        uncertainty=None,
+        because="Note what was commanded and what came, or the spray.",
     )
 
 
@@ -535,17 +570,24 @@ def judge_def_pressure(
     says = f"{plain(bar)} bar; {plain(wanted)} bar is wanted ({wanted.source})."
     if bar < limits.builds_share * wanted:
         return Judgement(
-            "failed", "low", bar, "bar", None, f"{says} It does not build: pump, line, filter or ice."
+            "failed",
+            "low",
+            bar,
+            unit="bar",
+            uncertainty=None,
+            because=f"{says} It does not build: pump, line, filter or ice.",
         )
     if held_bar is not None and held_bar < limits.holds_share * bar:
         return Judgement(
             "failed",
             "falls_back",
             held_bar,
-            "bar",
-            None,
-            f"{says} Back to {plain(held_bar)} bar{f' in {plain(seconds)} s' if seconds else ''}: a leak, or"
-            " an injector that does not shut.",
+            unit="bar",
+            uncertainty=None,
+            because=(
+                f"{says} Back to {plain(held_bar)} bar{f' in {plain(seconds)} s' if seconds else ''}: a leak,"
+                " or an injector that does not shut."
+            ),
         )
     if held_bar is None or seconds is not None and seconds < limits.hold_s:
         short = "" if held_bar is None else f" {plain(seconds or 0)} s tell nothing."
@@ -553,8 +595,10 @@ def judge_def_pressure(
             "unclear",
             "unclear",
             bar,
-            "bar",
-            None,
-            f"{says} It builds.{short} Wait {plain(limits.hold_s)} s and note what it holds.",
+            unit="bar",
+            uncertainty=None,
+            because=f"{says} It builds.{short} Wait {plain(limits.hold_s)} s and note what it holds.",
         )
-    return Judgement("sound", "holds", bar, "bar", None, f"{says} Holds {plain(held_bar)} bar.")
+    return Judgement(
+        "sound", "holds", bar, unit="bar", uncertainty=None, because=f"{says} Holds {plain(held_bar)} bar."
+    )

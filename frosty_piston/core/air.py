@@ -62,11 +62,13 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
             "failed" if off else "sound",
             "differential_off" if off else "agree",
             dp,
-            "kPa",
-            None,
-            f"{plain(dp)} kPa across the filter with the engine off; 0 within {plain(limits.zero_kpa)}"
-            " is right."
-            f" {'Zero or change the sensor before anything is believed' if off else 'Its zero is right'}.",
+            unit="kPa",
+            uncertainty=None,
+            because=(
+                f"{plain(dp)} kPa across the filter with the engine off; 0 within {plain(limits.zero_kpa)}"
+                " is right."
+                f" {'Zero or change the sensor before anything is believed' if off else 'Its zero is right'}."
+            ),
         )
     rest = {name: v for name, v in pressures_kpa.items() if name != "differential"}
     for name, v in rest.items():
@@ -76,9 +78,9 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
                 "unclear",
                 "unclear",
                 v,
-                "kPa",
-                None,
-                f"{plain(v)} kPa. Read a second pressure to compare it with.",
+                unit="kPa",
+                uncertainty=None,
+                because=f"{plain(v)} kPa. Read a second pressure to compare it with.",
             )
             continue
         middle = median(others)
@@ -88,19 +90,21 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
                 "sound",
                 "agree",
                 v,
-                "kPa",
-                None,
-                f"{plain(v)} kPa, within {plain(limits.agree_kpa)} kPa of the others.",
+                unit="kPa",
+                uncertainty=None,
+                because=f"{plain(v)} kPa, within {plain(limits.agree_kpa)} kPa of the others.",
             )
         elif len(others) == 1:
             judgements[name] = Judgement(
                 "marginal",
                 "disagree",
                 v,
-                "kPa",
-                None,
-                f"{plain(v)} kPa, the other {plain(middle)}: one of the two is wrong; a third would tell"
-                " which.",
+                unit="kPa",
+                uncertainty=None,
+                because=(
+                    f"{plain(v)} kPa, the other {plain(middle)}: one of the two is wrong; a third would tell"
+                    " which."
+                ),
             )
         elif max(others) - min(others) <= limits.agree_kpa:
             odd = f"{name}_odd" if name in ("barometer", "manifold", "exhaust") else "disagree"
@@ -108,14 +112,21 @@ def judge_key_on(pressures_kpa: dict[str, float], limits: AirLimits) -> dict[str
                 "failed",
                 odd,
                 v,
-                "kPa",
-                None,
-                f"{plain(v)} kPa while the others agree near {plain(middle)}: this sensor, its port or its"
-                " wires.",
+                unit="kPa",
+                uncertainty=None,
+                because=(
+                    f"{plain(v)} kPa while the others agree near {plain(middle)}: this sensor, its port or"
+                    " its wires."
+                ),
             )
         else:
             judgements[name] = Judgement(
-                "sound", "agree", v, "kPa", None, f"{plain(v)} kPa; another one stands apart."
+                "sound",
+                "agree",
+                v,
+                unit="kPa",
+                uncertainty=None,
+                because=f"{plain(v)} kPa; another one stands apart.",
             )
     return judgements
 
@@ -149,7 +160,7 @@ def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judg
     """
     if expected_mg <= 0:
         says = "No engine draws air from a manifold without any: repeat the pressure reading."
-        return Judgement("implausible", "implausible", None, None, None, says)
+        return Judgement("implausible", "implausible", None, unit=None, uncertainty=None, because=says)
     off = air_mg / expected_mg - 1
     fits = limits.fits_share
     u = fits * expected_mg
@@ -158,23 +169,23 @@ def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judg
         f" {'over' if off > 0 else 'under'}; {percent(fits)} fits ({fits.source})."
     )
     if abs(off) <= fits:
-        return Judgement("sound", "fits", air_mg, "mg", u, says)
+        return Judgement("sound", "fits", air_mg, unit="mg", uncertainty=u, because=says)
     if off < 0:
         return Judgement(
             "failed",
             "reads_low",
             air_mg,
-            "mg",
-            u,
-            f"{says} EGR that does not shut, or the sensor reads low.",
+            unit="mg",
+            uncertainty=u,
+            because=f"{says} EGR that does not shut, or the sensor reads low.",
         )
     return Judgement(
         "failed",
         "reads_high",
         air_mg,
-        "mg",
-        u,
-        f"{says} Air lost behind the sensor, or it reads high.",
+        unit="mg",
+        uncertainty=u,
+        because=f"{says} Air lost behind the sensor, or it reads high.",
     )
 
 
@@ -194,13 +205,23 @@ def judge_egr_rest(percent_open: float, limits: AirLimits) -> Judgement:
         f" ({limit.source})."
     )
     if percent_open <= limit:
-        return Judgement("sound", "closed", percent_open, "percent", None, says)
+        return Judgement("sound", "closed", percent_open, unit="percent", uncertainty=None, because=says)
     if percent_open <= limits.egr_far_times * limit:
         return Judgement(
-            "marginal", "does_not_close", percent_open, "percent", None, f"{says} It does not close fully."
+            "marginal",
+            "does_not_close",
+            percent_open,
+            unit="percent",
+            uncertainty=None,
+            because=f"{says} It does not close fully.",
         )
     return Judgement(
-        "failed", "far_open", percent_open, "percent", None, f"{says} Stuck open: no need to start."
+        "failed",
+        "far_open",
+        percent_open,
+        unit="percent",
+        uncertainty=None,
+        because=f"{says} Stuck open: no need to start.",
     )
 
 
@@ -226,7 +247,12 @@ def judge_egr_air(
     """
     if shut_mg <= 0:
         return Judgement(
-            "implausible", "implausible", None, None, None, "No air with the valve shut: repeat the reading."
+            "implausible",
+            "implausible",
+            None,
+            unit=None,
+            uncertainty=None,
+            because="No air with the valve shut: repeat the reading.",
         )
     share = (shut_mg - open_mg) / shut_mg
     says = (
@@ -234,18 +260,27 @@ def judge_egr_air(
         f" {percent(limits.egr_share)} nothing flows ({limits.egr_share.source})."
     )
     if share >= limits.egr_share:
-        return Judgement("sound", "flows", share * 100, "percent", None, says)
+        return Judgement("sound", "flows", share * 100, unit="percent", uncertainty=None, because=says)
     if expected_mg is not None and shut_mg < limits.shut_low_share * expected_mg:
         return Judgement(
             "failed",
             "low_when_shut",
             share * 100,
-            "percent",
-            None,
-            f"{says} And low even when shut ({plain(expected_mg)} mg expected): it does not shut, or air"
-            " leaks in before the sensor.",
+            unit="percent",
+            uncertainty=None,
+            because=(
+                f"{says} And low even when shut ({plain(expected_mg)} mg expected): it does not shut, or air"
+                " leaks in before the sensor."
+            ),
         )
-    return Judgement("failed", "no_change", share * 100, "percent", None, f"{says} Valve, passage or cooler.")
+    return Judgement(
+        "failed",
+        "no_change",
+        share * 100,
+        unit="percent",
+        uncertainty=None,
+        because=f"{says} Valve, passage or cooler.",
+    )
 
 
 def judge_swirl(as_is_s: float | None, released_s: float | None, limits: AirLimits) -> Judgement:
@@ -265,16 +300,16 @@ def judge_swirl(as_is_s: float | None, released_s: float | None, limits: AirLimi
     """
     if any(s is not None and s <= 0 for s in (as_is_s, released_s)):
         says = "A time of nothing: repeat the rev test."
-        return Judgement("implausible", "implausible", None, None, None, says)
+        return Judgement("implausible", "implausible", None, unit=None, uncertainty=None, because=says)
     if as_is_s is None and released_s is not None:
         says = (
             f"Never as it is, {plain(released_s)} s released. The manifold is choked or the flaps are uneven."
         )
-        return Judgement("failed", "better_released", None, None, None, says)
+        return Judgement("failed", "better_released", None, unit=None, uncertainty=None, because=says)
     if as_is_s is None or released_s is None:
         both = "It never got there, released or not" if as_is_s is None else "It got there only as it is"
         says = f"{both}. The flaps are not what holds it back."
-        return Judgement("sound", "same", None, None, None, says)
+        return Judgement("sound", "same", None, unit=None, uncertainty=None, because=says)
     gain = (as_is_s - released_s) / as_is_s
     mark = limits.released_share
     says = (
@@ -283,9 +318,11 @@ def judge_swirl(as_is_s: float | None, released_s: float | None, limits: AirLimi
     )
     if gain > mark:
         says += " The manifold is choked or the flaps are uneven."
-        return Judgement("failed", "better_released", gain * 100, "percent", None, says)
+        return Judgement(
+            "failed", "better_released", gain * 100, unit="percent", uncertainty=None, because=says
+        )
     says += " The flaps are not what holds it back."
-    return Judgement("sound", "same", gain * 100, "percent", None, says)
+    return Judgement("sound", "same", gain * 100, unit="percent", uncertainty=None, because=says)
 
 
 def leak_down_kpa(start_kpa: float, end_kpa: float, seconds: float, at_s: float) -> float:
@@ -316,16 +353,21 @@ def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float, limits: A
     """
     if start_kpa <= limits.leak_least_kpa:
         return Judgement(
-            "failed", "leaks", 0.0, "kPa", None, "No pressure built up: a gross leak, or the cap is off."
+            "failed",
+            "leaks",
+            0.0,
+            unit="kPa",
+            uncertainty=None,
+            because="No pressure built up: a gross leak, or the cap is off.",
         )
     if seconds <= 0 or end_kpa > start_kpa:
         return Judgement(
             "implausible",
             "implausible",
             None,
-            None,
-            None,
-            "The pressure cannot rise by itself, and a time is wanted: repeat the test.",
+            unit=None,
+            uncertainty=None,
+            because="The pressure cannot rise by itself, and a time is wanted: repeat the test.",
         )
     left = leak_down_kpa(start_kpa, end_kpa, seconds, limits.leak_s) / start_kpa
     says = (
@@ -333,7 +375,14 @@ def judge_boost_leak(start_kpa: float, end_kpa: float, seconds: float, limits: A
         f" minute; {percent(1 - limits.leak_left_share)} is the mark ({limits.leak_left_share.source})."
     )
     return (
-        Judgement("failed", "leaks", (1 - left) * 100, "percent", None, f"{says} Smoke or soap shows where.")
+        Judgement(
+            "failed",
+            "leaks",
+            (1 - left) * 100,
+            unit="percent",
+            uncertainty=None,
+            because=f"{says} Smoke or soap shows where.",
+        )
         if left < limits.leak_left_share
-        else Judgement("sound", "tight", (1 - left) * 100, "percent", None, says)
+        else Judgement("sound", "tight", (1 - left) * 100, unit="percent", uncertainty=None, because=says)
     )

@@ -109,9 +109,9 @@ def judge_air_change(
             "unclear",
             "unclear",
             None,
-            None,
-            None,
-            "The valve is not recorded both shut and open at one speed: hold the speed and move it.",
+            unit=None,
+            uncertainty=None,
+            because="The valve is not recorded both shut and open at one speed: hold the speed and move it.",
         )
     return judge_egr_air(change.shut_mg, change.open_mg, limits, expected_mg)
 
@@ -168,9 +168,9 @@ def expected_over(
                 "unclear",
                 "unclear",
                 None,
-                None,
-                None,
-                "Too few moments with the EGR shut: hold it shut and record again.",
+                unit=None,
+                uncertainty=None,
+                because="Too few moments with the EGR shut: hold it shut and record again.",
             )
         )
     filling = air_limits.filling_share
@@ -196,9 +196,9 @@ def expected_over(
                 "failed",
                 "reads_low",
                 float(np.median(mg[load])),
-                "mg",
-                fits * float(np.median(want[load])),
-                says,
+                unit="mg",
+                uncertainty=fits * float(np.median(want[load])),
+                because=says,
             ),
             float(np.median(mg[load])),
             float(np.median(kpa[load])),
@@ -281,9 +281,9 @@ def judge_bypass(
             "unclear",
             "unclear",
             None,
-            None,
-            None,
-            f"Record it at idle and above {limits.drives_rpm:g} rpm, several times.",
+            unit=None,
+            uncertainty=None,
+            because=f"Record it at idle and above {limits.drives_rpm:g} rpm, several times.",
         )
     _, (flap, rpm) = beside([position, speed])
     idle = flap[rpm < limits.idle_rpm]
@@ -293,9 +293,9 @@ def judge_bypass(
             "failed",
             "stuck",
             float(np.median(flap)),
-            "percent",
-            None,
-            f"The flap stays at {plain(round(float(np.median(flap))))} % from idle to"
+            unit="percent",
+            uncertainty=None,
+            because=f"The flap stays at {plain(round(float(np.median(flap))))} % from idle to"
             f" {plain(round(float(rpm.max())))} rpm: stuck, or not driven.",
         )
     wanted_apart = abs(at_idle - at_work) >= limits.flap_apart_percent and (
@@ -309,19 +309,21 @@ def judge_bypass(
             "failed",
             "no_return",
             ends,
-            "percent",
-            None,
-            f"At idle it began at {plain(round(began))} % and ends at {plain(round(ends))} %: it went over"
-            " and does not come back. A broken return spring.",
+            unit="percent",
+            uncertainty=None,
+            because=(
+                f"At idle it began at {plain(round(began))} % and ends at {plain(round(ends))} %: it went"
+                " over and does not come back. A broken return spring."
+            ),
         )
     if not wanted_apart:
         return Judgement(
             "failed",
             "no_return",
             at_idle,
-            "percent",
-            None,
-            f"{plain(round(at_idle))} % at idle and {plain(round(at_work))} % above"
+            unit="percent",
+            uncertainty=None,
+            because=f"{plain(round(at_idle))} % at idle and {plain(round(at_work))} % above"
             f" {limits.drives_rpm:g} rpm: it"
             " moves, but not with the speed.",
         )
@@ -329,9 +331,9 @@ def judge_bypass(
         "sound",
         "follows",
         abs(at_idle - at_work),
-        "percent",
-        None,
-        f"{plain(round(at_idle))} % at idle, {plain(round(at_work))} % above {limits.drives_rpm:g}"
+        unit="percent",
+        uncertainty=None,
+        because=f"{plain(round(at_idle))} % at idle, {plain(round(at_work))} % above {limits.drives_rpm:g}"
         " rpm, every time.",
     )
 
@@ -429,7 +431,12 @@ def judge_alike(
     t, (a, b) = beside([first, second])
     if len(t) < 20 or np.ptp(a) < limits.moves_kpa and np.ptp(b) < limits.moves_kpa:
         return Judgement(
-            "unclear", "unclear", None, None, None, "The pressures hardly move: record them over a few pulls."
+            "unclear",
+            "unclear",
+            None,
+            unit=None,
+            uncertainty=None,
+            because="The pressures hardly move: record them over a few pulls.",
         )
     if np.ptp(b) > np.ptp(a):
         a, b, names = b, a, (names[1], names[0])
@@ -459,16 +466,21 @@ def judge_alike(
             "failed",
             "creeps",
             share * 100,
-            "percent",
-            5.0,
-            f"{sentence(how)}: its hose, or the passage behind it, is blocked ({limits.alike_share.source}).",
+            unit="percent",
+            uncertainty=5.0,
+            because=(
+                f"{sentence(how)}: its hose, or the passage behind it, is blocked"
+                f" ({limits.alike_share.source})."
+            ),
         )
     return Judgement(
         "sound",
         "alike",
         share * 100,
-        "percent",
-        5.0,
-        f"They move alike: {names[1]} by {round(share * 100)} % of {names[0]}, {plain(round(late, 1))} s"
-        " after it.",
+        unit="percent",
+        uncertainty=5.0,
+        because=(
+            f"They move alike: {names[1]} by {round(share * 100)} % of {names[0]}, {plain(round(late, 1))} s"
+            " after it."
+        ),
     )

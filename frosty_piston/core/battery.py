@@ -107,28 +107,31 @@ def judge_rest(
             "implausible",
             "implausible",
             rest_v,
-            "V",
-            u,
-            f"{plain(rest_v)} V cannot be a {system_v} V battery at rest: probes, range, or a single-battery"
-            " reading?",
+            unit="V",
+            uncertainty=u,
+            because=(
+                f"{plain(rest_v)} V cannot be a {system_v} V battery at rest: probes, range, or a"
+                " single-battery reading?"
+            ),
         )
     if per12.value > limits.surface_v:
         return Judgement(
             "implausible",
             "implausible",
             rest_v,
-            "V",
-            u,
-            f"{plain(rest_v)} V is a charging or surface voltage: lights on for a minute, wait two hours,"
-            " read again.",
+            unit="V",
+            uncertainty=u,
+            because=(
+                f"{plain(rest_v)} V is a charging or surface voltage: lights on for a minute, wait two hours,"
+                " read again."
+            ),
         )
     charge = charge_percent(rest_v, limits, system_v)
     says = f"{plain(rest_v)} V at rest is about {round(charge)} % charged"
     if battery_c is not None and battery_c < 20:
         says += (
-            f"; at {plain(battery_c)} °C it gives about"
-            f" {round(cold_capacity_percent(battery_c, limits))} % of its"
-            " capacity"
+            f"; at {plain(battery_c)} °C it gives about {round(cold_capacity_percent(battery_c, limits))} %"
+            " of its capacity"
         )
     for limit in (limits.low_v, limits.charged_v):
         if per12.straddles(limit):
@@ -136,17 +139,31 @@ def judge_rest(
                 "unclear",
                 "unclear",
                 rest_v,
-                "V",
-                u,
-                f"{says}; the limit of {plain(limit * system_v / 12)} V lies within the meter's {plain(u)} V."
-                " Charge it and test while cranking.",
+                unit="V",
+                uncertainty=u,
+                because=(
+                    f"{says}; the limit of {plain(limit * system_v / 12)} V lies within the meter's"
+                    f" {plain(u)} V. Charge it and test while cranking."
+                ),
             )
     if per12.value >= limits.charged_v:
-        return Judgement("sound", "charged", rest_v, "V", u, f"{says}.")
+        return Judgement("sound", "charged", rest_v, unit="V", uncertainty=u, because=f"{says}.")
     if per12.value >= limits.low_v:
-        return Judgement("marginal", "low", rest_v, "V", u, f"{says}: charge it before the other tests.")
+        return Judgement(
+            "marginal",
+            "low",
+            rest_v,
+            unit="V",
+            uncertainty=u,
+            because=f"{says}: charge it before the other tests.",
+        )
     return Judgement(
-        "failed", "flat", rest_v, "V", u, f"{says}: charge it, rest it, then test it while cranking."
+        "failed",
+        "flat",
+        rest_v,
+        unit="V",
+        uncertainty=u,
+        because=f"{says}: charge it, rest it, then test it while cranking.",
     )
 
 
@@ -174,27 +191,34 @@ def judge_crank(
             "implausible",
             "implausible",
             crank_v,
-            "V",
-            u,
-            f"{plain(crank_v)} V cannot be a {system_v} V battery under the starter: read again.",
+            unit="V",
+            uncertainty=u,
+            because=f"{plain(crank_v)} V cannot be a {system_v} V battery under the starter: read again.",
         )
     limit = crank_limit_v(20 if battery_c is None else battery_c, limits, system_v)
     at = "20 °C (taken)" if battery_c is None else f"{plain(battery_c)} °C"
     says = f"{plain(crank_v)} V while cranking; {plain(limit)} V is the least at {at} (general)."
     if Measured(crank_v, crank_v - u, crank_v + u).straddles(limit):
         return Judgement(
-            "unclear", "unclear", crank_v, "V", u, f"{says} Too near to call: charge fully and repeat."
+            "unclear",
+            "unclear",
+            crank_v,
+            unit="V",
+            uncertainty=u,
+            because=f"{says} Too near to call: charge fully and repeat.",
         )
     if crank_v >= limit:
-        return Judgement("sound", "holds", crank_v, "V", u, f"{says} It holds.")
+        return Judgement("sound", "holds", crank_v, unit="V", uncertainty=u, because=f"{says} It holds.")
     return Judgement(
         "failed",
         "sags",
         crank_v,
-        "V",
-        u,
-        f"{says} It sags: weak battery, or a starter that draws too much. Cable drop and current tell them"
-        " apart.",
+        unit="V",
+        uncertainty=u,
+        because=(
+            f"{says} It sags: weak battery, or a starter that draws too much. Cable drop and current tell"
+            " them apart."
+        ),
     )
 
 
@@ -217,18 +241,18 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
             "implausible",
             "implausible",
             rpm,
-            "rpm",
-            u,
-            f"{plain(rpm)} per minute is no cranking speed (20 to 400 is): read again.",
+            unit="rpm",
+            uncertainty=u,
+            because=f"{plain(rpm)} per minute is no cranking speed (20 to 400 is): read again.",
         )
     if rpm + u < limits.start_least_rpm:
         return Judgement(
             "failed",
             "too_slow",
             rpm,
-            "rpm",
-            u,
-            f"{plain(rpm)} per minute: under {least} it does not start by itself, whatever the plugs"
+            unit="rpm",
+            uncertainty=u,
+            because=f"{plain(rpm)} per minute: under {least} it does not start by itself, whatever the plugs"
             " do. Battery,"
             " cables, starter first.",
         )
@@ -237,18 +261,18 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
             "unclear",
             "unclear",
             rpm,
-            "rpm",
-            u,
-            f"{plain(rpm)} per minute, at the limit of {least}: charge the battery and repeat.",
+            unit="rpm",
+            uncertainty=u,
+            because=f"{plain(rpm)} per minute, at the limit of {least}: charge the battery and repeat.",
         )
     if rpm < limits.lazy_under_rpm:
         return Judgement(
             "marginal",
             "slow",
             rpm,
-            "rpm",
-            u,
-            f"{plain(rpm)} per minute: it may start, but a sound starter turns it at"
+            unit="rpm",
+            uncertainty=u,
+            because=f"{plain(rpm)} per minute: it may start, but a sound starter turns it at"
             f" {plain(limits.lazy_under_rpm)} or more ({limits.lazy_under_rpm.source}). Battery, cables,"
             " starter.",
         )
@@ -256,9 +280,9 @@ def judge_speed(rpm: float, limits: BatteryLimits) -> Judgement:
         "sound",
         "fast_enough",
         rpm,
-        "rpm",
-        u,
-        f"{plain(rpm)} per minute is fast enough (over {least}, general).",
+        unit="rpm",
+        uncertainty=u,
+        because=f"{plain(rpm)} per minute is fast enough (over {least}, general).",
     )
 
 
@@ -299,7 +323,7 @@ def judge_crank_current(
     """
     if not 0 <= amps <= limits.current_most_a:
         says = f"{plain(amps)} A is no cranking current: zero the clamp, look at its range, read again."
-        return Judgement("implausible", "implausible", amps, "A", None, says)
+        return Judgement("implausible", "implausible", amps, unit="A", uncertainty=None, because=says)
     temperatures = (WARM_OIL_C, -10.0) if oil_c is None else (oil_c,)
     wanted = [crank_current_a(displacement_l, c, limits, system_v) for c in temperatures]
     at = "oil not said" if oil_c is None else f"oil at {plain(oil_c)} °C"
@@ -310,14 +334,14 @@ def judge_crank_current(
     )
     if amps < limits.current_low_share * wanted[0]:
         says += " Too little gets through: battery, cables, or worn brushes. Measure the drops."
-        return Judgement("failed", "low", amps, "A", None, says)
+        return Judgement("failed", "low", amps, unit="A", uncertainty=None, because=says)
     if amps > limits.current_high_share * wanted[-1]:
         says += " It draws hard: the starter drags, or the engine turns heavily."
-        return Judgement("failed", "high", amps, "A", None, says)
+        return Judgement("failed", "high", amps, unit="A", uncertainty=None, because=says)
     if amps > limits.current_high_share * wanted[0]:
         says += " Much for warm oil, usual for cold: note the oil temperature."
-        return Judgement("unclear", "unclear", amps, "A", None, says)
-    return Judgement("sound", "as_expected", amps, "A", None, says)
+        return Judgement("unclear", "unclear", amps, unit="A", uncertainty=None, because=says)
+    return Judgement("sound", "as_expected", amps, unit="A", uncertainty=None, because=says)
 
 
 def judge_drop(drop_v: float, side: str, limits: BatteryLimits, meter: VoltMeter | None = None) -> Judgement:
@@ -340,17 +364,29 @@ def judge_drop(drop_v: float, side: str, limits: BatteryLimits, meter: VoltMeter
             "implausible",
             "implausible",
             drop_v,
-            "V",
-            u,
-            f"{plain(drop_v)} V cannot be a cable drop: both probes on the same cable's ends, polarity"
-            " right?",
+            unit="V",
+            uncertainty=u,
+            because=(
+                f"{plain(drop_v)} V cannot be a cable drop: both probes on the same cable's ends, polarity"
+                " right?"
+            ),
         )
     if Measured(drop_v, drop_v - u, drop_v + u).straddles(limit):
         return Judgement(
-            "unclear", "unclear", drop_v, "V", u, f"{says} At the limit: repeat while it cranks longer."
+            "unclear",
+            "unclear",
+            drop_v,
+            unit="V",
+            uncertainty=u,
+            because=f"{says} At the limit: repeat while it cranks longer.",
         )
     if drop_v <= limit:
-        return Judgement("sound", "sound", drop_v, "V", u, says)
+        return Judgement("sound", "sound", drop_v, unit="V", uncertainty=u, because=says)
     return Judgement(
-        "failed", "drops", drop_v, "V", u, f"{says} Clean and tighten the ends, then measure piece by piece."
+        "failed",
+        "drops",
+        drop_v,
+        unit="V",
+        uncertainty=u,
+        because=f"{says} Clean and tighten the ends, then measure piece by piece.",
     )

@@ -175,15 +175,15 @@ def analyse_boost(
         len(pulls),
         float(np.median(asked)),
         float(np.median(missing)),
-        noise + float(np.std(missing)) / np.sqrt(len(missing)),
-        float(np.median(reached)) if reached else None,
-        float(np.median(over)),
-        float(np.median(over_s)),
-        float(np.median(swing)),
-        float(np.median([p for p in period if p] or [0.0])),
-        at_limit,
-        follows,
-        tuple((float(t[r.start]), float(t[r.stop - 1])) for r in pulls),
+        u_kpa=noise + float(np.std(missing)) / np.sqrt(len(missing)),
+        to_90_s=float(np.median(reached)) if reached else None,
+        overshoot_kpa=float(np.median(over)),
+        over_s=float(np.median(over_s)),
+        hunting_kpa=float(np.median(swing)),
+        period_s=float(np.median([p for p in period if p] or [0.0])),
+        vane_at_limit=at_limit,
+        vane_follows=follows,
+        stretches=tuple((float(t[r.start]), float(t[r.stop - 1])) for r in pulls),
     )
 
 
@@ -250,9 +250,9 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
             "unclear",
             "unclear",
             None,
-            None,
-            None,
-            f"No pull in it: {plain(limits.pull_s)} s in which at least {plain(limits.pull_kpa)} kPa"
+            unit=None,
+            uncertainty=None,
+            because=f"No pull in it: {plain(limits.pull_s)} s in which at least {plain(limits.pull_kpa)} kPa"
             " of boost are asked are wanted.",
         )
     asked = report.asked_kpa
@@ -272,9 +272,9 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
             "failed",
             "hunts",
             report.hunting_kpa,
-            "kPa",
-            u,
-            f"{head}; it swings by {plain(round(report.hunting_kpa, 1))} kPa either way, every"
+            unit="kPa",
+            uncertainty=u,
+            because=f"{head}; it swings by {plain(round(report.hunting_kpa, 1))} kPa either way, every"
             f" {plain(round(report.period_s, 1))} s ({limits.hunts_kpa.source})."
             f" {READINGS['hunts', follows]}",
         )
@@ -283,9 +283,9 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
             "failed",
             "over",
             report.overshoot_kpa,
-            "kPa",
-            u,
-            f"{head}; {plain(round(report.overshoot_kpa, 1))} kPa too much for"
+            unit="kPa",
+            uncertainty=u,
+            because=f"{head}; {plain(round(report.overshoot_kpa, 1))} kPa too much for"
             f" {plain(round(report.over_s, 1))} s ({limits.over_kpa.source}). {READINGS['over', follows]}",
         )
     if report.shortfall_kpa - u > max(limits.short_kpa, limits.short_share * asked):
@@ -302,18 +302,18 @@ def judge_boost(report: BoostReport | None, limits: BoostLimits) -> Judgement:
             "failed",
             "short",
             report.shortfall_kpa,
-            "kPa",
-            u,
-            f"{head}; {plain(round(report.shortfall_kpa, 1))} kPa are missing,"
+            unit="kPa",
+            uncertainty=u,
+            because=f"{head}; {plain(round(report.shortfall_kpa, 1))} kPa are missing,"
             f" {percent(report.shortfall_kpa / asked)} of it{came} ({limits.short_share.source}). {tail}",
         )
     return Judgement(
         "sound",
         "reaches",
         report.shortfall_kpa,
-        "kPa",
-        u,
-        f"{head}; it comes within {plain(round(abs(report.shortfall_kpa), 1))} kPa of it{came}.",
+        unit="kPa",
+        uncertainty=u,
+        because=f"{head}; it comes within {plain(round(abs(report.shortfall_kpa), 1))} kPa of it{came}.",
     )
 
 

@@ -166,7 +166,15 @@ def decode(code: str) -> Decoded:
     if byte:
         kind, general = FAULT_TYPE_CLASSES.get(byte[0], (None, "a type of the maker's own"))  # A to F are
         says = FAULT_TYPES.get(byte, general)
-    return Decoded(f"{letter}{origin}{digit}{rest}", byte, LETTERS[letter], common, system, kind, says)
+    return Decoded(
+        f"{letter}{origin}{digit}{rest}",
+        byte,
+        LETTERS[letter],
+        common=common,
+        system=system,
+        kind=kind,
+        fault_type_says=says,
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -316,7 +324,7 @@ def _found(match: re.Match[str], beside: str, of_line: tuple[str, ...]) -> Found
         letter + "".join(digits).replace("O", "0"),
         byte,
         next(iter(statuses), None),
-        "O" in "".join(digits),
-        statuses[1:],
-        wording[:MOST_WORDING],
+        mended="O" in "".join(digits),
+        also=statuses[1:],
+        text=wording[:MOST_WORDING],
     )

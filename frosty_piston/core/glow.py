@@ -210,7 +210,8 @@ def judge_set(
     middle = median(conducting) if len(conducting) >= 3 else None
     alike = middle is not None and all(v is not None and v.low <= middle <= v.high for v in values)
     return [
-        _judge_one(r, v, meter, ref, middle, limits, alike) for r, v in zip(readings, values, strict=True)
+        _judge_one(r, v, meter, ref=ref, set_median=middle, limits=limits, alike=alike)
+        for r, v in zip(readings, values, strict=True)
     ]
 
 
@@ -220,7 +221,10 @@ def _bridged(reading: PlugReading, value: Measured, count: int, ref: Reference) 
         f"({plain(ref.ohm)} Ω) can: these are joined, unplug first, then read each again."
     )
     return PlugJudged(
-        reading.cylinder, Judgement("unclear", "bridged", value.value, "ohm", value.u, because), None, None
+        reading.cylinder,
+        Judgement("unclear", "bridged", value.value, unit="ohm", uncertainty=value.u, because=because),
+        None,
+        None,
     )
 
 
@@ -245,7 +249,9 @@ def _judge_one(
             if value and share is not None
             else None
         )
-        judgement = Judgement(verdict, cls, figure, "ohm", u, because, not_these)
+        judgement = Judgement(
+            verdict, cls, figure, unit="ohm", uncertainty=u, because=because, not_these=not_these
+        )
         return PlugJudged(reading.cylinder, judgement, share, watts)
 
     if value is None:

@@ -35,9 +35,9 @@ def judge_lamp(
             "failed",
             "open",
             None,
-            "ohm",
-            None,
-            f"Dark through {lamp}: open circuit, or over {plain(dark_ohm)} Ω.",
+            unit="ohm",
+            uncertainty=None,
+            because=f"Dark through {lamp}: open circuit, or over {plain(dark_ohm)} Ω.",
         )
     if seen == "dim":
         if lit_ohm < ref.ohm:
@@ -45,49 +45,59 @@ def judge_lamp(
                 "unclear",
                 "unclear",
                 None,
-                "ohm",
-                None,
-                f"{sentence(lamp)} is dim even through a healthy {plain(ref.ohm)} Ω plug: take a weaker"
-                " lamp or a clamp.",
-                ("open",),
+                unit="ohm",
+                uncertainty=None,
+                because=(
+                    f"{sentence(lamp)} is dim even through a healthy {plain(ref.ohm)} Ω plug: take a weaker"
+                    " lamp or a clamp."
+                ),
+                not_these=("open",),
             )
         if lit_ohm < high_ohm * limits.lamp_near_share:
             return Judgement(
                 "unclear",
                 "unclear",
                 None,
-                "ohm",
-                None,
-                f"Dim through {lamp}: over {plain(lit_ohm)} Ω, tired or worse. A clamp tells how much.",
-                ("open",),
+                unit="ohm",
+                uncertainty=None,
+                because=(
+                    f"Dim through {lamp}: over {plain(lit_ohm)} Ω, tired or worse. A clamp tells how much."
+                ),
+                not_these=("open",),
             )
         return Judgement(
             "failed",
             "high",
             None,
-            "ohm",
-            None,
-            f"Dim through {lamp}: between {plain(lit_ohm)} and {plain(dark_ohm)} Ω, so it makes too little"
-            " heat.",
+            unit="ohm",
+            uncertainty=None,
+            because=(
+                f"Dim through {lamp}: between {plain(lit_ohm)} and {plain(dark_ohm)} Ω, so it makes too"
+                " little heat."
+            ),
         )
     if lit_ohm <= high_ohm:
         return Judgement(
             "sound",
             "sound",
             None,
-            "ohm",
-            None,
-            f"Lit through {lamp}: under {plain(lit_ohm)} Ω, so it draws at least half its power. It may"
-            " still be a little tired.",
+            unit="ohm",
+            uncertainty=None,
+            because=(
+                f"Lit through {lamp}: under {plain(lit_ohm)} Ω, so it draws at least half its power. It may"
+                " still be a little tired."
+            ),
         )
     return Judgement(
         "unclear",
         "not_open",
         None,
-        "ohm",
-        None,
-        f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} Ω and a plug has"
-        f" failed from {plain(high_ohm)} Ω. A 21 W lamp, an ohmmeter or a clamp tells.",
+        unit="ohm",
+        uncertainty=None,
+        because=(
+            f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} Ω and a plug has"
+            f" failed from {plain(high_ohm)} Ω. A 21 W lamp, an ohmmeter or a clamp tells."
+        ),
     )
 
 
@@ -131,7 +141,9 @@ def judge_plug_current(
     says = f"{plain(current_a)} A {when}; {plain(low)} to {plain(high)} A is {source}."
 
     def came_to(verdict: str, cls: str, because: str, *not_these: str) -> Judgement:
-        return Judgement(verdict, cls, current_a, "A", u, because, not_these)
+        return Judgement(
+            verdict, cls, current_a, unit="A", uncertainty=u, because=because, not_these=not_these
+        )
 
     if current_a < -u or current_a > limits.most_a:
         return came_to(
@@ -197,9 +209,11 @@ def working_plugs(
             "implausible",
             "implausible",
             total_a,
-            "A",
-            u,
-            f"{plain(total_a)} A is more than {count} plugs can draw, or less than none: check the clamp.",
+            unit="A",
+            uncertainty=u,
+            because=(
+                f"{plain(total_a)} A is more than {count} plugs can draw, or less than none: check the clamp."
+            ),
         )
     if (
         most == count
@@ -207,10 +221,14 @@ def working_plugs(
         or likely == count
         and total_a >= limits.count_sound_share * one * count
     ):
-        return Judgement("sound", "sound", total_a, "A", u, because)
+        return Judgement("sound", "sound", total_a, unit="A", uncertainty=u, because=because)
     if most < count:
-        return Judgement("failed", "all_open" if likely == 0 else "open", total_a, "A", u, because)
-    return Judgement("unclear", "unclear", total_a, "A", u, because + " Clamp them one by one.")
+        return Judgement(
+            "failed", "all_open" if likely == 0 else "open", total_a, unit="A", uncertainty=u, because=because
+        )
+    return Judgement(
+        "unclear", "unclear", total_a, unit="A", uncertainty=u, because=because + " Clamp them one by one."
+    )
 
 
 def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, kind: PlugKind) -> Judgement:
@@ -230,27 +248,27 @@ def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, ki
             "failed",
             "open",
             after_s,
-            "s",
-            None,
-            f"The {kind.name} stays cold at its rated voltage: it is open inside.",
+            unit="s",
+            uncertainty=None,
+            because=f"The {kind.name} stays cold at its rated voltage: it is open inside.",
         )
     if seen == "red_elsewhere":
         return Judgement(
             "failed",
             "red_elsewhere",
             after_s,
-            "s",
-            None,
-            "It glows away from the tip, so the heat does not reach the spray: worn out.",
+            unit="s",
+            uncertainty=None,
+            because="It glows away from the tip, so the heat does not reach the spray: worn out.",
         )
     if after_s is not None and after_s > kind.tip_glows_s:
         return Judgement(
             "marginal",
             "weak",
             after_s,
-            "s",
-            1.0,
-            f"The tip glows, but only after {plain(after_s)} s; under {plain(kind.tip_glows_s)} s is"
+            unit="s",
+            uncertainty=1.0,
+            because=f"The tip glows, but only after {plain(after_s)} s; under {plain(kind.tip_glows_s)} s is"
             " healthy (general).",
         )
     because = "The tip glows first, as it should."
@@ -259,4 +277,6 @@ def judge_bench_heat(seen: str, after_s: float | None, failed_in_place: bool, ki
             " It looked dead in place: the seat or its ground is dirty, or the wrong terminal was touched. "
             "Clean the seat and repeat in place."
         )
-    return Judgement("sound", "sound", after_s, "s", 1.0 if after_s is not None else None, because)
+    return Judgement(
+        "sound", "sound", after_s, unit="s", uncertainty=1.0 if after_s is not None else None, because=because
+    )

@@ -136,9 +136,9 @@ def judge_injector_resistance(
                     "failed",
                     "open",
                     None if value is None else value,
-                    "ohm",
-                    u,
-                    "Open circuit: wire, connector or coil. Repeat at the injector's own pins.",
+                    unit="ohm",
+                    uncertainty=u,
+                    because="Open circuit: wire, connector or coil. Repeat at the injector's own pins.",
                 )
             )
         elif value + u < low or value - u > high:
@@ -148,9 +148,9 @@ def judge_injector_resistance(
                     "failed",
                     name,
                     value,
-                    "ohm",
-                    u,
-                    f"{says} Out of range: "
+                    unit="ohm",
+                    uncertainty=u,
+                    because=f"{says} Out of range: "
                     + ("a short in the coil or wire." if name == "low" else "coil, wire or a worn terminal."),
                 )
             )
@@ -161,10 +161,10 @@ def judge_injector_resistance(
                     "unclear",
                     "unclear",
                     value,
-                    "ohm",
-                    u,
-                    f"{says} Too near the limit for this meter. It is not open.",
-                    ("open", *(cls for cls, out in beside.items() if out)),
+                    unit="ohm",
+                    uncertainty=u,
+                    because=f"{says} Too near the limit for this meter. It is not open.",
+                    not_these=("open", *(cls for cls, out in beside.items() if out)),
                 )
             )
         elif len(read) >= 3 and robust_distance(read, value, one) > limits.outlier_spreads:
@@ -173,10 +173,12 @@ def judge_injector_resistance(
                     "marginal",
                     "outlier",
                     value,
-                    "ohm",
-                    u,
-                    f"{says} In range, but {plain(robust_distance(read, value, one))} spreads away from the"
-                    f" others near {_ohm(median(read))}.",
+                    unit="ohm",
+                    uncertainty=u,
+                    because=(
+                        f"{says} In range, but {plain(robust_distance(read, value, one))} spreads away from"
+                        f" the others near {_ohm(median(read))}."
+                    ),
                 )
             )
         else:
@@ -185,9 +187,9 @@ def judge_injector_resistance(
                     "sound",
                     "sound",
                     value,
-                    "ohm",
-                    u,
-                    f"{says} No electrical fault {state}; it says nothing of spray or leaks.",
+                    unit="ohm",
+                    uncertainty=u,
+                    because=f"{says} No electrical fault {state}; it says nothing of spray or leaks.",
                 )
             )
     return judgements
@@ -212,15 +214,20 @@ def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot
     if mohm is None or mohm >= least:
         shown = "Open to the body" if mohm is None else f"{plain(mohm)} MΩ to the body"
         return Judgement(
-            "sound", "sound", mohm, "Mohm", None, f"{shown}; over {plain(least)} is wanted ({least.source})."
+            "sound",
+            "sound",
+            mohm,
+            unit="Mohm",
+            uncertainty=None,
+            because=f"{shown}; over {plain(least)} is wanted ({least.source}).",
         )
     return Judgement(
         "failed",
         "leaks",
         mohm,
-        "Mohm",
-        None,
-        f"{plain(mohm)} MΩ to the body{' while hot' if hot else ''}; over {plain(least)} is wanted"
+        unit="Mohm",
+        uncertainty=None,
+        because=f"{plain(mohm)} MΩ to the body{' while hot' if hot else ''}; over {plain(least)} is wanted"
         f" ({least.source}): the insulation leaks.",
     )
 
@@ -266,9 +273,9 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
                 "failed",
                 "all_high",
                 v,
-                "ml",
-                None,
-                f"All over the card's {plain(limit_ml)} ml: a worn-out set, or too much supply.",
+                unit="ml",
+                uncertainty=None,
+                because=f"All over the card's {plain(limit_ml)} ml: a worn-out set, or too much supply.",
             )
             for v in volumes_ml
         ]
@@ -285,12 +292,11 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
                     "failed",
                     "high",
                     v,
-                    "ml",
-                    None,
-                    f"{says}."
-                    ""
-                    f" {apart if over_set else 'Over the limit'}: it returns too"
-                    " much and steals the pressure.",
+                    unit="ml",
+                    uncertainty=None,
+                    because=f"{says}."
+                    f" {apart if over_set else 'Over the limit'}: it returns too much and steals the"
+                    " pressure.",
                 )
             )
         elif len(volumes_ml) < 3 and limit_ml is None:
@@ -299,9 +305,9 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
                     "unclear",
                     "unclear",
                     v,
-                    "ml",
-                    None,
-                    f"{plain(v)} ml. Read at least three injectors over the same time to compare.",
+                    unit="ml",
+                    uncertainty=None,
+                    because=f"{plain(v)} ml. Read at least three injectors over the same time to compare.",
                 )
             )
         else:
@@ -310,9 +316,9 @@ def judge_leakoff(volumes_ml: Sequence[float], limits: InjectionLimits) -> list[
                     "sound",
                     "sound",
                     v,
-                    "ml",
-                    None,
-                    f"{says}. In line; {plain(limits.return_times)} times the middle is the mark"
+                    unit="ml",
+                    uncertainty=None,
+                    because=f"{says}. In line; {plain(limits.return_times)} times the middle is the mark"
                     f" ({limits.return_times.source}).",
                 )
             )
@@ -336,7 +342,9 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
     if len(corrections_mm3) < LEAST_SET:
         says = "Read at least three cylinders to compare."
         return [
-            Judgement("unclear", "unclear", v, "mm3", None, f"{plain(v)} mm³. {says}")
+            Judgement(
+                "unclear", "unclear", v, unit="mm3", uncertainty=None, because=f"{plain(v)} mm³. {says}"
+            )
             for v in corrections_mm3
         ]
     mean = sum(corrections_mm3) / len(corrections_mm3)
@@ -348,16 +356,18 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
             f" {plain(limit_mm3)} either way is suspect ({limit_mm3.source})."
         )
         if abs(off) <= limit_mm3:
-            judgements.append(Judgement("sound", "sound", v, "mm3", None, says))
+            judgements.append(Judgement("sound", "sound", v, unit="mm3", uncertainty=None, because=says))
         elif off > 0:
             judgements.append(
                 Judgement(
                     "failed",
                     "needs_more",
                     v,
-                    "mm3",
-                    None,
-                    f"{says} It is given more because it gives less: injector, compression or connection.",
+                    unit="mm3",
+                    uncertainty=None,
+                    because=(
+                        f"{says} It is given more because it gives less: injector, compression or connection."
+                    ),
                 )
             )
         else:
@@ -366,10 +376,12 @@ def judge_balance(corrections_mm3: Sequence[float], limits: InjectionLimits) -> 
                     "failed",
                     "needs_less",
                     v,
-                    "mm3",
-                    None,
-                    f"{says} It is held back because it gives too much: a dripping nozzle, or a wrong trim"
-                    " code.",
+                    unit="mm3",
+                    uncertainty=None,
+                    because=(
+                        f"{says} It is held back because it gives too much: a dripping nozzle, or a wrong"
+                        " trim code."
+                    ),
                 )
             )
     return judgements
@@ -388,7 +400,9 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
     middle = median(sorted(drops_rpm)[len(drops_rpm) // 2 :]) if len(drops_rpm) > 1 else drops_rpm[0]
     if len(drops_rpm) >= LEAST_SET and max(drops_rpm) <= limits.cut_noise_rpm:
         says = "No cylinder makes a difference: the cut did not take, or the idle control hides it. Repeat."
-        return [Judgement("unclear", "unclear", v, "rpm", None, says) for v in drops_rpm]
+        return [
+            Judgement("unclear", "unclear", v, unit="rpm", uncertainty=None, because=says) for v in drops_rpm
+        ]
     judgements = []
     for v in drops_rpm:
         says = f"{plain(v)} rpm drop; the working cylinders drop about {plain(middle)}"
@@ -398,9 +412,9 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
                     "unclear",
                     "unclear",
                     v,
-                    "rpm",
-                    None,
-                    f"{plain(v)} rpm drop. Cut at least three cylinders to compare.",
+                    unit="rpm",
+                    uncertainty=None,
+                    because=f"{plain(v)} rpm drop. Cut at least three cylinders to compare.",
                 )
             )
         elif v < limits.cut_dead_share * middle:
@@ -409,19 +423,28 @@ def judge_cutout(drops_rpm: Sequence[float], limits: InjectionLimits) -> list[Ju
                     "failed",
                     "dead",
                     v,
-                    "rpm",
-                    None,
-                    f"{says}. Cutting it changes nothing: this cylinder is dead.",
+                    unit="rpm",
+                    uncertainty=None,
+                    because=f"{says}. Cutting it changes nothing: this cylinder is dead.",
                 )
             )
         elif v < limits.cut_weak_share * middle:
             judgements.append(
                 Judgement(
-                    "failed", "weak", v, "rpm", None, f"{says}. Under half of them: this cylinder is weak."
+                    "failed",
+                    "weak",
+                    v,
+                    unit="rpm",
+                    uncertainty=None,
+                    because=f"{says}. Under half of them: this cylinder is weak.",
                 )
             )
         else:
-            judgements.append(Judgement("sound", "even", v, "rpm", None, f"{says}: it does its share."))
+            judgements.append(
+                Judgement(
+                    "sound", "even", v, unit="rpm", uncertainty=None, because=f"{says}: it does its share."
+                )
+            )
     return judgements
 
 
@@ -441,17 +464,17 @@ def judge_misfires(count: float, revolutions: float, limits: InjectionLimits) ->
             "implausible",
             "implausible",
             None,
-            None,
-            None,
-            "Counted over no revolutions: note how many it turned.",
+            unit=None,
+            uncertainty=None,
+            because="Counted over no revolutions: note how many it turned.",
         )
     rate = 1000 * count / revolutions
     limit = limits.misfires_per_1000
     says = f"{plain(rate)} misfires per 1 000 revolutions; {plain(limit)} is the mark ({limit.source})."
     return (
-        Judgement("failed", "misfires", rate, None, None, says)
+        Judgement("failed", "misfires", rate, unit=None, uncertainty=None, because=says)
         if rate > limit
-        else Judgement("sound", "quiet", rate, None, None, says)
+        else Judgement("sound", "quiet", rate, unit=None, uncertainty=None, because=says)
     )
 
 
@@ -482,7 +505,11 @@ def judge_compression(shares_percent: Sequence[float], limits: InjectionLimits) 
             cls = ("marginal", "marginal")
         else:
             cls = ("sound", "even")
-        judgements.append(Judgement(cls[0], cls[1], v, "percent", limits.compression_u_percent, says))
+        judgements.append(
+            Judgement(
+                cls[0], cls[1], v, unit="percent", uncertainty=limits.compression_u_percent, because=says
+            )
+        )
     return judgements
 
 
@@ -512,10 +539,12 @@ def judge_rail_cranking(bar: float, limits: InjectionLimits) -> Judgement:
         cls,
         cls,
         bar,
-        "bar",
-        None,
-        f"{plain(bar)} bar while cranking; a rail injector needs about {plain(low)} to {plain(good)} bar to"
-        f" open ({low.source}). {tail}.",
+        unit="bar",
+        uncertainty=None,
+        because=(
+            f"{plain(bar)} bar while cranking; a rail injector needs about {plain(low)} to {plain(good)} bar"
+            f" to open ({low.source}). {tail}."
+        ),
     )
 
 
@@ -537,10 +566,10 @@ def judge_rail_rest(bar: float, limits: InjectionLimits) -> Judgement:
         f" reads ({most.source})."
     )
     if least <= bar <= most:
-        return Judgement("sound", "near_nothing", bar, "bar", None, says)
+        return Judgement("sound", "near_nothing", bar, unit="bar", uncertainty=None, because=says)
     cls = "stands_high" if bar > most else "reads_below"
     says += " The sensor or its wires, unless the engine has only just stopped."
-    return Judgement("failed", cls, bar, "bar", None, says)
+    return Judgement("failed", cls, bar, unit="bar", uncertainty=None, because=says)
 
 
 def judge_supply_pressure(bar: float, limits: InjectionLimits) -> Judgement:
@@ -568,9 +597,9 @@ def judge_supply_pressure(bar: float, limits: InjectionLimits) -> Judgement:
         cls,
         cls,
         bar,
-        "bar",
-        None,
-        f"{plain(bar)} bar; {plain(wanted)} bar is wanted ({wanted.source}). {tail}",
+        unit="bar",
+        uncertainty=None,
+        because=f"{plain(bar)} bar; {plain(wanted)} bar is wanted ({wanted.source}). {tail}",
     )
 
 

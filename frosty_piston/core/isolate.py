@@ -98,7 +98,7 @@ class Branches:
                 known = found.get(inside)
                 if known is None or minutes < known.minutes:
                     alone = tests != self.beyond[n]
-                    found[inside] = BlockOff(n, 1 - p, bits, minutes, tests, alone)
+                    found[inside] = BlockOff(n, 1 - p, bits, minutes=minutes, tests=tests, alone=alone)
         return sorted(found.values(), key=lambda b: -b.bits / b.minutes)
 
     def _greedy(self, left: int) -> BlockOff | None:

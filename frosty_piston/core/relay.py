@@ -114,7 +114,7 @@ def judge_relay(
 def _told(
     verdict: str, cls: str, because: str, value: float | None = None, u: float | None = None
 ) -> Judgement:
-    return Judgement(verdict, cls, value, "V", u, because)
+    return Judgement(verdict, cls, value, unit="V", uncertainty=u, because=because)
 
 
 def _missing(what: str) -> Judgement:
@@ -150,7 +150,7 @@ def _welded(points: RelayPoints, limits: RelayLimits, control: str, meter: VoltM
         f"The output stays live for {plain(stays_s)} s: contacts welded together; it burns plugs and empties"
         " the battery."
     )
-    return Judgement("failed", "welded", stays_s, "s", None, says)
+    return Judgement("failed", "welded", stays_s, unit="s", uncertainty=None, because=says)
 
 
 def _feed(points: RelayPoints, limits: RelayLimits, control: str, meter: VoltMeter) -> Judgement | None:
@@ -260,9 +260,8 @@ def _contacts(points: RelayPoints, limits: RelayLimits, output: float, dead: str
     if output >= limits.dead_v and loss <= limits.contact_drop_v + u:
         near = loss + u > limits.contact_drop_v
         says = (
-            f"The contacts drop {plain(loss)} V, between the {plain(limits.feed_drop_v)} V of a good"
-            " relay and"
-            f" the {plain(limits.contact_drop_v)} V of a burnt one: repeat with all plugs on."
+            f"The contacts drop {plain(loss)} V, between the {plain(limits.feed_drop_v)} V of a good relay"
+            f" and the {plain(limits.contact_drop_v)} V of a burnt one: repeat with all plugs on."
         )
         verdict, cls = ("unclear", "unclear") if near else ("marginal", "glow_relay_contacts")
         return _told(verdict, cls, says, loss, u)
@@ -392,7 +391,7 @@ def judge_on_time(
     """
 
     def came_to(verdict: str, cls: str, u: float | None, because: str) -> Judgement:
-        return Judgement(verdict, cls, seconds, "s", u, because)
+        return Judgement(verdict, cls, seconds, unit="s", uncertainty=u, because=because)
 
     if not 0 <= seconds <= limits.most_on_time_s:
         says = f"{plain(seconds)} s is no glow time: read it again."
@@ -441,7 +440,14 @@ def judge_soak(
 
 def _soaked(t: float, middle: float, count: int, soaked_h: float | None, limits: RelayLimits) -> Judgement:
     def came_to(verdict: str, cls: str, because: str) -> Judgement:
-        return Judgement(verdict, cls, t, "degC", None if verdict == "implausible" else 1.0, because)
+        return Judgement(
+            verdict,
+            cls,
+            t,
+            unit="degC",
+            uncertainty=None if verdict == "implausible" else 1.0,
+            because=because,
+        )
 
     agree = plain(limits.soak_agree_c)
     if not limits.soak_least_c <= t <= limits.soak_most_c:
@@ -449,9 +455,8 @@ def _soaked(t: float, middle: float, count: int, soaked_h: float | None, limits:
         return came_to("implausible", "implausible", says)
     if soaked_h is not None and soaked_h < limits.soak_h:
         says = (
-            f"Only {plain(soaked_h)} h standing; after {plain(limits.soak_h)} h all sensors should"
-            " agree within"
-            f" {agree} °C."
+            f"Only {plain(soaked_h)} h standing; after {plain(limits.soak_h)} h all sensors should agree"
+            f" within {agree} °C."
         )
         return came_to("unclear", "unclear", says)
     if count < 3:

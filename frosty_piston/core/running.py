@@ -44,7 +44,9 @@ def judge_oil_pressure(bar: float, rpm: float | None, limits: RunningLimits) -> 
         f" wanted when hot ({wanted.source})."
     )
     low = bar < wanted
-    return Judgement("failed" if low else "sound", "low" if low else "ok", bar, "bar", None, says)
+    return Judgement(
+        "failed" if low else "sound", "low" if low else "ok", bar, unit="bar", uncertainty=None, because=says
+    )
 
 
 def judge_warm_up(coolant_c: float, minutes: float | None, limits: RunningLimits) -> Judgement:
@@ -62,25 +64,32 @@ def judge_warm_up(coolant_c: float, minutes: float | None, limits: RunningLimits
     says = f"{plain(coolant_c)} °C" + ("" if minutes is None else f" after {plain(minutes)} min")
     if coolant_c >= warm:
         return Judgement(
-            "sound", "warm", coolant_c, "degC", None, f"{says}; {plain(warm)} is wanted ({warm.source})."
+            "sound",
+            "warm",
+            coolant_c,
+            unit="degC",
+            uncertainty=None,
+            because=f"{says}; {plain(warm)} is wanted ({warm.source}).",
         )
     if minutes is None or minutes < limits.warm_within_min:
         return Judgement(
             "unclear",
             "unclear",
             coolant_c,
-            "degC",
-            None,
-            f"{says}: drive {plain(limits.warm_within_min)} min at least before it says anything.",
+            unit="degC",
+            uncertainty=None,
+            because=f"{says}: drive {plain(limits.warm_within_min)} min at least before it says anything.",
         )
     return Judgement(
         "failed",
         "cool",
         coolant_c,
-        "degC",
-        None,
-        f"{says}; {plain(warm)} is wanted ({warm.source}). A thermostat stuck open, or a sensor that lies:"
-        " compare with a thermometer.",
+        unit="degC",
+        uncertainty=None,
+        because=(
+            f"{says}; {plain(warm)} is wanted ({warm.source}). A thermostat stuck open, or a sensor that"
+            " lies: compare with a thermometer."
+        ),
     )
 
 
@@ -101,9 +110,9 @@ def judge_filter_drop(before_bar: float, after_bar: float, limits: RunningLimits
             "implausible",
             "implausible",
             lost,
-            "bar",
-            None,
-            "More after the filter than before it cannot be: check the gauge and its place.",
+            unit="bar",
+            uncertainty=None,
+            because="More after the filter than before it cannot be: check the gauge and its place.",
         )
     most = limits.filter_drop_share * before_bar
     dropped = lost > most
@@ -112,7 +121,12 @@ def judge_filter_drop(before_bar: float, after_bar: float, limits: RunningLimits
         f" {plain(most)} is in order ({limits.filter_drop_share.source})."
     )
     return Judgement(
-        "failed" if dropped else "sound", "drop" if dropped else "ok", max(lost, 0.0), "bar", None, says
+        "failed" if dropped else "sound",
+        "drop" if dropped else "ok",
+        max(lost, 0.0),
+        unit="bar",
+        uncertainty=None,
+        because=says,
     )
 
 
@@ -128,14 +142,18 @@ def judge_stop_time(seconds: float, limits: RunningLimits) -> Judgement:
     """
     says = (
         f"{plain(seconds)} s to silence; under {plain(limits.stops_s)} is healthy, over"
-        f" {plain(limits.hangs_s)} means"
-        f" vacuum is lost on the way ({limits.hangs_s.source})."
+        f" {plain(limits.hangs_s)} means vacuum is lost on the way ({limits.hangs_s.source})."
     )
     if seconds < limits.stops_s:
-        return Judgement("sound", "quick", seconds, "s", None, says)
+        return Judgement("sound", "quick", seconds, unit="s", uncertainty=None, because=says)
     hangs = seconds > limits.hangs_s
     return Judgement(
-        "failed" if hangs else "marginal", "hangs" if hangs else "slow", seconds, "s", None, says
+        "failed" if hangs else "marginal",
+        "hangs" if hangs else "slow",
+        seconds,
+        unit="s",
+        uncertainty=None,
+        because=says,
     )
 
 
@@ -157,12 +175,24 @@ def judge_key_switch(passes_off: bool | None, seals_on: bool | None, vents: bool
     wrong = [name for name, answer in asked.items() if answer is False]
     if wrong:
         return Judgement(
-            "failed", "faulty", None, None, None, f"Does not do what it must: {', '.join(wrong)}."
+            "failed",
+            "faulty",
+            None,
+            unit=None,
+            uncertainty=None,
+            because=f"Does not do what it must: {', '.join(wrong)}.",
         )
     untried = [name for name, answer in asked.items() if answer is None]
     if untried:
-        return Judgement("unclear", "unclear", None, None, None, f"Not tried yet: {', '.join(untried)}.")
-    return Judgement("sound", "sound", None, None, None, "Passes, seals and vents.")
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            unit=None,
+            uncertainty=None,
+            because=f"Not tried yet: {', '.join(untried)}.",
+        )
+    return Judgement("sound", "sound", None, unit=None, uncertainty=None, because="Passes, seals and vents.")
 
 
 def judge_coil(ohm: float | None, limits: RunningLimits) -> Judgement:
@@ -177,15 +207,22 @@ def judge_coil(ohm: float | None, limits: RunningLimits) -> Judgement:
     low = limits.coil_low_ohm
     high = limits.coil_high_ohm
     if ohm is None or ohm > limits.coil_open_ohm:
-        return Judgement("failed", "open", ohm, "ohm", None, "Open circuit: the coil, or its pins.")
+        return Judgement(
+            "failed",
+            "open",
+            ohm,
+            unit="ohm",
+            uncertainty=None,
+            because="Open circuit: the coil, or its pins.",
+        )
     says = f"{plain(ohm)} Ω; {plain(low)} to {plain(high)} is usual ({low.source})."
     if ohm < limits.coil_short_share * low:
-        return Judgement("failed", "short", ohm, "ohm", None, says)
+        return Judgement("failed", "short", ohm, unit="ohm", uncertainty=None, because=says)
     return Judgement(
         "sound" if low <= ohm <= high else "unclear",
         "ok" if low <= ohm <= high else "unclear",
         ohm,
-        "ohm",
-        None,
-        says,
+        unit="ohm",
+        uncertainty=None,
+        because=says,
     )

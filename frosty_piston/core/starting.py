@@ -153,9 +153,9 @@ def margin_curves(
                     ambient,
                     engine,
                     [1.0] * k + [0.0] * (engine.cylinders - k),
-                    limits,
-                    crank_rpm,
-                    block_heater_k,
+                    limits=limits,
+                    crank_rpm=crank_rpm,
+                    block_heater_k=block_heater_k,
                 ).tolist()
             ),
         )

@@ -89,10 +89,10 @@ def figures_of(s: Signal) -> ChannelFigures:
         float(v.min()),
         float(v.max()),
         float(v.mean()),
-        float(v[0]),
-        float(v[-1]),
-        1 / step if step else 0.0,
-        gaps,
+        first=float(v[0]),
+        last=float(v[-1]),
+        rate_hz=1 / step if step else 0.0,
+        gaps=gaps,
     )
 
 

@@ -119,7 +119,7 @@ def judge_pump(
     )
 
     def came_to(verdict: str, cls: str, because: str) -> Judgement:
-        return Judgement(verdict, cls, kpa, "kPa", u, because)
+        return Judgement(verdict, cls, kpa, unit="kPa", uncertainty=u, because=because)
 
     if kpa > ambient.kpa:
         return came_to(
@@ -163,8 +163,15 @@ def judge_flicker(flicker_kpa: float, limits: VacuumLimits) -> Judgement:
     most = limits.flicker_kpa
     says = f"The needle swings by {plain(flicker_kpa)} kPa; up to {plain(most)} is its pulse ({most.source})"
     if flicker_kpa <= most:
-        return Judgement("sound", "steady", flicker_kpa, "kPa", None, f"{says}.")
-    return Judgement("failed", "flickers", flicker_kpa, "kPa", None, f"{says}: vane, diaphragm or seal.")
+        return Judgement("sound", "steady", flicker_kpa, unit="kPa", uncertainty=None, because=f"{says}.")
+    return Judgement(
+        "failed",
+        "flickers",
+        flicker_kpa,
+        unit="kPa",
+        uncertainty=None,
+        because=f"{says}: vane, diaphragm or seal.",
+    )
 
 
 def leak_tau_s(start_kpa: float, end_kpa: float, seconds: float) -> float:
@@ -210,9 +217,9 @@ def judge_hold(
             "implausible",
             "implausible",
             None,
-            None,
-            None,
-            f"{plain(max(start_kpa, end_kpa))} kPa below ambient cannot be where the air is"
+            unit=None,
+            uncertainty=None,
+            because=f"{plain(max(start_kpa, end_kpa))} kPa below ambient cannot be where the air is"
             f" {plain(ambient.kpa)} kPa: check the unit.",
         )
     if start_kpa < limits.not_reached_share * level:
@@ -220,18 +227,18 @@ def judge_hold(
             "failed",
             "gross_leak",
             start_kpa,
-            "kPa",
-            None,
-            f"Only {plain(start_kpa)} kPa reached of {plain(level)}: a gross leak, or a hose off.",
+            unit="kPa",
+            uncertainty=None,
+            because=f"Only {plain(start_kpa)} kPa reached of {plain(level)}: a gross leak, or a hose off.",
         )
     if seconds <= 0 or end_kpa > start_kpa:
         return Judgement(
             "implausible",
             "implausible",
             None,
-            None,
-            None,
-            "Vacuum cannot grow by itself, and a time is wanted: repeat the test.",
+            unit=None,
+            uncertainty=None,
+            because="Vacuum cannot grow by itself, and a time is wanted: repeat the test.",
         )
     step = limits.hold_gauge_kpa
     least, loss, most = (
@@ -245,19 +252,24 @@ def judge_hold(
     )
     u = (most - least) / 2
     if most <= limit or loss < limit and seconds >= limits.hold_s:
-        return Judgement("sound", "holds", loss, "kPa", u, says)
+        return Judgement("sound", "holds", loss, unit="kPa", uncertainty=u, because=says)
     if least < limit and (loss < limit or seconds < limits.hold_s):
         wait = math.ceil(limits.hold_s / 5) * 5
         return Judgement(
             "unclear",
             "unclear",
             loss,
-            "kPa",
-            u,
-            f"{says} A gauge read to {plain(step)} kPa cannot tell so soon: wait {plain(wait)} s.",
+            unit="kPa",
+            uncertainty=u,
+            because=f"{says} A gauge read to {plain(step)} kPa cannot tell so soon: wait {plain(wait)} s.",
         )
     return Judgement(
-        "failed", "gross_leak" if loss > limits.gross_share * level else "leaks", loss, "kPa", u, says
+        "failed",
+        "gross_leak" if loss > limits.gross_share * level else "leaks",
+        loss,
+        unit="kPa",
+        uncertainty=u,
+        because=says,
     )
 
 
@@ -287,18 +299,18 @@ def judge_travel(points: Sequence[tuple[float, float]], limits: VacuumLimits) ->
             "unclear",
             "unclear",
             stroke,
-            "mm",
-            None,
-            "Measure at three points at least: before it moves, half way, at the end.",
+            unit="mm",
+            uncertainty=None,
+            because="Measure at three points at least: before it moves, half way, at the end.",
         )
     if stroke < limits.travel_least_mm:
         return Judgement(
             "failed",
             "still",
             stroke,
-            "mm",
-            None,
-            f"{plain(stroke)} mm of travel up to {plain(ordered[-1][0])} kPa: it hardly moves.",
+            unit="mm",
+            uncertainty=None,
+            because=f"{plain(stroke)} mm of travel up to {plain(ordered[-1][0])} kPa: it hardly moves.",
         )
     moved = [(kpa, abs(mm - ordered[0][1])) for kpa, mm in ordered]
     starts = _reached_kpa(moved, limits.travel_moved_share * stroke)
@@ -310,7 +322,14 @@ def judge_travel(points: Sequence[tuple[float, float]], limits: VacuumLimits) ->
         f" {plain(full_kpa)} are the marks ({start_kpa.source})."
     )
     late = starts > start_kpa + limits.travel_gauge_kpa or full > full_kpa + limits.travel_gauge_kpa
-    return Judgement("failed" if late else "sound", "late" if late else "in_range", stroke, "mm", None, says)
+    return Judgement(
+        "failed" if late else "sound",
+        "late" if late else "in_range",
+        stroke,
+        unit="mm",
+        uncertainty=None,
+        because=says,
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -77,9 +77,9 @@ def judge_signal(volts: float, limits: WiringLimits) -> Judgement:
     elif volts < low:
         says += " At the bottom: shorted to ground, or no reference arrives."
     else:
-        return Judgement("sound", "between_the_ends", volts, "V", None, says)
+        return Judgement("sound", "between_the_ends", volts, unit="V", uncertainty=None, because=says)
     cls = "at_the_low_end" if volts < low else "at_the_high_end"
-    return Judgement("failed", cls, volts, "V", None, says)
+    return Judgement("failed", cls, volts, unit="V", uncertainty=None, because=says)
 
 
 def judge_supply(
@@ -104,7 +104,7 @@ def judge_supply(
     """
 
     def came_to(verdict: str, cls: str, because: str) -> Judgement:
-        return Judgement(verdict, cls, volts, "V", None, because)
+        return Judgement(verdict, cls, volts, unit="V", uncertainty=None, because=because)
 
     if volts > battery_v[1] + limits.over_battery_v:
         says = f"{plain(volts)} V cannot be where the battery gives {plain(battery_v[1])}: probes and range."
@@ -193,7 +193,14 @@ def judge_network(
     if unit == "ohm":
         return _pair(value, limits)
     if value is None:
-        return Judgement("unclear", "unclear", None, unit, None, "OL is no voltage: measure volts to ground.")
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            unit=unit,
+            uncertainty=None,
+            because="OL is no voltage: measure volts to ground.",
+        )
     if pin == "high":
         low = limits.high_low_v
         high = limits.high_high_v
@@ -205,10 +212,12 @@ def judge_network(
             "failed",
             "open_or_short",
             value,
-            "V",
-            None,
-            f"{plain(value)} V: shorted to {'the supply' if value > 1 else 'ground'}, or the network sleeps;"
-            " wake it and repeat.",
+            unit="V",
+            uncertainty=None,
+            because=(
+                f"{plain(value)} V: shorted to {'the supply' if value > 1 else 'ground'}, or the network"
+                " sleeps; wake it and repeat."
+            ),
         )
     total = f" Sum of both {plain(value + other_v)} V." if other_v is not None else ""
     meter_v = limits.network_meter_v
@@ -219,18 +228,25 @@ def judge_network(
             "failed",
             "off",
             value,
-            "V",
-            None,
-            f"{plain(value)} V; {plain(low)} to {plain(high)} V is usual ({low.source}).{total}",
+            unit="V",
+            uncertainty=None,
+            because=f"{plain(value)} V; {plain(low)} to {plain(high)} V is usual ({low.source}).{total}",
         )
-    return Judgement("sound", "sound", value, "V", None, f"{plain(value)} V, as it should be.{total}")
+    return Judgement(
+        "sound",
+        "sound",
+        value,
+        unit="V",
+        uncertainty=None,
+        because=f"{plain(value)} V, as it should be.{total}",
+    )
 
 
 def _pair(ohm: float | None, limits: WiringLimits) -> Judgement:
     """The resistance across the network pair, battery off."""
 
     def came_to(verdict: str, cls: str, because: str) -> Judgement:
-        return Judgement(verdict, cls, ohm, "ohm", None, because)
+        return Judgement(verdict, cls, ohm, unit="ohm", uncertainty=None, because=because)
 
     shown = "Open" if ohm is None else f"{plain(ohm)} Ω across the pair"
     shorted = ohm is not None and ohm < limits.pair_short_ohm
@@ -274,9 +290,11 @@ def judge_unplugged(module: str, before_ohm: float | None, ohm: float, limits: W
     module = sentence(module)
     if before_ohm is None:
         says = "Read the pair with everything plugged in first: only then does this compare."
-        return Judgement("unclear", "unclear", None, "ohm", None, says)
+        return Judgement("unclear", "unclear", None, unit="ohm", uncertainty=None, because=says)
     cls, says = _unplugged(module, before_ohm, ohm, limits)
-    return Judgement("unclear", cls, None if math.isinf(ohm) else ohm, "ohm", None, says)
+    return Judgement(
+        "unclear", cls, None if math.isinf(ohm) else ohm, unit="ohm", uncertainty=None, because=says
+    )
 
 
 def _unplugged(module: str, before: float, ohm: float, limits: WiringLimits) -> tuple[str, str]:
@@ -336,9 +354,9 @@ def judge_circuit_drop(drop_v: float, current_a: float | None, budget_v: Limit) 
         "failed" if failed else "sound",
         "drops" if failed else "sound",
         drop_v,
-        "V",
-        None,
-        f"{plain(drop_v)} V lost{ohm}; {plain(budget_v)} V is allowed ({budget_v.source}).",
+        unit="V",
+        uncertainty=None,
+        because=f"{plain(drop_v)} V lost{ohm}; {plain(budget_v)} V is allowed ({budget_v.source}).",
     )
 
 
@@ -405,9 +423,12 @@ def judge_wiggle(
             "unclear",
             "unclear",
             None,
-            None,
-            None,
-            "Note how long you wiggled and how long you kept your hands off: only then do the two compare.",
+            unit=None,
+            uncertainty=None,
+            because=(
+                "Note how long you wiggled and how long you kept your hands off: only then do the two"
+                " compare."
+            ),
         )
     p = wiggle_chance(dropouts, wiggle_s, rest_dropouts, rest_s)
     says = (
@@ -421,42 +442,44 @@ def judge_wiggle(
             "unclear",
             "unclear",
             None,
-            None,
-            None,
-            f"{says}: quiet until now. Wiggle it for {plain(wanted_s)} s, {than}.",
+            unit=None,
+            uncertainty=None,
+            because=f"{says}: quiet until now. Wiggle it for {plain(wanted_s)} s, {than}.",
         )
     if dropouts + rest_dropouts == 0:
         return Judgement(
             "sound",
             "steady",
             0.0,
-            None,
-            None,
-            f"{says}: steady for now. A fretted contact may stay quiet for a while after it was moved.",
+            unit=None,
+            uncertainty=None,
+            because=(
+                f"{says}: steady for now. A fretted contact may stay quiet for a while after it was moved."
+            ),
         )
     if p <= limits.wiggle_sure_share:
         return Judgement(
             "failed",
             "drops_out",
             p,
-            None,
-            None,
-            f"{says}: a coincidence is {one_in(p)}. It is this connection.",
+            unit=None,
+            uncertainty=None,
+            because=f"{says}: a coincidence is {one_in(p)}. It is this connection.",
         )
     if p <= limits.wiggle_maybe_share:
         return Judgement(
             "marginal",
             "perhaps",
             p,
-            None,
-            None,
-            f"{says}: a coincidence is {one_in(p)}. Wiggle longer.",
+            unit=None,
+            uncertainty=None,
+            because=f"{says}: a coincidence is {one_in(p)}. Wiggle longer.",
         )
     return Judgement(
         "unclear",
         "unclear",
         p,
-        None,
-        None,
-        f"{says}: a coincidence is {one_in(p)}, so it says nothing yet. Wiggle longer.",
+        unit=None,
+        uncertainty=None,
+        because=f"{says}: a coincidence is {one_in(p)}, so it says nothing yet. Wiggle longer.",
     )

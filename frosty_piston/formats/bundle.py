@@ -102,7 +102,9 @@ class Bundle:
         }
         original = self._part(Lies(*about["original"]))
         channels = tuple(about["channels"])
-        return Recorded(key, about["name"], channels, signals, about["file"], original)
+        return Recorded(
+            key, about["name"], channels, signals=signals, file_name=about["file"], original=original
+        )
 
 
 def opened(answer: dict[str, Any], out: Any) -> Bundle:

@@ -221,10 +221,10 @@ def _recording(answer: dict[str, Any], out: Any) -> Recording:
         tuple(Column(**c) for c in answer["columns"]),
         columns["times_s"],
         columns["values"],
-        answer["rows"],
-        UnreadRows(unread["count"], [Unread(**x) for x in unread["first"]], unread["by_why"]),
-        tuple(answer["notes"]),
-        answer["layout"],
+        rows=answer["rows"],
+        unread=UnreadRows(unread["count"], [Unread(**x) for x in unread["first"]], unread["by_why"]),
+        notes=tuple(answer["notes"]),
+        layout=answer["layout"],
     )
 
 

@@ -219,12 +219,12 @@ def find_layout(text: bytes, encoding: str) -> Layout:
         encoding,
         delimiter,
         decimal,
-        header,
-        first,
-        names,
-        units,
-        times,
-        hashlib.sha256(known.encode()).hexdigest()[:16],
+        header_line=header,
+        first_line=first,
+        names=names,
+        units=units,
+        time_columns=times,
+        signature=hashlib.sha256(known.encode()).hexdigest()[:16],
     )
 
 

@@ -284,7 +284,9 @@ def _assembled(layout: Layout, columns: list[np.ndarray], lines: np.ndarray, unr
         values[i] = columns[i]
     if not found:
         raise BadInput("No column holds a figure: every cell is empty, text or not a number.")
-    return Recording(tuple(found), times, values, rows, unread, tuple(notes), layout.signature)
+    return Recording(
+        tuple(found), times, values, rows=rows, unread=unread, notes=tuple(notes), layout=layout.signature
+    )
 
 
 def _forward(t: np.ndarray, lines: np.ndarray, name: str, unread: UnreadRows) -> np.ndarray:

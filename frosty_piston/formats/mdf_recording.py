@@ -59,10 +59,11 @@ def read_mdf(data: bytes) -> Recording:
         tuple(columns),
         {i: t - start for i, t in times.items()},
         values,
-        rows,
-        unread,
-        tuple(notes),
-        "mdf:" + hashlib.sha256("\x1f".join(f"{c.name} {c.unit}" for c in columns).encode()).hexdigest()[:16],
+        rows=rows,
+        unread=unread,
+        notes=tuple(notes),
+        layout="mdf:"
+        + hashlib.sha256("\x1f".join(f"{c.name} {c.unit}" for c in columns).encode()).hexdigest()[:16],
     )
 
 

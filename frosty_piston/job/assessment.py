@@ -33,9 +33,9 @@ def job_of(file: JobFile) -> Job:
         file.head.id or "unnamed",
         file.head.title,
         file.vehicle,
-        file.engine,
-        file.entries,
-        file.head.opened_at,
+        engine=file.engine,
+        tape=file.entries,
+        opened_at=file.head.opened_at,
     )
 
 
@@ -139,10 +139,10 @@ class Assessed:
                 self.job,
                 self.knowledge,
                 number,
-                verdicts,
-                self.codes_of[number],
-                self.experience,
-                more,
+                verdicts=verdicts,
+                codes=self.codes_of[number],
+                experience=self.experience,
+                more=more,
             )
             before, done = (suspicions[-1], self.done(number - 1)) if suspicions else (None, None)
             if done:
@@ -200,7 +200,14 @@ class Assessed:
     @cached_property
     def proposals(self) -> Proposals:
         circuit = self.leaks_of[-1]
-        return Proposals(self.job, self.knowledge, self.suspicion, self.experience, self.judged[-1], circuit)
+        return Proposals(
+            self.job,
+            self.knowledge,
+            self.suspicion,
+            experience=self.experience,
+            verdicts=self.judged[-1],
+            leaks=circuit,
+        )
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:

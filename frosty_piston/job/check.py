@@ -164,10 +164,10 @@ class Checker:
             knowledge,
             cylinders,
             known_ids or set(),
-            ticked,
-            stop_open,
-            road.bar if road else "",
-            latch_bars or {},
+            ticked=ticked,
+            stop_open=stop_open,
+            road_bar=road.bar if road else "",
+            latch_bars=latch_bars or {},
         )
         self.faults: list[Fault] = []
 

@@ -94,18 +94,18 @@ def next_step(
             "arrive",
             "write_complaint",
             "Write down the complaint",
-            Place(Page.ARRIVE),
-            "Nothing can be weighed before it is said what is wrong.",
-            3,
+            where=Place(Page.ARRIVE),
+            because="Nothing can be weighed before it is said what is wrong.",
+            minutes=3,
         )
     if not _codes_known(job):
         return NextStep(
             "arrive",
             "read_codes",
             "Read the codes of all modules, or say there are none",
-            Place(Page.ARRIVE, part=Part.CODES),
-            "What is cleared before it is written down is evidence lost.",
-            5,
+            where=Place(Page.ARRIVE, part=Part.CODES),
+            because="What is cleared before it is written down is evidence lost.",
+            minutes=5,
         )
     if waiting and (running := _wait(job, now)) is not None:
         return _waits(assessed.knowledge, running, proof)
@@ -150,9 +150,25 @@ def _waits(knowledge: Knowledge, entry: Entry, proof: Proof) -> NextStep:
     if d.test is not None:
         here = test_place(knowledge, d.test, d.where.model_dump(exclude_none=True) if d.where else {})
         says = "When it is over, read it at once: it cools while you look."
-        return NextStep("measure", "wait", wait_says(d.wait, d.what), here, says, None, d.until)
+        return NextStep(
+            "measure",
+            "wait",
+            wait_says(d.wait, d.what),
+            where=here,
+            because=says,
+            minutes=None,
+            until=d.until,
+        )
     if own := _where_it_runs(d):
-        return NextStep("prove", "wait", wait_says(d.wait, d.what), own, STANDS_BY, None, d.until)
+        return NextStep(
+            "prove",
+            "wait",
+            wait_says(d.wait, d.what),
+            where=own,
+            because=STANDS_BY,
+            minutes=None,
+            until=d.until,
+        )
     if d.wait in ("cold_soak", "drive"):
         stage = "prove"
     elif d.wait == "consent":
@@ -167,10 +183,10 @@ def _waits(knowledge: Knowledge, entry: Entry, proof: Proof) -> NextStep:
         stage,
         "wait",
         wait_says(d.wait, d.what),
-        place,
-        "It ends by itself, with a sound; end it early with what was seen.",
-        None,
-        d.until,
+        where=place,
+        because="It ends by itself, with a sound; end it early with what was seen.",
+        minutes=None,
+        until=d.until,
     )
 
 
@@ -211,18 +227,18 @@ def _work(assessed: Assessed) -> NextStep | None:
             "decide",
             "consent",
             "Get the owner's yes and a ceiling",
-            Place(Page.DECIDE, part=Part.CONSENT),
-            "Work above what was agreed is nobody's to pay.",
-            5,
+            where=Place(Page.DECIDE, part=Part.CONSENT),
+            because="Work above what was agreed is nobody's to pay.",
+            minutes=5,
         )
     if above_ceiling(job):
         return NextStep(
             "decide",
             "consent",
             "Ask the owner again: the price is above the ceiling",
-            Place(Page.DECIDE, part=Part.CONSENT),
-            "Work above the ceiling is agreed before it is done.",
-            5,
+            where=Place(Page.DECIDE, part=Part.CONSENT),
+            because="Work above the ceiling is agreed before it is done.",
+            minutes=5,
         )
     for work in to_do(assessed):
         if work.entry is not None:
@@ -243,9 +259,9 @@ def _work(assessed: Assessed) -> NextStep | None:
             "fit",
             "fit",
             step.shape.does,
-            page,
-            step.shape.why or f"Step by step: {inside(work.plan.repair.title)}.",
-            step.shape.minutes or None,
+            where=page,
+            because=step.shape.why or f"Step by step: {inside(work.plan.repair.title)}.",
+            minutes=step.shape.minutes or None,
         )
     return None
 
@@ -260,9 +276,9 @@ def _look(assessed: Assessed) -> NextStep:
             "decide",
             "decide",
             f"Decide: {_standing_high(assessed)}",
-            Place(Page.DECIDE),
-            assessed.proposals.stop_rule,
-            5,
+            where=Place(Page.DECIDE),
+            because=assessed.proposals.stop_rule,
+            minutes=5,
         )
     if n := assessed.proposals.first:
         return judge_first(assessed, n) or test_step(assessed.knowledge, n)
@@ -274,9 +290,9 @@ def _look(assessed: Assessed) -> NextStep:
         f"Nothing is found wrong ({percent(sound)}): say so, and what would show more"
         if nothing
         else "Decide: no test is left that would tell more",
-        Place(Page.DECIDE),
-        assessed.proposals.stop_rule,
-        5,
+        where=Place(Page.DECIDE),
+        because=assessed.proposals.stop_rule,
+        minutes=5,
     )
 
 
@@ -290,7 +306,14 @@ def _standing_high(assessed: Assessed) -> str:
 
 def test_step(knowledge: Knowledge, n: NextTest) -> NextStep:
     """A proposed test as a step."""
-    return NextStep("measure", "test", n.title, test_place(knowledge, n.test, n.where), n.because, n.minutes)
+    return NextStep(
+        "measure",
+        "test",
+        n.title,
+        where=test_place(knowledge, n.test, n.where),
+        because=n.because,
+        minutes=n.minutes,
+    )
 
 
 def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
@@ -302,9 +325,9 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
         "measure",
         "judge",
         f"Judge the recording that is here: {recorded.data.file or 'the recording'}",
-        Place(Page.TRACES, recorded.id),
-        f"It holds what “{inside(n.title)}” would record.",
-        2,
+        where=Place(Page.TRACES, recorded.id),
+        because=f"It holds what “{inside(n.title)}” would record.",
+        minutes=2,
     )
 
 
@@ -349,9 +372,9 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
             "measure",
             "reread",
             f"Read cylinder {names} again at the {shape.at_part.word} itself",
-            test_place(knowledge, test, {"point": point}),
-            f"Condemned from {place(read).split(' at ')[-1]} alone: a broken wire reads the same.",
-            minutes,
+            where=test_place(knowledge, test, {"point": point}),
+            because=f"Condemned from {place(read).split(' at ')[-1]} alone: a broken wire reads the same.",
+            minutes=minutes,
         )
     return None
 
@@ -362,7 +385,12 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
 def _prove(assessed: Assessed, proof: Proof) -> NextStep:
     if proof.status == "proven":
         return NextStep(
-            "prove", "hand_over", "Hand over", Place(Page.PROVE, part=Part.HANDOVER), proof.because, 5
+            "prove",
+            "hand_over",
+            "Hand over",
+            where=Place(Page.PROVE, part=Part.HANDOVER),
+            because=proof.because,
+            minutes=5,
         )
     first = min(_doable(proof.missing), key=_turn, default=None)
     if first is None:
@@ -370,9 +398,9 @@ def _prove(assessed: Assessed, proof: Proof) -> NextStep:
             "prove",
             "hand_over",
             "Hand over on trial, with the date to come back",
-            Place(Page.PROVE, part=Part.HANDOVER),
-            proof.because,
-            5,
+            where=Place(Page.PROVE, part=Part.HANDOVER),
+            because=proof.because,
+            minutes=5,
         )
     return _missing_step(assessed, first)
 
@@ -397,9 +425,9 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
             "prove",
             "reread",
             title + (f", cylinder {spot['cylinder']}" if "cylinder" in spot else ""),
-            m.where,
-            m.because,
-            test.minutes if test else None,
+            where=m.where,
+            because=m.because,
+            minutes=test.minutes if test else None,
         )
     if m.what == "certainty" and m.id in knowledge.proofs.conditions:
         return NextStep("prove", "drive", knowledge.proofs.conditions[m.id].does, m.where, m.because)

@@ -82,7 +82,7 @@ def standing(assessed: Assessed) -> Standing:
         "fit": fitted,
         "prove": proof.status == "proven",
     }
-    now = _now(assessed, done, complaint, scanned, proof, following)
+    now = _now(assessed, done, complaint, scanned=scanned, proof=proof, following=following)
     stages = tuple(
         StageState(s, TITLES[s], "now" if s == now else "done" if done[s] else "open", holds[s])
         for s in STAGES

@@ -40,13 +40,13 @@ class KindShape(BaseModel):
             self.title,
             self.toward,
             self.outward,
-            self.either,
-            self.vents,
-            self.gives,
-            self.one_way,
-            self.stores,
-            self.volume_ml,
-            self.open_air,
+            either=self.either,
+            vents=self.vents,
+            gives=self.gives,
+            one_way=self.one_way,
+            stores=self.stores,
+            volume_ml=self.volume_ml,
+            open_air=self.open_air,
         )
 
 

@@ -130,7 +130,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     part_shapes = read_parts(r, systems, faults, fault_system, tests)
     nodes = nodes_of(part_shapes)
     witnesses = r.read("witnesses.toml", dict[str, WitnessShape])
-    findings = _findings(r, weights, tests, faults, nodes, witnesses, access)
+    findings = _findings(r, weights, tests, faults=faults, nodes=nodes, witnesses=witnesses, access=access)
     symptoms = _symptoms(r, faults, tests, cautions)
     contexts = r.read("contexts.toml", dict[str, ContextShape])
     for key, context in contexts.items():
@@ -185,7 +185,14 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         findings=findings,
         symptom_findings={
             key: _told(
-                weights.two("symptoms.toml", [key], f"symptom.{key}", v.general, v.speaks, SYMPTOM_BLUR)
+                weights.two(
+                    "symptoms.toml",
+                    [key],
+                    f"symptom.{key}",
+                    general=v.general,
+                    speaks=v.speaks,
+                    blur=SYMPTOM_BLUR,
+                )
             )
             for key, v in symptoms.items()
         },
@@ -203,7 +210,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         benches=benches,
         bench_of={step: bench for bench, shape in benches.items() for step in shape.steps},
         reset_plans=read_reset_plans(r, work.repairs, work.proofs.resets, cautions),
-        training=read_training(r, systems, faults, tests, cautions, access),
+        training=read_training(r, systems, faults, tests=tests, cautions=cautions, access=access),
     )
     check_complete(knowledge, r.says)
     return knowledge
@@ -300,7 +307,12 @@ def _findings(
                 general = weights.row(name, [*path, "general"], shape.outcomes, {**slips, **shape.general})
                 well = weights.row(name, [*path, "well"], shape.outcomes, shape.well) if shape.well else None
                 finding = Finding(
-                    f"{test}.{shape.name}", tuple(shape.outcomes), general, shows, witness.unlisted, well
+                    f"{test}.{shape.name}",
+                    tuple(shape.outcomes),
+                    general,
+                    shows=shows,
+                    blur=witness.unlisted,
+                    well=well,
                 )
                 lesser = _lesser(weights, name, path, shape, finding)
                 reader.all_known(name, [*path, "between"], shape.between, faults)
@@ -310,7 +322,9 @@ def _findings(
                     else None
                 )
                 findings.setdefault(test, []).append(
-                    TestFinding(test, shape, witness, finding, lesser, between, name)
+                    TestFinding(
+                        test, shape, witness, finding=finding, lesser=lesser, between=between, file=name
+                    )
                 )
     return findings
 
@@ -409,9 +423,9 @@ def _family(family: CodeFamilyShape) -> list[CodeEntry]:
             f"{family.first[0]}{n:04d}",
             family.title.replace("{n}", str(family.starts_at + i)),
             family.system,
-            family.kind,
-            family.group,
-            family.starts_at + i if "cylinder {n}" in family.title.lower() else None,
+            kind=family.kind,
+            group=family.group,
+            cylinder=family.starts_at + i if "cylinder {n}" in family.title.lower() else None,
         )
         for i, n in enumerate(range(first, last + 1, family.step))
     ]

@@ -179,7 +179,15 @@ class _Builder:
                     self.r.says(name, [key], f"the repair has no {what.removeprefix('a ')}: give it {what}")
                 )
         return Repair(
-            key, Path(name).stem, shape, options, compare, steps, checks, resets, shape.steps is not None
+            key,
+            Path(name).stem,
+            shape,
+            options=options,
+            compare=compare,
+            steps=steps,
+            checks=checks,
+            resets=resets,
+            own_steps=shape.steps is not None,
         )
 
     def _steps(self, name: str, key: str, given: list[str | StepShape], part: str) -> tuple[StepShape, ...]:

@@ -24,12 +24,12 @@ class _Builder:
                 f"hose_{len(self.hoses) + 1}",
                 near,
                 far,
-                round(rng.uniform(120, 1400)),
-                3.5,
-                rng.choices(("cool", "engine", "exhaust", None), (3, 4, 2, 2))[0],
-                rng.choice((None, 2.0, 6.0, 11.0, 18.0)),
-                rng.choice((None, 2.0, 4.0, 8.0, 15.0)),
-                hands,
+                length_mm=round(rng.uniform(120, 1400)),
+                bore_mm=3.5,
+                heat=rng.choices(("cool", "engine", "exhaust", None), (3, 4, 2, 2))[0],
+                age_years=rng.choice((None, 2.0, 6.0, 11.0, 18.0)),
+                access_min=rng.choice((None, 2.0, 4.0, 8.0, 15.0)),
+                last_hands=hands,
             )
         )
 
@@ -75,6 +75,14 @@ def made_up(rng: random.Random, parts: int) -> Circuit:
         n = rng.randrange(len(b.hoses))
         h = b.hoses[n]
         b.hoses[n] = Hose(
-            h.id, h.start, h.end, h.length_mm, h.bore_mm, h.heat, h.age_years, h.access_min, True
+            h.id,
+            h.start,
+            h.end,
+            length_mm=h.length_mm,
+            bore_mm=h.bore_mm,
+            heat=h.heat,
+            age_years=h.age_years,
+            access_min=h.access_min,
+            last_hands=True,
         )
     return Circuit(tuple(b.parts), tuple(b.hoses))

@@ -150,7 +150,7 @@ def _written(
         Signal(at[kept], np.round(command[place][kept], 1)),
         Signal(at[kept], actual[kept]),
         fault,
-        drive,
-        percent,
-        spot,
+        drive=drive,
+        percent=percent,
+        dead_spot=spot,
     )

@@ -1023,9 +1023,9 @@ def terminal_fit(state: Condition, where: dict[str, str], rng: Rng) -> list[Entr
         state,
         where.get("node", "injector"),
         str(rng.choice(["loose", "falls_off"])),
-        "holds",
-        "terminal_fit",
-        rng,
+        sound="holds",
+        test="terminal_fit",
+        rng=rng,
     )
 
 
@@ -1035,7 +1035,7 @@ FACES = ["dust", "burnt", "wet", "bent", "corroded", "backed_out", "chafed", "br
 @made("connector_look")
 def connector_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     seen = str(rng.choice(FACES)) if rng.random() < 0.8 else "clean"
-    return _of_node(state, where.get("node", "injector"), seen, "clean", "connector_look", rng)
+    return _of_node(state, where.get("node", "injector"), seen, sound="clean", test="connector_look", rng=rng)
 
 
 @made("wiggle")

@@ -139,7 +139,7 @@ def simulated(
     card = EngineCard.model_validate(engine)
     ambient = float(rng.choice([-14.0, -6.0, 2.0, 12.0, 24.0]))
     parts = int(rng.integers(2**31))
-    ills = _noticed(card, ambient, parts, knowledge, rng, rates, lesson)
+    ills = _noticed(card, ambient, parts, knowledge=knowledge, rng=rng, rates=rates, lesson=lesson)
     altitude = PLAIN_M if lesson.altitude_m is None else lesson.altitude_m
     condition = replace(_condition(card, ambient, ills, parts), altitude_m=altitude)
     standing = codes(condition, rng)
@@ -153,7 +153,16 @@ def simulated(
     if lesson.cleared:
         arrival.append({"kind": "context", "data": {"context": CLEARED}})
         standing = []
-    return SimulatedVehicle(engine, ambient, ills, arrival, _scanned(standing), parts, rng, altitude)
+    return SimulatedVehicle(
+        engine,
+        ambient,
+        ills,
+        arrival=arrival,
+        scan=_scanned(standing),
+        seed=parts,
+        rng=rng,
+        altitude_m=altitude,
+    )
 
 
 def _possible(card: EngineCard, knowledge: Knowledge, lesson: LessonShape) -> list[str]:

@@ -235,7 +235,12 @@ class DayBoard:
             work = made.work
             works.append(
                 Work(
-                    work.id, work.name, work.pieces, work.deadline, work.coin_per_min, stands.get(row.id, "")
+                    work.id,
+                    work.name,
+                    work.pieces,
+                    deadline=work.deadline,
+                    coin_per_min=work.coin_per_min,
+                    stands_in=stands.get(row.id, ""),
                 )
             )
         setup = self.setup
@@ -255,15 +260,15 @@ class DayBoard:
             at,
             day,
             plan,
-            jobs,
-            readiness(day, plan),
-            frozenset(over),
-            begun,
-            frozenset(self.pins),
-            stands,
-            tuple(left_out),
-            key,
-            said,
+            jobs=jobs,
+            ready=readiness(day, plan),
+            over=frozenset(over),
+            begun=begun,
+            pinned=frozenset(self.pins),
+            stands=stands,
+            left_out=tuple(left_out),
+            key=key,
+            said=said,
         )
 
     def _records(self, rows: list[Row[Any]]) -> dict[str, JobRecord]:

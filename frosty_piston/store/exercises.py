@@ -72,18 +72,20 @@ def _exercise(row: ExerciseRow) -> Exercise:
         row.id,
         row.person,
         row.lesson,
-        row.spec,
-        row.rate,
-        tuple(row.acts),
-        utc(row.made_at),
-        ended,
-        row.set_id,
-        row.result,
+        spec=row.spec,
+        rate=row.rate,
+        acts=tuple(row.acts),
+        made_at=utc(row.made_at),
+        ended_at=ended,
+        set_id=row.set_id,
+        result=row.result,
     )
 
 
 def _set(row: ExerciseSetRow) -> ExerciseSet:
-    return ExerciseSet(row.id, row.title, row.spec, tuple(row.people), row.made_by, utc(row.made_at))
+    return ExerciseSet(
+        row.id, row.title, row.spec, people=tuple(row.people), made_by=row.made_by, made_at=utc(row.made_at)
+    )
 
 
 class Exercises:

@@ -20,7 +20,7 @@ FLOORS = "countdown_floors"
 
 
 def _pattern(row: PatternRow) -> Pattern:
-    return Pattern(row.id, row.engine, row.fault, row.times, row.by, utc(row.at), row.why)
+    return Pattern(row.id, row.engine, row.fault, times=row.times, by=row.by, at=utc(row.at), why=row.why)
 
 
 class Shelf:

@@ -206,7 +206,9 @@ class Tapes:
         written = now()
         record = self._record(row, file.entries, dict.fromkeys((e.id for e in file.entries), written))
         rows = [(raw["id"], _text(raw), links[raw["id"]]) for raw in raw["entries"]]
-        new = self._opened(row, listed(record.standing), rows, len(rows), chain_head, written)
+        new = self._opened(
+            row, listed(record.standing), rows, count=len(rows), chain_head=chain_head, at=written
+        )
         if new:
             self._keep(row.id, record, generation)
         return row.id, new
@@ -216,7 +218,7 @@ class Tapes:
         row = self._new_row(job.head, job.vehicle, job.engine, by)
         if self._is_here(row, job.chain_head):
             return row.id, False
-        new = self._opened(row, job.columns, job.rows(), job.count, job.chain_head, now())
+        new = self._opened(row, job.columns, job.rows(), count=job.count, chain_head=job.chain_head, at=now())
         if job.count <= HUGE_ENTRIES:  # now by the workshop's own experience, which its reader did not have
             self._columns_again.do({row.id: partial(self._show_again, row.id)})
         return row.id, new
@@ -352,12 +354,19 @@ class Tapes:
             row.id,
             row.title,
             Vehicle.model_validate(row.vehicle),
-            EngineCard.model_validate(row.engine),
-            tape,
-            utc(row.opened_at),
+            engine=EngineCard.model_validate(row.engine),
+            tape=tape,
+            opened_at=utc(row.opened_at),
         )
         assessed = Assessed(job, self.knowledge, self._experience())
-        return JobRecord(row.revision or 0, assessed, standing(assessed), row.head, row.vehicle_id, written)
+        return JobRecord(
+            row.revision or 0,
+            assessed,
+            standing(assessed),
+            head=row.head,
+            vehicle_id=row.vehicle_id,
+            written=written,
+        )
 
     def _keep(self, job_id: str, record: JobRecord, generation: int) -> None:
         """Hold a state in memory, unless the workshop's experience changed while it was worked out."""
@@ -410,7 +419,7 @@ class Tapes:
                 try:
                     if cards is None:  # else which vehicle it is is found out while it is written
                         self._coming[job_id] = after
-                    if self._written(before, after, fresh, old, act, cards):
+                    if self._written(before, after, fresh, old=old, act=act, cards=cards):
                         if cards is None:
                             self._keep(job_id, after, generation)
                         return Written(tuple(e.id for e, _ in fresh), old)
@@ -431,7 +440,16 @@ class Tapes:
         bars = latch_bars(record.assessed) if asks_ticks and _resets(raws) else {}
         cylinders = record.job.engine.cylinders
         order = ResetOrder.of(record.job, self._plans(record.job)) if asks_ticks and _resets(raws) else None
-        checker = Checker(self.knowledge, cylinders, set(known), ticked, stop_open, road, bars, order)
+        checker = Checker(
+            self.knowledge,
+            cylinders,
+            set(known),
+            ticked=ticked,
+            stop_open=stop_open,
+            road=road,
+            latch_bars=bars,
+            order=order,
+        )
         fresh: list[tuple[Entry, dict[str, Any]]] = []
         old: list[str] = []
         for index, raw in enumerate(raws):
@@ -475,14 +493,21 @@ class Tapes:
             title = cards.title(job)
             vehicle = Vehicle.model_validate(cards.vehicle)
             engine = EngineCard.model_validate(cards.engine)
-        grown = Job(job.id, title, vehicle, engine, (*job.tape, *fresh), job.opened_at)
+        grown = Job(job.id, title, vehicle, engine=engine, tape=(*job.tape, *fresh), opened_at=job.opened_at)
         assessed = Assessed(grown, self.knowledge, self._experience())
         if cards is None:
             assessed.go_on_from(before.assessed)
         written = {**before.written, **{e.id: at for e in fresh}}
         head = {**before.head, "title": title}
         vehicle_id = before.vehicle_id if cards is None else cards.vehicle_id
-        return JobRecord(before.revision + 1, assessed, standing(assessed), head, vehicle_id, written)
+        return JobRecord(
+            before.revision + 1,
+            assessed,
+            standing(assessed),
+            head=head,
+            vehicle_id=vehicle_id,
+            written=written,
+        )
 
     def _written(
         self,

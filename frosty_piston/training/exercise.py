@@ -418,7 +418,17 @@ def _fit(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
     bay.sure.append(Sure(number, option.repair, sure, bool(cured), len(bay.tests)))
     title = option.title
     bay.fitted.append(
-        Fitted(number, option.id, option.repair, title, money, minutes, bool(cured), sure, bay.passed)
+        Fitted(
+            number,
+            option.id,
+            option.repair,
+            title=title,
+            money=money,
+            minutes=minutes,
+            right=bool(cured),
+            sure=sure,
+            at=bay.passed,
+        )
     )
     if cured and takes:
         bay.vehicle = bay.vehicle.mended(cured)
@@ -617,4 +627,4 @@ def offer(bay: Bay, test: str, where: dict[str, str]) -> Offered:
     ticks = tuple(bay.knowledge.ticks_at(test, where.get("node")))
     title = title_of(bay.knowledge, test, where)
     minutes = bay.way(test, where).own_min
-    return Offered(test, where, title, minutes, tuple(bay.missing(test, where)), ticks)
+    return Offered(test, where, title, minutes=minutes, missing=tuple(bay.missing(test, where)), ticks=ticks)

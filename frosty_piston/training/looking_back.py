@@ -135,28 +135,30 @@ def look_back(spec: Spec, acts: Sequence[Act], knowledge: Knowledge, rate: int) 
     early = tuple(_early(s, knowledge) for s in bay.sure if s.percent >= EARLY_FROM and not s.right)
     long = _went_on(bay)
     key, lesson = spec.lesson(knowledge)
-    learn, shelf = _learn(bay, lesson, faults, wrong, steps, proposals, early, long)
+    learn, shelf = _learn(
+        bay, lesson, faults, wrong=wrong, steps=steps, proposals=proposals, early=early, long=long
+    )
     return Afterwards(
         faults,
         key,
         not bay.vehicle.faults,
-        bay.ended,
-        bay.minutes,
-        bay.waited,
-        bay.money,
-        len(bay.tests),
-        bay.looks,
-        tuple(f.title for f in wrong),
-        sum(f.money + whole_coins(rate * f.minutes / 60) for f in wrong),
-        steps,
-        proposals,
-        _best_way(spec, knowledge, rate, faults),
-        tuple(stated),
-        brier([p for p, _ in stated], [t for _, t in stated]),
-        early,
-        long,
-        learn,
-        shelf,
+        ended=bay.ended,
+        minutes=bay.minutes,
+        waited=bay.waited,
+        money=bay.money,
+        tests=len(bay.tests),
+        looks=bay.looks,
+        wrong_parts=tuple(f.title for f in wrong),
+        wrong_money=sum(f.money + whole_coins(rate * f.minutes / 60) for f in wrong),
+        steps=steps,
+        proposals=proposals,
+        best=_best_way(spec, knowledge, rate, faults),
+        sure=tuple(stated),
+        score=brier([p for p, _ in stated], [t for _, t in stated]),
+        early=early,
+        long=long,
+        learn=learn,
+        shelf=shelf,
     )
 
 

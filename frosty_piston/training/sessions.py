@@ -165,7 +165,9 @@ def begin_exercise(
     checked(spec, knowledge)
     key, _ = spec.lesson(knowledge)
     rate = workshop.settings.prices().rate
-    made = workshop.training.exercises.new(key, kept_of(spec), rate, person, set_id, exercise_id)
+    made = workshop.training.exercises.new(
+        key, kept_of(spec), rate, person=person, set_id=set_id, exercise_id=exercise_id
+    )
     standing_of(workshop, made)
     return made
 
@@ -206,7 +208,7 @@ def _write(workshop: Workshop, exercise: Exercise, bay: Bay) -> None:
             training.tapes.write(exercise.id, fresh, exercise.person or None)
         if number in bay.recordings and recording_id(exercise, number) not in known:
             name, channels = bay.recordings[number]
-            _record(training, exercise, number, name, channels, at)
+            _record(training, exercise, number, name=name, channels=channels, at=at)
 
 
 def _file_of(exercise: Exercise, number: int) -> str:

@@ -195,13 +195,13 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
             sorted(inside, key=lambda i: -bits[i] / own[i])[:8],
             sum(access_min[a] for a in opened),
             chance,
-            cost,
-            now,
-            given,
-            own,
-            rates,
-            along,
-            best_saves,
+            cost=cost,
+            now=now,
+            given=given,
+            own=own,
+            rates=rates,
+            along=along,
+            saves=best_saves,
         )
     return sorted(
         (
@@ -209,11 +209,11 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
                 i,
                 bits[i],
                 own[i] + reach[i],
-                (own[i] + reach[i]) * (1 - t.anyway),
-                best_saves[i],
-                rates[i],
-                along[i],
-                joints[i].sum(axis=0),
+                price_min=(own[i] + reach[i]) * (1 - t.anyway),
+                saves_min=best_saves[i],
+                rate=rates[i],
+                along=along[i],
+                outcomes=joints[i].sum(axis=0),
             )
             for i, t in enumerate(tests)
         ),

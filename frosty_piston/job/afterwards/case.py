@@ -103,18 +103,18 @@ def case_of(job: Job, knowledge: Knowledge, closed_at: datetime) -> Case | None:
         knowledge.fault_system[max(faults, key=lambda f: faults[f])]
         if faults
         else knowledge.repairs[first.data.repair].system,
-        job.vehicle.name,
-        job.opened_at or closed_at,
-        closed_at,
-        proven,
-        faults,
-        repairs,
-        dict(_minutes(job)),
-        sorted(_silent(job, assessed)),
-        stated,
-        proven and len({x.data.repair for x in acts}) == 1,
-        knowledge.repairs[first.data.repair].title,
-        dict(_stages(job)),
+        vehicle=job.vehicle.name,
+        opened_at=job.opened_at or closed_at,
+        closed_at=closed_at,
+        proven=proven,
+        faults=faults,
+        repairs=repairs,
+        tests=dict(_minutes(job)),
+        silent=sorted(_silent(job, assessed)),
+        stated=stated,
+        right=proven and len({x.data.repair for x in acts}) == 1,
+        said=knowledge.repairs[first.data.repair].title,
+        stages=dict(_stages(job)),
     )
 
 

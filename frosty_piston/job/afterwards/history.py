@@ -88,13 +88,13 @@ def visit_of(assessed: Assessed, proof: Proof, at: datetime) -> Visit:
         job.id,
         job.title,
         at,
-        _km(assessed),
-        complaint.data.text if complaint else symptoms,
-        tuple(dict.fromkeys(found))[:MOST_FOUND],
-        tuple(Mended(r, knowledge.repairs[r].title, f"{proof.word.lower()}{sure}") for r in repairs),
-        tuple(warnings),
-        frozenset(job.complaints),
-        tuple(x.data.says(knowledge, {}).partition(": ")[2] for x in job.of(History)),
+        km=_km(assessed),
+        complaint=complaint.data.text if complaint else symptoms,
+        found=tuple(dict.fromkeys(found))[:MOST_FOUND],
+        mended=tuple(Mended(r, knowledge.repairs[r].title, f"{proof.word.lower()}{sure}") for r in repairs),
+        warned=tuple(warnings),
+        complaints=frozenset(job.complaints),
+        lately=tuple(x.data.says(knowledge, {}).partition(": ")[2] for x in job.of(History)),
     )
 
 

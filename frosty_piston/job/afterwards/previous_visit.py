@@ -66,9 +66,9 @@ def visit_before(before: Assessed, proof: Proof, now: Assessed) -> Again:
         done,
         tuple(knowledge.parts[p].title for p in parts if p in knowledge.parts),
         tuple((knowledge.faults[f].title, p) for f, p in likely),
-        proof.word,
-        codes,
-        _said(codes),
+        proven=proof.word,
+        codes=codes,
+        said=_said(codes),
     )
 
 

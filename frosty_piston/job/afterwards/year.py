@@ -77,14 +77,16 @@ def year_of(cases: Sequence[Case], year: int, knowledge: Knowledge) -> Year:
         year,
         len(mine),
         sum(c.proven for c in mine),
-        sum(c.right for c in mine),
-        tuple(_of_system(name, [c for c in mine if c.system == name], knowledge) for name in _systems(mine)),
-        tuple(sorted(_comebacks(mine, cases), key=lambda x: x.days)),
-        tuple(_silent(mine, knowledge)),
-        tuple((s, _middle(mine, s)) for s in STAGES),
-        tuple(reliability(stated, right)),
-        brier(stated, right),
-        tuple(months.get(m, 0) for m in range(1, 13)),
+        first_time=sum(c.right for c in mine),
+        systems=tuple(
+            _of_system(name, [c for c in mine if c.system == name], knowledge) for name in _systems(mine)
+        ),
+        comebacks=tuple(sorted(_comebacks(mine, cases), key=lambda x: x.days)),
+        silent=tuple(_silent(mine, knowledge)),
+        stages=tuple((s, _middle(mine, s)) for s in STAGES),
+        bins=tuple(reliability(stated, right)),
+        brier=brier(stated, right),
+        months=tuple(months.get(m, 0) for m in range(1, 13)),
     )
 
 
@@ -103,9 +105,9 @@ def _of_system(name: str, cases: Sequence[Case], knowledge: Knowledge) -> OfSyst
         name,
         knowledge.systems.get(name, name),
         len(cases),
-        sum(c.proven for c in cases),
-        sum(c.right for c in cases),
-        brier(*_odds(cases)),
+        proven=sum(c.proven for c in cases),
+        first_time=sum(c.right for c in cases),
+        brier=brier(*_odds(cases)),
     )
 
 

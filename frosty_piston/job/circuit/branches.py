@@ -84,5 +84,10 @@ def _branch(assessed: Assessed, found: Isolation, tried: Tried) -> Branch | None
         return None
     volume = found.leaking.volume_ml(tried.tested)
     return Branch(
-        tried.at, tried.tested, volume, held.tau_s, held.u_s, hole(held, volume, VOLUME_SHARE * volume)
+        tried.at,
+        tried.tested,
+        volume,
+        tau_s=held.tau_s,
+        u_tau_s=held.u_s,
+        hole=hole(held, volume, VOLUME_SHARE * volume),
     )

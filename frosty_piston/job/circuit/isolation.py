@@ -100,12 +100,12 @@ def isolation_of(job: Job, knowledge: Knowledge, leaks: Leaks, suspicion: Suspic
         leaks,
         odds,
         left,
-        cleared,
-        _states(leaks, cleared, sure),
-        sure,
-        several,
-        contradicts,
-        mended_on(job, knowledge),
+        cleared=cleared,
+        states=_states(leaks, cleared, sure),
+        found=sure,
+        several=several,
+        contradicts=contradicts,
+        mended=mended_on(job, knowledge),
     )
 
 

@@ -99,7 +99,7 @@ def not_on_the_list(job: Job, knowledge: Knowledge) -> list[Evidence]:
     because = dict.fromkeys(gone, "the circuit has none")
     factors = dict.fromkeys(gone, knowledge.circuit.leaks.absent)
     says = "Not on the list of the circuit"
-    return [Evidence(says, (written.id,), None, "", 1.0, because, factors)]
+    return [Evidence(says, (written.id,), None, outcome="", weight=1.0, reasons=because, factors=factors)]
 
 
 def _first_weights(leaking: Leaking, knowledge: Knowledge) -> dict[str, np.ndarray]:
@@ -131,12 +131,12 @@ def _tried(job: Job, knowledge: Knowledge, leaking: Leaking, verdict: Result) ->
     sure = (
         leaks.looked
         if verdict.test == LOOK
-        else leaks.seen * _waited(job, knowledge, leaking, tested, verdict, entry)
+        else leaks.seen * _waited(job, knowledge, leaking, tested=tested, verdict=verdict, entry=entry)
     )
     for n in range(len(leaking.ids)):
         if tested >> n & 1:
             sees[n] = sure * (leaks.behind_valve if leaking.behind_valve(at, n) else 1.0)
-    return Tried(verdict, at, verdict.judgement.cls, tested, sees, blocked)
+    return Tried(verdict, at, verdict.judgement.cls, tested=tested, sees=sees, blocked=blocked)
 
 
 def _waited(
@@ -255,4 +255,11 @@ def _evidence(
     word = tried.outcome.replace("_", " ")
     because = f"{spot} {word}"
     reasons = dict.fromkeys(finding.shows, because)
-    return Evidence(f"{title}, {spot}: {word}", tried.verdict.entries, finding, tried.outcome, 1.0, reasons)
+    return Evidence(
+        f"{title}, {spot}: {word}",
+        tried.verdict.entries,
+        finding,
+        outcome=tried.outcome,
+        weight=1.0,
+        reasons=reasons,
+    )

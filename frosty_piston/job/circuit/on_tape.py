@@ -101,12 +101,12 @@ def circuit_of(data: entries.Circuit) -> Circuit:
                 h.id,
                 _port(h.from_),
                 _port(h.to),
-                h.length_mm,
-                h.bore_mm,
-                h.heat,
-                h.age_years,
-                h.access_min,
-                bool(h.last_hands),
+                length_mm=h.length_mm,
+                bore_mm=h.bore_mm,
+                heat=h.heat,
+                age_years=h.age_years,
+                access_min=h.access_min,
+                last_hands=bool(h.last_hands),
             )
             for h in data.hoses
         ),
@@ -178,11 +178,11 @@ def leaking(circuit: Circuit, knowledge: Knowledge) -> Leaking:
         circuit,
         found,
         branches,
-        tuple(ids),
-        tuple(_faults(n, ids, kind_of, branches, knowledge) for n in range(len(ids))),
-        tuple(volumes),
-        frozenset(n for n, p in enumerate(parts) if p and p.one_way),
-        frozenset(n for n, p in enumerate(parts) if p and p.stores),
+        ids=tuple(ids),
+        faults=tuple(_faults(n, ids, kind_of, branches, knowledge) for n in range(len(ids))),
+        volumes=tuple(volumes),
+        valves=frozenset(n for n, p in enumerate(parts) if p and p.one_way),
+        stores=frozenset(n for n, p in enumerate(parts) if p and p.stores),
     )
 
 

@@ -56,7 +56,9 @@ def _test(knowledge: Knowledge, leaks: Leaks, test: str, at: str) -> CircuitTest
     tested = leaking.section(at) if test == SECTION else 1 << leaking.place[at]
     sure = knowledge.circuit.leaks.looked if test == LOOK else knowledge.circuit.leaks.seen
     sees = np.array([sure if tested >> n & 1 else 0.0 for n in range(len(leaking.ids))])
-    verdict = Result(test, {"node": at}, Judgement("unclear", "unclear", None, None, None, ""), ())
+    verdict = Result(
+        test, {"node": at}, Judgement("unclear", "unclear", None, unit=None, uncertainty=None, because=""), ()
+    )
     finding = finding_of(knowledge, Tried(verdict, at, "", tested, sees), leaks.weights)
     minutes = LOOKS_MIN if test == LOOK else leaking.branches.sites[leaking.place[at]].minutes
     return CircuitTest(test, at, minutes, replace(finding, id=f"{test}.{at}"), leaking.titles[at])

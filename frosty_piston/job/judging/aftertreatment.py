@@ -45,9 +45,9 @@ def filter_state(readings: Readings, latest: list[Entry]) -> list[Result]:
                 "unclear",
                 "unclear",
                 None,
-                None,
-                None,
-                "Say what it is: soot_mass, ash_mass or distance_since_burn.",
+                unit=None,
+                uncertainty=None,
+                because="Say what it is: soot_mass, ash_mass or distance_since_burn.",
             )
         results.append(result(x, judged))
     return results
@@ -77,7 +77,7 @@ def nox(readings: Readings, latest: list[Entry]) -> list[Result]:
         hot = x.data.conditions.part_c if x.data.conditions else None
         limits = readings.limits(aftertreatment.NoxLimits)
         off_s = x.data.conditions.after_s if x.data.conditions and not dosing else None
-        judged = aftertreatment.judge_nox(up, down, dosing, limits, hot, off_s)
+        judged = aftertreatment.judge_nox(up, down, dosing, limits=limits, exhaust_c=hot, off_s=off_s)
         results.append(result(x, judged, dosing=False if up is None or down is None else dosing))
     return results
 

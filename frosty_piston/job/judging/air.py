@@ -35,9 +35,9 @@ def air_mass(readings: Readings, latest: list[Entry]) -> list[Result]:
                         "unclear",
                         "unclear",
                         mg,
-                        "mg",
-                        None,
-                        "Put the displacement on the engine card: the expected air hangs on it.",
+                        unit="mg",
+                        uncertainty=None,
+                        because="Put the displacement on the engine card: the expected air hangs on it.",
                     ),
                 )
             )
@@ -102,9 +102,9 @@ def egr_air_change(readings: Readings, latest: list[Entry]) -> list[Result]:
                     "unclear",
                     "unclear",
                     readings.value(x, "mg"),
-                    "mg",
-                    None,
-                    "Read both, shut and open, at the same speed.",
+                    unit="mg",
+                    uncertainty=None,
+                    because="Read both, shut and open, at the same speed.",
                 ),
             )
             for x in latest
@@ -129,7 +129,10 @@ def swirl_compare(readings: Readings, latest: list[Entry]) -> list[Result]:
     released = halves.get("released")
     if as_is is None or released is None:
         says = "Time both, as it is and with the flaps released."
-        waiting = [Judgement("unclear", "unclear", readings.value(x, "s"), "s", None, says) for x in latest]
+        waiting = [
+            Judgement("unclear", "unclear", readings.value(x, "s"), unit="s", uncertainty=None, because=says)
+            for x in latest
+        ]
         alone = [
             readings.said(x) or result(x, j)
             for x, j in zip(latest, waiting, strict=True)

@@ -86,10 +86,10 @@ def boost_side(readings: Readings, c: Channels) -> Analysed | None:
         "boost",
         "Boost commanded and actual",
         "boost_trace",
-        judged,
-        writes,
-        pairs,
-        tuple((s, e, judged.cls.replace("_", " ")) for s, e in report.stretches) if report else (),
+        judgement=judged,
+        writes=writes,
+        found=pairs,
+        stretches=tuple((s, e, judged.cls.replace("_", " ")) for s, e in report.stretches) if report else (),
         boost=report,
     )
 
@@ -104,10 +104,10 @@ def egr_air(readings: Readings, c: Channels) -> Analysed | None:
         "egr_air",
         "Air mass with the EGR shut and open",
         "egr_air_change",
-        judged,
-        _air_readings(change),
-        _air_found(change),
-        (
+        judgement=judged,
+        writes=_air_readings(change),
+        found=_air_found(change),
+        stretches=(
             ()
             if change is None
             else (*((s, e, "shut") for s, e in change.shut_s), *((s, e, "open") for s, e in change.open_s))
@@ -151,20 +151,20 @@ def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
                 "unclear",
                 "unclear",
                 None,
-                None,
-                None,
-                "Put the displacement on the engine card: the expected air hangs on it.",
+                unit=None,
+                uncertainty=None,
+                because="Put the displacement on the engine card: the expected air hangs on it.",
             ),
         )
     over = expected_over(
         c["air_mass_stroke"],
         c["manifold_pressure"],
         displacement,
-        readings.job.cylinders,
-        readings.limits(RecordedLimits),
-        readings.limits(AirLimits),
-        c.get("intake_temp"),
-        c.get("egr_position") or c.get("egr_command"),
+        cylinders=readings.job.cylinders,
+        limits=readings.limits(RecordedLimits),
+        air_limits=readings.limits(AirLimits),
+        intake=c.get("intake_temp"),
+        position=c.get("egr_position") or c.get("egr_command"),
     )
     if over.air_mg is None:
         return Analysed(
@@ -180,14 +180,14 @@ def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
         "air_sensor",
         "Air mass against displacement and pressure",
         "air_mass_check",
-        over.judgement,
-        (("outcome", {"test": "air_mass_check", "figures": figures, "note": over.judgement.because}),),
-        (
+        judgement=over.judgement,
+        writes=(("outcome", {"test": "air_mass_check", "figures": figures, "note": over.judgement.because}),),
+        found=(
             ("Air, EGR shut", f"{plain(round(over.air_mg))} mg"),
             ("Manifold", f"{plain(round(over.manifold_kpa))} kPa"),
             ("Intake", f"{plain(round(over.intake_c))} °C"),
         ),
-        (
+        stretches=(
             tuple((s, e, over.judgement.cls.replace("_", " ")) for s, e in over.stretches)
             if over.judgement.verdict == "failed"
             else ()
@@ -233,7 +233,7 @@ def swirl(readings: Readings, c: Channels) -> Analysed | None:
         "swirl",
         "Rev test",
         "swirl_compare",
-        Judgement("unclear", "timed", run.seconds, "s", run.u_s, because),
+        Judgement("unclear", "timed", run.seconds, unit="s", uncertainty=run.u_s, because=because),
         (("reading", {"test": "swirl_compare", "value": round(run.seconds, 2), "unit": "s"}),),
         stretches=((run.start_s, run.start_s + run.seconds, "1 500 to 3 000"),),
         points=("as_is", "released"),
@@ -276,16 +276,16 @@ def key_on(readings: Readings, c: Channels) -> Analysed | None:
         "key_on",
         "Pressures with the engine standing",
         "key_on_pressures",
-        worst,
-        tuple(
+        judgement=worst,
+        writes=tuple(
             (
                 "reading",
                 {"test": "key_on_pressures", "where": {"channel": name}, "value": round(v, 1), "unit": "kPa"},
             )
             for name, v in kpa.items()
         ),
-        tuple((sentence(name), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()),
-        ((start, end, "engine stands"),),
+        found=tuple((sentence(name), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()),
+        stretches=((start, end, "engine stands"),),
     )
 
 

@@ -44,23 +44,28 @@ def nox_pair(readings: Readings, c: Channels) -> Analysed | None:
             "No minute of it has enough NOx before the catalyst, hot and steady, with the figure after it at"
             " rest."
         )
-        return Analysed("nox", title, "nox_compare", Judgement("unclear", "unclear", None, None, None, says))
+        return Analysed(
+            "nox",
+            title,
+            "nox_compare",
+            Judgement("unclear", "unclear", None, unit=None, uncertainty=None, because=says),
+        )
     judged = [judge_nox(up, down, dosing, limits) for dosing, up, down, _ in found]
     worst = min(judged, key=lambda j: ("failed", "marginal", "unclear", "sound").index(j.verdict))
     return Analysed(
         "nox",
         title,
         "nox_compare",
-        worst,
-        tuple(_written(*x) for x in found),
-        tuple(
+        judgement=worst,
+        writes=tuple(_written(*x) for x in found),
+        found=tuple(
             (
                 "Dosing on" if dosing else "Dosing off",
                 f"{plain(round(up))} ppm before, {plain(round(down))} after",
             )
             for dosing, up, down, _ in found
         ),
-        tuple((s, e, "dosing on" if dosing else "dosing off") for dosing, _, _, (s, e) in found),
+        stretches=tuple((s, e, "dosing on" if dosing else "dosing off") for dosing, _, _, (s, e) in found),
     )
 
 
@@ -119,12 +124,12 @@ def filter_drop(readings: Readings, c: Channels) -> Analysed | None:
         "filter_drop",
         title,
         "dpf_pressure",
-        judged,
-        tuple(
+        judgement=judged,
+        writes=tuple(
             ("outcome", {"test": "dpf_pressure", "figures": {"q_m3h": round(q, 1), "dp_kpa": round(d, 2)}})
             for q, d in points
         ),
-        tuple((f"At {plain(round(q))} m³/h", f"{plain(round(d, 2))} kPa") for q, d in points),
+        found=tuple((f"At {plain(round(q))} m³/h", f"{plain(round(d, 2))} kPa") for q, d in points),
     )
 
 

@@ -40,12 +40,19 @@ def _one_point(readings: Readings, at_point: list[Entry]) -> list[Result]:
         plugs,
         readings.instruments.ohmmeter(at_point[-1]),
         readings.glow_kind,
-        readings.limits(glow.GlowLimits),
-        readings.job.engine.glow_nominal_ohm,
-        wires_off,
+        limits=readings.limits(glow.GlowLimits),
+        nominal_ohm=readings.job.engine.glow_nominal_ohm,
+        wires_off=wires_off,
     )
     return [
-        Result("glow_resistance", where_of(x.data.where), j.judgement, (x.id,), j.share, j.power_w)
+        Result(
+            "glow_resistance",
+            where_of(x.data.where),
+            j.judgement,
+            entries=(x.id,),
+            share=j.share,
+            power_w=j.power_w,
+        )
         for x, j in zip(at_point, judged, strict=True)
     ]
 

@@ -35,7 +35,7 @@ def resistance(readings: Readings, latest: list[Entry]) -> list[Result]:
         sure = kind == "rail_piezo" or not warm
         guess = 0.0 if sure else injection.COPPER_PER_K * limits.guess_part_c
         shares = [0.0 if said else guess for _, said in heat]
-        judged = injection.judge_injector_resistance(cold, u, kind, limits, warm, shares)
+        judged = injection.judge_injector_resistance(cold, u, kind, limits=limits, hot=warm, u_share=shares)
         results += [
             result(x, _as_read(j, v, c, said, kind))
             for x, j, v, (c, said) in zip(of_set, judged, ohms, heat, strict=True)

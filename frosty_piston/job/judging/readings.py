@@ -139,7 +139,7 @@ class Readings:
             return None
         span = f"{plain(low)} to {plain(high)} {sign(unit)} is what this test can give"
         because = f"{plain(figure)} {sign(unit)} cannot be here: {span}. Check range and probes, read again."
-        judged = Judgement("implausible", "implausible", figure, unit, None, because)
+        judged = Judgement("implausible", "implausible", figure, unit=unit, uncertainty=None, because=because)
         return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
 
     def said(self, entry: Entry) -> Result | None:
@@ -154,16 +154,25 @@ class Readings:
         if entry.data.value == NEVER and never is not None:
             reached = held.reached_rpm if held else None
             got = f" It got to {plain(reached)} per minute." if reached is not None else ""
-            judged = Judgement(never.verdict, never.cls, None, unit, None, never.because + got)
+            judged = Judgement(
+                never.verdict, never.cls, None, unit=unit, uncertainty=None, because=never.because + got
+            )
         else:
             why = (held.because if held else None) or "nobody said why"
-            judged = Judgement("unclear", NOT_POSSIBLE, None, unit, None, f"Could not be measured: {why}.")
+            judged = Judgement(
+                "unclear",
+                NOT_POSSIBLE,
+                None,
+                unit=unit,
+                uncertainty=None,
+                because=f"Could not be measured: {why}.",
+            )
         return Result(entry.data.test, where, judged, (entry.id,))
 
     def unworkable(self, entry: Entry) -> Result:
         """The verdict on figures that nothing can be worked out from."""
         because = "Nothing can be worked out from these figures together: look at each, and read again."
-        judged = Judgement("implausible", "implausible", None, None, None, because)
+        judged = Judgement("implausible", "implausible", None, unit=None, uncertainty=None, because=because)
         return Result(entry.data.test, where_of(entry.data.where), judged, (entry.id,))
 
     def as_recorded(self, entry: Entry) -> Result:
@@ -173,13 +182,18 @@ class Readings:
         where = where_of(d.where)
         if entry.kind == "outcome" and d.outcome:
             because = f"{shape.title}: {d.outcome.replace('_', ' ')}."
-            meant = Judgement(shape.outcomes[d.outcome], d.outcome, None, None, None, because)
+            meant = Judgement(
+                shape.outcomes[d.outcome], d.outcome, None, unit=None, uncertainty=None, because=because
+            )
             return Result(d.test, where, meant, (entry.id,), beside=shape.look)
         value, unit = (d.value, d.unit) if entry.kind == "reading" else (None, None)
         because = "Recorded as it is. No limit for it is known here: hold it against your service data."
         number = None if isinstance(value, str) else value
         return Result(
-            d.test, where, Judgement("unclear", "recorded", number, unit, None, because), (entry.id,)
+            d.test,
+            where,
+            Judgement("unclear", "recorded", number, unit=unit, uncertainty=None, because=because),
+            (entry.id,),
         )
 
     def _place(self, entry: Entry) -> tuple[object, ...]:

@@ -64,7 +64,7 @@ def stop_hand_pump(readings: Readings, latest: list[Entry]) -> list[Result]:
         slow = seen.replace(AT_ONCE, "slow_", 1)
         verdict = readings.knowledge.tests[x.data.test].outcomes[slow]
         because = f"It took {plain(took)} s; at once is under {plain(most)} s ({most.source})."
-        results.append(result(x, Judgement(verdict, slow, took, "s", None, because)))
+        results.append(result(x, Judgement(verdict, slow, took, unit="s", uncertainty=None, because=because)))
     return results
 
 

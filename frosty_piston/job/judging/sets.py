@@ -43,4 +43,7 @@ def figures(entry: Entry, *names: str) -> list[float | None]:
 
 def unfinished(entry: Entry, *missing: str) -> Result:
     words = ", ".join(m.replace("_", " ") for m in missing)
-    return result(entry, Judgement("unclear", "unclear", None, None, None, UNFINISHED.format(words)))
+    return result(
+        entry,
+        Judgement("unclear", "unclear", None, unit=None, uncertainty=None, because=UNFINISHED.format(words)),
+    )

@@ -67,7 +67,9 @@ def current(readings: Readings, latest: list[Entry]) -> list[Result]:
         oil_c = said.oil_c if said and said.oil_c is not None else _soaked_c(readings)
         if litres is None:
             says = "Put the displacement on the engine card: the usual current hangs on it."
-            results.append(result(x, Judgement("unclear", "unclear", amps, "A", None, says)))
+            results.append(
+                result(x, Judgement("unclear", "unclear", amps, unit="A", uncertainty=None, because=says))
+            )
         else:
             judged = battery.judge_crank_current(amps, litres, oil_c, limits, readings.system_v)
             results.append(result(x, judged))

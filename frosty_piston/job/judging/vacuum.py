@@ -60,7 +60,7 @@ def hold(readings: Readings, latest: list[Entry]) -> list[Result]:
             end = without_pump(start, read, seconds, capped, volume)
             if end - read > LEAST_TAKEN_OFF:
                 own = f" The hand pump's own loss is taken off: {plain(round(end - read, 1))} kPa."
-        judged = vacuum.judge_hold(start, end, seconds, limits, branch, around)
+        judged = vacuum.judge_hold(start, end, seconds, limits=limits, branch=branch, ambient=around)
         more = own + _tau_says(readings, x, limits, around)
         results.append(result(x, replace(judged, because=judged.because + more) if more else judged))
     return results

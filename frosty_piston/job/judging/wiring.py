@@ -70,9 +70,9 @@ def network_pins(readings: Readings, latest: list[Entry]) -> list[Result]:
                     pin,
                     readings.value(x, "ohm" if ohms else "V"),
                     "ohm" if ohms else "V",
-                    readings.limits(wiring.WiringLimits),
-                    readings.system_v,
-                    other,
+                    limits=readings.limits(wiring.WiringLimits),
+                    system_v=readings.system_v,
+                    other_v=other,
                 ),
             )
         )
@@ -125,7 +125,12 @@ def wiggle(readings: Readings, latest: list[Entry]) -> list[Result]:
         results.append(
             unfinished(x, *missing)
             if missing
-            else result(x, wiring.judge_wiggle(int(k), t, int(k0), t0, limits, _before_s(readings, x)))
+            else result(
+                x,
+                wiring.judge_wiggle(
+                    int(k), t, int(k0), rest_s=t0, limits=limits, before_s=_before_s(readings, x)
+                ),
+            )
         )
     return results
 
@@ -165,27 +170,30 @@ def drives(readings: Readings) -> list[Result]:
             "sound",
             "none",
             last.data.distance_km,
-            "km",
-            None,
-            "Cleared and driven: no code came back. A code that comes when it likes may need longer.",
+            unit="km",
+            uncertainty=None,
+            because="Cleared and driven: no code came back. A code that comes when it likes may need longer.",
         )
     elif decode(last.data.codes_back[0]).code in known:
         judged = Judgement(
             "failed",
             "same",
             last.data.distance_km,
-            "km",
-            None,
-            f"{last.data.codes_back[0]} came back first: it is real.",
+            unit="km",
+            uncertainty=None,
+            because=f"{last.data.codes_back[0]} came back first: it is real.",
         )
     else:
         judged = Judgement(
             "unclear",
             "other",
             last.data.distance_km,
-            "km",
-            None,
-            f"{last.data.codes_back[0]} came first, and was not there before: write it down and look again.",
+            unit="km",
+            uncertainty=None,
+            because=(
+                f"{last.data.codes_back[0]} came first, and was not there before: write it down and look"
+                " again."
+            ),
         )
     return [Result("code_return", {}, judged, (last.id,))]
 

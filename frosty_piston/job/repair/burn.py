@@ -88,9 +88,9 @@ def burn_of(assessed: Assessed) -> Burn:
         tuple(_bars(assessed, soot[-1][1] if soot else None)),
         running,
         inlet_c,
-        stop,
-        before[-1] if before else None,
-        soot[-1][1] if soot else None,
+        stop=stop,
+        soot_before=before[-1] if before else None,
+        soot_now=soot[-1][1] if soot else None,
     )
 
 

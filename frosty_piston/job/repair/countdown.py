@@ -95,7 +95,9 @@ def countdown_of(assessed: Assessed, proof: Proof) -> Countdown | None:
     floor = floor_of(assessed.job, assessed.knowledge, assessed.experience, axis)
     warn = float(limits.warn_km if axis == KM else limits.warn_starts)
     used = used_since(assessed.job, assessed.knowledge, entry)
-    return Countdown(entry, axis, said, used, tuple(_planned(assessed, proof, axis)), floor, warn)
+    return Countdown(
+        entry, axis, said, used=used, planned=tuple(_planned(assessed, proof, axis)), floor=floor, warn=warn
+    )
 
 
 def _planned(assessed: Assessed, proof: Proof, axis: str) -> list[Charge]:

@@ -181,7 +181,16 @@ def _costed(drafts: list[_Draft], prices: Prices) -> list[Offer]:
     costed = cost_options(costs, prices.rate, prices.tax_percent, prices.standstill_per_day)
     costed = [_at_typed_price(d, c, prices) for d, c in zip(drafts, costed, strict=True)]
     offers = [
-        Offer(d.cost.id, d.options, _repairs(d), c, d.leaves, d.estimated, d.cylinders, d.because)
+        Offer(
+            d.cost.id,
+            d.options,
+            _repairs(d),
+            costed=c,
+            leaves=d.leaves,
+            estimated=d.estimated,
+            cylinders=d.cylinders,
+            because=d.because,
+        )
         for d, c in zip(drafts, costed, strict=True)
     ]
     return sorted((_whole_coins(o) if o.estimated else o for o in offers), key=lambda o: o.costed.expected)
@@ -457,16 +466,14 @@ def advice(assessed: Assessed) -> list[Advice]:
     top = assessed.suspicion.suspects[0]
     if buy and buy.test.minutes <= LOOK_MIN and not any(a.before for a in advised):
         says = (
-            f"{top.title} stands at {percent(top.probability)}."
-            f" {counted(round(buy.test.minutes), 'minute')} would tell:"
-            f" {inside(buy.test.title)}."
+            f"{top.title} stands at {percent(top.probability)}. {counted(round(buy.test.minutes), 'minute')}"
+            f" would tell: {inside(buy.test.title)}."
         )
         advised.append(Advice(says, test_place(knowledge, buy.test.test, buy.test.where), True))
     elif top.probability < 0.8 and (n := assessed.proposals.first):
         says = (
-            f"The leading suspect stands at {percent(top.probability)}."
-            f" {counted(round(n.minutes), 'minute')} more would"
-            f" tell: {inside(n.title)}."
+            f"The leading suspect stands at {percent(top.probability)}. {counted(round(n.minutes), 'minute')}"
+            f" more would tell: {inside(n.title)}."
         )
         advised.append(Advice(says, test_place(knowledge, n.test, n.where), False))
     return advised

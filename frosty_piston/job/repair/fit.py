@@ -178,7 +178,7 @@ def plan_state(
         for n, h in enumerate(x.data.hardware or [])
     ]
     fasteners = tuple(
-        Fastener(key, i + 1, step, h, step in refitted or key in back, entry)
+        Fastener(key, i + 1, step, hardware=h, back=step in refitted or key in back, entry=entry)
         for i, (key, step, h, entry) in enumerate(taken)
     )
     ways = {s.id: s.parts for s in repair.steps}

@@ -133,7 +133,15 @@ class _Prover:
             status = "on_trial"
         else:
             status = "proven"
-        return Proof(status, sure, missing, steps, pairs, self.repairs, self._because(status, missing, sure))
+        return Proof(
+            status,
+            sure,
+            missing,
+            steps=steps,
+            pairs=pairs,
+            repairs=self.repairs,
+            because=self._because(status, missing, sure),
+        )
 
     def _because(self, status: str, missing: tuple[Missing, ...], sure: float) -> str:
         if status == "proven":
@@ -251,7 +259,7 @@ class _Prover:
             note = read[-1].judgement.because
         if result == "open" and not shape.what:
             result = "optional"
-        return ProofStepState(key, "check", shape, entry, result, note)
+        return ProofStepState(key, "check", shape, entry=entry, result=result, note=note)
 
     def _reread(self, step: ProofStepState, pairs: tuple[Pair, ...]) -> ProofStepState:
         """The readings themselves pass this step, and no tick does."""
@@ -286,7 +294,16 @@ class _Prover:
         if entry is None and done is not None:
             result = {"done": "pass", "refused": "fail", "skipped": "could_not"}[done.data.result]
             asked = needed or result != "pass"
-            return ProofStepState(key, "reset", shape, done, result, done.data.because or "", asked, link)
+            return ProofStepState(
+                key,
+                "reset",
+                shape,
+                entry=done,
+                result=result,
+                note=done.data.because or "",
+                needed=asked,
+                link=link,
+            )
         if entry:
             result = entry.data.result
         elif needed:
@@ -296,7 +313,9 @@ class _Prover:
         note = (entry.data.reason or "") if entry else ""
         if (read := self._coding(key)) and (result != "could_not" or read[0] != "open"):
             result, note = read
-        return ProofStepState(key, "reset", shape, entry, result, note, needed, link)
+        return ProofStepState(
+            key, "reset", shape, entry=entry, result=result, note=note, needed=needed, link=link
+        )
 
     def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
         shape = self.knowledge.proofs.conditions[key]
@@ -316,7 +335,9 @@ class _Prover:
             note = "by the drive written down"
         link = test_place(self.knowledge, shape.reading) if shape.reading else None
         result = "optional" if result == "open" and not own else result
-        return ProofStepState(key, "condition", shape, entry, result, note, own, link)
+        return ProofStepState(
+            key, "condition", shape, entry=entry, result=result, note=note, needed=own, link=link
+        )
 
     def _drives(self) -> list[Entry]:
         return [x for x in self.job.of(Drive) if x.id in self.since and is_witness(x)]

@@ -53,11 +53,11 @@ def soak_estimate(job: Job, limits: WaitLimits) -> Soak:
         start,
         around,
         tau,
-        fitted is not None,
-        coolant is None or ambient is None,
-        limits.touchable_c,
-        hours_until(limits.touchable_c, start, around, tau),
-        max(COLD_HOURS, cold_soaked_after_h(start, around, limits, tau)),
+        fitted=fitted is not None,
+        guessed=coolant is None or ambient is None,
+        touch_c=limits.touchable_c,
+        touch_h=hours_until(limits.touchable_c, start, around, tau),
+        cold_h=max(COLD_HOURS, cold_soaked_after_h(start, around, limits, tau)),
     )
 
 

@@ -25,11 +25,11 @@ def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
                 option.id,
                 option.repair,
                 option.shape.act,
-                cylinders,
-                plan,
-                done_since(job, option.repair),
-                option.shape.temporary,
-                option.title,
+                cylinders=cylinders,
+                plan=plan,
+                entry=done_since(job, option.repair),
+                temporary=option.shape.temporary,
+                title=option.title,
             )
         )
     return tuple(work)

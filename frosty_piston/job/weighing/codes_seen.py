@@ -134,7 +134,18 @@ def _one(job: Job, knowledge: Knowledge, experience: Experience, entry: Entry, n
     kind = parts.kind or (known.kind if known else mine.kind if mine else "")
 
     def placed(place: str, why: str, weight: float = 1.0) -> CodeSeen:
-        return CodeSeen(entry, parts, title, system, kind, group, place, why, (), weight)
+        return CodeSeen(
+            entry,
+            parts,
+            title,
+            system=system,
+            kind=kind,
+            group=group,
+            place=place,
+            why=why,
+            follows=(),
+            weight=weight,
+        )
 
     if entry.id in noise:
         return placed("noise", "first seen after something was unplugged on this job")

@@ -176,11 +176,11 @@ def _patterns(job: Job, knowledge: Knowledge, experience: Experience) -> list[Ev
                 f"Workshop pattern: {times:g} times as likely on {job.engine.name}",
                 (),
                 None,
-                "",
-                1.0,
-                {fault: who},
-                {fault: times},
-                True,
+                outcome="",
+                weight=1.0,
+                reasons={fault: who},
+                factors={fault: times},
+                pattern=True,
             )
         )
     return evidence
@@ -200,7 +200,7 @@ def _own_odds(job: Job, knowledge: Knowledge, experience: Experience) -> list[Ev
     }
     factors = {fault: capped(x.times) for fault, x in learned.items()}
     says = f"Own odds: the proven jobs on {job.engine.name}"
-    return [Evidence(says, (), None, "", 1.0, reasons, factors, True)]
+    return [Evidence(says, (), None, outcome="", weight=1.0, reasons=reasons, factors=factors, pattern=True)]
 
 
 def _symptoms(job: Job, knowledge: Knowledge, number: int, tested: set[str], bearing: bool) -> list[Evidence]:
@@ -217,7 +217,16 @@ def _symptoms(job: Job, knowledge: Knowledge, number: int, tested: set[str], bea
         outcome = SEEN if entry.data.present else NOT_SEEN
         says = shape.title if entry.data.present else f"Not so: {inside(shape.title)}"
         reasons = {f: b for f, (_, b) in shape.speaks.items()}
-        evidence.append(Evidence(says, (entry.id,), knowledge.symptom_findings[name], outcome, 1.0, reasons))
+        evidence.append(
+            Evidence(
+                says,
+                (entry.id,),
+                knowledge.symptom_findings[name],
+                outcome=outcome,
+                weight=1.0,
+                reasons=reasons,
+            )
+        )
     return evidence
 
 
@@ -227,10 +236,10 @@ def _contexts(job: Job, knowledge: Knowledge) -> list[Evidence]:
             knowledge.contexts[name].title,
             (entry.id,),
             None,
-            "",
-            1.0,
-            {f: b for f, (_, b) in knowledge.contexts[name].moves.items()},
-            {f: n for f, (n, _) in knowledge.contexts[name].moves.items()},
+            outcome="",
+            weight=1.0,
+            reasons={f: b for f, (_, b) in knowledge.contexts[name].moves.items()},
+            factors={f: n for f, (n, _) in knowledge.contexts[name].moves.items()},
         )
         for name, entry in job.contexts.items()
         if knowledge.contexts[name].moves
@@ -255,14 +264,28 @@ def _done_before(job: Job, knowledge: Knowledge) -> list[Evidence]:
                 else "it was renewed not long ago"
             )
             cures = {f: times for f in repair.shape.cures if f in knowledge.faults}
-            evidence.append(Evidence(says, (x.id,), None, "", 1.0, dict.fromkeys(cures, why), cures))
+            evidence.append(
+                Evidence(
+                    says,
+                    (x.id,),
+                    None,
+                    outcome="",
+                    weight=1.0,
+                    reasons=dict.fromkeys(cures, why),
+                    factors=cures,
+                )
+            )
         hands = knowledge.contexts[HANDS]
         if days <= FRESH_DAYS and HANDS not in job.contexts:
             systems = {knowledge.fault_system[f] for f in repair.shape.cures if f in knowledge.faults}
             moves = {f: m for f, m in hands.moves.items() if knowledge.fault_system.get(f) in systems}
             reasons = {f: b for f, (_, b) in moves.items()}
             factors = {f: n for f, (n, _) in moves.items()}
-            evidence += [Evidence(says, (x.id,), None, "", 1.0, reasons, factors)] if moves else []
+            evidence += (
+                [Evidence(says, (x.id,), None, outcome="", weight=1.0, reasons=reasons, factors=factors)]
+                if moves
+                else []
+            )
     return evidence
 
 
@@ -290,7 +313,17 @@ def _heat(job: Job, knowledge: Knowledge) -> list[Evidence]:
         if knowledge.fault_system[f] == "glow" and knowledge.faults[f].needs.get("glow")
     ]
     because = dict.fromkeys(faults, "it starts without them at this temperature")
-    return [Evidence(says, (ambient.id,), None, "", 1.0, because, dict.fromkeys(faults, need))]
+    return [
+        Evidence(
+            says,
+            (ambient.id,),
+            None,
+            outcome="",
+            weight=1.0,
+            reasons=because,
+            factors=dict.fromkeys(faults, need),
+        )
+    ]
 
 
 def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
@@ -310,9 +343,9 @@ def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Eviden
                 f"{', '.join(dict.fromkeys(c.code for c in of_all))}: several circuits at once",
                 tuple(c.entry.id for c in of_all),
                 knowledge.group_findings[IN_COMMON],
-                SEEN,
-                1.0,
-                {f: b for f, (_, b) in shape.speaks.items()},
+                outcome=SEEN,
+                weight=1.0,
+                reasons={f: b for f, (_, b) in shape.speaks.items()},
             )
         )
     for group, hits in seen.items():
@@ -334,9 +367,9 @@ def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Eviden
                 says,
                 ids,
                 knowledge.group_findings[group],
-                SEEN,
-                weight,
-                {f: b for f, (_, b) in shape.speaks.items()},
+                outcome=SEEN,
+                weight=weight,
+                reasons={f: b for f, (_, b) in shape.speaks.items()},
             )
         )
         if shape.clears:
@@ -345,10 +378,10 @@ def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Eviden
                     f"{names} was set by a module that works",
                     ids,
                     None,
-                    "",
-                    1.0,
-                    {f: b for f, (_, b) in shape.clears.items()},
-                    {f: n for f, (n, _) in shape.clears.items()},
+                    outcome="",
+                    weight=1.0,
+                    reasons={f: b for f, (_, b) in shape.clears.items()},
+                    factors={f: n for f, (n, _) in shape.clears.items()},
                 )
             )
     return evidence
@@ -380,7 +413,15 @@ def _absent_codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list
         for fault, (_, group) in likeliest.items()
     }
     return [
-        Evidence("Codes read, and these are absent", (scan.id,), None, "", ABSENT_WEIGHT, reasons, factors)
+        Evidence(
+            "Codes read, and these are absent",
+            (scan.id,),
+            None,
+            outcome="",
+            weight=ABSENT_WEIGHT,
+            reasons=reasons,
+            factors=factors,
+        )
     ]
 
 
@@ -398,7 +439,7 @@ def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result]) -> list[Evide
             reasons = {s.fault: s.because for s in known.shape.speaks}
             says = _in_words(knowledge, known, outcome, weight, here)
             finding = known.seen_at(_places(known, outcome, here), outcome)
-            evidence.append(Evidence(says, entries, finding, outcome, weight, reasons))
+            evidence.append(Evidence(says, entries, finding, outcome=outcome, weight=weight, reasons=reasons))
             evidence += _lesser(knowledge, known, outcome, here, reasons)
             evidence += _between(knowledge, known, outcome, of_test)
     return evidence
@@ -421,7 +462,9 @@ def _ruled_out(
         says = f"{knowledge.tests[known.test].title}: unclear, but not {_plain_word(cls)}"
         ids = tuple(dict.fromkeys(i for v in out for i in v.entries))
         reasons = {s.fault: s.because for s in known.shape.speaks}
-        evidence.append(Evidence(says, ids, known.lesser[cls], NOT_SEEN, weight, reasons))
+        evidence.append(
+            Evidence(says, ids, known.lesser[cls], outcome=NOT_SEEN, weight=weight, reasons=reasons)
+        )
     return evidence
 
 
@@ -453,7 +496,7 @@ def _between(knowledge: Knowledge, known: TestFinding, outcome: str, of_test: li
     says = f"{title}: cylinder {cylinders} bad from afar, not so at the part"
     ids = tuple(dict.fromkeys(i for pair in pairs for v in pair for i in v.entries))
     reasons = {fault: because for fault, (_, because) in known.shape.between.items()}
-    return [Evidence(says, ids, known.between_at(len(pairs)), SEEN, 1.0, reasons)]
+    return [Evidence(says, ids, known.between_at(len(pairs)), outcome=SEEN, weight=1.0, reasons=reasons)]
 
 
 def belongs(job: Job, knowledge: Knowledge, known: TestFinding, verdict: Result) -> bool:
@@ -508,9 +551,9 @@ def _lesser(
             _in_words(knowledge, known, name, 1.0, verdicts),
             tuple(i for v in verdicts for i in v.entries),
             known.lesser[name],
-            SEEN,
-            1.0,
-            reasons,
+            outcome=SEEN,
+            weight=1.0,
+            reasons=reasons,
         )
         for name, verdicts in seen.items()
     ]

@@ -172,7 +172,14 @@ def with_proof(job: Job, knowledge: Knowledge, number: int, evidence: list[Evide
         passed = not any(came_back(job, x) for x in drives)
         proofs = [
             *_without_code_return(proofs),
-            _passed(job, knowledge, CLEAN_DRIVE, tuple(x.id for x in drives), passed, len(drives)),
+            _passed(
+                job,
+                knowledge,
+                CLEAN_DRIVE,
+                entries=tuple(x.id for x in drives),
+                passed=passed,
+                times=len(drives),
+            ),
         ]
     read = {x.data.test for x in job.times[number] if x.kind in ("reading", "outcome")}
     for condition, entry in condition_steps(job, knowledge, number).items():
@@ -185,9 +192,9 @@ def with_proof(job: Job, knowledge: Knowledge, number: int, evidence: list[Evide
                     job,
                     knowledge,
                     condition,
-                    tuple(x.id for x in again) or (entry.id,),
-                    entry.data.result == "pass",
-                    len(again),
+                    entries=tuple(x.id for x in again) or (entry.id,),
+                    passed=entry.data.result == "pass",
+                    times=len(again),
                 )
             )
     at = job.position
@@ -235,7 +242,9 @@ def _passed(
         said = "passed"
     else:
         said = "failed"
-    return Evidence(f"{shape.title}: {said}", entries, None, "", 1.0, {}, if_left=chances)
+    return Evidence(
+        f"{shape.title}: {said}", entries, None, outcome="", weight=1.0, reasons={}, if_left=chances
+    )
 
 
 def _drives(returns: Returns, trip: Driven) -> Evidence:
@@ -246,12 +255,12 @@ def _drives(returns: Returns, trip: Driven) -> Evidence:
             f"Came back within {plain(trip.span)} {returns.unit}",
             ids,
             None,
-            "",
-            1.0,
-            {},
+            outcome="",
+            weight=1.0,
+            reasons={},
             if_left=(max(1 - clean, 1e-3), BACK_THOUGH_CURED),
         )
     says = (
         f"Clean for {plain(trip.span)} {returns.unit}; a vehicle still broken does this in {percent(clean)}"
     )
-    return Evidence(says, ids, None, "", 1.0, {}, if_left=(clean, 1.0))
+    return Evidence(says, ids, None, outcome="", weight=1.0, reasons={}, if_left=(clean, 1.0))

@@ -397,13 +397,13 @@ class Proposals:
             LEVER,
             shape.title,
             {},
-            shape.minutes,
-            tuple(shape.access),
-            0.0,
-            because,
-            tuple(shape.cautions),
-            tuple(shape.tools),
-            (),
+            minutes=shape.minutes,
+            access=tuple(shape.access),
+            gain_bits=0.0,
+            because=because,
+            cautions=tuple(shape.cautions),
+            tools=tuple(shape.tools),
+            along=(),
         )
 
     @cached_property
@@ -434,13 +434,13 @@ class Proposals:
             c.known.test,
             self._title(c),
             c.where,
-            self._minutes(c.way),
-            c.way.access,
-            p.bits,
-            self._promise(c, along),
-            tuple(shape.cautions),
-            tuple(shape.tools),
-            along,
+            minutes=self._minutes(c.way),
+            access=c.way.access,
+            gain_bits=p.bits,
+            because=self._promise(c, along),
+            cautions=tuple(shape.cautions),
+            tools=tuple(shape.tools),
+            along=along,
         )
 
     def _title(self, c: _Candidate) -> str:

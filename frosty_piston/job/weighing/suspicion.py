@@ -320,7 +320,13 @@ class Suspicion:
             )
             listed.append(
                 Suspect(
-                    fault, knowledge.faults[fault].title, knowledge.fault_system[fault], p, pro, con, because
+                    fault,
+                    knowledge.faults[fault].title,
+                    knowledge.fault_system[fault],
+                    probability=p,
+                    speaks_for=pro,
+                    speaks_against=con,
+                    because=because,
                 )
             )
         listed.sort(key=lambda s: (-s.probability, s.fault))
@@ -331,10 +337,10 @@ class Suspicion:
                 UNLISTED,
                 "Something not on this list",
                 "",
-                float(self.weighed.faults[-1]),
-                pro,
-                con,
-                "Kept open: no list is whole. It grows when the findings fit none of the others.",
+                probability=float(self.weighed.faults[-1]),
+                speaks_for=pro,
+                speaks_against=con,
+                because="Kept open: no list is whole. It grows when the findings fit none of the others.",
             ),
         )
 

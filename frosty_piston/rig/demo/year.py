@@ -46,7 +46,7 @@ def made_up_year(
         vehicle, card = (back.vehicle, back.engine) if back else draw.choice(fleet)
         faults = [f for f in rates[card] if not back or knowledge.fault_system[f] == back.system]
         fault = draw.choices(faults, [rates[card][f] for f in faults])[0]
-        case = _case(knowledge, draw, n, vehicle, card, fault, closed)
+        case = _case(knowledge, draw, n, vehicle=vehicle, card=card, fault=fault, closed=closed)
         last.append(case)
         yield case
 
@@ -70,16 +70,16 @@ def _case(
         f"made-up-{n:03}",
         card,
         knowledge.fault_system[fault],
-        vehicle,
-        closed - timedelta(hours=draw.uniform(3, 60)),
-        closed,
-        proven,
-        {fault: 1.0} if proven else {},
-        repairs,
-        {t: [round(knowledge.tests[t].minutes * slow[t], 1)] for t in made},
-        [t for t in made if draw.random() < 0.12],
-        round(stated, 3),
-        right and proven,
-        knowledge.repairs[repairs[0][0]].title,
-        {s: round(m * draw.lognormvariate(0.0, 0.4), 1) for s, m in STAGES.items()},
+        vehicle=vehicle,
+        opened_at=closed - timedelta(hours=draw.uniform(3, 60)),
+        closed_at=closed,
+        proven=proven,
+        faults={fault: 1.0} if proven else {},
+        repairs=repairs,
+        tests={t: [round(knowledge.tests[t].minutes * slow[t], 1)] for t in made},
+        silent=[t for t in made if draw.random() < 0.12],
+        stated=round(stated, 3),
+        right=right and proven,
+        said=knowledge.repairs[repairs[0][0]].title,
+        stages={s: round(m * draw.lognormvariate(0.0, 0.4), 1) for s, m in STAGES.items()},
     )

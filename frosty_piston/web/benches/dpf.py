@@ -180,9 +180,9 @@ def _apart(record: JobRecord, workshop: Workshop) -> str:
         last_fit(assessed),
         soot[-1][1] if soot else None,
         ash,
-        limits,
-        "creeps" if creeps else "",
-        clean_reference(record, workshop)[0],
+        limits=limits,
+        channels="creeps" if creeps else "",
+        clean_kpa=clean_reference(record, workshop)[0],
     )[1]
 
 

@@ -64,13 +64,36 @@ def view(
             for c in order
         ]
     elif method == "current":
-        cells = [Cell("glow_current", "All plugs", "A", {"point": "total"}, "steady", {"after_s": 10.0})]
+        cells = [
+            Cell(
+                "glow_current",
+                "All plugs",
+                "A",
+                where={"point": "total"},
+                hint="steady",
+                conditions={"after_s": 10.0},
+            )
+        ]
         cells += [
-            Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "steady", {"after_s": 10.0})
+            Cell(
+                "glow_current",
+                f"Cylinder {c}",
+                "A",
+                where={"cylinder": c},
+                hint="steady",
+                conditions={"after_s": 10.0},
+            )
             for c in order
         ]
         cells += [
-            Cell("glow_current", f"Cylinder {c}", "A", {"cylinder": c}, "inrush", {"after_s": 1.0})
+            Cell(
+                "glow_current",
+                f"Cylinder {c}",
+                "A",
+                where={"cylinder": c},
+                hint="inrush",
+                conditions={"after_s": 1.0},
+            )
             for c in order
         ]
     shares = plug_shares(record.assessed.now, [x.id for x in job.tape])

@@ -51,7 +51,13 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
             "y": _chart_y(p),
             "chance": percent(p),
             "healthy": percent(healthy),
-            "heated": percent(float(start_chance(t, engine, heat, limits, rpm, limits.block_heater_k))),
+            "heated": percent(
+                float(
+                    start_chance(
+                        t, engine, heat, limits=limits, crank_rpm=rpm, block_heater_k=limits.block_heater_k
+                    )
+                )
+            ),
             "lift": plain(limits.block_heater_k),
         }
     measured = any(s is not None for s in known)

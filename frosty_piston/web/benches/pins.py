@@ -62,9 +62,9 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
             SUPPLY,
             label,
             "V",
-            {"node": node, "pin": pin},
-            hint,
-            {**sent, "loaded": loaded},
+            where={"node": node, "pin": pin},
+            hint=hint,
+            conditions={**sent, "loaded": loaded},
         )
         for pin, label, hint in PINS
     ]

@@ -116,7 +116,7 @@ def _drawn(card: str, circuit: frozenset[str] | None) -> Drawing:
     _air(engine, shapes, pipes, log_y)
     _exhaust(engine, shapes, pipes, exhaust_logs)
     _egr(engine, shapes, pipes, log_y, exhaust_logs)
-    _fuel(engine, shapes, pipes, cylinders, top, bottom, two)
+    _fuel(engine, shapes, pipes, cylinders=cylinders, top=top, bottom=bottom, two=two)
     _start(engine, shapes, pipes, cylinders, two)
     _vacuum(engine, shapes, pipes, circuit)
     for b in cylinders:
@@ -133,34 +133,44 @@ def _drawn(card: str, circuit: frozenset[str] | None) -> Drawing:
     if engine.swirl_flaps not in (None, "none"):
         for b in cylinders:
             y = (log_y + 14 + b.y - b.r) / 2 if b.turned or not two else (log_y + b.y + b.r) / 2
-            shapes.append(PartDrawing("swirl_flaps", "flap", b.x - 15, y - 4, 16, 8))
+            shapes.append(PartDrawing("swirl_flaps", "flap", b.x - 15, y=y - 4, w=16, h=8))
     shapes = placed(shapes, pipes, WIDTH, HEIGHT)
     return Drawing(tuple(shapes), tuple(pipes), tuple(cylinders), engine.glow != "none", in_words(engine))
 
 
 def _air(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], log_y: float) -> None:
     turbo = engine.turbo != "none"
-    shapes.append(PartDrawing("air_filter", "filter", 20, 40, 100, 54, "Air filter"))
-    shapes.append(PartDrawing("air_mass_sensor", "sensor", 152, 50, 34, 34, "Air mass", "above"))
+    shapes.append(PartDrawing("air_filter", "filter", 20, y=40, w=100, h=54, label="Air filter"))
+    shapes.append(
+        PartDrawing("air_mass_sensor", "sensor", 152, y=50, w=34, h=34, label="Air mass", label_at="above")
+    )
     pipes.append(Pipe("air", "M120 67H222"))
     if turbo:
         pipes.append(Pipe("air", "M186 67H222V236"))
-        shapes.append(PartDrawing("turbo", "wheel", 222, 214, 64, 64, "Turbo", "left", -4))
-        shapes.append(PartDrawing("turbo", "wheel hot", 222, 304, 64, 64))
+        shapes.append(
+            PartDrawing("turbo", "wheel", 222, y=214, w=64, h=64, label="Turbo", label_at="left", label_dx=-4)
+        )
+        shapes.append(PartDrawing("turbo", "wheel hot", 222, y=304, w=64, h=64))
         pipes.append(Pipe("shaft", "M254 278V304"))
-        shapes.append(PartDrawing("charge_pipes", "cooler", 360, 40, 130, 54, "Charge pipes", "above"))
+        shapes.append(
+            PartDrawing(
+                "charge_pipes", "cooler", 360, y=40, w=130, h=54, label="Charge pipes", label_at="above"
+            )
+        )
         pipes.append(Pipe("charge", "M286 246H322V67H360", "charge_pipes"))
         pipes.append(Pipe("charge", "M490 67H556", "charge_pipes"))
         actuator = "can" if engine.turbo in ("vgt_vacuum", "wastegate") else "motor"
-        shapes.append(PartDrawing("turbo_actuator", actuator, 146, 276, 40, 40, "Actuator"))
+        shapes.append(PartDrawing("turbo_actuator", actuator, 146, y=276, w=40, h=40, label="Actuator"))
         pipes.append(Pipe("rod", "M186 296H224"))
         if engine.turbo in ("vgt_vacuum", "wastegate"):
-            shapes.append(PartDrawing("boost_solenoid", "solenoid", 326, 222, 36, 26, "Solenoid"))
+            shapes.append(PartDrawing("boost_solenoid", "solenoid", 326, y=222, w=36, h=26, label="Solenoid"))
     else:
         pipes.append(Pipe("air", "M120 67H590"))
-        shapes.append(PartDrawing("charge_pipes", "joint", 330, 55, 24, 24, "Intake hoses"))
+        shapes.append(PartDrawing("charge_pipes", "joint", 330, y=55, w=24, h=24, label="Intake hoses"))
     if engine.inlet_flap != "none":
-        shapes.append(PartDrawing("inlet_flap", "throttle", 554, 48, 38, 38, "Inlet flap", "above"))
+        shapes.append(
+            PartDrawing("inlet_flap", "throttle", 554, y=48, w=38, h=38, label="Inlet flap", label_at="above")
+        )
     pipes.append(
         Pipe(
             "charge",
@@ -173,12 +183,12 @@ def _air(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], log_y
             "intake_manifold",
             "log",
             BLOCK_LEFT,
-            log_y,
-            BLOCK_WIDTH,
-            14,
-            "Intake manifold",
-            "above",
-            -66 if log_y < 250 else 40,
+            y=log_y,
+            w=BLOCK_WIDTH,
+            h=14,
+            label="Intake manifold",
+            label_at="above",
+            label_dx=-66 if log_y < 250 else 40,
         )
     )
     pipes.append(Pipe("charge", f"M{BLOCK_LEFT} {log_y + 7}H{BLOCK_LEFT + BLOCK_WIDTH}"))
@@ -188,21 +198,33 @@ def _air(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], log_y
                 "manifold_pressure_sensor",
                 "sensor",
                 BLOCK_LEFT - 42,
-                log_y - 7,
-                28,
-                28,
-                "Manifold pressure",
-                "above",
-                -20,
+                y=log_y - 7,
+                w=28,
+                h=28,
+                label="Manifold pressure",
+                label_at="above",
+                label_dx=-20,
             )
         )
     else:
         shapes.append(
-            PartDrawing("manifold_pressure_sensor", "sensor", BLOCK_LEFT - 60, log_y - 7, 28, 28, "Pressure")
+            PartDrawing(
+                "manifold_pressure_sensor",
+                "sensor",
+                BLOCK_LEFT - 60,
+                y=log_y - 7,
+                w=28,
+                h=28,
+                label="Pressure",
+            )
         )
     pipes.append(Pipe("thin", f"M{BLOCK_LEFT - (14 if log_y < 250 else 32)} {log_y + 7}H{BLOCK_LEFT}"))
     if engine.intake_heater:
-        shapes.append(PartDrawing("intake_heater", "coil", 640, 52, 40, 30, "Intake heater", "above"))
+        shapes.append(
+            PartDrawing(
+                "intake_heater", "coil", 640, y=52, w=40, h=30, label="Intake heater", label_at="above"
+            )
+        )
 
 
 def _exhaust(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], logs: list[int]) -> None:
@@ -225,32 +247,114 @@ def _exhaust(engine: EngineCard, shapes: list[PartDrawing], pipes: list[Pipe], l
     x = 250
     if engine.dpf is not False or engine.scr is not False:
         shapes.append(
-            PartDrawing("exhaust_temp_sensors", "probe", 246, line - 32, 20, 32, "Temperature", "above")
+            PartDrawing(
+                "exhaust_temp_sensors",
+                "probe",
+                246,
+                y=line - 32,
+                w=20,
+                h=32,
+                label="Temperature",
+                label_at="above",
+            )
         )
         x = 264
         pipes.append(Pipe("exhaust", f"M250 {line}H280"))
     if engine.dpf is not False:
         pipes.append(Pipe("exhaust", f"M250 {line}H292"))
         shapes.append(
-            PartDrawing("dpf", "brick", 292, line - 32, 132, 64, "Particulate filter", "below", 0, -6)
+            PartDrawing(
+                "dpf",
+                "brick",
+                292,
+                y=line - 32,
+                w=132,
+                h=64,
+                label="Particulate filter",
+                label_at="below",
+                label_dx=0,
+                label_dy=-6,
+            )
         )
         shapes.append(
-            PartDrawing("dp_sensor", "gauge", 336, line - 94, 44, 36, "Differential pressure", "above")
+            PartDrawing(
+                "dp_sensor",
+                "gauge",
+                336,
+                y=line - 94,
+                w=44,
+                h=36,
+                label="Differential pressure",
+                label_at="above",
+            )
         )
         pipes.append(Pipe("thin", f"M342 {line - 58}V{line - 45}H302V{line - 32}"))
         pipes.append(Pipe("thin", f"M370 {line - 58}V{line - 45}H414V{line - 32}"))
         x = 424
     if engine.scr is not False:
-        shapes.append(PartDrawing("nox_up", "probe", 472, line - 34, 22, 34, "NOx in", "below", 0, 10))
         shapes.append(
-            PartDrawing("def_injector", "nozzle", 518, line - 44, 30, 44, "DEF injector", "above", 22)
+            PartDrawing(
+                "nox_up",
+                "probe",
+                472,
+                y=line - 34,
+                w=22,
+                h=34,
+                label="NOx in",
+                label_at="below",
+                label_dx=0,
+                label_dy=10,
+            )
         )
-        shapes.append(PartDrawing("scr", "brick", 584, line - 34, 146, 68, "SCR catalyst", "below", 0, -6))
-        shapes.append(PartDrawing("nox_down", "probe", 770, line - 34, 22, 34, "NOx out", "below", 0, 10))
-        shapes.append(PartDrawing("nox_wires", "plug", 640, line - 76, 36, 26, "NOx wires", "right"))
+        shapes.append(
+            PartDrawing(
+                "def_injector",
+                "nozzle",
+                518,
+                y=line - 44,
+                w=30,
+                h=44,
+                label="DEF injector",
+                label_at="above",
+                label_dx=22,
+            )
+        )
+        shapes.append(
+            PartDrawing(
+                "scr",
+                "brick",
+                584,
+                y=line - 34,
+                w=146,
+                h=68,
+                label="SCR catalyst",
+                label_at="below",
+                label_dx=0,
+                label_dy=-6,
+            )
+        )
+        shapes.append(
+            PartDrawing(
+                "nox_down",
+                "probe",
+                770,
+                y=line - 34,
+                w=22,
+                h=34,
+                label="NOx out",
+                label_at="below",
+                label_dx=0,
+                label_dy=10,
+            )
+        )
+        shapes.append(
+            PartDrawing(
+                "nox_wires", "plug", 640, y=line - 76, w=36, h=26, label="NOx wires", label_at="right"
+            )
+        )
         pipes.append(Pipe("wire", f"M483 {line - 34}V{line - 63}H640M676 {line - 63}H781V{line - 34}"))
-        shapes.append(PartDrawing("def_pump", "pump", 872, line - 48, 48, 48, "DEF pump"))
-        shapes.append(PartDrawing("def_tank", "tank", 966, line - 64, 110, 74, "DEF tank, cap"))
+        shapes.append(PartDrawing("def_pump", "pump", 872, y=line - 48, w=48, h=48, label="DEF pump"))
+        shapes.append(PartDrawing("def_tank", "tank", 966, y=line - 64, w=110, h=74, label="DEF tank, cap"))
         pipes.append(Pipe("def", f"M966 {line - 24}H920M872 {line - 24}H850V{line - 116}H533V{line - 44}"))
     pipes.append(Pipe("exhaust", f"M{x} {line}H840"))
 
@@ -266,11 +370,40 @@ def _egr(
                 f"M{BLOCK_LEFT + BLOCK_WIDTH} {logs[-1] + 7}H846V{log_y + 7 if log_y < 250 else 214}H786",
             )
         )
-        shapes.append(PartDrawing("egr_cooler", "cooler", 824, 300, 44, 76, "EGR cooler", "left", 0, 34))
+        shapes.append(
+            PartDrawing(
+                "egr_cooler",
+                "cooler",
+                824,
+                y=300,
+                w=44,
+                h=76,
+                label="EGR cooler",
+                label_at="left",
+                label_dx=0,
+                label_dy=34,
+            )
+        )
         if engine.egr_cooler_bypass not in (None, "none"):
-            shapes.append(PartDrawing("bypass_flap", "throttle", 878, 270, 32, 32, "Bypass", "right"))
+            shapes.append(
+                PartDrawing(
+                    "bypass_flap", "throttle", 878, y=270, w=32, h=32, label="Bypass", label_at="right"
+                )
+            )
             pipes.append(Pipe("egr", "M846 388H894V300M894 272V264H846"))
-        shapes.append(PartDrawing("egr_valve", "valve", 822, 220, 48, 48, "EGR valve", "above", -12))
+        shapes.append(
+            PartDrawing(
+                "egr_valve",
+                "valve",
+                822,
+                y=220,
+                w=48,
+                h=48,
+                label="EGR valve",
+                label_at="above",
+                label_dx=-12,
+            )
+        )
     if "low_pressure" in fitted:
         pipes.append(Pipe("egr", "M446 560V616H112V124H222"))
         shapes.append(
@@ -278,13 +411,13 @@ def _egr(
                 "egr_cooler",
                 "cooler",
                 90,
-                436,
-                44,
-                62,
-                "LP cooler" if "high_pressure" in fitted else "EGR cooler",
-                "right",
-                0,
-                16,
+                y=436,
+                w=44,
+                h=62,
+                label="LP cooler" if "high_pressure" in fitted else "EGR cooler",
+                label_at="right",
+                label_dx=0,
+                label_dy=16,
             )
         )
         shapes.append(
@@ -292,10 +425,10 @@ def _egr(
                 "egr_valve",
                 "valve",
                 88,
-                166,
-                48,
-                48,
-                "LP EGR" if "high_pressure" in fitted else "EGR valve",
+                y=166,
+                w=48,
+                h=48,
+                label="LP EGR" if "high_pressure" in fitted else "EGR valve",
             )
         )
 
@@ -309,8 +442,8 @@ def _fuel(
     bottom: float,
     two: bool,
 ) -> None:
-    shapes.append(PartDrawing("fuel_filter", "filter", 986, 36, 84, 52, "Fuel filter"))
-    shapes.append(PartDrawing("lift_pump", "pump", 1000, 122, 44, 44, "Lift pump"))
+    shapes.append(PartDrawing("fuel_filter", "filter", 986, y=36, w=84, h=52, label="Fuel filter"))
+    shapes.append(PartDrawing("lift_pump", "pump", 1000, y=122, w=44, h=44, label="Lift pump"))
     pipes.append(Pipe("fuel", "M1022 88V122"))
     if engine.injection in PUMP_INJECTION or engine.injection in ("unit_injector", "hydraulic_unit"):
         if engine.injection in PUMP_INJECTION:
@@ -320,24 +453,36 @@ def _fuel(
         else:
             name = ""
         if engine.injection in PUMP_INJECTION:
-            shapes.append(PartDrawing("injectors", "pump", 866, 106, 50, 50, name))
+            shapes.append(PartDrawing("injectors", "pump", 866, y=106, w=50, h=50, label=name))
             pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}H{cylinders[0].x}"))
         else:
             pipes.append(Pipe("fuel", f"M1000 144H764V{top - 14}"))
     else:
-        shapes.append(PartDrawing("high_pressure_pump", "pump", 866, 106, 50, 50, "High-pressure pump"))
         shapes.append(
-            PartDrawing("rail", "rail", BLOCK_LEFT, top - 18, BLOCK_WIDTH + 14, 8, "Rail", "left", 0)
+            PartDrawing("high_pressure_pump", "pump", 866, y=106, w=50, h=50, label="High-pressure pump")
+        )
+        shapes.append(
+            PartDrawing(
+                "rail",
+                "rail",
+                BLOCK_LEFT,
+                y=top - 18,
+                w=BLOCK_WIDTH + 14,
+                h=8,
+                label="Rail",
+                label_at="left",
+                label_dx=0,
+            )
         )
         pipes.append(Pipe("fuel", f"M1000 144H916M866 131H764V{top - 14}"))
         if two:
-            shapes.append(PartDrawing("rail", "rail", BLOCK_LEFT, bottom + 10, BLOCK_WIDTH + 14, 8))
+            shapes.append(PartDrawing("rail", "rail", BLOCK_LEFT, y=bottom + 10, w=BLOCK_WIDTH + 14, h=8))
             pipes.append(Pipe("fuel", f"M764 {top - 14}H770V{bottom + 14}H764"))
     for b in cylinders:
         line_y = (bottom + 14) if b.turned else top - 14
         pipes.append(Pipe("thin fuel", f"M{b.x} {line_y}V{b.y + b.r * (1 if b.turned else -1)}"))
-    shapes.append(PartDrawing("control_unit", "unit", 934, 396, 82, 44, "Control units"))
-    shapes.append(PartDrawing("driver", "seat", 1052, 394, 40, 46, "Driver"))
+    shapes.append(PartDrawing("control_unit", "unit", 934, y=396, w=82, h=44, label="Control units"))
+    shapes.append(PartDrawing("driver", "seat", 1052, y=394, w=40, h=46, label="Driver"))
 
 
 def _start(
@@ -348,29 +493,50 @@ def _start(
     for n in range(count):
         shapes.append(
             PartDrawing(
-                "battery", "battery", x, 286 + n * 58, 70, 44, "Battery" if n == count - 1 else "", "under"
+                "battery",
+                "battery",
+                x,
+                y=286 + n * 58,
+                w=70,
+                h=44,
+                label="Battery" if n == count - 1 else "",
+                label_at="under",
             )
         )
-    shapes.append(PartDrawing("battery_cables", "joint", 146, 384, 24, 24, "Cables"))
-    shapes.append(PartDrawing("starter", "starter", 690, 450, 58, 30, "Starter", "right"))
+    shapes.append(PartDrawing("battery_cables", "joint", 146, y=384, w=24, h=24, label="Cables"))
+    shapes.append(
+        PartDrawing("starter", "starter", 690, y=450, w=58, h=30, label="Starter", label_at="right")
+    )
     pipes.append(Pipe("cable", "M86 308H122V396H146M170 396H182V465H690"))
-    shapes.append(PartDrawing("coolant_sensor", "probe", 770, 254, 18, 28, "Coolant", "below"))
+    shapes.append(
+        PartDrawing("coolant_sensor", "probe", 770, y=254, w=18, h=28, label="Coolant", label_at="below")
+    )
     if engine.glow != "none":
         shapes.append(
             PartDrawing(
                 "glow_relay",
                 "relay",
                 20,
-                476,
-                66,
-                42,
-                "Glow module" if engine.glow_control == "electronic_module" else "Glow relay",
-                "under",
+                y=476,
+                w=66,
+                h=42,
+                label="Glow module" if engine.glow_control == "electronic_module" else "Glow relay",
+                label_at="under",
             )
         )
         bus = max(b.y for b in cylinders) + BANK_HALF + 60 if two else max(b.y + b.r for b in cylinders) + 8
         shapes.append(
-            PartDrawing("glow_harness", "plug", 352, bus - 10, 22, 20, "Glow harness", "below", -24)
+            PartDrawing(
+                "glow_harness",
+                "plug",
+                352,
+                y=bus - 10,
+                w=22,
+                h=20,
+                label="Glow harness",
+                label_at="below",
+                label_dx=-24,
+            )
         )
         pipes.append(
             Pipe(
@@ -393,25 +559,35 @@ def _vacuum(
         return circuit is None or not circuit.isdisjoint(kinds)
 
     stop = engine.stop == "vacuum" if circuit is None else there("stop_actuator")
-    shapes.append(PartDrawing("vacuum_pump", "pump", 934, 212, 46, 46, "Vacuum pump", "above", 10))
+    shapes.append(
+        PartDrawing(
+            "vacuum_pump", "pump", 934, y=212, w=46, h=46, label="Vacuum pump", label_at="above", label_dx=10
+        )
+    )
     pipes.append(Pipe("vacuum", "M980 235H1030V411H1056", "vacuum_hoses"))
-    shapes.append(PartDrawing("vacuum_hoses", "joint", 1018, 280, 24, 24, "Hoses", "left"))
+    shapes.append(
+        PartDrawing("vacuum_hoses", "joint", 1018, y=280, w=24, h=24, label="Hoses", label_at="left")
+    )
     if there("reservoir", "check_valve"):
-        shapes.append(PartDrawing("check_valve", "check", 996, 226, 24, 18))
+        shapes.append(PartDrawing("check_valve", "check", 996, y=226, w=24, h=18))
         pipes.append(Pipe("vacuum", "M1030 235H1042", "vacuum_hoses"))
-        shapes.append(PartDrawing("reservoir", "tank", 1042, 212, 56, 46, "Reservoir"))
+        shapes.append(PartDrawing("reservoir", "tank", 1042, y=212, w=56, h=46, label="Reservoir"))
     if there("solenoid"):
         pipes.append(Pipe("vacuum", "M1030 335H1006", "vacuum_hoses"))
-        shapes.append(PartDrawing("vacuum_solenoid", "solenoid", 962, 322, 44, 26, "Solenoids"))
+        shapes.append(PartDrawing("vacuum_solenoid", "solenoid", 962, y=322, w=44, h=26, label="Solenoids"))
     if there("mount"):
         pipes.append(Pipe("vacuum", "M1030 333H1056", "vacuum_hoses"))
-        shapes.append(PartDrawing("engine_mount", "mount", 1056, 318, 42, 30, "Mount"))
+        shapes.append(PartDrawing("engine_mount", "mount", 1056, y=318, w=42, h=30, label="Mount"))
     if there("booster"):
-        shapes.append(PartDrawing("vacuum_hoses", "can", 1056, 392, 46, 38, "Booster"))
+        shapes.append(PartDrawing("vacuum_hoses", "can", 1056, y=392, w=46, h=38, label="Booster"))
     if stop:
-        shapes.append(PartDrawing("stop_actuator", "can", 700, 490, 36, 30, "Stop actuator", "left"))
-        shapes.append(PartDrawing("stop_line", "joint", 780, 492, 24, 24, "Stop line"))
-        shapes.append(PartDrawing("key_switch", "solenoid", 920, 490, 40, 26, "Key switch"))
+        shapes.append(
+            PartDrawing(
+                "stop_actuator", "can", 700, y=490, w=36, h=30, label="Stop actuator", label_at="left"
+            )
+        )
+        shapes.append(PartDrawing("stop_line", "joint", 780, y=492, w=24, h=24, label="Stop line"))
+        shapes.append(PartDrawing("key_switch", "solenoid", 920, y=490, w=40, h=26, label="Key switch"))
         pipes.append(Pipe("vacuum", "M736 504H780M804 504H920M960 504H1043V411", "stop_line"))
 
 

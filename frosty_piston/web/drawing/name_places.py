@@ -87,7 +87,10 @@ def placed(
     ways = {n: list(_ways(shapes[n])) for n in named}
     names = {n: np.array([name_box(w) for w in ways[n]]) for n in named}
     with_figures = {n: np.array([name_box(w, FIGURE) for w in ways[n]]) for n in named}
-    own = {n: _crossed(names[n], with_figures[n], lines, np.delete(bodies, n, 0), wide, high) for n in named}
+    own = {
+        n: _crossed(names[n], with_figures[n], lines, bodies=np.delete(bodies, n, 0), wide=wide, high=high)
+        for n in named
+    }
     best = list(shapes)
     taken = {n: name_box(s) for n, s in enumerate(shapes) if s.label and s.symbol.startswith("block")}
     order = sorted(named, key=lambda n: int((own[n] < ACROSS_PART).sum()))

@@ -48,12 +48,20 @@ def submit(
     except (Conflict, Busy, NoSpace) as error:
         refused = BadInput([Fault(form.first, str(error))], form.kept)
         kept = Kept.of(name, refused, form.kept)
-        return job_page(request, record, stage, work, show(record, workshop), kept, status_of(error))
+        return job_page(
+            request, record, stage, work=work, view=show(record, workshop), kept=kept, status=status_of(error)
+        )
     except BadInput as error:
         if error.faults and all(f.path.startswith("entries[") for f in error.faults):
             error = BadInput([type(f)(f.path.rsplit(".", 1)[-1], f.says) for f in error.faults], form.kept)
         return job_page(
-            request, record, stage, work, show(record, workshop), Kept.of(name, error, form.kept), 422
+            request,
+            record,
+            stage,
+            work=work,
+            view=show(record, workshop),
+            kept=Kept.of(name, error, form.kept),
+            status=422,
         )
     if is_htmx(request):
         record = workshop.tapes.job(job_id)

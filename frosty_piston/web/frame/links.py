@@ -48,7 +48,9 @@ def place_link(knowledge: Knowledge, job_id: str, place: Place | Mapping[str, An
     where = place.as_open() if isinstance(place, Place) else place
     if "test" in where:
         point, node = (str(where.get(key) or "") or None for key in ("point", "node"))
-        return bench_link(knowledge, job_id, str(where["test"]), point, node, where.get("cylinder"))
+        return bench_link(
+            knowledge, job_id, str(where["test"]), point=point, node=node, cylinder=where.get("cylinder")
+        )
     at = str(where.get("at") or "")
     return f"/jobs/{job_id}/{where['page']}" + (f"#{ANCHORS.get(at, at)}" if at else "")
 

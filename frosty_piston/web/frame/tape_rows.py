@@ -45,11 +45,11 @@ def tape_view(
             x.id,
             x.at or record.written.get(x.id),
             x.by or "",
-            x.kind,
-            x.data.says(knowledge, says),
-            x.id in job.gone,
-            x.id == job.tape[-1].id,
-            x.id not in job.gone,
+            kind=x.kind,
+            says=x.data.says(knowledge, says),
+            gone=x.id in job.gone,
+            fresh=x.id == job.tape[-1].id,
+            correctable=x.id not in job.gone,
         )
         for x in reversed(entries)
     ]

@@ -603,5 +603,14 @@ def arrive_form(
     named = {"returns": f"returns-{form.raw('symptom')}", "frame": f"frame-{form.raw('of')}"}
     shown = named.get(name, name)
     return submit(
-        request, workshop, job_id, form, shown, FORMS[name], "arrive", WORK, show, f"/jobs/{job_id}/arrive"
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name=shown,
+        maker=FORMS[name],
+        stage="arrive",
+        work=WORK,
+        show=show,
+        back=f"/jobs/{job_id}/arrive",
     )

@@ -119,9 +119,9 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
                 cell,
                 _as_typed(last, cell) if last else "",
                 verdicts.get(last.id) if last else None,
-                last,
-                len(mine),
-                IN_SET if last and last.id in in_sets else "read" if last else NOT_READ,
+                entry=last,
+                earlier=len(mine),
+                says=IN_SET if last and last.id in in_sets else "read" if last else NOT_READ,
             )
         )
     return filled

@@ -391,13 +391,13 @@ def circuit_form(
         request,
         workshop,
         job_id,
-        form,
-        _stands_at(form, name, now_on(workshop.tapes.job(job_id), _of(form))),
-        FORMS[name],
-        "circuit",
-        WORK,
-        lambda r, w: show(r, w, form.raw("item") if name != "undo" else "", _of(form)),
-        f"/jobs/{job_id}/circuit" + (f"?of={SHOULD}" if _of(form) == SHOULD else ""),
+        form=form,
+        name=_stands_at(form, name, now_on(workshop.tapes.job(job_id), _of(form))),
+        maker=FORMS[name],
+        stage="circuit",
+        work=WORK,
+        show=lambda r, w: show(r, w, form.raw("item") if name != "undo" else "", _of(form)),
+        back=f"/jobs/{job_id}/circuit" + (f"?of={SHOULD}" if _of(form) == SHOULD else ""),
     )
 
 

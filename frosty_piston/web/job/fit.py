@@ -436,5 +436,14 @@ def fit_form(request: Request, job_id: str, name: str, form: GivenForm, workshop
     key = f"{name}-{form.raw('step')}" if name in ("step", "hardware", "pin", "wait") else name
     back = f"/jobs/{job_id}/fit" + (f"?plan={plan}" if plan in workshop.knowledge.repairs else "")
     return submit(
-        request, workshop, job_id, form, key, FORMS[name], "fit", WORK, lambda r, w: show(r, w, plan), back
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name=key,
+        maker=FORMS[name],
+        stage="fit",
+        work=WORK,
+        show=lambda r, w: show(r, w, plan),
+        back=back,
     )

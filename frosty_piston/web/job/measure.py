@@ -205,10 +205,10 @@ def write_cell(request: Request, job_id: str, form: GivenForm, workshop: GivenWo
             request,
             record,
             "measure",
-            bench.template if bench else CARD,
-            _shown(bench, record, workshop, form),
-            Kept.of(cell_of(form).id, error, form.kept),
-            422,
+            work=bench.template if bench else CARD,
+            view=_shown(bench, record, workshop, form),
+            kept=Kept.of(cell_of(form).id, error, form.kept),
+            status=422,
         )
     if not is_htmx(request):
         here = (
@@ -326,11 +326,11 @@ def measure_form(
         request,
         workshop,
         job_id,
-        form,
-        "-".join(filter(None, (name, test, form.raw("node")))) if by_test else name,
-        lambda f, r, w: with_presence(f, FORMS[name](f, r, w)),
-        "measure",
-        bench.template if bench else CARD,
-        lambda r, w: _shown(bench, r, w, form),
-        f"/jobs/{job_id}/measure/{here}",
+        form=form,
+        name="-".join(filter(None, (name, test, form.raw("node")))) if by_test else name,
+        maker=lambda f, r, w: with_presence(f, FORMS[name](f, r, w)),
+        stage="measure",
+        work=bench.template if bench else CARD,
+        show=lambda r, w: _shown(bench, r, w, form),
+        back=f"/jobs/{job_id}/measure/{here}",
     )

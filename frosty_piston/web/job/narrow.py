@@ -173,14 +173,32 @@ def narrow(request: Request, job_id: str, workshop: GivenWorkshop) -> Response:
 @router.post("/jobs/{job_id}/narrow/state")
 def state_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     return submit(
-        request, workshop, job_id, form, "state", state, "narrow", WORK, show, f"/jobs/{job_id}/narrow"
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name="state",
+        maker=state,
+        stage="narrow",
+        work=WORK,
+        show=show,
+        back=f"/jobs/{job_id}/narrow",
     )
 
 
 @router.post("/jobs/{job_id}/narrow/tools")
 def tools_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     return submit(
-        request, workshop, job_id, form, "tools", tools, "narrow", WORK, show, f"/jobs/{job_id}/narrow"
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name="tools",
+        maker=tools,
+        stage="narrow",
+        work=WORK,
+        show=show,
+        back=f"/jobs/{job_id}/narrow",
     )
 
 

@@ -341,7 +341,9 @@ def head_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
     except BadInput as error:
         shown = _listed(record, workshop)
         kept = Kept.of("head", error, form.kept)
-        return job_page(request, record, "papers", "papers/_work.html", shown, kept, 422)
+        return job_page(
+            request, record, "papers", work="papers/_work.html", view=shown, kept=kept, status=422
+        )
     workshop.settings.save(HEAD, {"name": name or "", "note": note or ""})
     return RedirectResponse(f"/jobs/{job_id}/papers", 303)
 

@@ -139,13 +139,21 @@ def _bring_in(
             raise
         kept = Kept("picture", form.kept, {"file": str(error)})
         return job_page(
-            request, record, "pictures", WORK, show(record, workshop, asked), kept, status_of(error)
+            request,
+            record,
+            "pictures",
+            work=WORK,
+            view=show(record, workshop, asked),
+            kept=kept,
+            status=status_of(error),
         )
     record = workshop.tapes.job(job_id)
     if faults:
         kept = Kept("picture", form.kept, {f.path: f.says for f in faults[:1]})
         kept.faults["file"] = " ".join(f.says for f in faults)
-        return job_page(request, record, "pictures", WORK, show(record, workshop, asked), kept, 422)
+        return job_page(
+            request, record, "pictures", work=WORK, view=show(record, workshop, asked), kept=kept, status=422
+        )
     if is_htmx(request):
         return job_page(request, record, "pictures", WORK, show(record, workshop, asked))
     return RedirectResponse(f"/jobs/{job_id}/pictures", 303)
@@ -252,7 +260,18 @@ def one_form(
 
     makers = {"mark": mark, "paper": paper}
     back = f"/jobs/{job_id}/pictures"
-    return submit(request, workshop, job_id, form, name, makers[name], "pictures", ONE, shown, back)
+    return submit(
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name=name,
+        maker=makers[name],
+        stage="pictures",
+        work=ONE,
+        show=shown,
+        back=back,
+    )
 
 
 @router.get("/pictures/{name}.jpg")

@@ -369,5 +369,14 @@ def prove_form(
         raise NotHere("There is no such form.")
     key = f"{name}-{form.raw('step') or form.raw('fault')}" if name in ("step", "suspect") else name
     return submit(
-        request, workshop, job_id, form, key, FORMS[name], "prove", WORK, show, f"/jobs/{job_id}/prove"
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name=key,
+        maker=FORMS[name],
+        stage="prove",
+        work=WORK,
+        show=show,
+        back=f"/jobs/{job_id}/prove",
     )

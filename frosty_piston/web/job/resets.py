@@ -345,7 +345,9 @@ def plan_in(request: Request, job_id: str, plan: str, form: GivenForm, workshop:
         says = "; ".join(f"{f.path}: {f.says}" for f in error.faults[:6])
         refused = BadInput([Fault("text", says)], form.kept)
         kept = Kept.of("file", refused, form.kept)
-        return job_page(request, record, "resets", WORK, show(record, workshop, plan), kept, 422)
+        return job_page(
+            request, record, "resets", work=WORK, view=show(record, workshop, plan), kept=kept, status=422
+        )
     workshop.garage.keep_plan(record.job.engine.name, key, shape, "", person(request))
     return RedirectResponse(f"/jobs/{job_id}/resets/{key}", 303)
 
@@ -365,13 +367,13 @@ def reset_form(
         request,
         workshop,
         job_id,
-        form,
-        "-".join(filter(None, (name, form.raw("step")))),
-        lambda f, r, w: FORMS[name](f, r, w, plan),
-        "resets",
-        WORK,
-        lambda r, w: show(r, w, plan),
-        f"/jobs/{job_id}/resets/{plan}",
+        form=form,
+        name="-".join(filter(None, (name, form.raw("step")))),
+        maker=lambda f, r, w: FORMS[name](f, r, w, plan),
+        stage="resets",
+        work=WORK,
+        show=lambda r, w: show(r, w, plan),
+        back=f"/jobs/{job_id}/resets/{plan}",
     )
 
 
@@ -382,5 +384,13 @@ def _kept(request: Request, job_id: str, plan: str, name: str, form: Form, works
         KEEPS[name](form, record, workshop, plan, person(request))
     except BadInput as error:
         kept = Kept.of(name, error, form.kept)
-        return job_page(request, record, "resets", WORK, show(record, workshop, plan), kept, status_of(error))
+        return job_page(
+            request,
+            record,
+            "resets",
+            work=WORK,
+            view=show(record, workshop, plan),
+            kept=kept,
+            status=status_of(error),
+        )
     return RedirectResponse(f"/jobs/{job_id}/resets/{plan}", 303)

@@ -92,13 +92,33 @@ def ask(request: Request, job_id: str, entry_id: str, workshop: GivenWorkshop) -
 @router.post("/jobs/{job_id}/tape/correct")
 def correct_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
     return submit(
-        request, workshop, job_id, form, "correct", correct, "tape", WORK, show, f"/jobs/{job_id}/tape"
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name="correct",
+        maker=correct,
+        stage="tape",
+        work=WORK,
+        show=show,
+        back=f"/jobs/{job_id}/tape",
     )
 
 
 @router.post("/jobs/{job_id}/tape/note")
 def note_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWorkshop) -> Response:
-    return submit(request, workshop, job_id, form, "note", note, "tape", WORK, show, f"/jobs/{job_id}/tape")
+    return submit(
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name="note",
+        maker=note,
+        stage="tape",
+        work=WORK,
+        show=show,
+        back=f"/jobs/{job_id}/tape",
+    )
 
 
 @router.post("/jobs/{job_id}/tick")

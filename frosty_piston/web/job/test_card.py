@@ -115,7 +115,14 @@ def gauge_view(record: JobRecord, workshop: Workshop, test: str) -> dict[str, An
     limits = record.assessed.readings.limits(VacuumLimits)
     holds = "start_kpa" in workshop.knowledge.tests[test].figures
     branch = workshop.knowledge.tests[test].blocks
-    wait = least_wait_s(limits, limits.hold_level_kpa, limits.hold_gauge_kpa, USUAL_ML, USUAL_ML, branch)
+    wait = least_wait_s(
+        limits,
+        limits.hold_level_kpa,
+        limits.hold_gauge_kpa,
+        volume_ml=USUAL_ML,
+        usual_ml=USUAL_ML,
+        branch=branch,
+    )
     return {
         "least_wait": plain(math.ceil(wait)) if holds else "",
         "step": plain(limits.hold_gauge_kpa),

@@ -107,10 +107,10 @@ def _bring_in(
             request,
             record,
             "traces",
-            LIST,
-            show_list(record, workshop),
-            Kept("trace", {}, {"file": says}),
-            422,
+            work=LIST,
+            view=show_list(record, workshop),
+            kept=Kept("trace", {}, {"file": says}),
+            status=422,
         )
     attachment = workshop.recordings.keep_file(
         job_id, upload.name, upload.data, person(request) or "nobody named"
@@ -224,10 +224,10 @@ def keep_map(
             request,
             record,
             "traces",
-            MAP,
-            show_map(record, workshop, readers, attachment_id, form),
-            Kept.of("map", BadInput(form.faults, form.kept), form.kept),
-            422,
+            work=MAP,
+            view=show_map(record, workshop, readers, attachment_id, form),
+            kept=Kept.of("map", BadInput(form.faults, form.kept), form.kept),
+            status=422,
         )
     trace_id = workshop.bring_in(
         job_id, attachment_id, name, signals, columns, units, person(request) or None
@@ -300,7 +300,7 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
     judged = (
         {"found": [], "drives": [], "rev_pair": None}
         if waits
-        else judged_parts(record, workshop, signals, start, end, other)
+        else judged_parts(record, workshop, signals, start=start, end=end, other=other)
     )
     shift = _shift(workshop, record, trace, other, asked) if other else None
     stretches = [x for x in record.job.of(Stretch) if x.data.trace == trace_id]
@@ -614,13 +614,13 @@ def trace_form(
         request,
         workshop,
         job_id,
-        form,
-        name,
-        FORMS[name],
-        "traces",
-        VIEW,
-        lambda r, w: show(r, w, trace_id, form),
-        f"/jobs/{job_id}/traces/{trace_id}",
+        form=form,
+        name=name,
+        maker=FORMS[name],
+        stage="traces",
+        work=VIEW,
+        show=lambda r, w: show(r, w, trace_id, form),
+        back=f"/jobs/{job_id}/traces/{trace_id}",
     )
 
 

@@ -138,4 +138,15 @@ def swap_form(request: Request, job_id: str, form: GivenForm, workshop: GivenWor
 
 def _posted(request: Request, job_id: str, name: str, form: Form, workshop: Workshop) -> Response:
     back = f"/jobs/{job_id}/trim"
-    return submit(request, workshop, job_id, form, name, FORMS[name], "trim", WORK, show, back)
+    return submit(
+        request,
+        workshop,
+        job_id,
+        form=form,
+        name=name,
+        maker=FORMS[name],
+        stage="trim",
+        work=WORK,
+        show=show,
+        back=back,
+    )

@@ -295,7 +295,15 @@ def vehicle_form(
     except (BadInput, Conflict, Busy) as error:
         kept = _refused(form, name, error)
         record = workshop.tapes.job(job_id)
-        return job_page(request, record, "arrive", WORK, show(record, workshop), kept, status_of(error))
+        return job_page(
+            request,
+            record,
+            "arrive",
+            work=WORK,
+            view=show(record, workshop),
+            kept=kept,
+            status=status_of(error),
+        )
     return RedirectResponse(f"/jobs/{job_id}/{'vehicle' if name == 'new' else 'arrive'}", 303)
 
 

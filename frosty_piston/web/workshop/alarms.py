@@ -53,7 +53,18 @@ def alarms(workshop: Workshop, at: datetime) -> list[Alarm]:
             until = datetime.fromisoformat(wait["until"]) if wait["until"] else None
             kind = sentence(WAIT_WORDS[wait["wait"]])
             over, soon = (until is not None and until <= at + ahead for ahead in (timedelta(), SOON))
-            found.append(Alarm(wait["id"], row.id, row.vehicle_name, kind, wait["what"], until, over, soon))
+            found.append(
+                Alarm(
+                    wait["id"],
+                    row.id,
+                    row.vehicle_name,
+                    kind=kind,
+                    what=wait["what"],
+                    until=until,
+                    over=over,
+                    soon=soon,
+                )
+            )
     return sorted(found, key=lambda a: (a.until is None, a.until.timestamp() if a.until else 0.0))
 
 

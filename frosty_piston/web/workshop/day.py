@@ -391,10 +391,10 @@ def feed(request: Request, token: str, workshop: GivenWorkshop, who: str = "") -
             f"{re.sub(r'[^A-Za-z0-9.-]+', '-', r['id'])}@{workshop.id}",
             f"{'Rings: ' if r['wait'] else ''}{r['job']}: {r['title']}",
             r["end"] if r["wait"] else r["start"],
-            r["end"],
-            r["bay"],
-            f"{r['person'] or 'a wait'}. {r['why']}",
-            root + r["link"],
+            end=r["end"],
+            place=r["bay"],
+            text=f"{r['person'] or 'a wait'}. {r['why']}",
+            link=root + r["link"],
         )
         for r in _rows(laid, workshop)
         if not who or r["person"] == who or r["wait"]

@@ -87,7 +87,9 @@ def _want(form: Form, workshop: Workshop, by: str) -> None:
     form.done()
     for n, (what, many) in enumerate([*chosen, *([(typed, count)] if typed else [])]):
         key = f"{form.key or uuid4()}-{n}"
-        workshop.orders.want(key, str(job), str(what)[:200], many, supplier or "", price, by)
+        workshop.orders.want(
+            key, str(job), str(what)[:200], count=many, supplier=supplier or "", price=price, by=by
+        )
 
 
 def _ordered(form: Form, workshop: Workshop, by: str) -> None:

@@ -574,7 +574,9 @@ def act(request: Request, exercise_id: str, form: GivenForm, workshop: GivenWork
     except BadInput as error:
         kept = Kept.of(name, error, form.kept)
         if form.raw("act") == "fit":
-            return _part_page(request, workshop, exercise_id, form.raw("repair"), kept, 422)
+            return _part_page(
+                request, workshop, exercise_id, repair=form.raw("repair"), kept=kept, status=422
+            )
         return _exercise_page(request, workshop, exercise_id, kept, 422)
     except Conflict as error:
         kept = Kept.of(name, BadInput([Fault("", str(error))], form.kept), form.kept)
