@@ -54,9 +54,9 @@ class Cells(WithClient):
         """The cells of a page by their ids, each with the fields that its form sends."""
         made, plain = {}, cells.Filled
 
-        def filled(cell, *rest):
+        def filled(cell, *rest, **named):
             made[cell.id] = cell
-            return plain(cell, *rest)
+            return plain(cell, *rest, **named)
 
         with mock.patch.object(cells, "Filled", filled):
             page = self.client.get(path)
