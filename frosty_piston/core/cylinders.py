@@ -8,7 +8,6 @@ from .injection import robust_distance
 
 BAD = ("failed", "marginal")
 MOST_SHOWN = 6.0
-STANDS_OUT = 3.0
 
 
 def standings(values: Sequence[float | None], u: float) -> list[float | None]:

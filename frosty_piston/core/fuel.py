@@ -4,8 +4,6 @@ from collections.abc import Mapping, Sequence
 
 from .pins import PointsAt
 
-RAIL_BAD = ("failed", "marginal", "low", "hunts")
-
 
 def who_steals(found: Mapping[str, str], returning: Sequence[int] = ()) -> PointsAt:
     """Return who steals the fuel pressure, from the tank on: what is wrong upstream is settled before what

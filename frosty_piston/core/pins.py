@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 NETWORK = ("high", "low", "pair")
 GOOD = ("present", "sound")
-TELLING = ("was_it", "one_of_three", "holds_one", "none_here")
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,8 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from frosty_piston.core.air import AirLimits, barometer_kpa, expected_air_mg
-from frosty_piston.knowledge.figures import general
+from frosty_piston.core.air import barometer_kpa, expected_air_mg
 
 from . import physics
 from .condition import Condition, Rng
@@ -16,7 +15,6 @@ from .electrics import BODY_MOHM, COIL_OHM, SOUND_CONTACT, Contact, InjectorSet
 
 Entry = dict[str, Any]
 Maker = Callable[[Condition, dict[str, str], Rng], list[Entry]]
-AIR = general(AirLimits)
 ROD_TIMES = ((-20, -10, 0, 20, 70), (18.0, 11.5, 7.5, 3.0, 0.5))
 MAKERS: dict[str, Maker] = {}
 COLD_C = 20.0

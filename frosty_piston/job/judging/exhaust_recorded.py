@@ -12,7 +12,6 @@ from .analysed import Analysed, Channels, Written
 from .readings import Readings
 
 DOSES_PERCENT = 1.0
-STEADY_S = 2.0
 BINS = 4
 LEAST_FLOW = 10.0
 GENERAL_FUEL = 0.03

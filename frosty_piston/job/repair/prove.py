@@ -42,8 +42,6 @@ STOOD_HIGH = 0.2
 CLEARS = 1 / 3
 WORTH_A_TEST = 0.05
 WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
-PROVE = "prove"
-RESETS = "resets"
 NO_CODES = ("inline_pump", "rotary_pump")
 CODED_BY = ("injector_trim", "trim_codes")
 

@@ -15,7 +15,6 @@ from .recorded import Drawn
 from .sections import DRAWING, section_view
 
 TEST = "nox_compare"
-NODE = "nox_sensor"
 MOST_PPM = 4000.0
 # What the decision reads of other tests: the key of what was seen, and what each class is to it.
 READS: dict[str, tuple[str, dict[str, str]]] = {

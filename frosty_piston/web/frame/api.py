@@ -82,7 +82,7 @@ def get_bundle(job_id: str, workshop: GivenWorkshop) -> Response:
     responses={
         200: {
             "description": "The job file.",
-            "content": {"application/json": {"schema": {"$ref": COMPONENTS + JOB_FILE}}},
+            "content": AS_JOB_FILE,
         },
         **FAILURES,
     },
