@@ -9,6 +9,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from dataclasses import dataclass, field
+from datetime import datetime
 from pathlib import Path
 
 from frosty_piston.core.errors import CannotStart
@@ -102,11 +103,18 @@ def _layout(layout: str) -> Iterator[str]:
 def _check_tapes(connection: sqlite3.Connection, found: Checked) -> None:
     """Every tape against its chain."""
     for job_id, head in connection.execute("SELECT id, chain_head FROM jobs ORDER BY id").fetchall():
-        rows = connection.execute("SELECT id, raw FROM entries WHERE job_id = ? ORDER BY seq", (job_id,))
+        written = "SELECT raw, written_at FROM entries WHERE job_id = ? ORDER BY seq"
+        rows = connection.execute(written, (job_id,)).fetchall()
         try:
-            raws = [json.loads(raw) for _, raw in rows.fetchall()]
+            raws = [json.loads(raw) for raw, _ in rows]
         except ValueError:
             found.faults.append(f"job {job_id}: an entry is no JSON")
+            continue
+        try:
+            for _, at in rows:
+                datetime.fromisoformat(at)
+        except (TypeError, ValueError):
+            found.faults.append(f"job {job_id}: the time of an entry cannot be read")
             continue
         kept = dict(connection.execute("SELECT id, hash FROM chain WHERE job_id = ?", (job_id,)).fetchall())
         wanted = chain_of(raws)

@@ -40,6 +40,10 @@ from .staging import EntryText, drop_staged, prepared
 from .tables import ActRow, CardPlanRow, ChainRow, EntryRow, JobRow, VehicleRow
 from .timestamps import now, stamp, utc
 
+DAMAGED = (
+    "{} cannot be read: the database is damaged. Run ./piston check, and bring a copy back with ./piston"
+    " restore."
+)
 CACHED_JOBS = 64
 HUGE_ENTRIES = 10_000  # of jobs with more, one alone is held in memory
 MOST_TRIES = 50
@@ -328,7 +332,12 @@ class Tapes:
                 row = session.get(JobRow, job_id)
                 assert row is not None, "jobs are never removed"
                 entries = select(EntryRow.raw, EntryRow.id, EntryRow.written_at)
-                rows = session.execute(entries.where(EntryRow.job_id == job_id).order_by(EntryRow.seq)).all()
+                try:
+                    rows = session.execute(
+                        entries.where(EntryRow.job_id == job_id).order_by(EntryRow.seq)
+                    ).all()
+                except ValueError:  # the time of an entry is none
+                    raise Damaged(DAMAGED.format(f"An entry of the job {job_id}")) from None
             tape = tuple(_read(job_id, entry_id, raw) for raw, entry_id, _ in rows)
             record = self._record(row, tape, {entry_id: utc(at) for _, entry_id, at in rows})
             self._keep(job_id, record, generation)
@@ -559,10 +568,7 @@ def _json(job_id: str, entry_id: str, raw: str) -> dict[str, Any]:
     except ValueError:
         read = None
     if not isinstance(read, dict):
-        raise Damaged(
-            f"The entry {entry_id} of the job {job_id} cannot be read: the database is damaged. Run ./piston"
-            " check, and bring a copy back with ./piston restore."
-        )
+        raise Damaged(DAMAGED.format(f"The entry {entry_id} of the job {job_id}"))
     return read
 
 

@@ -334,6 +334,14 @@ class Copies(unittest.TestCase):
                 workshop.tapes.job("torn")
             with self.assertRaises(Damaged):
                 workshop.tapes.export("torn")
+            with write_session(workshop.engine) as session:
+                session.execute(
+                    text("UPDATE entries SET raw = '{}', written_at = 'never' WHERE job_id = 'torn'")
+                )
+            with self.assertRaisesRegex(Damaged, "entry of the job torn"):
+                workshop.tapes.job("torn")
+            faults = check(self.folder / "here" / "workshop.db").faults
+            self.assertIn("job torn: the time of an entry cannot be read", faults)
             workshop.day.put("torn", True)
             self.assertNotIn("torn", workshop.day.look().jobs)
             workshop.shelf.add_pattern("Norra D4-22", "turbo_actuator_motor", 3.0, "Ylva", WHY)
