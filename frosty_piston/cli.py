@@ -1,6 +1,7 @@
 """The command line: serve, demo, assess, import, export, backup, restore, check, passphrase, bench."""
 
 import argparse
+import gc
 import json
 import sys
 from pathlib import Path
@@ -22,6 +23,7 @@ BENCHMARKS = (
     "aftertreatment",
     "day",
     "learning",
+    "starts",
     "load",
     "pages",
 )
@@ -174,6 +176,7 @@ def _assess(args: argparse.Namespace) -> int:
 
 
 def _serve(args: argparse.Namespace) -> int:
+    gc.disable()  # what is loaded now stays; `ready_to_serve` turns it on again
     from frosty_piston.web.frame.address import Address
 
     address = Address(args.host, args.port, args.tls_cert, args.tls_key)
@@ -276,6 +279,7 @@ def _bench(args: argparse.Namespace) -> int:
     from frosty_piston.benchmarks.pages import bench
     from frosty_piston.benchmarks.reasoning import benchmark_reasoning
     from frosty_piston.benchmarks.recordings import benchmark_reading, benchmark_recordings
+    from frosty_piston.benchmarks.starts import benchmark_starts
     from frosty_piston.benchmarks.trust import benchmark_trust
     from frosty_piston.benchmarks.vacuum import benchmark_vacuum
 
@@ -289,6 +293,8 @@ def _bench(args: argparse.Namespace) -> int:
         benchmark_aftertreatment(60 if args.only else 12, args.seed)
     if args.only in (None, "day"):
         benchmark_day(100 if args.only else 10, args.seed)
+    if args.only in (None, "starts"):
+        benchmark_starts(args.seed)
     if args.only == "learning":
         benchmark_learning(args.seed)
     if args.only == "trust":

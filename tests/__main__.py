@@ -25,6 +25,7 @@ WHOLE_JOBS = (
 )
 # Run after the browser's, so that all processes end at about the same time.
 BESIDE_BROWSER = ("tests.web.test_fuzz_routes", "tests.web.test_cells")
+BESIDE_JOBS = ("tests.web.test_fuzz", "tests.store.test_backup", "tests.store.test_killed")
 LIMIT_S = 900
 HERE = Path(__file__).parent
 COUNT = re.compile(r"^(\d+) passed, (\d+) failed$", re.M)
@@ -70,15 +71,15 @@ def in_the_browser(jobs: bool) -> unittest.TestSuite:
     every = tests_of(of_folders(["browser"]))
     named = [(type(one).__module__.rpartition(".")[2] in WHOLE_JOBS, one) for one in every]
     suite = unittest.TestSuite(one for whole, one in named if whole == jobs)
-    if not jobs:
-        suite.addTests(unittest.TestLoader().loadTestsFromNames(BESIDE_BROWSER))
+    suite.addTests(unittest.TestLoader().loadTestsFromNames(BESIDE_JOBS if jobs else BESIDE_BROWSER))
     return suite
 
 
 def rooms() -> unittest.TestSuite:
     folders = [p.name for p in sorted(HERE.iterdir()) if (p / "__init__.py").exists() and p.name != "browser"]
     every = tests_of(of_folders(folders))
-    suite = unittest.TestSuite(one for one in every if type(one).__module__ not in BESIDE_BROWSER)
+    elsewhere = (*BESIDE_BROWSER, *BESIDE_JOBS)
+    suite = unittest.TestSuite(one for one in every if type(one).__module__ not in elsewhere)
     suite.addTests(
         unittest.TestLoader().loadTestsFromNames(["tests.test_command_line", "tests.test_benchmarks"])
     )

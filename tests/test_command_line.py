@@ -1,6 +1,8 @@
 """The command line as people and scripts use it."""
 
+import contextlib
 import http.client
+import io
 import json
 import os
 import shutil
@@ -15,8 +17,10 @@ import unittest
 import urllib.request
 from contextlib import closing
 from pathlib import Path
+from unittest import mock
 
 from frosty_piston.benchmarks.load import benchmark_load
+from frosty_piston.cli import main
 from frosty_piston.job.tape.jobfile import canonical, chain_of
 from frosty_piston.settings import Settings
 from tests.cases import job_file, meter, plugs, symptom
@@ -31,6 +35,22 @@ NOT_INSTALLED = shutil.ignore_patterns("__pycache__", "fonts", "*.js")
 
 
 def run(*args, stdin=b""):
+    """One command in this process, as the launcher gives it its words: code, output, complaints."""
+    given, out, err = io.BytesIO(stdin), io.StringIO(), io.StringIO()
+    with (
+        mock.patch.object(sys, "stdin", io.TextIOWrapper(given)),
+        contextlib.redirect_stdout(out),
+        contextlib.redirect_stderr(err),
+    ):
+        try:
+            code = main([str(arg) for arg in args])
+        except SystemExit as ended:
+            code = ended.code
+    return code, out.getvalue(), err.getvalue()
+
+
+def run_alone(*args, stdin=b""):
+    """One command in a process of its own."""
     done = subprocess.run(
         [*PISTON, *map(str, args)],
         input=stdin,
@@ -54,7 +74,7 @@ class Files(unittest.TestCase):
 
     def test_assess_prints_json_and_says_what_is_wrong_on_the_other_side(self):
         good = self.write(job_file(symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])))
-        code, out, err = run("assess", good)
+        code, out, err = run_alone("assess", good)
         self.assertEqual((code, err), (0, ""))
         self.assertEqual(json.loads(out)["suspects"][0]["fault"], "glow_plugs_open")
         self.assertEqual(run("assess", "-", stdin=good.read_bytes())[1], out)
@@ -219,7 +239,7 @@ class Serving(WithServer):
         with socket.socket() as busy, tempfile.TemporaryDirectory() as folder:
             busy.bind(("127.0.0.1", 0))
             busy.listen()
-            code, _, err = run("serve", "--port", busy.getsockname()[1], "--data", folder)
+            code, _, err = run_alone("serve", "--port", busy.getsockname()[1], "--data", folder)
         self.assertEqual(code, 2)
         self.assertIn("is busy", err)
         self.assertEqual(len(err.strip().splitlines()), 1)
@@ -262,7 +282,7 @@ class OpenToOthers(WithServer):
             (("--tls-cert", wrong, "--tls-key", TLS / "key.pem"), "cannot be used"),
             (("--tls-cert", Path(folder) / "none", "--tls-key", TLS / "key.pem"), "cannot be used"),
         ):
-            code, _, err = run("serve", "--port", "0", "--data", folder, *more)
+            code, _, err = run_alone("serve", "--port", "0", "--data", folder, *more)
             self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
             self.assertIn(says, err)
 
@@ -318,13 +338,13 @@ class OneOwner(WithServer):
             ("demo", "--port", "0", "--reset"),
             ("export", "demo-van-5"),
         ):
-            code, _, err = run(*words, "--data", folder)
+            code, _, err = run_alone(*words, "--data", folder)
             self.assertEqual((code, len(err.strip().splitlines())), (2, 1), err)
             self.assertIn(f"in use by process {server.pid}", err)
         self.assertIn("18 open", urllib.request.urlopen(address).read().decode())
         server.send_signal(signal.SIGKILL)
         server.wait(10)
-        self.assertEqual(run("export", "demo-van-5", "--data", folder)[0], 0)
+        self.assertEqual(run_alone("export", "demo-van-5", "--data", folder)[0], 0)
 
     def test_a_demo_killed_while_it_is_made_is_made_anew(self):
         folder = self.enterContext(tempfile.TemporaryDirectory())
@@ -365,7 +385,12 @@ class Launcher(unittest.TestCase):
         self.assertIn(b"needs Python 3.11", done.stderr)
 
     def test_every_package_is_pinned_by_its_hashes(self):
-        for name in ("requirements.lock", "requirements-test.lock", "requirements-quality.lock"):
+        for name in (
+            "requirements.lock",
+            "requirements-test.lock",
+            "requirements-quality.lock",
+            "requirements-long.lock",
+        ):
             lines = (ROOT / name).read_text().replace("\\\n", " ").splitlines()
             pins = [line for line in lines if "==" in line]
             self.assertGreater(len(pins), 4)

@@ -23,7 +23,7 @@ from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
 from frosty_piston.formats.csv_recording import read_csv
 from frosty_piston.knowledge.figures import general
 from frosty_piston.rig import air_recordings as air
-from frosty_piston.rig.recordings import FAULTS, drive_recording
+from frosty_piston.rig.recordings import FAULTS, RAMPS, WAYS, drive_recording
 
 EXPECTED_MG = 510.0
 AIR = general(AirLimits)
@@ -32,9 +32,9 @@ DRIVE = general(ActuatorLimits)
 RECORDED = general(RecordedLimits)
 
 
-def _drive(kind: str) -> Callable[[int, str], str]:
+def _drive(kind: str, way: str = RAMPS) -> Callable[[int, str], str]:
     def said(seed: int, fault: str) -> str:
-        r = drive_recording(seed, fault, kind)
+        r = drive_recording(seed, fault, kind, way)
         return judge_drive(
             analyse_drive(r.command, r.actual, DRIVE, r.percent), DRIVE, AIR.egr_closed_percent, kind
         ).cls
@@ -88,11 +88,15 @@ def _alike(seed: int, fault: str) -> str:
     return judge_alike(r["first"], r["second"], RECORDED).cls
 
 
+OF_A_DRIVE = {f: "follows" if f == "healthy" else f for f in FAULTS}
 # What is simulated, its faults with the class that is right for each, and how one is judged.
 KINDS: dict[str, tuple[dict[str, str], Callable[[int, str], str]]] = {
+    **{f"drive by {kind}": (OF_A_DRIVE, _drive(kind)) for kind in ("motor", "vacuum")},
     **{
-        f"drive by {kind}": ({f: "follows" if f == "healthy" else f for f in FAULTS}, _drive(kind))
+        f"drive by {kind}, {way}": (OF_A_DRIVE, _drive(kind, way))
         for kind in ("motor", "vacuum")
+        for way in WAYS
+        if way != RAMPS
     },
     "pull": (
         {

@@ -21,6 +21,15 @@ STILL_PERCENT = 0.6
 STILL_S = 0.5
 STEP_PERCENT = 12.0
 AFTER_STEP_S = 5.0
+# A command in steps: plateaus that are read once the drive has arrived.
+LEAST_PLATEAUS = 4
+PLATEAU_SAMPLES = 3
+PLATEAU_S = 1.0
+JUMPED_SHARE = 0.8
+GOES_ON_SHARE = 0.25
+UNREAD = 0.0
+UPPER = 75.0
+FITTED_PART = 65.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -53,6 +62,8 @@ class DriveReport:
     against down at equal command, the lag taken out. `dead_spots`: stretches of command. `stalls`: how often
     it stands and then slips, in one sweep; `stall_size`: by how much of the command. `noise`: on a still
     command. `steady_error`: mean on a settled command. `loose`: how far it moves with no command.
+    `steps_of`: the usual step of a command that was given in steps; what is narrower does not show, and
+    nothing does where it is 0: the steps hold too few samples.
     """
 
     closed_offset: float | None
@@ -68,6 +79,7 @@ class DriveReport:
     steady_error: float | None
     loose: float
     scaled: bool
+    steps_of: float | None = None
 
 
 def lagged(command: np.ndarray, step_s: float, taus_s: np.ndarray, delays_s: np.ndarray) -> np.ndarray:
@@ -114,20 +126,11 @@ def analyse_drive(
     >>> report.closed_offset, report.dead_spots
     (12.0, ())
     """
-    fine_a = without_stairs(actual)
-    fine_c = without_stairs(command)
-    step = max(0.02, fine_a.step_s)
-    t, rows = beside([fine_c, fine_a], step)
-    if len(t) < 10 or t[-1] - t[0] < 5:
+    laid = _laid_out(without_stairs(command), without_stairs(actual), limits, percent)
+    if laid is None:
         return None
-    c, a = rows
+    t, c, a, step = laid
     scaled = not percent
-    a = upright(c, a, percent, limits.command_percent)
-    thinner = int(np.ceil(len(t) / MOST_SAMPLES))
-    t = t[::thinner]
-    c = c[::thinner]
-    a = a[::thinner]
-    step = step * thinner
     low, high = (float(x) for x in np.percentile(a, [0.5, 99.5]))
     if np.ptp(c) < limits.command_percent or high - low < limits.stuck_percent:
         still = _still(t, c, step, 0.0)
@@ -147,12 +150,19 @@ def analyse_drive(
             scaled=scaled,
         )
     delay, tau, u = _fit(t, c, a, step)
+    steps_of = None
+    if (held := _in_steps(command, actual, limits, percent)) is not None:
+        t, c, a, step, delay, tau, u, steps_of = held
     tau_u = 0.5 * max(step, refresh_s(actual)) + 0.1 * tau
     still = _still(t, c, step, delay + SETTLED_TAUS * tau)
     closed = _at_rest(t, c <= limits.shut_command_percent, a, delay + SETTLED_TAUS * tau)
-    loose = _wandering(a, still)
+    loose = _wandering(a, still) if steps_of is None else _shaking(t, c, a)
     noise = _spread(a, still)
-    spots, stalls, stall_size = _stalls(c, u, a, (low, high), limits)
+    spots, stalls, stall_size = (
+        _stalls(c, u, a, (low, high), limits)
+        if steps_of is None
+        else _stalls_in_steps(_plateaus(t, c, a, u, delay + 2 * tau), (low, high), noise, limits)
+    )
     settled = still & (c > 5) & (c < 95)
     return DriveReport(
         closed,
@@ -168,7 +178,120 @@ def analyse_drive(
         steady_error=float(np.mean(a[settled] - c[settled])) if settled.sum() >= 3 else None,
         loose=loose,
         scaled=scaled,
+        steps_of=steps_of,
     )
+
+
+def _laid_out(
+    command: Signal, actual: Signal, limits: ActuatorLimits, percent: bool
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, float] | None:
+    """Times, command and actual beside each other, and their step; None for less than five seconds."""
+    step = max(0.02, actual.step_s)
+    t, rows = beside([command, actual], step)
+    if len(t) < 10 or t[-1] - t[0] < 5:
+        return None
+    c, a = rows
+    a = upright(c, a, percent, limits.command_percent)
+    thinner = int(np.ceil(len(t) / MOST_SAMPLES))
+    return t[::thinner], c[::thinner], a[::thinner], step * thinner
+
+
+def _in_steps(
+    command: Signal, actual: Signal, limits: ActuatorLimits, percent: bool
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, float, float, float, np.ndarray, float] | None:
+    """The same for a command that was given in steps: times, command, actual, step, delay, lag, the command
+    behind them, and the usual jump. A ramp that the tool wrote slowly has stairs too, but the drive goes on
+    through them."""
+    moves = np.abs(np.diff(command.values))
+    changed = np.flatnonzero(moves > STILL_PERCENT)
+    laid = _laid_out(command, actual, limits, percent)
+    if len(changed) < LEAST_PLATEAUS or moves[changed].sum() < JUMPED_SHARE * moves.sum() or laid is None:
+        return None
+    if float(np.median(np.diff(command.times_s[changed]))) < PLATEAU_S:
+        return None
+    t, c, a, step = laid
+    if _gone_on(t, c, a) > GOES_ON_SHARE:
+        return None
+    delay, tau, u = _fit(t, c, a, step, float(limits.end_stop_percent))
+    levels = np.array([p[0] for p in _plateaus(t, c, a, u)])
+    height = float(np.median(np.abs(np.diff(levels)))) if len(levels) * 2 > len(changed) else UNREAD
+    return t, c, a, step, delay, tau, u, height
+
+
+def _gone_on(t: np.ndarray, c: np.ndarray, a: np.ndarray) -> float:
+    """How far the actual goes on, with the command, in the last third of each plateau: share of the step."""
+    rests = [r for r in runs(np.append(np.abs(np.diff(c)) <= STILL_PERCENT, False)) if _long_enough(t, r)]
+    went = []
+    for before, r in zip(rests, rests[1:], strict=False):
+        rise = float(c[r.start] - c[before.start])
+        third = max(1, (r.stop - r.start) // 3)
+        if abs(rise) > STILL_PERCENT:
+            went.append(float(a[r.stop - 1] - a[r.stop - 1 - third]) / rise)
+    return float(np.median(went)) if went else 0.0
+
+
+def _long_enough(t: np.ndarray, r: slice) -> bool:
+    return r.stop - r.start >= PLATEAU_SAMPLES and float(t[r.stop - 1] - t[r.start]) >= PLATEAU_S
+
+
+def _plateaus(
+    t: np.ndarray, c: np.ndarray, a: np.ndarray, u: np.ndarray, settled_s: float = 0.0
+) -> list[tuple[float, float, float]]:
+    """Level of the command, where the drive stood in the end, and where a sound one would: the last third of
+    each plateau on which it had so long to arrive."""
+    found = []
+    for r in runs(np.append(np.abs(np.diff(c)) <= STILL_PERCENT, False)):
+        if _long_enough(t, r) and t[r.stop - 1] - t[r.start] >= settled_s:
+            end = slice(r.stop - max(1, (r.stop - r.start) // 3), r.stop)
+            found.append((float(np.median(c[end])), float(np.median(a[end])), float(np.median(u[end]))))
+    return found
+
+
+def _stalls_in_steps(
+    plateaus: list[tuple[float, float, float]],
+    reach: tuple[float, float],
+    noise: float,
+    limits: ActuatorLimits,
+) -> tuple[tuple[tuple[float, float], ...], float, float]:
+    """Dead spots, stalls a sweep and their mean width, from where the drive came to rest on each step. It
+    stands off its line at the same levels on every way there where its track is worn, and nowhere else;
+    here and there where it sticks."""
+    u = np.array([p[2] for p in plateaus])
+    a = np.array([p[1] for p in plateaus])
+    stop = limits.end_stop_percent
+    free = (a > reach[0] + stop) & (a < reach[1] - stop)
+    first, second = np.triu_indices(len(u), 1)
+    apart = (np.abs(u[second] - u[first]) > 1e-6) & free[first] & free[second]
+    if apart.sum() < 3:
+        return (), 0.0, 0.0
+    slopes = (a[second] - a[first])[apart] / (u[second] - u[first])[apart]
+    gain = float(np.median(slopes))
+    off = a - gain * u
+    off = np.where(free, off - np.median(off[free]), 0.0)
+    bad = np.abs(off) >= max(float(limits.stall_percent) + 1.0, 4 * noise)
+    if not bad.any():
+        return (), 0.0, 0.0
+    rising = np.append(np.diff(u) > 0, False)
+    rising[-1] = u[-1] > u[-2]
+    levels = np.array([p[0] for p in plateaus])
+    spot = [
+        level
+        for level in np.unique(np.round(levels, 0))
+        if any(
+            (here := (np.abs(levels - level) <= 1.0) & (rising == way)).any() and bad[here].all()
+            for way in (True, False)
+        )
+    ]
+    elsewhere = bad & ~np.isin(np.round(levels, 0), spot)
+    order = sorted(np.unique(np.round(levels, 0)))
+    places = [order.index(level) for level in spot]
+    in_one_place = (
+        bool(places) and places[-1] - places[0] + 1 == len(places) and len(places) * 2 <= len(order)
+    )
+    if in_one_place and not elsewhere.any():
+        return ((float(order[max(0, places[0] - 1)]), float(order[places[-1]])),), 0.0, 0.0
+    ways = max(1, int((np.diff(rising.astype(int)) != 0).sum()) + 1)
+    return (), max(float(limits.stalls_a_sweep), float(bad.sum()) / ways), float(np.mean(np.abs(off[bad])))
 
 
 def upright(c: np.ndarray, a: np.ndarray, percent: bool, least_command: float = 30.0) -> np.ndarray:
@@ -196,10 +319,14 @@ def upright(c: np.ndarray, a: np.ndarray, percent: bool, least_command: float = 
     return np.asarray((a - base) / slope)
 
 
-def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[float, float, np.ndarray]:
+def _fit(
+    t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float, stop: float | None = None
+) -> tuple[float, float, np.ndarray]:
     """The delay and lag under which the command explains the actual best, gain and offset free; and the
-    command behind them. They are looked for after steps where there are any, since on a slow sweep a lag
-    looks like play; and on every n-th sample, at most `FITTED_SAMPLES`."""
+    command behind them. `stop`, for a command in steps: how near its ends it may stand at a stop; the ways up
+    and down are parted by play, and it is fitted again without the samples that fit worst. They are looked
+    for after steps where there are any, since on a slow sweep a lag looks like play; and on every n-th
+    sample, at most `FITTED_SAMPLES`."""
     every = int(np.ceil(len(t) / FITTED_SAMPLES))
     ct = t[::every]
     cc = c[::every]
@@ -212,17 +339,39 @@ def _fit(t: np.ndarray, c: np.ndarray, a: np.ndarray, step: float) -> tuple[floa
     jumped = np.append(False, np.abs(np.diff(cc)) > STEP_PERCENT)
     if (at_steps := known & _near(jumped, int(np.ceil(AFTER_STEP_S / coarse)))).sum() >= 10:
         known = at_steps
+    if stop is not None:
+        between = (ca > ca.min() + stop) & (ca < ca.max() - stop)
+        known = known & between if (known & between).sum() >= 10 else between
     if known.sum() < 10:
         known = np.ones(len(ct), bool)
     yk = y[known].reshape(int(known.sum()), -1)
     ak = ca[known]
-    ym = yk.mean(axis=0)
-    am = ak.mean()
-    gain = ((yk - ym) * (ak - am)[:, None]).sum(axis=0) / np.maximum(((yk - ym) ** 2).sum(axis=0), 1e-12)
-    miss = ak[:, None] - am - gain * (yk - ym)
-    off = np.median(np.abs(miss), axis=0) + 0.25 * np.sqrt(np.mean(miss**2, axis=0))
-    i, j = divmod(int(np.argmin(off * (1 + 0.002 * np.arange(len(off)) / len(off)))), len(delays))
+    best, miss = _best_lag(yk, ak)
+    if stop is not None:
+        moved = np.diff(cc, prepend=cc[0])
+        moved[np.abs(moved) <= STILL_PERCENT] = 0
+        at = np.maximum.accumulate(np.where(moved != 0, np.arange(len(moved)), 0))
+        falling = (moved[at] < 0)[known]
+        best, miss = _best_lag(yk, ak, falling)
+        kept = np.abs(miss) <= np.percentile(np.abs(miss), FITTED_PART)
+        best, _ = _best_lag(yk[kept], ak[kept], falling[kept])
+    i, j = divmod(best, len(delays))
     return float(delays[j]), float(taus[i]), lagged(c, step, taus[i : i + 1], delays[j : j + 1])[:, 0, 0]
+
+
+def _best_lag(y: np.ndarray, a: np.ndarray, falling: np.ndarray | None = None) -> tuple[int, np.ndarray]:
+    """Which of the lagged commands, the columns of `y`, explains an actual best, and what it misses. Where it
+    is told which samples come after a step down, play may part them from the others."""
+    ym = np.broadcast_to(y.mean(axis=0), y.shape)
+    am = np.full(len(a), a.mean())
+    if falling is not None and 3 <= falling.sum() <= len(a) - 3:
+        ym = np.where(falling[:, None], y[falling].mean(axis=0), y[~falling].mean(axis=0))
+        am = np.where(falling, a[falling].mean(), a[~falling].mean())
+    gain = ((y - ym) * (a - am)[:, None]).sum(axis=0) / np.maximum(((y - ym) ** 2).sum(axis=0), 1e-12)
+    miss = (a - am)[:, None] - gain * (y - ym)
+    off = np.median(np.abs(miss), axis=0) + 0.25 * np.sqrt(np.mean(miss**2, axis=0))
+    best = int(np.argmin(off * (1 + 0.002 * np.arange(len(off)) / len(off))))
+    return best, miss[:, best]
 
 
 def _near(flags: np.ndarray, reach: int) -> np.ndarray:
@@ -253,6 +402,18 @@ def _at_rest(t: np.ndarray, shut: np.ndarray, a: np.ndarray, after_s: float) -> 
 def _spread(a: np.ndarray, still: np.ndarray) -> float:
     spreads = [float(np.std(a[r])) for r in runs(still) if r.stop - r.start >= 4]
     return float(np.median(spreads)) if spreads else 0.0
+
+
+def _shaking(t: np.ndarray, c: np.ndarray, a: np.ndarray) -> float:
+    """How far the actual moves about in the last half of a step, its way to rest taken out: more than the
+    middle of what the steps show, since it may hold still on a short one by chance."""
+    ranges = []
+    for r in runs(np.append(np.abs(np.diff(c)) <= STILL_PERCENT, False)):
+        half = slice((r.start + r.stop) // 2, r.stop)
+        if _long_enough(t, r) and half.stop - half.start >= PLATEAU_SAMPLES:
+            slope, base = np.polyfit(t[half] - t[half.start], a[half], 1)
+            ranges.append(float(np.ptp(a[half] - base - slope * (t[half] - t[half.start]))))
+    return float(np.percentile(ranges, UPPER)) if ranges else 0.0
 
 
 def _wandering(a: np.ndarray, still: np.ndarray) -> float:
@@ -432,6 +593,18 @@ def judge_drive(
             because=f"{name} wanders by {plain(report.loose)} % while nothing is asked of it: loose, or its"
             " sensor is.",
         )
+    if report.steps_of == UNREAD:
+        return Judgement(
+            "unclear",
+            "unclear",
+            None,
+            unit=None,
+            uncertainty=None,
+            because=(
+                "The steps were too short for so few samples: hold each step for two seconds or more, or"
+                " record it with more samples a second."
+            ),
+        )
     if report.stalls >= limits.stalls_a_sweep:
         return Judgement(
             "failed",
@@ -489,7 +662,7 @@ def judge_drive(
             uncertainty=report.tau_u_s,
             because=(
                 f"{name} follows: {plain(report.tau_s)} s behind, no dead spot, no jump, it comes to rest"
-                " where it is told."
+                f" where it is told.{_unseen(report)}"
             ),
         )
     return Judgement(
@@ -502,6 +675,13 @@ def judge_drive(
             "The recording is too coarse to tell how fast it follows: record it with more samples a second."
         ),
     )
+
+
+def _unseen(report: DriveReport) -> str:
+    """What a command in steps cannot show."""
+    if report.steps_of is None:
+        return ""
+    return f" It was told in steps of {plain(round(report.steps_of))} %: what is narrower does not show."
 
 
 def dead_stretches(command: Signal, report: DriveReport) -> tuple[tuple[float, float], ...]:

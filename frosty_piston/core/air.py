@@ -4,9 +4,11 @@ from dataclasses import dataclass
 from statistics import median
 
 from .limits import Limit
-from .quantity import Judgement, percent, plain
+from .quantity import Judgement, kelvin, percent, plain
 
 GAS = 287.0
+LOWEST_M = -5000.0
+HIGHEST_M = 11_000.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +24,7 @@ class AirLimits:
     fits_share: Limit
     shut_low_share: Limit
     egr_share: Limit
+    egr_gas_c: Limit
     egr_closed_percent: Limit
     egr_far_times: Limit
     released_share: Limit
@@ -34,11 +37,14 @@ def barometer_kpa(altitude_m: float) -> float:
     """Return the usual barometer at an altitude: ``101.3*(1 - 2.2558e-5*h)**5.2559`` kPa (standard
     atmosphere).
 
-    Parameters: `altitude_m`: altitude in m. Source: ISO 2533.
+    Parameters: `altitude_m`: altitude in m, -5,000 to 11,000. Raises ValueError outside of that, where the
+    formula does not hold. Source: ISO 2533.
 
     >>> round(barometer_kpa(0), 1), round(barometer_kpa(1500), 1)
     (101.3, 84.5)
     """
+    if not LOWEST_M <= altitude_m <= HIGHEST_M:
+        raise ValueError(f"the barometer is known from {LOWEST_M:g} to {HIGHEST_M:g} m")
     return float(101.3 * (1 - 2.2558e-5 * altitude_m) ** 5.2559)
 
 
@@ -138,12 +144,12 @@ def expected_air_mg(
 
     Parameters: `manifold_kpa`: absolute manifold pressure in kPa; `displacement_l`: displacement of the whole
     engine in l; `cylinders`: number of cylinders; `intake_c`: intake air in °C; `filling_share`: filling,
-    0.85 in general. R = 287 J/(kg K). Source: the gas law.
+    0.85 in general. R = 287 J/(kg K). Raises ValueError for air at absolute zero. Source: the gas law.
 
     >>> round(expected_air_mg(100, 2.2, 4, 30, 0.85))
     537
     """
-    return filling_share * manifold_kpa * displacement_l / (GAS * (intake_c + 273.15) * cylinders) * 1e6
+    return filling_share * manifold_kpa * displacement_l / (GAS * kelvin(intake_c) * cylinders) * 1e6
 
 
 def judge_air_mass(air_mg: float, expected_mg: float, limits: AirLimits) -> Judgement:
@@ -225,6 +231,26 @@ def judge_egr_rest(percent_open: float, limits: AirLimits) -> Judgement:
     )
 
 
+def exhaust_share(shut_mg: float, open_mg: float, intake_c: float, gas_c: float) -> float:
+    """Return how much of the charge is exhaust with the EGR open: less than the air that is missing, since
+    the gas also warms the charge, and a warmer charge weighs less.
+
+    ``x = (1 - r)/(1 + r (Tg/Ta - 1))`` with r the air open over shut: the mass of a filling goes with 1/T,
+    and the mixture has ``T = Ta + x (Tg - Ta)``.
+
+    Parameters: `shut_mg`, `open_mg`: air per stroke with the valve shut and open, mg, shut above 0;
+    `intake_c`: air, `gas_c`: exhaust where it joins, C. Raises ValueError for no air with the valve shut.
+    Source: the gas law at equal pressure, the heat of both gases taken as alike.
+
+    >>> round(exhaust_share(533, 360, 30, 100), 2), round(exhaust_share(533, 360, 30, 30), 3)
+    (0.28, 0.325)
+    """
+    if shut_mg <= 0:
+        raise ValueError("air with the valve shut is wanted")
+    left = open_mg / shut_mg
+    return (1 - left) / (1 + left * (kelvin(gas_c) / kelvin(intake_c) - 1))
+
+
 def judge_egr_air(
     shut_mg: float, open_mg: float, limits: AirLimits, expected_mg: float | None = None
 ) -> Judgement:
@@ -255,12 +281,14 @@ def judge_egr_air(
             because="No air with the valve shut: repeat the reading.",
         )
     share = (shut_mg - open_mg) / shut_mg
+    exhaust = exhaust_share(shut_mg, open_mg, limits.intake_c, limits.egr_gas_c)
     says = (
         f"{plain(shut_mg)} mg shut, {plain(open_mg)} mg open: {round(share * 100)} % less air; under"
         f" {percent(limits.egr_share)} nothing flows ({limits.egr_share.source})."
     )
     if share >= limits.egr_share:
-        return Judgement("sound", "flows", share * 100, unit="percent", uncertainty=None, because=says)
+        mixed = f"{says} With the heat it brings, about {round(exhaust * 100)} % of the charge is exhaust."
+        return Judgement("sound", "flows", share * 100, unit="percent", uncertainty=None, because=mixed)
     if expected_mg is not None and shut_mg < limits.shut_low_share * expected_mg:
         return Judgement(
             "failed",

@@ -95,11 +95,11 @@ class BoostReport:
     """What the pulls of a recording say. Pressures in kPa, all as the middle of the pulls.
 
     `asked_kpa`: boost asked over the pressure at rest. `shortfall_kpa`: asked less got, once it had time to
-    come; negative when too much came. `u_kpa`: its uncertainty. `to_90_s`: until nine tenths of it stood,
-    None when it never did. `overshoot_kpa`, `over_s`: most above what was asked, and for how long it stayed a
-    good way above at one go. `hunting_kpa`, `period_s`: half the swing and the time of one swing, 0 when it
-    stands still. `vane_at_limit`, `vane_follows`: None when the vanes were not recorded. `stretches`: from
-    when to when each pull went, s.
+    come; negative when too much came. `u_kpa`: its uncertainty. `to_90_s`: from when nine tenths of it were
+    asked until they stood, None when they never did. `overshoot_kpa`, `over_s`: most above what was asked,
+    and for how long it stayed a good way above at one go. `hunting_kpa`, `period_s`: half the swing and the
+    time of one swing, 0 when it stands still. `vane_at_limit`, `vane_follows`: None when the vanes were not
+    recorded. `stretches`: from when to when each pull went, s.
     """
 
     pulls: int
@@ -159,8 +159,10 @@ def analyse_boost(
         settled = t[r] >= t[r.start] + min(limits.settles_s + 0.5, 0.5 * (t[r.stop - 1] - t[r.start]))
         asked.append(float(np.median(gauge[settled])))
         missing.append(float(np.median((gauge - got_gauge)[settled])))
-        there = np.flatnonzero(got_gauge >= limits.stood_share * gauge)
-        came.append(float(t[r][there[0]] - t[r.start]) if len(there) else np.nan)
+        mark = limits.stood_share * asked[-1]
+        there = np.flatnonzero(got_gauge >= mark)
+        wanted = t[r][np.flatnonzero(gauge >= mark)[0]]
+        came.append(max(0.0, float(t[r][there[0]] - wanted)) if len(there) else np.nan)
         above = (got_gauge - gauge)[there[0] :] if len(there) else np.zeros(1)
         over.append(float(np.max(above, initial=0.0)))
         high = runs(above > max(limits.over_kpa, limits.over_share * asked[-1]))

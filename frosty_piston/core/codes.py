@@ -180,8 +180,8 @@ def decode(code: str) -> Decoded:
 @dataclass(frozen=True, slots=True)
 class FoundCode:
     """A code found in pasted text: code, fault-type byte or None, status word or None, whether letters O were
-    read as zero, further statuses of the same code, the tool's own wording beside it, and the module in
-    whose part of the text it stands."""
+    read as zero, further statuses of the same code, the tool's own wording beside it, the module in whose
+    part of the text it stands, and the lines under it that hold neither code nor status nor module."""
 
     code: str
     fault_type: str | None
@@ -190,6 +190,7 @@ class FoundCode:
     also: tuple[str, ...] = ()
     text: str = ""
     module: str | None = None
+    below: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -231,9 +232,9 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
 
     A status word counts for the codes of its line; a line with only status words (a heading) counts for the
     lines below it, and a line that names a module for those below it. Lines without a code or status are
-    returned as not understood, shortened to 120 signs. A code without its letter takes it from the words
-    beside it, else from the module above it, else `letter` (that of the module that was read), else it is
-    among the `letterless`. Source: how scan tools print codes.
+    returned as not understood, shortened to 120 signs, and stand with the code above them. A code without its
+    letter takes it from the words beside it, else from the module above it, else `letter` (that of the module
+    that was read), else it is among the `letterless`. Source: how scan tools print codes.
 
     >>> block = read_block("Pending: P0671, p0380\\nsomething else\\nP0670-13 confirmed")
     >>> [(c.code, c.fault_type, c.status) for c in block.codes], block.not_understood
@@ -251,6 +252,7 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
     unknown: list[str] = []
     letterless: list[str] = []
     heading: tuple[str, ...] = ()
+    last: tuple[str, str | None, str | None] | None = None
     for given in text.splitlines():
         line, wanting = _lettered(given, (module and letter_of(module)) or letter)
         letterless += wanting
@@ -262,21 +264,26 @@ def read_block(text: str, letter: str | None = None) -> PastedBlock:
                 module, answers = named
                 modules[module] = answers
                 heading = ()
+                last = None
             elif (
                 statuses and not set(re.findall(r"[a-z]+", line.lower())) - set(STATUS_WORDS) - BESIDE_STATUS
             ):
                 heading = statuses
             elif line.strip() and not wanting:
                 unknown.append(line.strip()[:120])
+                if last is not None:
+                    above = by_code[last]
+                    by_code[last] = replace(above, below=(*above.below, unknown[-1]))
             continue
         for i, match in enumerate(matches):
             end = matches[i + 1].start() if i + 1 < len(matches) else len(line)
             found = replace(_found(match, line[match.end() : end], _statuses(line) or heading), module=module)
-            kept = by_code.get((found.code, found.fault_type, module))
+            last = (found.code, found.fault_type, module)
+            kept = by_code.get(last)
             if kept is not None:
                 said = tuple(dict.fromkeys(x for one in (kept, found) for x in (one.status, *one.also) if x))
                 found = replace(kept, status=next(iter(said), None), also=said[1:])
-            by_code[(found.code, found.fault_type, module)] = found
+            by_code[last] = found
             if module is not None:
                 modules[module] = True
     return PastedBlock(

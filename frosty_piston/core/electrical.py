@@ -3,14 +3,15 @@
 from dataclasses import dataclass
 
 LAMP_CURRENT_EXPONENT = 0.55
-LAMP_LIGHT_EXPONENT = 1.55
+LAMP_POWER_EXPONENT = 1.55
+LAMP_LIGHT_EXPONENT = 3.4
 
 
 def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
-    """Return how bright a test lamp burns in series with a resistance, as a share of its full brightness.
+    """Return how much of its power a test lamp takes in series with a resistance; see `lamp_light`.
 
-    The filament draws ``I = I0*(V/V0)^0.55``; the lamp voltage V solves ``V + I*R = U``; the share shown is
-    the power share ``(V/V0)^1.55``. Solved by bisection, since V + I*R rises steadily with V.
+    The filament draws ``I = I0*(V/V0)^0.55``; the lamp voltage V solves ``V + I*R = U``; its power goes with
+    ``(V/V0)^1.55``. Solved by bisection, since V + I*R rises steadily with V.
 
     Parameters: `rated_w`: rated power of the lamp in W; `resistance_ohm`: resistance in ohm, not negative;
     `supply_v`: supply in V; `rated_v`: its rated voltage. Raises ValueError for a lamp without power or a
@@ -32,11 +33,23 @@ def lamp_share(rated_w: float, resistance_ohm: float, supply_v: float = 12.0, ra
             high = lamp_v
         else:
             low = lamp_v
-    return float((low / rated_v) ** LAMP_LIGHT_EXPONENT)
+    return float((low / rated_v) ** LAMP_POWER_EXPONENT)
+
+
+def lamp_light(power_share: float) -> float:
+    """Return the light of a lamp that takes a share of its power, as a share of its full light.
+
+    Parameters: `power_share`: 0 or more. Source: light goes with the 3.4th power of the voltage, power with
+    its 1.55th; usual exponents of tungsten filaments near their rated point, too much light far under it.
+
+    >>> round(lamp_light(0.7), 2), lamp_light(1.0)
+    (0.46, 1.0)
+    """
+    return float(power_share ** (LAMP_LIGHT_EXPONENT / LAMP_POWER_EXPONENT))
 
 
 def lamp_limit_ohm(rated_w: float, share: float, supply_v: float = 12.0, rated_v: float = 12.0) -> float:
-    """Return the highest series resistance through which the lamp still reaches a brightness share.
+    """Return the highest series resistance through which the lamp still takes a share of its power.
 
     Turns `lamp_share` round: ``V = V0*share^(1/1.55)``, ``R = (U - V)/I``. In ohm; 0 when the supply itself
     is too low for that share.
@@ -49,7 +62,7 @@ def lamp_limit_ohm(rated_w: float, share: float, supply_v: float = 12.0, rated_v
     """
     if rated_w <= 0 or rated_v <= 0:
         raise ValueError("a lamp needs a rated power and voltage above zero")
-    lamp_v = rated_v * share ** (1 / LAMP_LIGHT_EXPONENT)
+    lamp_v = rated_v * share ** (1 / LAMP_POWER_EXPONENT)
     current = rated_w / rated_v * (lamp_v / rated_v) ** LAMP_CURRENT_EXPONENT
     return float(max(0.0, (supply_v - lamp_v) / current))
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .aftertreatment import COMMON_FLOW_M3H, FilterLimits
+from .quantity import kelvin
 
 R_AIR = 287.0
 OIL_KG_L = 0.85
@@ -22,9 +23,9 @@ def exhaust_flow_m3h(air_g_s: float, fuel_g_s: float, exhaust_c: float, pressure
     >>> round(exhaust_flow_m3h(50, 1.5, 250, 104.3))
     267
     """
-    if pressure_kpa <= 0 or exhaust_c <= -273:
-        raise ValueError("a pressure above nothing and a temperature above the lowest are wanted")
-    density = pressure_kpa * 1000 / (R_AIR * (exhaust_c + 273.15))
+    if pressure_kpa <= 0:
+        raise ValueError("a pressure above nothing is wanted")
+    density = pressure_kpa * 1000 / (R_AIR * kelvin(exhaust_c))
     return (air_g_s + fuel_g_s) / 1000 / density * 3600
 
 

@@ -13,7 +13,8 @@ def judge_lamp(
     """Judge what a test lamp in series with a plug showed: `lit`, `dim` or `dark`.
 
     A lit lamp only says that the plug is under the resistance at which the lamp still looks full (70 % of its
-    light). Only when that limit is under the resistance of a failed plug is a lit plug called sound.
+    power, 46 % of its light). Only when that limit is under the resistance of a failed plug is a lit plug
+    called sound.
 
     Parameters: `seen`: what was seen; `lamp_w`: rated power of the lamp in W; `ref`: the reference of the
     set; `limits`: the limits of the area; `supply_v`: supply in V. Raises ValueError for a lamp without
@@ -98,6 +99,7 @@ def judge_lamp(
             f"Lit through {lamp}: not open, but the lamp looks full up to {plain(lit_ohm)} Ω and a plug has"
             f" failed from {plain(high_ohm)} Ω. A 21 W lamp, an ohmmeter or a clamp tells."
         ),
+        not_these=("open",),
     )
 
 

@@ -5,9 +5,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from .vacuum import Ambient, VacuumLimits, leak_tau_s
+from .vacuum import CHOKED_SHARE, SEA_LEVEL, Ambient, VacuumLimits, leak_tau_s, left_kpa
 
-CHOKED_SHARE = 0.47
 SURE_STEPS = 2.0
 HAND_PUMP_ML = 20.0
 CONTRACTION = 0.62
@@ -58,7 +57,7 @@ def hold_fit(points: Sequence[tuple[float, float]], step_kpa: float, ambient: Am
     if len(below) < 2:
         (t0, v0) = ordered[0]
         (t1, v1) = ordered[-1]
-        tau = leak_tau_s(v0, v1, t1 - t0) if v1 > 0 and v0 > v1 else math.inf
+        tau = leak_tau_s(v0, v1, t1 - t0, ambient) if v1 > 0 and v0 > v1 else math.inf
         loss = max(v0 - v1, 0.0)
         return Held(tau, _apart(tau, loss, step_kpa), rate)
     slope, u_slope = _slope([(t, math.log(v), step_kpa / math.sqrt(12) / v) for t, v in below])
@@ -104,34 +103,39 @@ def least_wait_s(
     >>> from frosty_piston.knowledge.figures import general
     >>> limits = general(VacuumLimits)
     >>> round(least_wait_s(limits, 60, 1, 55, 55)), round(least_wait_s(limits, 60, 1, 1100, 55))
-    (40, 793)
+    (40, 800)
     """
     if SURE_STEPS * step_kpa >= start_kpa:
         raise ValueError(f"a gauge read to {step_kpa:g} kPa cannot tell from {start_kpa:g}")
     loss = limits.branch_loss_kpa if branch else limits.part_loss_kpa
     level = limits.hold_level_kpa
     tau = leak_tau_s(level, level - loss, limits.hold_s) * volume_ml / usual_ml
-    return tau * math.log(start_kpa / (start_kpa - SURE_STEPS * step_kpa))
+    return tau / leak_tau_s(start_kpa, start_kpa - SURE_STEPS * step_kpa, 1.0)
 
 
 def without_pump(
-    start_kpa: float, end_kpa: float, seconds: float, pump_tau_s: float, volume_ml: float
+    start_kpa: float,
+    end_kpa: float,
+    seconds: float,
+    pump_tau_s: float,
+    volume_ml: float,
+    ambient: Ambient = SEA_LEVEL,
 ) -> float:
     """Return what would be left without the hand pump's own leak: its hole is known from the pump capped, and
     draws on the larger volume.
 
     Parameters: `start_kpa`, `end_kpa`: as read, kPa below ambient; `seconds`: the time between, s, above 0;
-    `pump_tau_s`: the time constant of the pump capped, s; `volume_ml`: what was pumped, ml. Source: holes
-    beside each other add; a hand pump with its hose holds about 20 ml (general).
+    `pump_tau_s`: the time constant of the pump capped, s; `volume_ml`: what was pumped, ml; `ambient`: the
+    air around. Source: holes beside each other add; a hand pump with its hose holds about 20 ml (general).
 
     >>> round(without_pump(60, 54, 60, 600, 55), 1), without_pump(60, 60, 60, math.inf, 55)
-    (55.5, 60)
+    (55.3, 60)
     """
     if math.isinf(pump_tau_s) or not 0 < end_kpa < start_kpa:
         return end_kpa
     pump_ml_s = HAND_PUMP_ML / pump_tau_s
-    rate = 1 / leak_tau_s(start_kpa, end_kpa, seconds) - pump_ml_s / (volume_ml + HAND_PUMP_ML)
-    return start_kpa if rate <= 0 else start_kpa * math.exp(-seconds * rate)
+    rate = 1 / leak_tau_s(start_kpa, end_kpa, seconds, ambient) - pump_ml_s / (volume_ml + HAND_PUMP_ML)
+    return start_kpa if rate <= 0 else left_kpa(start_kpa, seconds, 1 / rate, ambient)
 
 
 def hole(held: Held, volume_ml: float, u_volume_ml: float = 0.0) -> Hole:

@@ -219,7 +219,7 @@ def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot
             mohm,
             unit="Mohm",
             uncertainty=None,
-            because=f"{shown}; over {plain(least)} is wanted ({least.source}).",
+            because=f"{shown}; over {plain(least)} MΩ is wanted ({least.source}).",
         )
     return Judgement(
         "failed",
@@ -227,7 +227,7 @@ def judge_insulation(mohm: float | None, kind: str, limits: InjectionLimits, hot
         mohm,
         unit="Mohm",
         uncertainty=None,
-        because=f"{plain(mohm)} MΩ to the body{' while hot' if hot else ''}; over {plain(least)} is wanted"
+        because=f"{plain(mohm)} MΩ to the body{' while hot' if hot else ''}; over {plain(least)} MΩ is wanted"
         f" ({least.source}): the insulation leaks.",
     )
 

@@ -20,12 +20,15 @@ UREA_PER_NOX = 0.5
 def nox_mass_g_s(ppm: float, exhaust_g_s: float) -> float:
     """Return the mass of NOx, counted as NO2, in an exhaust: ``m = ppm*1e-6 * (M_NO2/M_exh) * m_exh``, g/s.
 
-    Parameters: `ppm`: NOx by volume; `exhaust_g_s`: exhaust mass flow in g/s. Source: molar masses 46.01 and
+    Parameters: `ppm`: NOx by volume, 0 or more; `exhaust_g_s`: exhaust mass flow in g/s, 0 or more. Raises
+    ValueError for less than nothing. Source: molar masses 46.01 and
     28.9 g/mol.
 
     >>> round(nox_mass_g_s(300, 51.5) * 1000, 1), round(nox_mass_g_s(300, 51.5) * 3600, 1)
     (24.6, 88.5)
     """
+    if ppm < 0 or exhaust_g_s < 0:
+        raise ValueError("neither NOx nor exhaust can be less than nothing")
     return ppm * 1e-6 * (M_NO2 / M_EXHAUST) * exhaust_g_s
 
 

@@ -48,6 +48,23 @@ def clean_though_broken(returns: Sequence[float], clean: float, about: float | N
     return float((exposure / (exposure + clean)) ** shape)
 
 
+def clean_span(returns: Sequence[float], share: float, about: float | None = None) -> float | None:
+    """Return how long a vehicle still broken stays clean in just this share: ``D = b*(share**(-1/a) - 1)``.
+
+    Parameters: `returns`: earlier returns on one axis, each since the last clear or repair; `share`: above 0,
+    1 at most; `about`: "about every so much", on the same axis, None when not said. None when nothing is
+    known of its returns. Source: `clean_though_broken`, turned round.
+
+    >>> round(clean_span([60, 100, 80], 0.2)), round(clean_span([], 0.2, 300)), clean_span([], 0.2)
+    (163, 866, None)
+    """
+    known = list(returns) or ([about] if about else [])
+    if not known:
+        return None
+    exposure = sum(known) + SCALE_SHARE * sum(known) / len(known)
+    return float(exposure * (share ** (-1 / (PRIOR_SHAPE + len(known))) - 1))
+
+
 def clean_until(
     returns: Sequence[float], cure_odds: float, wanted: float, about: float | None = None
 ) -> float | None:
@@ -69,7 +86,4 @@ def clean_until(
         return None
     if cure_odds >= wanted:
         return 0.0
-    shape = PRIOR_SHAPE + len(known)
-    exposure = sum(known) + SCALE_SHARE * sum(known) / len(known)
-    allowed = cure_odds * (1 - wanted) / ((1 - cure_odds) * wanted)
-    return float(exposure * (allowed ** (-1 / shape) - 1))
+    return clean_span(known, cure_odds * (1 - wanted) / ((1 - cure_odds) * wanted))

@@ -5,7 +5,21 @@ from dataclasses import dataclass
 
 from .words import sign
 
+ABSOLUTE_ZERO_C = -273.15
 VERDICTS = ("sound", "marginal", "failed", "unclear", "implausible")
+
+
+def kelvin(celsius: float) -> float:
+    """Return a temperature in kelvin. Raises ValueError at absolute zero and under it.
+
+    Parameters: `celsius`: C. Source: ISO 80000-5.
+
+    >>> kelvin(20.0)
+    293.15
+    """
+    if celsius <= ABSOLUTE_ZERO_C:
+        raise ValueError(f"{celsius:g} C is colder than anything can be")
+    return celsius - ABSOLUTE_ZERO_C
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ from statistics import median
 
 from .electrical import contact
 from .limits import Limit, Points, between
-from .quantity import Judgement, meter_uncertainty, plain
+from .quantity import Judgement, hours_said, meter_uncertainty, plain
 from .words import sentence
 
 POINTS = ("battery", "feed", "supply", "command", "output")
@@ -231,6 +231,12 @@ def _not_carried(points: RelayPoints, limits: RelayLimits, control: str, meter: 
     """Feed and supply are there and the output is not: module, order, coil or contacts."""
     output = points.output or 0.0
     dead = "nothing comes out" if output < limits.dead_v else "the output is too low"
+    if points.command is not None and points.command > limits.command_share * (points.battery or 0.0):
+        says = (
+            f"The command pin is never pulled low ({plain(points.command)} V): sensor reads hot, module or"
+            " wire. It waits for an order."
+        )
+        return _told("failed", "glow_control_missing", says, points.command, meter.u(points.command))
     if control == "electronic_module":
         says = (
             f"Feed and supply are there and {dead} ({plain(output)} V): the electronic module, if its command"
@@ -239,12 +245,6 @@ def _not_carried(points: RelayPoints, limits: RelayLimits, control: str, meter: 
         return _told("failed", "glow_module_failed", says, output, meter.u(output))
     if points.command is None and control != "timer_relay":
         return _missing("command pin while the lamp is on")
-    if points.command is not None and points.command > limits.command_share * (points.battery or 0.0):
-        says = (
-            f"The command pin is never pulled low ({plain(points.command)} V): sensor reads hot, module or"
-            " wire. The relay waits for an order."
-        )
-        return _told("failed", "glow_control_missing", says, points.command, meter.u(points.command))
     if points.click is None:
         return _missing("click (hand on the relay)")
     if not points.click:
@@ -277,6 +277,22 @@ def _contacts(points: RelayPoints, limits: RelayLimits, output: float, dead: str
         f" the contacts do not carry.{heat}{load}"
     )
     return _told("failed", "glow_relay_contacts", says, loss, u)
+
+
+def judge_click(click: bool) -> Judgement:
+    """Judge the click of the relay by itself: what pulls in has its order, its supply and a whole coil, and
+    nothing is said of its contacts.
+
+    Parameters: `click`: whether it was heard or felt. Source: domain rule.
+
+    >>> judge_click(True).verdict, judge_click(False).cls
+    ('sound', 'no_click')
+    """
+    if click:
+        says = "It pulls in: order, supply and coil are good. A click says nothing of the contacts."
+        return Judgement("sound", "click", None, unit=None, uncertainty=None, because=says)
+    says = "It does not pull in: no order, no supply, or its coil. Read feed, supply and command."
+    return Judgement("failed", "no_click", None, unit=None, uncertainty=None, because=says)
 
 
 def judge_point(
@@ -455,8 +471,8 @@ def _soaked(t: float, middle: float, count: int, soaked_h: float | None, limits:
         return came_to("implausible", "implausible", says)
     if soaked_h is not None and soaked_h < limits.soak_h:
         says = (
-            f"Only {plain(soaked_h)} h standing; after {plain(limits.soak_h)} h all sensors should agree"
-            f" within {agree} °C."
+            f"Only {hours_said(soaked_h)} standing; after {hours_said(limits.soak_h)} all sensors should"
+            f" agree within {agree} °C."
         )
         return came_to("unclear", "unclear", says)
     if count < 3:

@@ -45,6 +45,7 @@ class Ambient:
 
 
 SEA_LEVEL_KPA = 101.3
+CHOKED_SHARE = 0.47  # of ambient: a deeper vacuum draws air through a sharp hole as fast as sound
 SEA_LEVEL = Ambient(SEA_LEVEL_KPA, "at 0 m")
 
 
@@ -162,28 +163,60 @@ def judge_flicker(flicker_kpa: float, limits: VacuumLimits) -> Judgement:
     """
     most = limits.flicker_kpa
     says = f"The needle swings by {plain(flicker_kpa)} kPa; up to {plain(most)} is its pulse ({most.source})"
+    u = limits.hold_gauge_kpa / 2
     if flicker_kpa <= most:
-        return Judgement("sound", "steady", flicker_kpa, unit="kPa", uncertainty=None, because=f"{says}.")
+        return Judgement("sound", "steady", flicker_kpa, unit="kPa", uncertainty=u, because=f"{says}.")
+    if flicker_kpa - u <= most:
+        near = f"{says}, and a needle is read to {plain(limits.hold_gauge_kpa)} kPa: watch it again."
+        return Judgement("unclear", "unclear", flicker_kpa, unit="kPa", uncertainty=u, because=near)
     return Judgement(
         "failed",
         "flickers",
         flicker_kpa,
         unit="kPa",
-        uncertainty=None,
+        uncertainty=u,
         because=f"{says}: vane, diaphragm or seal.",
     )
 
 
-def leak_tau_s(start_kpa: float, end_kpa: float, seconds: float) -> float:
-    """Return the time constant of a leak: ``tau = t/ln(v0/v1)``; endless when nothing is lost.
+def leak_tau_s(start_kpa: float, end_kpa: float, seconds: float, ambient: Ambient = SEA_LEVEL) -> float:
+    """Return the time constant of a leak; endless when nothing is lost.
+
+    Deeper than 47 % of ambient the air is as fast as sound in the hole, and the vacuum falls at a steady
+    rate, ``v = v0 - vc t/tau``; shallower than that ``v = v0 exp(-t/tau)``, with ``vc`` where they meet.
 
     Parameters: `start_kpa`: kPa below ambient at the start, above 0; `end_kpa`: kPa below ambient at the end;
-    `seconds`: time in s. Source: a leak through a small hole into a fixed volume, near enough exponential.
+    `seconds`: time in s; `ambient`: the air around. Source: a small sharp hole into a fixed volume; choked
+    under a pressure ratio of 0.53, near enough exponential above it.
 
-    >>> round(leak_tau_s(60, 57, 60)), leak_tau_s(60, 60, 60)
-    (1170, inf)
+    >>> round(leak_tau_s(60, 57, 60)), round(leak_tau_s(40, 38, 60)), leak_tau_s(60, 60, 60)
+    (952, 1170, inf)
     """
-    return math.inf if end_kpa >= start_kpa else seconds / math.log(start_kpa / max(end_kpa, 1e-9))
+    if end_kpa >= start_kpa:
+        return math.inf
+    return seconds / (_leak_time(start_kpa, ambient) - _leak_time(max(end_kpa, 1e-9), ambient))
+
+
+def left_kpa(start_kpa: float, seconds: float, tau_s: float, ambient: Ambient = SEA_LEVEL) -> float:
+    """Return what is left of a vacuum after a time, kPa below ambient: `leak_tau_s` turned round.
+
+    Parameters: `start_kpa`: kPa below ambient at the start, above 0; `seconds`: time in s; `tau_s`: the time
+    constant, s, above 0 or endless; `ambient`: the air around. Source: as of `leak_tau_s`.
+
+    >>> round(left_kpa(60, 60, 952), 2), round(left_kpa(40, 60, 1170), 2), left_kpa(60, 60, math.inf)
+    (57.0, 38.0, 60)
+    """
+    if math.isinf(tau_s):
+        return start_kpa
+    choked = CHOKED_SHARE * ambient.kpa
+    left = _leak_time(start_kpa, ambient) - seconds / tau_s
+    return choked * (1 + left) if left > 0 else choked * math.exp(left)
+
+
+def _leak_time(kpa: float, ambient: Ambient) -> float:
+    """How long a vacuum lasts until it is no longer choked, in time constants; below that, less than 0."""
+    choked = CHOKED_SHARE * ambient.kpa
+    return kpa / choked - 1 if kpa > choked else math.log(kpa / choked)
 
 
 def judge_hold(
@@ -241,9 +274,8 @@ def judge_hold(
             because="Vacuum cannot grow by itself, and a time is wanted: repeat the test.",
         )
     step = limits.hold_gauge_kpa
-    least, loss, most = (
-        _lost_kpa(start_kpa, end, seconds, limits) for end in (end_kpa + step, end_kpa, end_kpa - step)
-    )
+    ends = (end_kpa + step, end_kpa, end_kpa - step)
+    least, loss, most = (_lost_kpa(start_kpa, end, seconds, limits, ambient) for end in ends)
     limit = limits.branch_loss_kpa if branch else limits.part_loss_kpa
     says = (
         f"{plain(start_kpa)} to {plain(end_kpa)} kPa in {plain(seconds)} s: {plain(loss)} kPa a minute from"
@@ -273,10 +305,12 @@ def judge_hold(
     )
 
 
-def _lost_kpa(start_kpa: float, end_kpa: float, seconds: float, limits: VacuumLimits) -> float:
+def _lost_kpa(
+    start_kpa: float, end_kpa: float, seconds: float, limits: VacuumLimits, ambient: Ambient
+) -> float:
     """What is lost in the time of the hold test from its level, kPa."""
-    tau = leak_tau_s(start_kpa, end_kpa, seconds)
-    return limits.hold_level_kpa * (1 - math.exp(-limits.hold_s / tau)) if math.isfinite(tau) else 0.0
+    tau = leak_tau_s(start_kpa, end_kpa, seconds, ambient)
+    return limits.hold_level_kpa - left_kpa(limits.hold_level_kpa, limits.hold_s, tau, ambient)
 
 
 def judge_travel(points: Sequence[tuple[float, float]], limits: VacuumLimits) -> Judgement:

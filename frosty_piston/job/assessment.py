@@ -11,7 +11,7 @@ from frosty_piston.knowledge import Knowledge
 from .afterwards.experience import NO_EXPERIENCE, Experience
 from .circuit.isolation import Isolation, isolation_of
 from .circuit.leaks import Leaks, leaks_of, not_on_the_list, on_circuit
-from .entries import Entry, Outcome, Reading
+from .entries import Action, Entry, Outcome, Reading
 from .judging.glow import reference
 from .judging.instruments import Instruments
 from .judging.readings import Readings
@@ -157,11 +157,24 @@ class Assessed:
         knowledge = self.knowledge
         cures, takes = knowledge.taken(d.repair, d.action, d.option, d.temporary)
         says = f"{sentence(spoken(d.action))}: {d.what}" + (" (temporary)" if d.temporary else "")
+        if d.temporary and self._goes_round(act):
+            return Done(act, f"{says}; it goes round the fault, which stays", (), takes)
         failed = failed_cylinders(self.knowledge, self.judged[: number + 1], d.repair)
         if d.cylinders and failed and not failed <= set(d.cylinders):
             missing = ", ".join(map(str, sorted(failed - set(d.cylinders))))
             return Done(act, f"{says}; cylinder {missing} had failed too", (), takes)
         return Done(act, says, cures, takes)
+
+    def _goes_round(self, act: Entry[Action]) -> bool:
+        """Whether a temporary measure helps without mending: its option says so, or it is none of those that
+        mend for a time."""
+        options = [
+            o for o in self.knowledge.options.values() if o.repair == act.data.repair and o.shape.temporary
+        ]
+        picked = self.knowledge.options.get(act.data.option or "")
+        if picked is not None:
+            return picked.shape.goes_round
+        return all(o.shape.goes_round for o in options)
 
     @property
     def evidence(self) -> list[Evidence]:

@@ -46,7 +46,10 @@ def path_of(loc: tuple[Any, ...], base: str = "") -> str:
     """Write a location as ``entries[6].data.unit``."""
     path = base
     for part in loc:
-        path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
+        if isinstance(part, int):
+            path += f"[{part}]"
+        else:
+            path += f".{part}" if path else str(part)
     return path
 
 

@@ -11,6 +11,7 @@ from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, 
 from frosty_piston.core.errors import Fault
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sign
+from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -24,6 +25,7 @@ def _written_time(value: Any) -> Any:
     return value
 
 
+MECHANICAL = ("inline_pump", "rotary_pump")
 FIRST_YEAR = 1970
 LAST_YEAR = 2200
 
@@ -120,6 +122,7 @@ class EngineCard(BaseModel):
             self.inlet_flap,
             self.swirl_flaps,
             self.stop,
+            "vacuum" if self.vacuum_mounts else "none",
         )
         if "vacuum" in drives:
             return True
@@ -132,6 +135,11 @@ class EngineCard(BaseModel):
         if self.stop is None:
             return self.injection in (None, "inline_pump", "rotary_pump")
         return self.stop != "electric"
+
+    @property
+    def keeps_codes(self) -> bool:
+        """Whether a control unit of the engine keeps codes; a pump that is only mechanical has none."""
+        return self.injection not in MECHANICAL
 
     def rules_out(self, needs: Mapping[str, Collection[Any]]) -> str | None:
         """The field by which this card rules something out that needs other fittings; None when it may be
@@ -151,9 +159,16 @@ class Vehicle(BaseModel):
 
     name: Name = "Vehicle not named"
     odometer_km: Annotated[float, _within(0, 10_000_000)] | None = None
+    odometer_unit: Literal["km", "mi"] | None = None
     plate: Annotated[str, Field(max_length=40)] | None = None
     owner: Annotated[str, Field(max_length=120)] | None = None
     notes: Annotated[str, Field(max_length=2000)] | None = None
+
+    @property
+    def odometer(self) -> str:
+        """How far it had run, in the unit on its dash; empty when not known."""
+        unit = self.odometer_unit or "km"
+        return f"{plain(convert(self.odometer_km, 'km', unit))} {unit}" if self.odometer_km else ""
 
 
 def limit_faults(limits: Any, knowledge: Knowledge, path: str = "engine.limits") -> list[Fault]:

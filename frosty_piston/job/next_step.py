@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from frosty_piston.core.quantity import percent
-from frosty_piston.core.words import inside, listed
+from frosty_piston.core.words import inside, listed, sentence
 from frosty_piston.knowledge import Knowledge
 
 from .assessment import Assessed
@@ -115,7 +115,9 @@ def next_step(
 
 
 def _codes_known(job: Job) -> bool:
-    return any(True for _ in job.of(Code, CodeScan)) or job.codes_lost or bool(job.repairs)
+    """Whether the codes are written down, or there are none to read."""
+    known = any(True for _ in job.of(Code, CodeScan)) or job.codes_lost or bool(job.repairs)
+    return known or not job.engine.keeps_codes
 
 
 def _wait(job: Job, now: datetime | None) -> Entry | None:
@@ -280,14 +282,22 @@ def _look(assessed: Assessed) -> NextStep:
             because=assessed.proposals.stop_rule,
             minutes=5,
         )
+    if assessed.proposals.acquits:
+        return NextStep(
+            "prove",
+            "hand_over",
+            f"{assessed.proposals.nothing_says}. Tell the owner, and hand over",
+            where=Place(Page.PROVE, part=Part.HANDOVER),
+            because="What would show is cleared. What was tested goes with the vehicle.",
+            minutes=10,
+        )
     if n := assessed.proposals.first:
         return judge_first(assessed, n) or test_step(assessed.knowledge, n)
-    sound = assessed.suspicion.sound
-    nothing = sound > max(assessed.suspicion.repairs_needed.values(), default=0.0)
+    nothing = assessed.proposals.nothing_says
     return NextStep(
         "decide",
         "decide",
-        f"Nothing is found wrong ({percent(sound)}): say so, and what would show more"
+        f"{nothing}. Say so, and what would show more"
         if nothing
         else "Decide: no test is left that would tell more",
         where=Place(Page.DECIDE),
@@ -348,6 +358,8 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
         shape = knowledge.repairs[repair].shape
         bad = assessed.condemned(repair)
         if p < DECIDE_FROM or shape.at_part is None or not shape.at_part.points or not bad.afar:
+            continue
+        if bad.confirmed:
             continue
         read = next(
             (
@@ -447,7 +459,8 @@ def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
         return NextStep("prove", "drive", "Drive further, and note whether it came back", m.where, m.because)
     if m.what == "condition":
         shape = knowledge.proofs.conditions[m.id]
-        return NextStep("prove", "drive" if shape.drive else "prove", shape.does, m.where, m.because)
+        because = sentence(m.because.removeprefix(f"{shape.does}: "))
+        return NextStep("prove", "drive" if shape.drive else "prove", shape.does, m.where, because)
     if m.what == "piece":
         return NextStep("fit", "fit", f"Find the missing piece: {m.id}", m.where, m.because)
     does = {

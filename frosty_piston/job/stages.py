@@ -83,10 +83,8 @@ def standing(assessed: Assessed) -> Standing:
         "prove": proof.status == "proven",
     }
     now = _now(assessed, done, complaint, scanned=scanned, proof=proof, following=following)
-    stages = tuple(
-        StageState(s, TITLES[s], "now" if s == now else "done" if done[s] else "open", holds[s])
-        for s in STAGES
-    )
+    reached = {s: "done" if done[s] else "open" for s in STAGES} | {now: "now"}
+    stages = tuple(StageState(s, TITLES[s], reached[s], holds[s]) for s in STAGES)
     return Standing(assessed, stages, now, following, proof, job.last(Handover) is not None)
 
 

@@ -5,6 +5,7 @@ from functools import lru_cache
 
 import pint
 
+from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sign
 
 UNITS = {
@@ -111,6 +112,26 @@ def same_kind(unit: str, other: str) -> bool:
         _registry().Unit(UNITS[unit]).dimensionality == _registry().Unit(UNITS[other]).dimensionality
         and (unit in ("percent", "ppm")) == (other in ("percent", "ppm"))
     )
+
+
+_FIGURE = r"(?<![\d.])-?\d+(?:[ \u00a0]\d{3})*(?:\.\d+)?"
+
+
+def retold(text: str, unit: str, to: str) -> str:
+    """Write the figures of one unit in a sentence in another; spans of them keep together. Temperatures stay:
+    a difference of them is no temperature.
+
+    >>> retold("5 to 8 kPa below the air, over 3 s", "kPa", "mbar"), retold("0.203 MΩ", "Mohm", "kohm")
+    ('50 to 80 mbar below the air, over 3 s', '203 kΩ')
+    """
+    if convert(0.0, unit, to) != 0:
+        return text
+    spans = rf"({_FIGURE}(?: (?:to|and|±) {_FIGURE})*)[ \u00a0]{re.escape(sign(unit))}(?![\w³/])"
+
+    def turned(figure: re.Match[str]) -> str:
+        return plain(convert(number(figure[0]), unit, to))
+
+    return re.sub(spans, lambda span: f"{re.sub(_FIGURE, turned, span[1])} {sign(to)}", text)
 
 
 def convertible(unit: str) -> bool:

@@ -25,6 +25,7 @@ class KindShape(BaseModel):
     gives: bool = False
     one_way: bool = False
     stores: bool = False
+    shut_without_power: bool = False
     volume_ml: Annotated[float, Field(ge=0, le=20_000)]
     odds: Odds
     access_min: Minutes

@@ -10,6 +10,7 @@ from .model import Knowledge
 
 FOUND_BITS_RATIO = 3.0
 SPEAKS_RATIO = 1.4
+RULES_OUT_RATIO = 2.0
 
 
 Says = Callable[[str, list[str], str], str]
@@ -33,6 +34,11 @@ def _gap_of_fault(knowledge: Knowledge, fault: str) -> str:
     return ""
 
 
+def rules_out(known: TestFinding, at: int) -> bool:
+    """Whether an outcome rules out a state of the line at which the test looks."""
+    return any(row[at] * RULES_OUT_RATIO < known.finding.general[at] for row in known.by_state.values())
+
+
 def _speaking(knowledge: Knowledge, test: str, says: Says) -> None:
     """Every outcome of a test stands in a finding and speaks for something."""
     findings = knowledge.findings.get(test)
@@ -41,8 +47,8 @@ def _speaking(knowledge: Knowledge, test: str, says: Says) -> None:
             says("tests.toml", [test], "no finding in findings/ says what this test speaks for")
         )
     for known in findings:
-        for outcome in known.finding.outcomes:
-            if not speaks(known, outcome):
+        for at, outcome in enumerate(known.finding.outcomes):
+            if not speaks(known, outcome) and not rules_out(known, at):
                 path = [test, known.shape.name, outcome]
                 raise BadKnowledge(says(known.file, path, f"the outcome {outcome!r} speaks for nothing"))
     shape = knowledge.tests[test]

@@ -21,6 +21,7 @@ from frosty_piston.core import (
     relay,
     running,
     starting,
+    telling,
     vacuum,
     waiting,
     wiring,
@@ -55,6 +56,7 @@ AREAS: dict[type, str] = {
     waiting.WaitLimits: "waiting",
     countdown.CountdownLimits: "countdown",
     day.DayLimits: "day",
+    telling.TellingLimits: "telling",
 }
 OF_AREA = {area: cls for cls, area in AREAS.items()}
 PLAIN = "work"

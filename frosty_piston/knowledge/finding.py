@@ -1,6 +1,8 @@
 """What a test, a symptom or a code speaks for, as the knowledge files say it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+
+import numpy as np
 
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.suspects.space import Finding
@@ -10,6 +12,7 @@ from .shapes import FindingShape, WitnessShape
 LEAST_OF_ALARM = 8
 NOT_SEEN = "not_seen"
 SEEN = "seen"
+OF_ALL = "all_"
 
 
 @dataclass(frozen=True)
@@ -28,7 +31,8 @@ class CodeEntry:
 @dataclass(frozen=True, eq=False)
 class TestFinding:
     """What one test, at some points, speaks for. `lesser`: each outcome by itself, seen beside a worse one or
-    not. `between`: bad from afar and sound here, a yes or no, where that speaks for anything."""
+    not. `between`: bad from afar and sound here, a yes or no, where that speaks for anything. `by_state`:
+    its outcomes in each state of the line that it looks at, each shape (K,)."""
 
     test: str
     shape: FindingShape
@@ -37,6 +41,7 @@ class TestFinding:
     lesser: dict[str, Finding]
     between: Finding | None = None
     file: str = ""
+    by_state: dict[str, np.ndarray] = field(default_factory=dict)
 
     def seen_at(self, places: int, outcome: str) -> Finding:
         """The finding when an outcome was seen at so many places: the number of bad ones counts."""

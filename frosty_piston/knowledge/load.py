@@ -13,7 +13,7 @@ from frosty_piston.core.suspects.space import BLUR, Finding
 from .circuit_shapes import read_circuit
 from .completeness import check_complete
 from .figures import Figures
-from .finding import NOT_SEEN, SEEN, CodeEntry, TestFinding
+from .finding import NOT_SEEN, OF_ALL, SEEN, CodeEntry, TestFinding
 from .model import Knowledge
 from .parts import Node, joined, nodes_of, read_parts
 from .reader import Reader
@@ -37,14 +37,21 @@ from .shapes import (
     SymptomShape,
     TestShape,
     WitnessShape,
+    WordingShape,
 )
 from .training_shapes import read_training
 
 HERE = Path(__file__).parent
 EPSILON = 0.0003
+NEIGHBOUR_SHARE = 0.02
+SEEN_ITSELF = "seen"
 SYMPTOM_BLUR = 0.2
 COMMON_COMPLAINT = 0.025
+CIRCUIT = "circuit"
+CIRCUIT_CODE = "circuit_code"
 SOUND_COMPLAINS = 0.1
+SOUND = "sound"
+Lines = dict[str, dict[str, dict[str, float]]]
 
 
 class _Weights:
@@ -130,13 +137,33 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     part_shapes = read_parts(r, systems, faults, fault_system, tests)
     nodes = nodes_of(part_shapes)
     witnesses = r.read("witnesses.toml", dict[str, WitnessShape])
-    findings = _findings(r, weights, tests, faults=faults, nodes=nodes, witnesses=witnesses, access=access)
+    lines = _lines(r, faults)
+    findings = _findings(
+        r, weights, tests, faults=faults, nodes=nodes, witnesses=witnesses, access=access, lines=lines
+    )
     symptoms = _symptoms(r, faults, tests, cautions)
+    by_state = {
+        f"symptom.{key}": _shown_by_state(weights, "symptoms.toml", [key], symptom, lines)
+        for key, symptom in symptoms.items()
+        if symptom.by_state
+    }
     contexts = r.read("contexts.toml", dict[str, ContextShape])
     for key, context in contexts.items():
         r.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
         r.all_known("contexts.toml", [f"{key}.cautions"], context.cautions, cautions)
-    groups, codes, group_file = _codes(r, weights, systems, faults)
+    groups, codes, group_file = _codes(r, weights, systems, faults, tests)
+    by_state |= {
+        f"codes.{key}": _shown_by_state(weights, group_file[key], [f"groups.{key}"], group, lines)
+        for key, group in groups.items()
+        if group.by_state
+    }
+    kinds: dict[str, set[str]] = {}
+    for code in codes.values():
+        kinds.setdefault(code.group, set()).add(code.kind)
+    wording = r.read("wording.toml", dict[str, WordingShape])
+    for key, says in wording.items():
+        r.all_known("wording.toml", [key, "groups"], says.groups, groups)
+        r.all_known("wording.toml", [key, "moves"], says.moves, faults)
     figures = Figures(r)
     benches = r.read("benches.toml", dict[str, BenchShape])
     for bench, shape in benches.items():
@@ -182,7 +209,10 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         contexts=contexts,
         tests=tests,
         witnesses=witnesses,
+        lines=lines,
         findings=findings,
+        by_state=by_state,
+        wording=wording,
         symptom_findings={
             key: _told(
                 weights.two(
@@ -190,7 +220,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
                     [key],
                     f"symptom.{key}",
                     general=v.general,
-                    speaks=v.speaks,
+                    speaks=_spoken_by_state(v, lines, by_state.get(f"symptom.{key}", {})),
                     blur=SYMPTOM_BLUR,
                 )
             )
@@ -198,7 +228,14 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         },
         groups=groups,
         group_findings={
-            key: weights.two(group_file[key], [f"groups.{key}"], f"codes.{key}", v.general, v.speaks)
+            key: weights.two(
+                group_file[key],
+                [f"groups.{key}"],
+                f"codes.{key}",
+                _noise(weights, group_file[key], key, v, kinds.get(key, set()), faults, witnesses),
+                _spoken_by_state(v, lines, by_state.get(f"codes.{key}", {})),
+                blur=witnesses[CIRCUIT_CODE].unlisted if kinds.get(key) == {CIRCUIT} else BLUR,
+            )
             for key, v in groups.items()
         },
         codes=codes,
@@ -228,7 +265,9 @@ def _faults(reader: Reader, systems: dict[str, str]) -> tuple[dict[str, FaultSha
         faults |= read
         fault_system |= dict.fromkeys(read, system)
     for key, fault in faults.items():
-        reader.all_known(f"faults/{fault_system[key]}.toml", [key, "killed_by"], fault.killed_by, faults)
+        name = f"faults/{fault_system[key]}.toml"
+        reader.all_known(name, [key, "killed_by"], fault.killed_by, faults)
+        reader.all_known(name, [key, "never_with"], fault.never_with, faults)
     return faults, fault_system
 
 
@@ -274,6 +313,19 @@ def _symptoms(
     return symptoms
 
 
+def _lines(reader: Reader, faults: dict[str, FaultShape]) -> Lines:
+    """The states of each line by the fault it has; what is not named is sound."""
+    name = "lines.toml"
+    lines: Lines = reader.read(name, Lines)
+    for part, of_part in lines.items():
+        reader.all_known(name, [part], of_part, faults)
+        for fault, states in of_part.items():
+            if not 0 < sum(states.values()) <= 1 or min(states.values()) < 0:
+                raise BadKnowledge(reader.says(name, [part, fault], "chances from 0 to 1, and 1 together"))
+            states[SOUND] = 1 - sum(states.values())
+    return lines
+
+
 def _findings(
     reader: Reader,
     weights: _Weights,
@@ -282,6 +334,7 @@ def _findings(
     nodes: dict[str, Node],
     witnesses: dict[str, WitnessShape],
     access: dict[str, AccessShape],
+    lines: Lines,
 ) -> dict[str, list[TestFinding]]:
     findings: dict[str, list[TestFinding]] = {}
     for name in reader.many("findings"):
@@ -289,22 +342,42 @@ def _findings(
             reader.known(name, [test], test, tests)
             for shape in given:
                 path = [test, shape.name]
+                reader.known(name, [*path, "how"], shape.how, witnesses)
+                witness = witnesses[shape.how]
                 shows: dict[str, np.ndarray] = {}
+                of_line = _by_state(weights, name, path, shape, lines)
                 for speaks in shape.speaks:
                     reader.known(name, [test, speaks.fault], speaks.fault, faults)
-                    shows[speaks.fault] = weights.row(
-                        name, [*path, speaks.fault], shape.outcomes, speaks.shows
-                    )
+                    row = weights.row(name, [*path, speaks.fault], shape.outcomes, speaks.shows)
+                    if of_line and speaks.fault in lines[shape.part or ""]:
+                        row = _of_line(shape.outcomes, row, lines[shape.part or ""][speaks.fault], of_line)
+                    if speaks.itself and witness.wrong_share is None:
+                        says = f"what is {witness.title} sees nothing itself"
+                        raise BadKnowledge(reader.says(name, [*path, speaks.fault, "itself"], says))
+                    row = row if shape.how == SEEN_ITSELF or shape.whole else _neighbours(row)
+                    shows[speaks.fault] = _direct(row, witness.wrong_share) if speaks.itself else row
                 for point in shape.points:
                     reader.known(name, [test, "points"], point, tests[test].points)
                 for node in shape.nodes:
                     reader.known(name, [test, "nodes"], node, nodes)
-                reader.known(name, [*path, "how"], shape.how, witnesses)
+                for outcome, apart in shape.told_apart.items():
+                    reader.known(name, [*path, "told_apart", outcome, "by"], apart.by, tests)
+                    reader.all_known(
+                        name, [*path, "told_apart", outcome], apart.into.values(), shape.outcomes
+                    )
+                if shape.unless is not None:
+                    before = [known.shape.name for known in findings.get(test, ())]
+                    reader.known(name, [*path, "unless"], shape.unless, before)
                 reader.all_known(name, [*path, "reach"], shape.reach, access)
-                witness = witnesses[shape.how]
                 slip = witness.false_alarm / (len(shape.outcomes) - 1)
-                slips = dict.fromkeys(shape.outcomes[1:], slip)
+                common = {
+                    outcome: sum(faults[f].per_thousand / 1000 * float(row[at]) for f, row in shows.items())
+                    for at, outcome in enumerate(shape.outcomes)
+                }
+                slips = {o: _slip(witness, slip, common[o]) for o in shape.outcomes[1:]}
                 general = weights.row(name, [*path, "general"], shape.outcomes, {**slips, **shape.general})
+                if of_line:
+                    of_line[SOUND] = general
                 well = weights.row(name, [*path, "well"], shape.outcomes, shape.well) if shape.well else None
                 finding = Finding(
                     f"{test}.{shape.name}",
@@ -316,17 +389,133 @@ def _findings(
                 )
                 lesser = _lesser(weights, name, path, shape, finding)
                 reader.all_known(name, [*path, "between"], shape.between, faults)
+                reader.all_known(name, [*path, "alike"], shape.alike, faults)
+                between_at = [*path, "between"]
+                common_between = sum(
+                    faults[f].per_thousand / 1000 * weights.chance(name, between_at, given)
+                    for f, (given, _) in shape.between.items()
+                )
                 between = (
-                    weights.two(name, [*path, "between"], f"{finding.id}.between", slip, shape.between)
+                    weights.two(
+                        name,
+                        between_at,
+                        f"{finding.id}.between",
+                        _slip(witness, slip, common_between),
+                        shape.between,
+                    )
                     if shape.between
                     else None
                 )
                 findings.setdefault(test, []).append(
                     TestFinding(
-                        test, shape, witness, finding=finding, lesser=lesser, between=between, file=name
+                        test,
+                        shape,
+                        witness,
+                        finding=finding,
+                        lesser=lesser,
+                        between=between,
+                        file=name,
+                        by_state=of_line,
                     )
                 )
     return findings
+
+
+def _shown_by_state(
+    weights: _Weights, name: str, path: list[str], sign: SymptomShape | CodeGroupShape, lines: Lines
+) -> dict[str, float]:
+    """How often a sign shows in each state of its line, sound too."""
+    reader = weights.reader
+    reader.known(name, [*path, "line"], sign.line, lines)
+    states = {s for of_fault in lines[sign.line].values() for s in of_fault} - {SOUND}
+    reader.all_known(name, [*path, "by_state"], sign.by_state, states)
+    reader.all_known(name, [*path, "by_state"], states, sign.by_state)
+    found = {s: weights.chance(name, [*path, "by_state", s], p) for s, p in sign.by_state.items()}
+    return {**found, SOUND: weights.chance(name, [*path, "general"], sign.general)}
+
+
+def _spoken_by_state(
+    sign: SymptomShape | CodeGroupShape, lines: Lines, by_state: dict[str, float]
+) -> dict[str, tuple[str | float, str]]:
+    """What a symptom or a code speaks for, the faults of its line by their states."""
+    spoken: dict[str, tuple[str | float, str]] = dict(sign.speaks)
+    for fault, states in lines.get(sign.line, {}).items():
+        if by_state and fault in spoken:
+            spoken[fault] = (sum(p * by_state[s] for s, p in states.items()), spoken[fault][1])
+    return spoken
+
+
+def _by_state(
+    weights: _Weights, name: str, path: list[str], shape: FindingShape, lines: Lines
+) -> dict[str, np.ndarray]:
+    """What a test from afar comes to in each state of its line; empty for all others."""
+    if not shape.by_state:
+        return {}
+    weights.reader.known(name, [*path, "part"], shape.part or "", lines)
+    states = {s for of_fault in lines[shape.part or ""].values() for s in of_fault} - {SOUND}
+    weights.reader.all_known(name, [*path, "by_state"], shape.by_state, states)
+    weights.reader.all_known(name, [*path, "by_state"], states, shape.by_state)
+    return {
+        state: weights.row(name, [*path, "by_state", state], shape.outcomes, shows)
+        for state, shows in shape.by_state.items()
+    }
+
+
+def _of_line(
+    outcomes: list[str], row: np.ndarray, states: dict[str, float], by_state: dict[str, np.ndarray]
+) -> np.ndarray:
+    """The row of a fault of a line: what befalls all lines as written, the rest by the state of the one."""
+    of_all = np.array([o.startswith(OF_ALL) for o in outcomes])
+    best = np.zeros(len(outcomes))
+    best[0] = states.get(SOUND, 0.0)
+    one = best + sum(p * by_state[s] for s, p in states.items() if s != SOUND)
+    whole = float(row[of_all].sum())
+    return np.asarray(np.where(of_all, row, 0.0) + (1 - whole) * one / one.sum())
+
+
+def _neighbours(row: np.ndarray) -> np.ndarray:
+    """A fault that is found bad is at times found bad in another way than is written: marks between ways of
+    being bad are judged, and nobody has seen every vehicle. Not where the outcomes name different things."""
+    least = NEIGHBOUR_SHARE * float(row[1:].sum())
+    spread = np.append(0.0, np.maximum(row[1:], least))
+    spread[0] = max(EPSILON, 1 - spread.sum())
+    return np.asarray(spread / spread.sum())
+
+
+def _direct(row: np.ndarray, wrong_share: float | None) -> np.ndarray:
+    """What shows of a fault that is looked at itself: it is missed as seldom as such a look is wrong."""
+    assert wrong_share is not None
+    return np.append(wrong_share, row[1:] / row[1:].sum() * (1 - wrong_share))
+
+
+def _slip(witness: WitnessShape, slip: float, common: float) -> float:
+    """The chance of one bad outcome although nothing stands behind it. Who sees a state directly is wrong in
+    a share of what he finds, however rare that state is: the rarer it is, the rarer he says it by mistake."""
+    if witness.wrong_share is None or common <= 0:
+        return slip
+    return min(slip, witness.wrong_share * common)
+
+
+def _noise(
+    weights: _Weights,
+    name: str,
+    key: str,
+    group: CodeGroupShape,
+    kinds: set[str],
+    faults: dict[str, FaultShape],
+    witnesses: dict[str, WitnessShape],
+) -> float:
+    """How often a code is set although nothing that sets it is wrong. A circuit code is set by the circuit
+    itself in most vehicles that bring it, however rare such a fault is."""
+    if kinds != {CIRCUIT}:
+        return weights.chance(name, [f"groups.{key}"], group.general)
+    common = sum(
+        faults[f].per_thousand / 1000 * weights.chance(name, [f"groups.{key}", f], given)
+        for f, (given, _) in group.speaks.items()
+        if f in faults
+    )
+    general = weights.chance(name, [f"groups.{key}"], group.general)
+    return _slip(witnesses[CIRCUIT_CODE], general, common)
 
 
 def _told(symptom: Finding) -> Finding:
@@ -389,7 +578,11 @@ def _speak_for_all(
 
 
 def _codes(
-    reader: Reader, weights: _Weights, systems: dict[str, str], faults: dict[str, FaultShape]
+    reader: Reader,
+    weights: _Weights,
+    systems: dict[str, str],
+    faults: dict[str, FaultShape],
+    tests: dict[str, TestShape],
 ) -> tuple[dict[str, CodeGroupShape], dict[str, CodeEntry], dict[str, str]]:
     files: dict[str, CodesFile] = {name: reader.read(name, CodesFile) for name in reader.many("codes")}
     groups = {key: group for file in files.values() for key, group in file.groups.items()}
@@ -397,8 +590,10 @@ def _codes(
     codes: dict[str, CodeEntry] = {}
     for name, file in files.items():
         for key, group in file.groups.items():
-            for fault in (*group.speaks, *group.clears):
+            latches = group.latches[:1] if group.latches else ()
+            for fault in (*group.speaks, *group.clears, *group.of_all, *latches):
                 reader.known(name, [f"groups.{key}", fault], fault, faults)
+            reader.all_known(name, [f"groups.{key}", "follows_unless"], group.follows_unless, tests)
             for other in (*group.refined.values(), *group.follows):
                 reader.known(name, [f"groups.{key}"], other, groups)
         listed = [

@@ -32,6 +32,7 @@ from .shapes import (
     SymptomShape,
     TestShape,
     WitnessShape,
+    WordingShape,
 )
 from .training_shapes import TrainingShape
 
@@ -69,7 +70,10 @@ class Knowledge:
     contexts: dict[str, ContextShape]
     tests: dict[str, TestShape]
     witnesses: dict[str, WitnessShape]
+    lines: dict[str, dict[str, dict[str, float]]]
     findings: dict[str, list[TestFinding]]
+    by_state: dict[str, dict[str, float]]
+    wording: dict[str, WordingShape]
     symptom_findings: dict[str, Finding]
     groups: dict[str, CodeGroupShape]
     group_findings: dict[str, Finding]

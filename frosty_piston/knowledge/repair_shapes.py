@@ -92,13 +92,14 @@ class OptionShape(Shape):
     the part itself as minutes of workshop time; `also`: repairs it does as well; `leaves`: faults of its
     repair that it does not cure. `plan`: the repair whose work plan carries it out, when not its own.
     `pieces`: it is done cylinder by cylinder. `wears`: what is left fails next; `snaps`: it may snap on the
-    way out.
+    way out. `goes_round`: it helps although the fault stays as it is.
     """
 
     id: str = ""
     title: str
     act: Act
     temporary: bool = False
+    goes_round: bool = False
     parts: Share = 1.0
     minutes: Share = 1.0
     part_minutes: float | None = None
@@ -206,7 +207,9 @@ class CheckShape(Shape):
 
 class ConditionShape(Shape):
     """A complaint's own condition. `though_broken`, `when_cured`: the chance that it is passed, general
-    figures."""
+    figures. What shows that it was passed: a `drive` with its distance, a result of one of the tests in
+    `shown_by`, or of a recording where it is `recorded`; without that it is only said. Its `reading` must
+    come out sound as often as that test is made."""
 
     title: str
     does: str
@@ -215,6 +218,7 @@ class ConditionShape(Shape):
     drive: bool = False
     reading: str = ""
     recorded: bool = False
+    shown_by: list[str] = []
     wait_min: float = 0
     though_broken: Annotated[float, Field(gt=0, lt=1)]
     when_cured: Annotated[float, Field(gt=0, lt=1)] = 0.97

@@ -1,6 +1,6 @@
 """The shapes of the knowledge files."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
@@ -39,12 +39,17 @@ class CautionShape(Shape):
 
 
 class FaultShape(Shape):
+    """`quiet`: the share of moments at which it can be measured although the complaint is away just then; 1
+    for what lasts. `never_with`: faults that cannot be there at the same time: one thing has one state."""
+
     title: str
     part: str
     per_thousand: Annotated[float, Field(gt=0, lt=500)]
+    quiet: Annotated[float, Field(gt=0, le=1)] = 1.0
     shows: Because
     needs: dict[str, list[CardValue]] = {}
     killed_by: dict[str, tuple[Chance, Because]] = {}
+    never_with: list[str] = []
     dies_of: list[str] = []
 
 
@@ -104,6 +109,9 @@ class SootShape(Shape):
 
 
 class SymptomShape(Shape):
+    """`line`, `by_state`: how often it shows in each state of a line; the faults of that line have it from
+    there, whatever chance stands beside their reason."""
+
     title: str
     general: Chance
     words: str = ""
@@ -114,6 +122,8 @@ class SymptomShape(Shape):
     lit_by_code: bool = False
     proved_by: str = ""
     cautions: list[str] = []
+    line: str = ""
+    by_state: dict[str, Chance] = {}
     speaks: dict[str, tuple[Chance, Because]] = {}
 
 
@@ -139,6 +149,20 @@ class NeverShape(Shape):
     because: Because
 
 
+class EdgeShape(Shape):
+    """How far around its mark a figure still says a little of both sides: `share` of the figure, or `by` so
+    much of the unit."""
+
+    share: Annotated[float, Field(ge=0, le=2)] = 0.0
+    by: Annotated[float, Field(ge=0)] = 0.0
+
+    @model_validator(mode="after")
+    def one_of_them(self) -> Self:
+        if bool(self.share) == bool(self.by):
+            raise ValueError("an edge is a share of the figure, or so much of its unit")
+        return self
+
+
 class TestShape(Shape):
     title: str
     how: str = ""
@@ -155,6 +179,7 @@ class TestShape(Shape):
     overload: bool = False
     outcomes: dict[str, Verdict] = {}
     figures: list[str] = []
+    edges: dict[str, EdgeShape] = {}
     flags: list[str] = []
     points: list[str] = []
     channels: list[str] = []
@@ -177,6 +202,7 @@ class TestShape(Shape):
     stops_it: bool = False
     asks_why: list[str] = []
     asked_with: list[str] = []
+    repeats: Annotated[int, Field(ge=1, le=9)] = 1
     stands_in_for: list[str] = []
     adds_nothing_after: list[str] = []
     never: NeverShape | None = None
@@ -201,23 +227,54 @@ class TestShape(Shape):
 
 
 class SpeaksShape(Shape):
+    """`itself`: the test sees the very thing that is wrong; then it misses it as seldom as its witness is
+    wrong, and `shows` tells how it looks."""
+
     fault: str
-    shows: dict[str, Chance]
+    shows: dict[str, Chance] = {}
     because: Because
+    itself: bool = False
     beside: dict[str, Chance] = {}
 
 
 class WitnessShape(Shape):
-    """How far a way of finding out can be trusted."""
+    """How far a way of finding out can be trusted. `wrong_share`: of those that see a state directly, the
+    share that is wrong."""
 
     title: str
+    wrong_share: Annotated[float, Field(gt=0, lt=0.2)] | None = None
     false_alarm: Annotated[float, Field(gt=0, lt=0.2)]
     unlisted: Annotated[float, Field(gt=0, lt=0.5)]
     repeats: Annotated[float, Field(gt=0, lt=1)]
 
 
+class ToldApartShape(Shape):
+    """An outcome that another test of the same part tells apart: by what that one came to, on one `channel`
+    of it where it has several, its new name."""
+
+    by: str
+    channel: str = ""
+    into: dict[str, str]
+
+
 class FindingShape(Shape):
+    """`part`: the kind of part whose own state it reads, cylinder by cylinder: what is read at the part
+    itself then decides over what is read of it from afar. `whole`: it is made of the verdict over all points
+    together, which stands at this point; single points conclude nothing of the whole. `unless`: it is silent
+    once this other finding of its test has come to something. `lasting`: it is found whether or not the
+    complaint is there, since it is seen on the part, or brought about by the test; left out, what is seen
+    lasts and what is measured is of its moment. `told_apart`: outcomes that another test of the part makes
+    more of: a valve that stands, by where it stands. `by_state`: what it comes to in each state of the part
+    with its wire; the faults of that line then need no rows but for what befalls all lines at once. `alike`:
+    what a whole set that is bad and reads alike speaks for and against: parts do not tire alike."""
+
     name: str
+    part: str | None = None
+    whole: str | None = None
+    unless: str | None = None
+    lasting: bool | None = None
+    told_apart: dict[str, ToldApartShape] = {}
+    by_state: dict[str, dict[str, Chance]] = {}
     reach: list[str] = []
     how: str
     outcomes: Annotated[list[str], Field(min_length=2)]
@@ -232,6 +289,7 @@ class FindingShape(Shape):
     needs: dict[str, list[CardValue]] = {}
     covers: Literal["cylinders", "batteries", "suspect_plugs"] | None = None
     between: dict[str, tuple[Chance, Because]] = {}
+    alike: dict[str, tuple[Annotated[float, Field(ge=0.05, le=20)], Because]] = {}
     speaks: list[SpeaksShape]
 
 
@@ -249,13 +307,33 @@ class BenchShape(Shape):
 
 
 class CodeGroupShape(Shape):
+    """`follows_unless`: what a test comes to when a code of the group cannot follow from those others: too
+    little does not flow because a valve stands open. `clears`: what a code of the group rules out, so many
+    times as likely; `of_all`: the same, while its codes do not name every cylinder: what all of them share
+    would name all. `latches`: once something was repaired, and none of the groups it follows is there, a code
+    of the group is a latch that waits for its reset: the fault that is, and how many times as likely. `line`,
+    `by_state`: as of a symptom."""
+
     title: str
     general: Chance
     refined: dict[str, str] = {}
     follows: list[str] = []
+    follows_unless: dict[str, list[str]] = {}
+    line: str = ""
+    by_state: dict[str, Chance] = {}
     of: list[str] = []
     speaks: dict[str, tuple[Chance, Because]] = {}
     clears: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
+    of_all: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
+    latches: tuple[str, Annotated[float, Field(gt=1, le=1000)]] | None = None
+
+
+class WordingShape(Shape):
+    """What the scan tool's own words beside codes of some groups say more: any of `words` in its text."""
+
+    groups: Annotated[list[str], Field(min_length=1)]
+    words: Annotated[list[str], Field(min_length=1)]
+    moves: dict[str, tuple[Annotated[float, Field(ge=0.1, le=10)], Because]]
 
 
 CodeId = Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]

@@ -6,6 +6,8 @@ from typing import Any
 
 import numpy as np
 
+from .testing import graded
+
 Rng = np.random.Generator
 R_AIR = 287.0
 AIR_KPA = 101.3
@@ -170,7 +172,7 @@ def by_hand(line: ExhaustLine, rng: Rng) -> dict[str, Any]:
     return {
         "percent": round(line.urea + float(rng.normal(0, 0.15)), 1),
         "measured_ml": round(max(0.0, 100 * line.dose * (1 + float(rng.normal(0, 0.02)))), 0),
-        "spray": "cone" if line.dose > 0.8 else "jet" if line.dose > 0.25 else "drips",
+        "spray": graded(line.dose, {"cone": 0.8, "jet": 0.25}, "drips"),
         "soot_g": round(max(0.0, line.soot_g * (1 + float(rng.normal(0, 0.06)))), 0),
         "ash_g": round(max(0.0, line.ash_g * (1 + float(rng.normal(0, 0.1)))), 0),
     }

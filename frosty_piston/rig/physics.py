@@ -74,7 +74,7 @@ def heat(state: Condition, i: int) -> float:
 
 def cold_aid(state: Condition, i: int) -> float:
     if state.card.glow in (None, "none"):
-        return (1.0 if state.heater_warms else 0.0) if state.card.intake_heater else 1.0
+        return 1.0 if state.heater_warms or not state.card.intake_heater else 0.0
     return heat(state, i)
 
 

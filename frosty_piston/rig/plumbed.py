@@ -66,7 +66,8 @@ def made_on(vehicle: SimulatedVehicle, found: Leaking, knowledge: Knowledge, ste
     if test == LOOK:
         size = leaks.get(node, 0.0)
         seen = size > 0 and rng.random() < SEEN
-        return [saw(LOOK, ("off" if size >= OFF_ML_S else "split") if seen else "sound", node=node)]
+        broken = "off" if size >= OFF_ML_S else "split"
+        return [saw(LOOK, broken if seen else "sound", node=node)]
     if test == HOLD:
         return [_held(test, node, *_alone(leaks.get(node, 0.0), found.volumes[found.place[node]]), rng)]
     if test != SECTION:

@@ -12,6 +12,10 @@ from frosty_piston.core.traces import Signal
 STEP_S = 0.01
 FAULTS = ("healthy", "dead_spot", "sticks", "slow", "stuck", "does_not_close", "loose")
 RATES_HZ = (2.0, 5.0, 10.0, 20.0, 50.0)
+RAMPS = "ramps"
+SINES = "sines"
+# How a drive may be commanded: in ramps, in sines, or in steps of so many percent.
+WAYS = (RAMPS, SINES, "steps_5", "steps_10", "steps_25")
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,13 +30,21 @@ class DriveRecording:
     dead_spot: tuple[float, float] | None = None
 
 
-def drive_recording(seed: int, fault: str, drive: str = "motor") -> DriveRecording:
-    """Make one recording of a drive swept both ways and stepped. Raises ValueError for a fault that is not
-    one of `FAULTS`."""
+def drive_recording(seed: int, fault: str, drive: str = "motor", way: str = RAMPS) -> DriveRecording:
+    """Make one recording of a drive, commanded one of the `WAYS`. Raises ValueError for a fault that is not
+    one of `FAULTS`, and for another way."""
     if fault not in FAULTS:
         raise ValueError(f"fault must be one of {', '.join(FAULTS)}")
-    rng = np.random.default_rng([seed, FAULTS.index(fault), drive == "vacuum"])
-    command = _command(rng)
+    if way not in WAYS:
+        raise ValueError(f"way must be one of {', '.join(WAYS)}")
+    entropy = [seed, FAULTS.index(fault), drive == "vacuum"]
+    rng = np.random.default_rng(entropy + ([WAYS.index(way)] if way != RAMPS else []))
+    if way == RAMPS:
+        command = _command(rng)
+    elif way == SINES:
+        command = _sines(rng)
+    else:
+        command = _steps(rng, way, drive)
     spot = None
     if fault == "dead_spot":
         low = float(rng.uniform(20, 60))
@@ -55,6 +67,28 @@ def _command(rng: np.random.Generator) -> np.ndarray:
     for level in (rng.uniform(50, 80), rng.uniform(15, 35), 0.0):
         parts.append(ramp(level, level, rest + 2))
     return np.concatenate(parts)
+
+
+def _steps(rng: np.random.Generator, way: str, drive: str) -> np.ndarray:
+    """Up and down in even steps, once or twice, each held until somebody has looked."""
+    height = float(way.rpartition("_")[2])
+    held = float(rng.uniform(1.6, 3.0) if drive == "motor" else rng.uniform(3.0, 5.0))
+    rest = float(rng.uniform(2, 4))
+    up = np.arange(0, 100 + height / 2, height)
+    levels = np.concatenate([up, up[-2::-1]] * int(rng.integers(1, 3)))
+    parts = [np.zeros(int(rest / STEP_S))]
+    parts += [np.full(int(held / STEP_S), level) for level in levels]
+    return np.concatenate([*parts, np.zeros(int(rest / STEP_S))])
+
+
+def _sines(rng: np.random.Generator) -> np.ndarray:
+    """Slow waves between the ends, then three steps with rests between."""
+    period = float(rng.uniform(30, 60))
+    t = np.arange(0, 2.5 * period, STEP_S)
+    rest = np.zeros(int(4 / STEP_S))
+    wave = 50 - 50 * np.cos(2 * np.pi * t / period)
+    steps = [np.full(int(6 / STEP_S), level) for level in (70.0, 25.0, 0.0)]
+    return np.concatenate([rest, wave, *steps])
 
 
 def _position(

@@ -35,6 +35,11 @@ def read(test: str, value: float | str, unit: str, conditions: Entry | None = No
     return _with(data, "reading", conditions, where)
 
 
+def graded(value: float, over: dict[str, float], else_: str) -> str:
+    """The first word whose figure a value is over."""
+    return next((word for word, least in over.items() if value > least), else_)
+
+
 def saw(test: str, outcome: str, conditions: Entry | None = None, **where: Any) -> Entry:
     return _with({"test": test, "outcome": outcome}, "outcome", conditions, where)
 
@@ -102,7 +107,8 @@ def crank_current(state: Condition, where: dict[str, str], rng: Rng) -> list[Ent
 @made("known_good_battery")
 def known_good(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     own = physics.crank_rpm(state)
-    (volts, ohm) = (state.ocv_v, state.battery_ohm)
+    volts = state.ocv_v
+    ohm = state.battery_ohm
     state.ocv_v = 12.72
     state.battery_ohm = 0.0055
     good = physics.crank_rpm(state)
@@ -250,7 +256,7 @@ def warm_up(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("fuel_prime_air")
 def prime(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     air = state.air_in_fuel + 0.2 * max(0.0, 0.5 - state.lift)
-    return [saw("fuel_prime_air", "empty" if air > 0.85 else "bubbles" if air > 0.15 else "clear")]
+    return [saw("fuel_prime_air", graded(air, {"empty": 0.85, "bubbles": 0.15}, "clear"))]
 
 
 @made("fuel_low_pressure")
@@ -498,7 +504,8 @@ def boost_trace(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry
     if physics.overboosts(state) and rng.random() < 0.6:
         return [saw("boost_trace", "over")]
     hunting = (state.vanes_stick > 0.4 or state.dead_spot or state.vane_plug_loose) and rng.random() < 0.4
-    return [saw("boost_trace", "hunts" if hunting else "short" if share < 0.88 else "reaches")]
+    reached = "short" if share < 0.88 else "reaches"
+    return [saw("boost_trace", "hunts" if hunting else reached)]
 
 
 @made("actuator_sweep")
@@ -566,7 +573,8 @@ def _vacuum_sweep(state: Condition) -> str:
 @made("vane_learning")
 def learning(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     refused = state.vanes_stick > 0.6 or state.vane_motor == 0 or state.dead_spot and rng.random() < 0.5
-    return [saw("vane_learning", "refused" if refused else "better" if state.vane_offset > 5 else "same")]
+    learned = "better" if state.vane_offset > 5 else "same"
+    return [saw("vane_learning", "refused" if refused else learned)]
 
 
 @made("actuator_watch")
@@ -592,12 +600,7 @@ def watch(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("linkage_free")
 def linkage(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [
-        saw(
-            "linkage_free",
-            "seized" if state.vanes_stick > 0.85 else "rough" if state.vanes_stick > 0.25 else "free",
-        )
-    ]
+    return [saw("linkage_free", graded(state.vanes_stick, {"seized": 0.85, "rough": 0.25}, "free"))]
 
 
 @made("unplug_compare")
@@ -681,7 +684,8 @@ def flap_watch(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]
     if state.flap_chatters:
         return [saw("flap_watch", str(rng.choice(["keeps_cycling", "grinds", "still"], p=[0.5, 0.3, 0.2])))]
     stops = state.flap_carbon > 0.5 and rng.random() < 0.7
-    return [saw("flap_watch", str(rng.choice(["keeps_cycling", "still"])) if stops else "once_then_still")]
+    crust = str(rng.choice(["still", "grinds", "keeps_cycling"], p=[0.75, 0.17, 0.08]))
+    return [saw("flap_watch", crust if stops else "once_then_still")]
 
 
 @made("egr_look")
@@ -941,7 +945,8 @@ def nox(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 @made("def_look")
 def def_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     crystals = rng.random() < (0.5 if state.spray < 0.7 else 0.06)
-    return [saw("def_look", "seal_missing" if not state.cap_seal else "crystals" if crystals else "clean")]
+    seen = "crystals" if crystals else "clean"
+    return [saw("def_look", seen if state.cap_seal else "seal_missing")]
 
 
 @made("def_concentration")
@@ -988,9 +993,7 @@ def def_pressure(state: Condition, where: dict[str, str], rng: Rng) -> list[Entr
 @made("def_injector_look")
 def injector_look(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     foul = "fouled" if rng.random() < 0.1 else "clean"
-    return [
-        saw("def_injector_look", "blocked" if state.spray < 0.45 else "fouled" if state.spray < 0.7 else foul)
-    ]
+    return [saw("def_injector_look", graded(1 - state.spray, {"blocked": 0.55, "fouled": 0.3}, foul))]
 
 
 # wiring
@@ -1052,15 +1055,11 @@ def wiggle(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
 
 @made("swap_parts")
 def swap(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    part = bool(state.coil_open or state.drips or state.trim_error or state.hot_open)
-    return [
-        saw(
-            "swap_parts",
-            "follows" if part else "gone" if state.loose_plug and rng.random() < 0.5 else "stays",
-            node="injector",
-            cylinder=1,
-        )
-    ]
+    if state.coil_open or state.drips or state.trim_error or state.hot_open:
+        seen = "follows"
+    else:
+        seen = "gone" if state.loose_plug and rng.random() < 0.5 else "stays"
+    return [saw("swap_parts", seen, node="injector", cylinder=1)]
 
 
 SIGNAL_ERRORS = {

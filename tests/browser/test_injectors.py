@@ -35,7 +35,7 @@ class CameBack(AnyJob):
         self.page.locator("#form-grip").get_by_role("button", name="Holds").click()
         self.page.locator(".face .cavity.sound").wait_for()
         self.proof("clear")
-        self.drive("120")
+        self.drive("400")
         self.hand_over()
 
     def wiggled(self, seconds):

@@ -18,7 +18,7 @@ class Wiggling(BrowserTest):
         for button in pad.get_by_role("button").all():
             box = button.bounding_box()
             self.assertGreaterEqual(box["height"], 44)
-            self.assertLessEqual(box["y"] + box["height"], 844)
+            self.assertLess(box["y"] + box["height"], 844.5)  # within a pixel of the screen
         pad.get_by_role("button", name="Undo a slip").click()
         self.until("performance.now() > 1200")
         pad.get_by_role("button", name="Hands off").click()

@@ -262,6 +262,26 @@ class SignedIn(Away):
         self.assertEqual(self.notes("demo-patrol")[-1], "seen by Odd")
         self.assertEqual(self.workshop.tapes.job("demo-patrol").job.tape[-1].by, "Odd")
 
+    def test_a_kept_page_of_somebody_else_gives_way_when_the_server_is_back(self):
+        self.go("/jobs/demo-patrol/tape")
+        self.away()
+        self.page.get_by_label("Note").fill("seen by Odd")
+        self.press("Write", "#form-note")
+        self.sees("Kept here, will send: 1 entry", "#outbox")
+        self.page.evaluate(
+            """async (url) => {
+                const cache = await caches.open((await caches.keys())[0]), kept = await cache.match(url);
+                const page = (await kept.text()).replace(/data-who="Odd"/, 'data-who="Ylva"');
+                await cache.put(url, new Response(page, { headers: kept.headers }));
+            }""",
+            f"{self.base}/",
+        )
+        self.go("/")
+        self.sees("Sent when Odd signs in", "#outbox")
+        self.here()
+        self.until("acts.all().then((x) => x.length === 0)")
+        self.assertEqual(self.notes("demo-patrol")[-1], "seen by Odd")
+
     def test_pages_are_gone_after_signing_out(self):
         self.go("/jobs/demo-patrol/tape")
         self.until(f"caches.match('{self.base}/jobs/demo-patrol/tape').then((x) => Boolean(x))")

@@ -1,7 +1,9 @@
 """Cold start, plug life, costs, waits and proofs: calibration, worked examples, properties."""
 
+import random
 import unittest
 
+from frosty_piston.benchmarks.starts import measured
 from frosty_piston.core.costing import Option, cost_options
 from frosty_piston.core.plug_life import (
     PlugLifeLimits,
@@ -12,7 +14,14 @@ from frosty_piston.core.plug_life import (
     snap_chance,
 )
 from frosty_piston.core.proving import cured_given
-from frosty_piston.core.starting import StartEngine, StartLimits, margin_curves, start_chance
+from frosty_piston.core.starting import (
+    Start,
+    StartEngine,
+    StartLimits,
+    fitted_to,
+    margin_curves,
+    start_chance,
+)
 from frosty_piston.core.waiting import (
     WaitLimits,
     cold_soaked_after_h,
@@ -29,17 +38,38 @@ class ColdStart(unittest.TestCase):
     v8, four, six = StartEngine(8), StartEngine(4), StartEngine(6, "prechamber")
 
     def test_a_v8_near_zero_tolerates_a_quarter_dead_and_no_more(self):
-        self.assertGreater(start_chance(0, self.v8, [1] * 6 + [0] * 2, START), 0.9)
-        self.assertLess(start_chance(0, self.v8, [1] * 5 + [0] * 3, START), 0.5)
+        self.assertGreater(start_chance(0, self.v8, [1] * 6 + [0] * 2, START), 0.85)
+        self.assertLess(start_chance(0, self.v8, [1] * 5 + [0] * 3, START), 0.75)
+        self.assertLess(start_chance(0, self.v8, [1] * 4 + [0] * 4, START), 0.6)
+
+    def test_no_cliff_between_two_and_three_of_four(self):
+        for working, low, high in ((2, 0.01, 0.2), (3, 0.3, 0.9), (4, 0.95, 1.0)):
+            chance = float(start_chance(-18, self.four, [1] * working + [0] * (4 - working), START))
+            self.assertTrue(low < chance < high, (working, chance))
+
+    def test_tired_plugs_of_an_engine_that_did_not_start(self):
+        tired = (0.07,) * 8
+        chance = float(start_chance(1, self.v8, tired, START))
+        known = fitted_to([Start(1.0, tired, "would_not")], self.v8, START)
+        after = float(start_chance(1, self.v8, tired, START, known=known))
+        self.assertLess(after, 0.35)
+        self.assertGreater(chance - after, 0.15)
+
+    def test_what_is_stated_is_what_other_engines_do(self):
+        seed = random.randrange(10**6)
+        for bins in measured(seed, 3000):
+            self.assertEqual(len(bins), 5)
+            for b in bins:
+                self.assertLess(abs(b.stated - b.started), 0.05 + 3 * b.unsure, f"seed {seed}: {b}")
 
     def test_a_prechamber_engine_without_plugs_needs_about_15_c(self):
-        self.assertLess(start_chance(8, self.six, [0] * 6, START), 0.1)
-        self.assertGreater(start_chance(18, self.six, [0] * 6, START), 0.85)
+        self.assertLess(start_chance(8, self.six, [0] * 6, START), 0.35)
+        self.assertGreater(start_chance(18, self.six, [0] * 6, START), 0.7)
         self.assertGreater(start_chance(-15, self.six, [1] * 6, START), 0.95)
 
     def test_a_direct_engine_without_plugs_starts_from_about_10_c(self):
-        self.assertGreater(start_chance(10, self.four, [0] * 4, START), 0.8)
-        self.assertLess(start_chance(0, self.four, [0] * 4, START), 0.15)
+        self.assertGreater(start_chance(10, self.four, [0] * 4, START), 0.65)
+        self.assertLess(start_chance(0, self.four, [0] * 4, START), 0.35)
 
     def test_a_slow_crank_starts_nothing(self):
         self.assertLess(start_chance(20, self.v8, [1] * 8, START, crank_rpm=100), 0.15)

@@ -344,6 +344,11 @@ class Boost(Edges, unittest.TestCase):
             Signal(t, asked), Signal(t, np.where(t < 15, 100 + 0.89 * (asked - 100), 100)), BOOST
         )
         self.assertIsNone(late.to_90_s)
+        # asked slowly, it is as late as it stands behind what is asked
+        slowly = np.interp(t, [0, 5, 13, 19, 19.1, 20], [100, 100, 200, 200, 100, 100])
+        behind = np.interp(t - 0.4, t, slowly)
+        report_slow = analyse_boost(Signal(t, slowly), Signal(t, behind), BOOST)
+        self.assertAlmostEqual(report_slow.to_90_s, 0.4, delta=0.06)
         # settled after two seconds: what is missing before does not count
         self.assertAlmostEqual(report.shortfall_kpa, 0.0, places=6)
         swings = asked + np.where((t >= 5) & (t < 15), 20 * np.sin(2 * np.pi * t), 0)

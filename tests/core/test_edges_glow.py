@@ -3,7 +3,7 @@ a path, whose heat is 1/R: 80 % at 1.25 ohm, half at 2 ohm."""
 
 import unittest
 
-from frosty_piston.core.electrical import contact, lamp_limit_ohm, lamp_share
+from frosty_piston.core.electrical import contact, lamp_light, lamp_limit_ohm, lamp_share
 from frosty_piston.core.glow import (
     GlowLimits,
     Meter,
@@ -207,12 +207,15 @@ class Resistance(Edges, unittest.TestCase):
 
 class Lamp(Edges, unittest.TestCase):
     def test_brightness_by_hand(self):
-        # a lamp of 12 W at 12 V draws 1 A; at 70 % of its light it stands at 0.7^(1/1.55) of 12 V, 9.534 V,
+        # a lamp of 12 W at 12 V draws 1 A; at 70 % of its power it stands at 0.7^(1/1.55) of 12 V, 9.534 V,
         # draws 0.7945^0.55 A, 0.8812 A, and leaves 2.466 V: 2.799 ohm
         self.assertAlmostEqual(lamp_limit_ohm(12, 0.7), 2.799, delta=0.002)
         self.assertAlmostEqual(lamp_share(12, 2.799), 0.7, delta=0.001)
         self.assertAlmostEqual(lamp_share(12, 0.0), 1.0, delta=1e-6)
         self.assertEqual(lamp_limit_ohm(12, 0.7, supply_v=9.0), 0.0)
+        # at half its voltage it takes 0.5^1.55 of its power and gives 0.5^3.4 of its light
+        self.assertAlmostEqual(lamp_light(0.5**1.55), 0.5**3.4)
+        self.assertEqual((lamp_light(0.0), lamp_light(1.0)), (0.0, 1.0))
         for watts, ohm in ((0, 1.0), (5, -0.1)):
             with self.assertRaises(ValueError):
                 lamp_share(watts, ohm)

@@ -23,11 +23,14 @@ from frosty_piston.core.running import (
     judge_warm_up,
 )
 from frosty_piston.core.starting import (
+    Start,
     StartEngine,
     StartLimits,
     compression_end_k,
+    fitted_to,
     margin_curves,
     start_chance,
+    start_width,
 )
 from frosty_piston.core.stretches import budget_of, staircase
 from frosty_piston.core.vacuum import (
@@ -57,7 +60,7 @@ from frosty_piston.core.wiring import (
     wiggle_chance,
 )
 from frosty_piston.knowledge.figures import general
-from tests.edges import Edges
+from tests.edges import Edges, exact
 
 RUNNING, WIRING, VACUUM = general(RunningLimits), general(WiringLimits), general(VacuumLimits)
 
@@ -195,7 +198,10 @@ class PlugLife(unittest.TestCase):
 
 
 class ColdStart(unittest.TestCase):
-    LIMITS = general(StartLimits)
+    """By hand, of an engine that is known: no spread between engines, and sharp about how many must fire."""
+
+    GENERAL = general(StartLimits)
+    LIMITS = exact(GENERAL, engine_spread_k=1e-9, firing_spread=1e-3, spread_k=6.0)
 
     def test_compression_by_hand(self):
         # n = 1.36 - 18/200 = 1.27: 273.15 * 17^0.27
@@ -206,18 +212,18 @@ class ColdStart(unittest.TestCase):
     def test_one_cylinder_by_hand(self):
         # at the temperature that fires it, without a plug, one half; carried by 1/(1 + exp(-(200 - 125)/12))
         engine = StartEngine(1, compression_ratio=17.0)
-        fires_at = 596 / 17**0.27 - 273.15
+        fires_at = 594 / 17**0.27 - 273.15
         carries = 1 / (1 + math.exp(-75 / 12))
         self.assertAlmostEqual(
             float(start_chance(fires_at, engine, [0.0], self.LIMITS)), 0.5 * carries, places=6
         )
         # six degrees hotter at the end of compression is one spread
-        hotter = (596 + 6) / 17**0.27 - 273.15
+        hotter = (594 + 6) / 17**0.27 - 273.15
         self.assertAlmostEqual(
             float(start_chance(hotter, engine, [0.0], self.LIMITS)), carries / (1 + math.exp(-1)), places=6
         )
         # a plug lifts by 160 K
-        lifted = (596 - 160) / 17**0.27 - 273.15
+        lifted = (594 - 160) / 17**0.27 - 273.15
         self.assertAlmostEqual(
             float(start_chance(lifted, engine, [1.0], self.LIMITS)), 0.5 * carries, places=6
         )
@@ -228,13 +234,13 @@ class ColdStart(unittest.TestCase):
         most, more = (float(start_chance(lifted, engine, [h], self.LIMITS)) for h in (1.3, 2.0))
         self.assertEqual(most, more)
         pre = StartEngine(1, "prechamber")
-        at = 650 / 21.5**0.27 - 273.15
+        at = 651 / 21.5**0.27 - 273.15
         self.assertAlmostEqual(float(start_chance(at, pre, [0.0], self.LIMITS)), 0.5 * carries, places=6)
-        at = (650 - 250) / 21.5**0.27 - 273.15
+        at = (651 - 250) / 21.5**0.27 - 273.15
         self.assertAlmostEqual(float(start_chance(at, pre, [1.0], self.LIMITS)), 0.5 * carries, places=6)
         self.assertEqual((self.LIMITS.block_heater_k, self.LIMITS.crank_rpm), (25, 200))
 
-    def test_three_quarters_must_fire(self):
+    def test_two_thirds_must_fire_and_more_in_the_cold(self):
         hot = 60.0
         carries = 1 / (1 + math.exp(-75 / 12))
         for cylinders, alive, starts in ((4, 3, True), (4, 2, False), (8, 6, True), (8, 5, False)):
@@ -242,8 +248,40 @@ class ColdStart(unittest.TestCase):
             chance = float(
                 start_chance(-10, StartEngine(cylinders, compression_ratio=17.0), heat, self.LIMITS)
             )
-            self.assertAlmostEqual(chance, carries if starts else 0.0, delta=0.02)
+            self.assertAlmostEqual(chance, carries if starts else 0.0, delta=0.03)
         self.assertGreater(float(start_chance(hot, StartEngine(4), [0.0] * 4, self.LIMITS)), 0.99)
+        # five of seven are 0.714; 0.66 are wanted at 0 C, 0.712 at -10, 0.7172 at -11
+        seven = StartEngine(7, compression_ratio=17.0)
+        for celsius, starts in ((-11, False), (-10, True)):
+            chance = float(start_chance(celsius, seven, [1.0] * 5 + [0.0] * 2, self.LIMITS))
+            self.assertEqual(chance > 0.5, starts, celsius)
+
+    def test_an_engine_is_known_by_what_it_did(self):
+        limits, four, none = self.GENERAL, StartEngine(4), (0.0,) * 4
+        before = float(start_chance(8, four, none, limits))
+        chances = [
+            float(start_chance(8, four, none, limits, known=fitted_to([Start(8.0, none, did)], four, limits)))
+            for did in ("would_not", "coughed", "started")
+        ]
+        self.assertLess(chances[0], before)
+        self.assertLess(chances[0], chances[1])
+        self.assertGreater(chances[2], before)
+        twice = fitted_to([Start(8.0, none, "would_not")] * 2, four, limits)
+        self.assertLess(float(start_chance(8, four, none, limits, known=twice)), chances[0])
+        wide = start_width(8, four, none, limits)
+        narrow = start_width(
+            8, four, none, limits, known=fitted_to([Start(8, none, "started")] * 9, four, limits)
+        )
+        self.assertLess(wide[0], before)
+        self.assertLess(before, wide[1])
+        self.assertLess(narrow[1] - narrow[0], wide[1] - wide[0])
+        # a bad start that surely had another cause says nothing of the heat
+        other = exact(limits, other_cause=1.0)
+        known = fitted_to([Start(8.0, none, "would_not")], four, other)
+        self.assertAlmostEqual(float(start_chance(8, four, none, other, known=known)), before)
+        for wrong in ((0.0,) * 3, (0.0,) * 5):
+            with self.assertRaises(ValueError):
+                fitted_to([Start(8.0, wrong, "started")], four, limits)
 
     def test_curves(self):
         curves = margin_curves(StartEngine(2), self.LIMITS, low_c=-30, high_c=25, step_c=5)
@@ -457,7 +495,10 @@ class Vacuum(Edges, unittest.TestCase):
                 (68.3, None, 1800.0, "sound"),
             ),
         )
-        self.held(lambda kpa: judge_flicker(kpa, VACUUM), ((2.0, "steady"), (2.1, "flickers")))
+        self.held(
+            lambda kpa: judge_flicker(kpa, VACUUM),
+            ((2.0, "steady"), (2.1, "unclear"), (2.5, "unclear"), (2.6, "flickers")),
+        )
 
     def test_holding(self):
         # from 60 kPa in 60 s: under 3 for a part, under 7 for a branch, over 51 (85 %) is gross
@@ -487,7 +528,7 @@ class Vacuum(Edges, unittest.TestCase):
                 (101.4, 101.0, 60.0, "implausible"),
             ),
         )
-        self.assertAlmostEqual(leak_tau_s(60, 60 / math.e, 30), 30)
+        self.assertAlmostEqual(leak_tau_s(40, 40 / math.e, 30), 30)
         self.assertEqual(leak_tau_s(60, 60.1, 30), math.inf)
 
     def test_travel(self):

@@ -212,7 +212,19 @@ class Battery(Edges, unittest.TestCase):
         for volts, percent in ((11.5, 0), (11.89, 0), (12.06, 25), (12.24, 50), (12.45, 75), (12.65, 100)):
             self.assertAlmostEqual(charge_percent(volts, self.LIMITS), percent)
         self.assertAlmostEqual(charge_percent(11.975, self.LIMITS), 12.5)
-        for celsius, percent in ((-30, 50), (-18, 50), (-10, 65), (0, 80), (12.5, 90), (25, 100), (40, 100)):
+        for celsius, percent in (
+            (-45, 18),
+            (-40, 18),
+            (-35, 25.5),
+            (-30, 33),
+            (-24, 41.5),
+            (-18, 50),
+            (-10, 65),
+            (0, 80),
+            (12.5, 90),
+            (25, 100),
+            (40, 100),
+        ):
             self.assertAlmostEqual(cold_capacity_percent(celsius, self.LIMITS), percent)
         for celsius, volts in ((-40, 8.5), (-18, 8.5), (1, 9.05), (20, 9.6), (30, 9.6)):
             self.assertAlmostEqual(crank_limit_v(celsius, self.LIMITS), volts)

@@ -4,7 +4,7 @@ import math
 import unittest
 
 from frosty_piston.core.holding import Held, Hole, hold_fit, hole, hole_mm, least_wait_s, unfound
-from frosty_piston.core.vacuum import SEA_LEVEL, VacuumLimits, ambient_of
+from frosty_piston.core.vacuum import SEA_LEVEL, VacuumLimits, ambient_of, leak_tau_s, left_kpa
 from frosty_piston.knowledge.figures import general
 
 VACUUM = general(VacuumLimits)
@@ -12,9 +12,10 @@ VACUUM = general(VacuumLimits)
 
 class Holding(unittest.TestCase):
     def test_two_points_by_hand(self):
-        # 60 to 57 in 60 s: tau = 60 / ln(60/57) = 1 169.7 s; the loss of 3 is good to 1/sqrt(6) kPa: 13.6 %
+        # 60 to 57 in 60 s, choked under 47.611 kPa: tau = 60 * 47.611 / 3 = 952.2 s; the loss of 3 is good to
+        # 1/sqrt(6) kPa: 13.6 %
         found = hold_fit([(0, 60), (60, 57)], 1.0, SEA_LEVEL)
-        self.assertAlmostEqual(found.tau_s, 1169.7, delta=0.1)
+        self.assertAlmostEqual(found.tau_s, 952.2, delta=0.1)
         self.assertAlmostEqual(found.u_s / found.tau_s, 0.136, delta=0.001)
 
     def test_what_does_not_fall_is_endless(self):
@@ -36,19 +37,34 @@ class Holding(unittest.TestCase):
         self.assertAlmostEqual(high.choked_kpa_s, (60 - 40.9) / 40)
         self.assertIsNone(hold_fit([(0, 40), (60, 30)], 1.0, SEA_LEVEL).choked_kpa_s)
 
+    def test_a_deep_vacuum_falls_at_a_steady_rate_and_then_ever_slower(self):
+        # 47 % of 100 kPa is 47: 60 to 47 is 13/47 of a time constant, 47 to 23.5 is ln 2
+        air = ambient_of(100.0)
+        for start, end, taus in (
+            (60.0, 53.5, 6.5 / 47),
+            (60.0, 47.0, 13 / 47),
+            (47.0, 23.5, math.log(2)),
+            (60.0, 23.5, 13 / 47 + math.log(2)),
+            (20.0, 10.0, math.log(2)),
+        ):
+            self.assertAlmostEqual(leak_tau_s(start, end, 100 * taus, air), 100)
+            self.assertAlmostEqual(left_kpa(start, 100 * taus, 100, air), end)
+        self.assertEqual(left_kpa(60.0, 1e6, math.inf, air), 60.0)
+        self.assertGreater(leak_tau_s(60, 57, 60, air), leak_tau_s(60, 57, 60, ambient_of(80.0)))
+
     def test_what_cannot_be_fitted(self):
         for points in ([], [(0, 60)], [(5, 60), (5, 50)]):
             with self.assertRaises(ValueError):
                 hold_fit(points, 1.0, SEA_LEVEL)
 
     def test_the_least_wait(self):
-        # one part: tau 1 169.7 s; two steps of 1 kPa off 60: 1 169.7 ln(60/58) = 39.7 s; a branch (7 of 60):
-        # tau 483.7, 16.4 s; twice the volume twice the time; half the step: 1 169.7 ln(60/59) = 19.7 s
+        # both choked, so at a steady rate: one part loses 3 of 60 in 60 s, two steps of 1 kPa in 40 s; a
+        # branch (7 of 60) in 17.14 s; twice the volume twice the time; half the step half of it
         for step, volume, branch, seconds in (
-            (1.0, 55, False, 39.65),
-            (1.0, 110, False, 79.31),
-            (1.0, 55, True, 16.4),
-            (0.5, 55, False, 19.66),
+            (1.0, 55, False, 40.0),
+            (1.0, 110, False, 80.0),
+            (1.0, 55, True, 17.14),
+            (0.5, 55, False, 20.0),
         ):
             self.assertAlmostEqual(least_wait_s(VACUUM, 60, step, volume, 55, branch), seconds, delta=0.03)
         with self.assertRaises(ValueError):

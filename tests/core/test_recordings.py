@@ -20,7 +20,7 @@ from frosty_piston.core.traces import (
     without_stairs,
 )
 from frosty_piston.knowledge.figures import general
-from frosty_piston.rig.recordings import FAULTS, drive_recording
+from frosty_piston.rig.recordings import FAULTS, RAMPS, WAYS, drive_recording
 
 DRIVE, SHUT = general(ActuatorLimits), Limit(5, "percent")
 
@@ -74,9 +74,12 @@ class Channels(unittest.TestCase):
         self.assertEqual(len(cut(a, 1, 2)), 11)
 
 
+UNSEEN = {"steps_10": ("sticks",), "steps_25": ("sticks", "dead_spot", "slow")}
+
+
 class Drives(unittest.TestCase):
-    def judged(self, seed, fault, drive):
-        r = drive_recording(seed, fault, drive)
+    def judged(self, seed, fault, drive, way=RAMPS):
+        r = drive_recording(seed, fault, drive, way)
         return judge_drive(analyse_drive(r.command, r.actual, DRIVE, r.percent), DRIVE, SHUT, drive)
 
     def test_every_fault_of_the_rig_is_known(self):
@@ -88,6 +91,25 @@ class Drives(unittest.TestCase):
                 self.assertGreaterEqual(right, 6 if fault in ("stuck", "loose") else 5, (drive, fault, said))
                 if fault == "healthy":
                     self.assertLessEqual(set(said), {"follows", "unclear"})
+
+    def test_steps_and_waves_are_judged_like_ramps(self):
+        # What is narrower than a step does not show: sticking by 5 to 9 % in steps of 10, and half of the
+        # dead spots in steps of 25.
+        for way in WAYS:
+            for drive in ("motor", "vacuum"):
+                for fault in FAULTS:
+                    said = [self.judged(seed, fault, drive, way).cls for seed in range(2000, 2005)]
+                    if fault == "healthy":
+                        self.assertLessEqual(set(said), {"follows", "unclear"}, (way, drive))
+                    if fault not in UNSEEN.get(way, ()):
+                        right = said.count("follows" if fault == "healthy" else fault) + said.count("unclear")
+                        self.assertGreaterEqual(right, 4, (way, drive, fault, said))
+
+    def test_a_step_too_short_for_its_samples_is_told(self):
+        t = np.arange(0, 40, 0.8)
+        c = np.floor(t / 1.6) * 10 % 100
+        judged = judge_drive(analyse_drive(Signal(t, c), Signal(t, c), DRIVE), DRIVE, SHUT)
+        self.assertIn("hold each step for two seconds", judged.because)
 
     def test_the_dead_spot_is_where_it_is(self):
         for seed in range(5):

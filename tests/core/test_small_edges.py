@@ -6,11 +6,12 @@ import numpy as np
 
 from frosty_piston.core.actuators import upright
 from frosty_piston.core.aftertreatment import DefLimits, FilterLimits, judge_concentration
-from frosty_piston.core.air import AirLimits, judge_egr_air
+from frosty_piston.core.air import AirLimits, barometer_kpa, exhaust_share, expected_air_mg, judge_egr_air
 from frosty_piston.core.air_recorded import RecordedLimits, judge_alike
 from frosty_piston.core.boost import BoostLimits, analyse_boost, judge_boost
 from frosty_piston.core.codes import read_block
 from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
+from frosty_piston.core.filter_flow import exhaust_flow_m3h
 from frosty_piston.core.injection import (
     InjectionLimits,
     judge_cutout,
@@ -18,13 +19,17 @@ from frosty_piston.core.injection import (
     judge_misfires,
 )
 from frosty_piston.core.limits import Limit
+from frosty_piston.core.nox import nox_mass_g_s
 from frosty_piston.core.plug_life import life_scale
+from frosty_piston.core.quantity import kelvin
 from frosty_piston.core.relay import RelayLimits, RelayPoints, judge_on_time, judge_point
+from frosty_piston.core.starting import compression_end_k
 from frosty_piston.core.suspects.next_test import Belief, Test, propose, repair_groups, sure_enough
 from frosty_piston.core.suspects.odds import conflicts
 from frosty_piston.core.suspects.space import build_space
 from frosty_piston.core.traces import Signal, without_stairs
 from frosty_piston.core.vacuum import VacuumLimits, judge_hold
+from frosty_piston.core.wires import copper_ohm_mm2_m, section_needed_mm2, wire_drop_v
 from frosty_piston.core.wiring import judge_circuit_drop
 from frosty_piston.knowledge.figures import general
 from tests.edges import exact
@@ -61,6 +66,39 @@ class Edges(unittest.TestCase):
         volts = np.where(c <= 35, 0.5, 0.5 + c / 25)  # flat at the end that is not its middle
         middle = (c > 40) & (c < 90)
         np.testing.assert_allclose(upright(c, volts, False)[middle], c[middle], atol=0.01)
+
+    def test_copper_is_warmer_under_the_bonnet(self):
+        # 10 A through 4 m of 1.5 mm2 there and back: 0.933 V at 20 C; 65 K more are 25.5 % more
+        for wire_c, drop in ((20.0, 0.9333), (85.0, 1.1718), (-20.0, 0.7866)):
+            self.assertAlmostEqual(wire_drop_v(10, 4, 1.5, wire_c), drop, places=4)
+            self.assertAlmostEqual(section_needed_mm2(10, 4, drop, wire_c), 1.5, places=3)
+
+    def test_exhaust_in_the_charge_by_hand(self):
+        # a tenth of exhaust at 373.15 K in air of 303.15 K makes 310.15 K: 500 mg weigh 488.7, 439.8 of it
+        # air
+        self.assertAlmostEqual(exhaust_share(500.0, 439.84, 30.0, 100.0), 0.1, places=3)
+        self.assertEqual(exhaust_share(500.0, 500.0, 30.0, 100.0), 0.0)
+        self.assertIn("32 % less air", judge_egr_air(533.0, 360.0, AIR).because)
+        self.assertIn("about 28 % of the charge is exhaust", judge_egr_air(533.0, 360.0, AIR).because)
+
+    def test_what_cannot_be_is_refused(self):
+        for ask, least, most in (
+            (kelvin, -273.14, None),
+            (barometer_kpa, -5000.0, 11_000.0),
+            (copper_ohm_mm2_m, -60.0, 200.0),
+            (lambda c: expected_air_mg(100, 2.2, 4, c, 0.85), -273.14, None),
+            (lambda c: exhaust_flow_m3h(50, 1.5, c, 104.3), -273.14, None),
+            (lambda c: compression_end_k([20.0, c], 17, 200).min(), -273.14, None),
+            (lambda ppm: nox_mass_g_s(ppm, 10), 0.0, None),
+            (lambda flow: nox_mass_g_s(10, flow), 0.0, None),
+        ):
+            self.assertGreaterEqual(ask(least), 0)
+            with self.assertRaises(ValueError):
+                ask(least - 0.02)
+            if most is not None:
+                self.assertGreater(ask(most), 0)
+                with self.assertRaises(ValueError):
+                    ask(most + 0.02)
 
     def test_any_lamp_at_all_can_be_asked_for(self):
         for rated in (0.0, -1.0):

@@ -149,8 +149,9 @@ class Apart(unittest.TestCase):
             self.assertTrue(all(np.array_equal(one[i], other[i], equal_nan=True) for i in one))
 
     def test_its_limits_are_set(self):
-        self.readers.read(b"time,v\n" + b"\n".join(ROWS))
-        reader = next(iter(self.readers._all))
+        reader = self.readers._taken()
+        self.addCleanup(self.readers._idle.put, reader)
+        reader.read(b"time,v\n" + b"\n".join(ROWS))
         limits = Path(f"/proc/{reader.process.pid}/limits").read_text()
         for name, most in (
             ("Max address space", 2 * 2**30),

@@ -283,11 +283,17 @@ class Folding(unittest.TestCase):
         self.assertTrue(self.job(*cleared).job.codes_lost)
 
     def test_several_plug_codes_are_one_witness(self):
-        one = self.job(symptom("hard_start_cold"), entry("code", code="P0671")).suspicion
-        four = self.job(
-            symptom("hard_start_cold"), *[entry("code", code=f"P067{c}") for c in range(1, 5)]
-        ).suspicion
-        self.assertAlmostEqual(one.suspects[0].probability, four.suspects[0].probability)
+        one, two, four = (
+            self.job(
+                symptom("hard_start_cold"), *[entry("code", code=f"P067{c}") for c in range(1, most)]
+            ).suspicion
+            for most in (2, 3, 5)
+        )
+        self.assertAlmostEqual(one.suspects[0].probability, two.suspects[0].probability)
+        # what all plugs share would name all of them
+        for fault in ("glow_relay_contacts", "glow_feed_lost", "glow_control_missing"):
+            self.assertLess(one.odds(fault), 0.4 * four.odds(fault), fault)
+        self.assertGreater(one.odds("glow_plugs_open"), four.odds("glow_plugs_open"))
 
     def test_readings_after_the_repair_belong_to_its_proof(self):
         before = [symptom("hard_start_cold"), meter(), *plugs([1.0, "OL", 1.0, 1.0])]

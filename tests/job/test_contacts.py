@@ -31,6 +31,10 @@ def wiggle(seconds=60, dropouts=0):
     return entry("outcome", test="wiggle", where={"node": "injector", "cylinder": 2}, figures=figures)
 
 
+def pin(**conditions):
+    return reading("supply_pins", 12.3, "V", conditions, node="egr_valve", pin="supply")
+
+
 class Disturbed(unittest.TestCase):
     def test_what_opens_a_plug(self):
         ohms = reading("injector_resistance", 0.4, "ohm", cylinder=3)
@@ -44,6 +48,15 @@ class Disturbed(unittest.TestCase):
                 [("injector", None)],
             ),
             ("a wiggle opens nothing", [wiggle()], []),
+            ("pins, nothing said of the plug", [pin()], [("egr_valve", None)]),
+            ("pins, plug on", [pin(wires_off=False)], []),
+            ("pins, the part drawing", [pin(loaded=True)], []),
+            (
+                "pins, a lamp drawing with the plug off",
+                [pin(loaded=True, wires_off=True)],
+                [("egr_valve", None)],
+            ),
+            ("pins, plug off", [pin(loaded=False)], [("egr_valve", None)]),
             ("each place once", [LOOK, OFF, ohms], [("injector", 2), ("injector", 3)]),
         ):
             with self.subTest(name):

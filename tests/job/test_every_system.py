@@ -220,7 +220,7 @@ class Cases(unittest.TestCase):
         self.assertNotIn("brake_pedal_feel", first_tests(result, 20), "the driver has said so already")
 
     def test_pressure_still_high_at_low_soot_is_ash(self):
-        # Soot burns off, ash does not; the counter of the control unit is the next look.
+        # Soot burns off, ash does not; the zero of the sensor first, then the counter of the control unit.
         result = assessed(
             symptom("regen_frequent"),
             code("P2463"),
@@ -229,7 +229,9 @@ class Cases(unittest.TestCase):
             figures("dpf_pressure", q_m3h=100, dp_kpa=6.0),
         )
         self.leads(result, "dpf_ash", 0.3)
-        self.assertEqual(result["next_tests"][0]["where"], {"channel": "ash_mass"})
+        sensor, counter = result["next_tests"][:2]
+        self.assertEqual(sensor["test"], "key_on_pressures")
+        self.assertEqual(counter["where"], {"channel": "ash_mass"})
 
     def test_a_differential_pressure_off_zero_is_the_sensor(self):
         # Zeroed or replaced before anything is believed.

@@ -10,7 +10,22 @@ from frosty_piston.job.tape.jobfile import check
 from frosty_piston.job.weighing.access import access_reached
 from frosty_piston.job.weighing.suspicion import possible_faults
 from frosty_piston.knowledge import load_knowledge
-from tests.cases import NORRA, SKARN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
+from tests.cases import (
+    MODERN,
+    NORRA,
+    SKARN,
+    code,
+    entry,
+    figures,
+    job_file,
+    meter,
+    outcome,
+    plugs,
+    reading,
+    relay_read,
+    scan,
+    symptom,
+)
 
 K = load_knowledge()
 
@@ -21,6 +36,17 @@ def at(*entries, engine=NORRA):
 
 def weight(assessed, finding):
     return next(e.weight for e in assessed.evidence if e.finding and e.finding.id == finding)
+
+
+class AfterARepair(unittest.TestCase):
+    def test_what_was_found_and_noted_before_it_is_still_told(self):
+        (seen,) = plugs(["OL"], "plug")
+        seen["data"]["note"] = "thread green all round"
+        done = entry("action", action="replaced", what="relay", repair="glow_relay")
+        told = at(symptom("hard_start_cold"), meter(), seen, done).suspicion.suspects
+        (plug,) = (s for s in told if s.fault == "glow_plugs_open")
+        self.assertIn("Before the repair: ", plug.because)
+        self.assertIn("thread green all round", plug.because)
 
 
 class Coverage(unittest.TestCase):
@@ -35,7 +61,7 @@ class Coverage(unittest.TestCase):
     def test_half_the_batteries_are_half_the_answer(self):
         self.assertEqual(
             weight(
-                at(reading("battery_rest", 12.6, "V", point="battery_1"), engine=SKARN), "battery_rest.rest"
+                at(reading("battery_rest", 12.8, "V", point="battery_1"), engine=SKARN), "battery_rest.rest"
             ),
             0.5,
         )
@@ -97,6 +123,17 @@ class Words(unittest.TestCase):
         ]:
             self.assertTrue(s.because.startswith(("For it: ", "Nothing found speaks for it")), s.because)
 
+    def test_what_another_explains_is_said_by_its_name(self):
+        far_open = reading("egr_position", 84, "percent", point="engine_off")
+        job = at(symptom("low_power"), code("P0401"), code("P0404"), far_open, engine=MODERN)
+        said = {s.fault: s.because for s in job.suspicion.suspects}
+        self.assertIn("“EGR valve stuck open” explains what was found: without it", said["egr_drive_failed"])
+        self.assertIn("It comes with “EGR valve stuck open”", said["intake_manifold_carbon"])
+        self.assertNotIn("EGR valve stuck open”", said["egr_stuck_open"])
+        for s in job.suspicion.suspects[:-1]:
+            if s.probability > 0.06:
+                self.assertNotIn("what its base rate leaves", s.because)
+
     def test_for_and_against_point_at_entries_that_stand(self):
         result = answer(
             at(
@@ -120,6 +157,22 @@ class Codes(unittest.TestCase):
             for found in (without, with_code)
         ]
         self.assertLess(chance[1], chance[0] / 4)
+
+    def test_the_tool_s_own_words_beside_a_code_count(self):
+        def odds(text=None):
+            said = {"text": text} if text else {}
+            found = at(symptom("hard_start_cold"), entry("code", code="P0380", **said)).suspicion.suspects
+            return {x.fault: x.probability for x in found}
+
+        silent, plugs, supply = (
+            odds(),
+            odds("Relay fed, PLUGS DRAW NOTHING"),
+            odds("Glow plugs never supplied"),
+        )
+        self.assertGreater(plugs["glow_plugs_open"], 2 * silent["glow_plugs_open"])
+        self.assertLess(plugs["glow_relay_contacts"], silent["glow_relay_contacts"])
+        self.assertGreater(supply["glow_feed_lost"], silent["glow_feed_lost"])
+        self.assertEqual(odds("Heating circuit"), silent)
 
     def test_an_old_engine_without_a_control_unit_is_not_acquitted_by_no_codes(self):
         engine = {**NORRA, "injection": "inline_pump"}
@@ -161,6 +214,26 @@ class Access(unittest.TestCase):
         self.assertNotIn("intake_heater_failed", electronic)
         self.assertNotIn("glow_relay_coil", electronic)
         self.assertIn("glow_module_failed", electronic)
+
+    def test_a_circuit_code_says_that_circuit(self):
+        for name in ("P0403", "P0045", "P2202", "P0672", "P0201", "P0102"):
+            job = at(code(name), scan(), engine={"name": "x"})
+            odds = {x.fault: x.probability for x in job.suspicion.suspects}
+            of_circuit = K.groups[job.codes[0].group].speaks
+            self.assertGreaterEqual(sum(odds.get(f, 0.0) for f in of_circuit), 0.85, name)
+
+    def test_what_was_named_is_in_the_space(self):
+        dry = {"name": "x", "turbo": "vgt_electric", "egr_drive": "motor", "egr_cooler_bypass": "none"}
+        dry |= {"inlet_flap": "motor", "swirl_flaps": "none", "stop": "electric", "vacuum_pump": True}
+        mount = "vacuum_mount_leak"
+        measured = figures("vacuum_hold", {"node": "engine_mount"}, start_kpa=60, end_kpa=2, seconds=5)
+        for card, entries, there in (
+            (dry, [], False),
+            ({**dry, "vacuum_mounts": False}, [], False),
+            ({**dry, "vacuum_mounts": True}, [], True),
+            (dry, [measured], True),
+        ):
+            self.assertEqual(mount in at(*entries, engine=card).suspicion.space.place, there, card)
 
 
 class Meters(unittest.TestCase):

@@ -8,7 +8,19 @@ from frosty_piston.job.repair.prove import prove, still_to_drive
 from frosty_piston.job.tape.jobfile import check
 from frosty_piston.job.weighing.proof_evidence import conditions_of, returns_of
 from frosty_piston.knowledge import load_knowledge
-from tests.cases import MODERN, NORRA, VACUUM, entry, job_file, meter, outcome, plugs, reading, symptom
+from tests.cases import (
+    MODERN,
+    NORRA,
+    VACUUM,
+    entry,
+    job_file,
+    meter,
+    outcome,
+    plugs,
+    reading,
+    scan,
+    symptom,
+)
 
 K = load_knowledge()
 GLOW = [
@@ -65,8 +77,40 @@ class Proven(unittest.TestCase):
         self.assertGreaterEqual(found.sure, 0.95)
 
     def test_a_hose_tight_again_and_pulled(self):
-        found = proof(*HOSE, NEW_HOSE, *TIGHT, *CLEARED, DRY, PULL)
+        found = proof(*HOSE, NEW_HOSE, *TIGHT, *CLEARED, DRY, RECORDED, PULL)
         self.assertEqual(found.status, "proven", found.missing)
+
+    def test_a_pull_or_a_drive_that_is_only_said_proves_nothing(self):
+        drive = entry("drive", distance_km=30, codes_read=True, codes_back=[])
+        for condition, shown in ((PULL, RECORDED), (step("boost_hose_split", "clean_drive"), drive)):
+            name = condition["data"]["step"]
+            with self.subTest(name):
+                done = (*HOSE, NEW_HOSE, *TIGHT, *CLEARED, DRY, condition)
+                (said,) = (s for s in proof(*done).steps if s.id == name)
+                self.assertEqual(said.result, "said")
+                self.assertIn("said to be passed", said.note)
+                (passed,) = (s for s in proof(*done, shown).steps if s.id == name)
+                self.assertEqual(passed.result, "pass")
+                self.assertGreater(proof(*done, shown).sure, proof(*done).sure)
+
+    def test_what_comes_and_goes_is_proven_by_how_long_it_stays_away(self):
+        goes = entry("symptom", symptom="misfire_intermittent", returns=[{"distance_km": 100}] * 3)
+        loose = entry("outcome", test="wiggle", where={"node": "injector", "cylinder": 2}, figures=WORN)
+        quiet = entry("outcome", test="wiggle", where={"node": "injector", "cylinder": 2}, figures=QUIET)
+        new = entry(
+            "action",
+            action="repaired",
+            what="new terminal",
+            repair="injector_connector_fretted",
+            cylinders=[2],
+        )
+        # (350 / (350 + D)) ** 3.5 is 0.3 at 144 km
+        for km, far in ((140, False), (148, True)):
+            with self.subTest(km=km):
+                drive = entry("drive", distance_km=km, codes_read=True, codes_back=[], complaint_back=False)
+                found = proof(goes, scan(), loose, new, quiet, *CLEARED, drive)
+                self.assertGreater(found.sure, 0.95)
+                self.assertEqual("drive" not in {m.what for m in found.missing}, far)
 
     def test_two_faults_both_mended(self):
         wire = entry("action", action="repaired", what="EGR wire", repair="egr_wiring")
@@ -91,10 +135,30 @@ class Proven(unittest.TestCase):
             *again,
             *CLEARED,
             step("egr_valve", "leaks"),
+            RECORDED,
             step("egr_valve", "load_pull"),
-            step("egr_valve", "clean_drive"),
+            entry("drive", distance_km=24, codes_read=True, codes_back=[]),
         )
         self.assertEqual(found.status, "proven", found.missing)
+
+    def test_hours_of_standing_fit_what_ran_since(self):
+        replaced = {**PLUG_2, "at": "2026-01-14T09:00:00Z"}
+        idled = {"at": "2026-01-14T17:30:00Z", "kind": "proof_step"}
+        idled["data"] = {"repair": "glow_plugs", "step": "idle", "result": "pass"}
+        for ran, at, sure, result in (
+            ((), "2026-01-14T09:30:00Z", None, "warm"),
+            ((), "2026-01-14T09:30:00Z", True, "pass"),
+            ((), "2026-01-14T17:40:00Z", None, "warm"),
+            ((), "2026-01-14T17:50:00Z", None, "pass"),
+            ((idled,), "2026-01-14T19:00:00Z", None, "warm"),
+            ((), None, None, "pass"),
+        ):
+            with self.subTest(ran=len(ran), at=at, sure=sure):
+                cold = entry("proof_step", repair="glow_plugs", step="cold_start", result="pass", soaked_h=9)
+                cold["data"] |= {"hours_sure": sure} if sure else {}
+                cold |= {"at": at} if at else {}
+                steps = proof(*GLOW, replaced, *ran, cold, engine=NORRA).steps
+                self.assertEqual({s.result for s in steps if s.id == "cold_start"}, {result})
 
     def test_passed_again_on_another_day_raises_the_certainty(self):
         half = [
@@ -132,9 +196,13 @@ class Proven(unittest.TestCase):
 
     def test_an_old_step_of_any_complaint_still_counts(self):
         old = step("boost_hose_split", "complaint")
-        self.assertNotIn(("condition", "load_pull"), missing(*HOSE, NEW_HOSE, *TIGHT, *CLEARED, DRY, old))
+        done = (*HOSE, NEW_HOSE, *TIGHT, *CLEARED, DRY, RECORDED, old)
+        self.assertNotIn(("condition", "load_pull"), missing(*done))
 
 
+RECORDED = outcome("boost_trace", "reaches")
+WORN = {"wiggle_s": 60, "dropouts": 9, "rest_s": 60, "rest_dropouts": 0}
+QUIET = {**WORN, "dropouts": 0}
 WIRE_AND_VALVE = [
     symptom("limp_mode"),
     symptom("black_smoke"),
@@ -382,11 +450,45 @@ class Conditions(unittest.TestCase):
             *stop,
             act,
             outcome("stop_hand_pump", "stops_holds"),
-            reading("stop_time", 1.2, "s"),
+            *[reading("stop_time", s, "s") for s in (1.2, 1.0, 1.4)],
             engine=VACUUM,
         )
         self.assertNotIn("condition", {w for w, _ in found})
         self.assertEqual(proof(*stop, act, reading("stop_time", 6.0, "s"), engine=VACUUM).status, "failed")
+
+    def test_once_is_not_three_times_and_a_slow_stop_is_not_undone_by_a_quick_one(self):
+        stop = [symptom("slow_stop"), outcome("stop_hand_pump", "slow_leaks")]
+        act = entry("action", action="replaced", what="stop actuator", repair="stop_actuator")
+        for seconds, result in (
+            ((1.2,), "said"),
+            ((1.2, 1.0), "said"),
+            ((1.2, 1.0, 1.3), "pass"),
+            ((1.2, 6.8, 1.3), "denied"),
+        ):
+            with self.subTest(seconds):
+                made = [reading("stop_time", s, "s") for s in seconds]
+                steps = proof(*stop, act, *made, engine=VACUUM).steps
+                self.assertEqual({s.result for s in steps if s.id == "stop"}, {result})
+
+    def test_a_way_round_a_fault_leaves_it_as_it_was(self):
+        found = [symptom("slow_stop"), outcome("stop_hand_pump", "slow_leaks")]
+        cable = {"what": "cable", "repair": "stop_actuator", "temporary": True, "action": "repaired"}
+        before = at(*found, engine=VACUUM).suspicion.odds("stop_actuator_leak")
+        for option in ("stop_actuator_cable", None):
+            with self.subTest(option):
+                named = {"option": option} if option else {}
+                round_it = at(*found, entry("action", **cable, **named), engine=VACUUM)
+                self.assertAlmostEqual(round_it.suspicion.odds("stop_actuator_leak"), before, delta=0.01)
+                self.assertLess(prove(round_it).sure, 0.2)
+        taped = entry(
+            "action",
+            action="repaired",
+            what="tape",
+            repair="boost_hose_split",
+            option="boost_hose_split_sleeve",
+            temporary=True,
+        )
+        self.assertLess(at(*HOSE, taped).suspicion.odds("boost_hose_split"), 0.5)
 
     def test_no_codes_are_asked_of_an_engine_without_them(self):
         act = entry("action", action="replaced", what="stop actuator", repair="stop_actuator")

@@ -52,6 +52,40 @@ def of(assessed, test):
     return next((n for n in assessed.proposals.next_tests if n.test == test), None)
 
 
+class Begun(unittest.TestCase):
+    """A test that was begun stays on the list, for what is left of it."""
+
+    def minutes(self, test, complaint, *entries, engine=SKARN):
+        proposed = of(think(symptom(complaint), *entries, engine=engine), test)
+        return None if proposed is None else round(proposed.minutes, 1)
+
+    def test_a_relay_read_at_some_points(self):
+        volts = {"battery": 12.5, "feed": 12.4, "supply": 12.3, "command": 0.2, "output": 12.3}
+        left = []
+        for count in range(6):
+            read = [
+                reading("glow_relay", v, "V", {"loaded": True}, point=p)
+                for p, v in list(volts.items())[:count]
+            ]
+            left.append(self.minutes("glow_relay", "no_start_cold", *read))
+        # eight minutes by their share, and one for the key
+        self.assertEqual(left[1:5], [7.4, 5.8, 4.2, 2.6])
+        self.assertIsNone(left[5])
+
+    def test_half_a_comparison(self):
+        whole = self.minutes("swirl_compare", "hesitation_midrange", engine=MODERN)
+        half = [reading("swirl_compare", 4.1, "s", point="as_is")]
+        self.assertEqual(
+            self.minutes("swirl_compare", "hesitation_midrange", *half, engine=MODERN), whole - 3
+        )
+
+    def test_one_plug_of_four(self):
+        four = {**SKARN, "cylinders": 4}
+        whole = self.minutes("glow_resistance", "no_start_cold", meter(), engine=four)
+        one = self.minutes("glow_resistance", "no_start_cold", meter(), *plugs([0.9]), engine=four)
+        self.assertAlmostEqual(one, whole * 0.75, delta=0.06)
+
+
 class Ready(unittest.TestCase):
     def test_a_raised_vehicle_saves_the_minutes_of_raising_it(self):
         complaint = [symptom("regen_refused"), code("P2452"), scan()]
@@ -120,6 +154,19 @@ class Ready(unittest.TestCase):
                 if "pays for more" in n.because and "Engine cover" in n.because
             ]
         )
+
+
+class WithAPieceMissing(unittest.TestCase):
+    def test_nothing_that_cranks_or_runs_it_is_proposed_while_a_piece_is_missing(self):
+        complaint = [symptom("hard_start_cold"), scan()]
+        short = entry("piece", name="tip", went="cylinder", now="recovered", length_mm=26, whole_mm=28)
+        turns = lambda a: [  # noqa: E731
+            n.test for n in a.proposals.next_tests if K.tests[n.test].cranks or K.tests[n.test].runs
+        ]
+        self.assertTrue(turns(think(*complaint)))
+        held_back = think(*complaint, short)
+        self.assertEqual(turns(held_back), [])
+        self.assertIn("2 mm of tip", " ".join(x.why for x in held_back.proposals.left_out))
 
 
 class Stopping(unittest.TestCase):

@@ -355,13 +355,15 @@ class WhoSpeaks(unittest.TestCase):
 
 class BeforeItIsPulled(unittest.TestCase):
     def test_a_pump_told_by_others_is_read_at_itself_before_it_is_replaced(self):
-        # the line holds and a hand pump stops it: the pump by what is left, and its gauge takes five minutes
+        # line and hoses hold and a hand pump stops it: the pump by what is left; its gauge takes five minutes
         job = think(
             symptom("slow_stop"),
             symptom("hard_brake_pedal"),
             reading("stop_time", 12, "s"),
             outcome("stop_hand_pump", "stops_holds"),
             figures("vacuum_hold", {"node": "stop_line"}, start_kpa=60, end_kpa=60, seconds=30),
+            figures("vacuum_hold", {"node": "vacuum_hose"}, start_kpa=60, end_kpa=60, seconds=30),
+            outcome("vacuum_look", "sound", node="vacuum_hose"),
             scan(),
             engine=VACUUM,
         )

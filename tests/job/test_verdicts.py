@@ -38,9 +38,12 @@ class Judged(unittest.TestCase):
             entry("outcome", test="glow_bench_heat", where={"cylinder": 3}, outcome="cold"),
             reading("glow_relay", 12.4, "V", point="battery"),
         ]
+        tape = job(*all_of_glow)
         with mock.patch.object(glow, "judge_set", wraps=glow.judge_set) as judge_set:
-            verdicts = Assessed(job(*all_of_glow), K).now
-        self.assertEqual(judge_set.call_count, 1)
+            Verdicts(tape, K, tape.live).of("glow_resistance")
+            once = judge_set.call_count
+            verdicts = Assessed(tape, K).now
+        self.assertEqual(judge_set.call_count, 2 * once)
         self.assertGreater(len({v.test for v in verdicts}), 4)
 
     def test_every_judge_judges_a_test_that_there_is(self):
@@ -51,6 +54,11 @@ class Judged(unittest.TestCase):
         bad = next(o for o, v in K.tests[plain].outcomes.items() if v == "failed")
         (verdict,) = Verdicts(*_parts(job(outcome(plain, bad)))).of(plain)
         self.assertEqual((verdict.judgement.verdict, verdict.judgement.cls), ("failed", bad))
+
+    def test_a_reason_speaks_in_the_unit_that_was_typed(self):
+        leaks = reading("injector_insulation", 203, "kohm", cylinder=2)
+        (verdict,) = Verdicts(*_parts(job(leaks))).of("injector_insulation")
+        self.assertIn("203 kΩ to the body; over 1\u00a0000 kΩ is wanted", verdict.judgement.because)
 
     def test_a_limit_of_nought_on_the_card_is_a_limit(self):
         readings = Verdicts(*_parts(job(limits={"egr_closed_percent": 0.0}))).readings

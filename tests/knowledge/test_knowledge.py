@@ -12,7 +12,7 @@ from frosty_piston.job.engine import EngineCard
 from frosty_piston.job.judging import ANSWERS, JUDGES
 from frosty_piston.job.judging.held import hold
 from frosty_piston.knowledge import load_knowledge
-from frosty_piston.knowledge.completeness import proving_tests, speaks
+from frosty_piston.knowledge.completeness import proving_tests, rules_out, speaks
 from frosty_piston.knowledge.load import HERE
 
 K = load_knowledge()
@@ -24,8 +24,10 @@ class Whole(unittest.TestCase):
             self.assertTrue(proving_tests(K, fault), fault)
         for test in K.tests:
             for known in K.findings[test]:
-                for outcome in known.finding.outcomes:
-                    self.assertTrue(speaks(known, outcome), (test, known.shape.name, outcome))
+                for at, outcome in enumerate(known.finding.outcomes):
+                    self.assertTrue(
+                        speaks(known, outcome) or rules_out(known, at), (test, known.shape.name, outcome)
+                    )
 
     def test_no_likelihood_is_0_or_1(self):
         for finding in [
@@ -36,6 +38,15 @@ class Whole(unittest.TestCase):
             for row in [finding.general, *finding.shows.values()]:
                 self.assertTrue(((row > 0) & (row < 1)).all(), finding.id)
                 self.assertAlmostEqual(float(row.sum()), 1.0)
+
+    def test_what_is_found_bad_may_be_bad_in_another_way_than_is_written(self):
+        for of_test in K.findings.values():
+            for known in of_test:
+                if known.shape.how == "seen" or known.shape.whole:
+                    continue
+                for fault, row in known.finding.shows.items():
+                    bad = float(row[1:].sum())
+                    self.assertGreaterEqual(float(row[1:].min()), 0.015 * bad, (known.finding.id, fault))
 
     def test_every_reason_is_said(self):
         for shape in [*K.symptoms.values(), *K.groups.values()]:

@@ -16,13 +16,14 @@ from frosty_piston.store.database import open_database
 from frosty_piston.store.fair_lock import FairLock
 from frosty_piston.store.workshop import Workshop
 from tests.cases import entry, job_file, reading, symptom
+from tests.made import empty_into
 
 
 class WithWorkshop(unittest.TestCase):
     def setUp(self):
         self.folder = tempfile.TemporaryDirectory()
         self.addCleanup(self.folder.cleanup)
-        self.workshop = Workshop(open_database(Path(self.folder.name)))
+        self.workshop = Workshop(empty_into(self.folder.name))
         self.addCleanup(self.workshop.close)
 
     def reopened(self):

@@ -13,18 +13,19 @@ from fastapi.testclient import TestClient
 
 import frosty_piston.web
 from frosty_piston.job.tape.jobfile import canonical, chain_of
-from frosty_piston.store.database import open_database
 from frosty_piston.store.workshop import Workshop
 from frosty_piston.web.frame.app import create_app
 from tests.cases import entry, job_file, meter, plugs, reading, symptom
+from tests.made import empty_into
 
 
 class Reader(TestClient):
-    """A client that reads a page as people do: a space that never parts is a space."""
+    """A client that reads a page as people do: a space that never parts, and a new line, are a space."""
 
     def request(self, *args, **kwargs):
         answer = super().request(*args, **kwargs)
-        answer._text = answer.text.replace("\u00a0", " ")
+        if answer.headers.get("content-type", "").startswith("text/html"):
+            answer._text = re.sub(r"\s+", " ", answer.text)
         return answer
 
 
@@ -37,7 +38,7 @@ class WithClient(unittest.TestCase):
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        self.workshop = Workshop(open_database(Path(folder.name)))
+        self.workshop = Workshop(empty_into(folder.name))
         self.addCleanup(self.workshop.close)
         self.workshop.day.search_s, self.workshop.day.rest_s = 0.1, 0.0
         self.client = Reader(create_app(self.workshop), raise_server_exceptions=False, follow_redirects=False)

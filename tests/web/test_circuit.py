@@ -243,6 +243,16 @@ class Searching(WithClient):
         self.assertIn("steps and", page)
         self.assertIn("one by one", page)
 
+    def test_a_hold_test_before_a_solenoid_says_whether_that_had_power(self):
+        self.open(vacuum_circuit())
+        self.assertIn("Solenoid powered", self.page("h8"))
+        self.assertNotIn("Solenoid powered", self.page("h9"))
+        given = {"start_kpa": "60", "end_kpa": "59", "seconds": "900", "gauge_unit": "kPa"}
+        self.assertEqual(self.post(at="h8", energised="perhaps", **given).status_code, 422)
+        self.post(at="h8", energised="no", **given)
+        self.assertIs(self.now()[-1].energised, False)
+        self.assertIn("without power", self.client.get("/jobs/case/tape").text)
+
     def test_what_was_read_on_the_way_is_kept_and_fitted(self):
         self.open(vacuum_circuit())
         points = "0:44 10:42 20:40.2 30:38.3 60:33.4"

@@ -220,6 +220,8 @@ class Uploads(WithJob):
             self.assertEqual(self.client.get("/jobs/case/pictures").status_code, 200)
         finally:
             go_on.set()
+        self.assertTrue(pools.imports._places.acquire(timeout=30))
+        pools.imports._places.release()
         self.assertEqual(self.client.post("/api/v1/jobs", json=job_file(job_id="b")).status_code, 201)
 
     def test_readers_of_files_take_so_many_and_say_when_it_is_too_many(self):

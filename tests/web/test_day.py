@@ -31,6 +31,9 @@ class WithDay(WithClient):
             moved = patch(f"frosty_piston.{place}.now", side_effect=lambda: noon + self.ahead)
             moved.start()
             self.addCleanup(moved.stop)
+        patient = patch("frosty_piston.store.day.MOMENT_S", 60.0)
+        patient.start()
+        self.addCleanup(patient.stop)
         self.workshop.settings.add_person("Ylva")
         setup = self.workshop.day.setup
         self.workshop.day.keep_setup(setup.model_copy(update={"hours": {"Ylva": ALWAYS}}))
@@ -52,6 +55,11 @@ class WithDay(WithClient):
 
 
 class Board(WithDay):
+    def test_a_day_without_a_solver_says_so(self):
+        with patch("frosty_piston.job.day.solver._cp", return_value=None):
+            page = self.client.get("/day").text
+        self.assertIn("since no solver is installed here", page)
+
     def test_the_plan_is_kept_until_something_changes(self):
         first = self.laid()
         self.ahead += timedelta(minutes=1)

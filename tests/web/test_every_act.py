@@ -72,6 +72,25 @@ class Arriving(Acts):
         self.assertIn("62 mph", page)
         self.assertIn("always on the same hill", page)
 
+    def test_a_read_out_pasted_whole_brings_what_was_stored_with_each_code(self):
+        self.open(symptom("limp_mode"))
+        lines = (
+            "P0401 EGR flow",
+            "Freeze frame:",
+            "Engine speed: 780 rpm",
+            "Coolant: -4 °C",
+            "P0299",
+            "odd 7x",
+        )
+        self.takes("arrive/block", block="\n".join(lines))
+        tape = self.workshop.tapes.job("case").job.tape
+        codes = {e.data.code: e.data.frame for e in tape if e.kind == "code"}
+        kept = [(x.channel, x.value, x.unit) for x in codes["P0401"]]
+        self.assertEqual(kept, [("engine_speed", 780, "rpm"), ("coolant_temp", -4, "degC")])
+        self.assertFalse(codes["P0299"])
+        notes = [e.data.text for e in tape if e.kind == "note"]
+        self.assertEqual(notes, ["Pasted with the codes, not understood: odd 7x"])
+
     def test_a_symptom_after_a_repair_is_asked_for_its_time(self):
         self.open(symptom("low_power"), RENEWED)
         by = {"symptom": "black_smoke", "kept_as": "pick-black_smoke"}
@@ -173,6 +192,10 @@ class Measuring(Acts):
         self.assertIn("without power", self.page("tape"))
         self.takes("measure/figures", test="vacuum_hold", node="vacuum_solenoid", energised="yes", **figures)
         self.assertEqual(len(self.now("vacuum_hold")), 2)
+
+    def test_a_complaint_that_comes_and_goes_by_its_nature_is_asked_for_too(self):
+        self.open(symptom("limp_mode"))
+        self.assertIn("it runs well", self.page("measure/turbo"))
 
     def test_a_note_stands_at_its_entry_wherever_that_is(self):
         self.open(symptom("limp_mode"), reading("battery_rest", 12.6, "V", point="battery_1"))

@@ -414,6 +414,19 @@ class Rules(WithJob):
 
 
 class Cards(WithJob):
+    def test_an_odometer_in_miles_stays_in_miles(self):
+        self.post("vehicle/new", name="Van 9", odometer_km="230 mi")
+        vehicle = self.workshop.tapes.job("case").job.vehicle
+        self.assertEqual((round(vehicle.odometer_km, 2), vehicle.odometer), (370.15, "230 mi"))
+        for place in ("arrive", "vehicle"):
+            page = self.client.get(f"/jobs/case/{place}").text
+            self.assertIn("230 mi", page)
+            if place == "vehicle":  # it says its own unit
+                self.assertNotRegex(page, r'value="230 mi"[^>]*>\s*<span class="unit">')
+            self.assertNotIn("370.1", page)
+        self.post("vehicle/new", name="Van 9", odometer_km="120000")
+        self.assertEqual(self.workshop.tapes.job("case").job.vehicle.odometer, "120\u00a0000 km")
+
     def test_a_card_is_made_copied_and_used(self):
         self.post("vehicle/new", name="Van 9", odometer_km="120000")
         self.assertEqual(

@@ -22,7 +22,9 @@ CARD = EngineCard.model_validate(NORRA)
 PROOF = [
     entry("proof_step", repair="glow_plugs", step=s, result="pass") for s in ("remeasure", "clear", "codes")
 ]
-COLD = entry("proof_step", repair="glow_plugs", step="cold_start", result="pass", soaked_h=10)
+COLD = entry(
+    "proof_step", repair="glow_plugs", step="cold_start", result="pass", soaked_h=10, hours_sure=True
+)
 PROVEN = [*SURE, DONE, *plugs([1.0] * 4), *PROOF, COLD]
 WHEN = datetime(2026, 6, 1, 12, tzinfo=UTC)
 

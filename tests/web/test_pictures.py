@@ -5,7 +5,6 @@ import json
 import re
 import tempfile
 import unittest
-from pathlib import Path
 from uuid import uuid4
 
 from PIL import Image
@@ -14,11 +13,11 @@ from pypdf import PdfReader
 from frosty_piston.bundles import opening, read_bundle, write_bundle
 from frosty_piston.core.errors import BadInput
 from frosty_piston.formats.bundle import pack
-from frosty_piston.store.database import open_database
 from frosty_piston.store.pictures import hash_of
 from frosty_piston.store.workshop import Workshop
 from tests.cases import entry, job_file, symptom
 from tests.formats.test_pictures import taken
+from tests.made import empty_into
 from tests.web.test_api import WithClient
 
 
@@ -160,7 +159,7 @@ class Bundled(WithPictures):
     def other(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        other = Workshop(open_database(Path(folder.name)))
+        other = Workshop(empty_into(folder.name))
         self.addCleanup(other.close)
         return other
 

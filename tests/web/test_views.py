@@ -12,6 +12,7 @@ from frosty_piston.core.errors import BadInput
 from frosty_piston.core.words import called
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.entries import KINDS
+from frosty_piston.job.judging.starts import plug_shares
 from frosty_piston.job.stages import standing
 from frosty_piston.job.tape.jobfile import check
 from frosty_piston.knowledge import load_knowledge
@@ -20,7 +21,7 @@ from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import JobRecord
 from frosty_piston.web.benches import battery, glow, relay
 from frosty_piston.web.benches.margin import margin_view
-from frosty_piston.web.benches.plugs import banks, plug_shares
+from frosty_piston.web.benches.plugs import banks
 from frosty_piston.web.frame.forms import Form
 from frosty_piston.web.frame.heat import heat_view
 from frosty_piston.web.frame.links import bench_link
@@ -286,7 +287,7 @@ class Colours(unittest.TestCase):
     def test_both_dark_variants_are_the_same(self):
         css = (STATIC / "css" / "frost.css").read_text()
         system = re.search(
-            r'prefers-color-scheme: dark\) \{ :root:not\(\[data-theme="light"\]\) \{(.*?)\}', css, re.S
+            r'prefers-color-scheme: dark\) \{\s*:root:not\(\[data-theme="light"\]\) \{(.*?)\}', css, re.S
         ).group(1)
         chosen = re.search(r'\n\[data-theme="dark"\] \{(.*?)\}', css, re.S).group(1)
         self.assertEqual(re.findall(r"--[^;]+", system), re.findall(r"--[^;]+", chosen))

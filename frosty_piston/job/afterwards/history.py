@@ -88,7 +88,7 @@ def visit_of(assessed: Assessed, proof: Proof, at: datetime) -> Visit:
         job.id,
         job.title,
         at,
-        km=_km(assessed),
+        km=assessed.job.odometer_km,
         complaint=complaint.data.text if complaint else symptoms,
         found=tuple(dict.fromkeys(found))[:MOST_FOUND],
         mended=tuple(Mended(r, knowledge.repairs[r].title, f"{proof.word.lower()}{sure}") for r in repairs),
@@ -96,13 +96,6 @@ def visit_of(assessed: Assessed, proof: Proof, at: datetime) -> Visit:
         complaints=frozenset(job.complaints),
         lately=tuple(x.data.says(knowledge, {}).partition(": ")[2] for x in job.of(History)),
     )
-
-
-def _km(assessed: Assessed) -> float | None:
-    said = assessed.job.condition("odometer")
-    if said is not None:
-        return convert(float(said.data.value), said.data.unit, "km")
-    return assessed.job.vehicle.odometer_km
 
 
 def held(visits: Sequence[Visit], now: datetime) -> list[Held]:

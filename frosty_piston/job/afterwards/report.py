@@ -296,7 +296,7 @@ def _odometer(assessed: Assessed) -> str:
     said = job.condition("odometer")
     if said:
         return f"{plain(said.data.value)} {sign(said.data.unit)}"
-    return f"{plain(job.vehicle.odometer_km)} km" if job.vehicle.odometer_km else ""
+    return job.vehicle.odometer
 
 
 def _suspects(assessed: Assessed) -> tuple[tuple[str, str, str], ...]:

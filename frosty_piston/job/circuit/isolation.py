@@ -76,9 +76,12 @@ class Isolation:
 
     @property
     def whole_holds(self) -> bool:
-        """Whether the whole was tested and holds: a pump at every hose on the pump."""
-        held = {t.at for t in self.leaks.tried if t.verdict.test == SECTION and t.tight}
-        return set(self.leaking.roots()) <= held
+        """Whether the whole was tested and holds: every place beyond every hose on the pump, at once or by
+        sections."""
+        held = 0
+        for t in self.leaks.tried:
+            held |= t.tested if t.verdict.test == SECTION and t.tight else 0
+        return all(self.leaking.section(root) & ~held == 0 for root in self.leaking.roots())
 
     @property
     def tight(self) -> bool:

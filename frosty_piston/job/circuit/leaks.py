@@ -126,7 +126,8 @@ def _tried(job: Job, knowledge: Knowledge, leaking: Leaking, verdict: Result) ->
     leaks = knowledge.circuit.leaks
     entry = next((x for x in job.of(Outcome) if x.id in verdict.entries), None)
     blocked = tuple(entry.data.blocked or ()) if entry else ()
-    tested = leaking.section(at, blocked) if verdict.test == SECTION else 1 << leaking.place[at]
+    powered = entry.data.conditions.energised if entry and entry.data.conditions else None
+    tested = leaking.section(at, blocked, powered) if verdict.test == SECTION else 1 << leaking.place[at]
     sees = np.full(len(leaking.ids), 0.0)
     sure = (
         leaks.looked

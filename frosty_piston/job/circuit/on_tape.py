@@ -20,8 +20,8 @@ SINKS = ("booster", "mount", STOP)
 @dataclass(frozen=True)
 class Leaking:
     """A circuit with the places that can leak, from the pump outward: `ids` of the hose or part of each.
-    `faults`: what each stands for; `volumes`: what each holds, ml; `valves`, `stores`: the places that are
-    one-way valves, and that store."""
+    `faults`: what each stands for; `volumes`: what each holds, ml; `valves`, `stores`, `solenoids`: the
+    places that are one-way valves, that store, and that are shut without power."""
 
     circuit: Circuit
     outward: Outward
@@ -31,6 +31,7 @@ class Leaking:
     volumes: tuple[float, ...]
     valves: frozenset[int]
     stores: frozenset[int]
+    solenoids: frozenset[int]
 
     def mask(self, ids: set[str]) -> int:
         """Some places as bits."""
@@ -56,9 +57,14 @@ class Leaking:
             said[h.id] = f"the hose from {ends[0]} to {ends[1]}"
         return said
 
-    def section(self, at: str, blocked: tuple[str, ...] = ()) -> int:
-        """The places that a pump at one of them tests, as bits: it and all beyond it that is not blocked."""
+    def section(self, at: str, blocked: tuple[str, ...] = (), powered: bool | None = None) -> int:
+        """The places that a pump at one of them tests, as bits: it and all beyond it that is not blocked, and
+        not behind a solenoid when that had no power."""
         tested = self.branches.beyond[self.place[at]]
+        if powered is False:
+            for n in self.solenoids:
+                if tested >> n & 1:
+                    tested &= ~self.branches.beyond[n] | 1 << n
         for one in blocked:
             if one in self.place:
                 tested &= ~self.branches.beyond[self.place[one]]
@@ -183,6 +189,7 @@ def leaking(circuit: Circuit, knowledge: Knowledge) -> Leaking:
         volumes=tuple(volumes),
         valves=frozenset(n for n, p in enumerate(parts) if p and p.one_way),
         stores=frozenset(n for n, p in enumerate(parts) if p and p.stores),
+        solenoids=frozenset(n for n, p in enumerate(parts) if p and p.shut_without_power),
     )
 
 

@@ -26,6 +26,11 @@ def _cp() -> Any:
         return None
 
 
+def installed() -> bool:
+    """Whether there is a solver on this machine; without one a day is laid out by the plain rule."""
+    return _cp() is not None
+
+
 def warm() -> None:
     """Load the solver, so that the first plan is answered as fast as the next.
 
@@ -267,7 +272,7 @@ def lay_out(day: Day, limits: DayLimits, seconds: float = SEARCH_S) -> Plan:
     [('a', 0), ('c', 40), ('b', 40)]
     """
     rule = plain_rule(day, limits)
-    if not rule.placed or _cp() is None:
+    if not rule.placed or not installed():
         return rule
     found = _Model(day, rule, limits).solve(seconds)
     if found.by == SOLVER and cost(day, found, limits) <= cost(day, rule, limits):

@@ -20,6 +20,7 @@ from frosty_piston.job.repair.countdown import Countdown, countdown_of
 from frosty_piston.job.repair.countdown_count import KM
 from frosty_piston.job.repair.decide import Offer, Prices, cylinders_of, weigh_offers
 from frosty_piston.job.repair.fit import chosen, missing_pieces, plan_state
+from frosty_piston.job.repair.prove import TO_COME
 from frosty_piston.job.repair.waits import open_waits, soak_estimate
 from frosty_piston.job.repair.work import all_done, plan_of, to_do
 from frosty_piston.job.stages import Standing
@@ -398,7 +399,7 @@ class _Following:
         yield self._step(self.first)
         said = self.first.where.item if self.first.where.part is Part.PROOF else ""
         for s in self.standing.proof.steps:
-            if s.needed and s.result in ("open", "warm") and s.id != said and s.id != "remeasure":
+            if s.needed and s.result in TO_COME and s.id != said and s.id != "remeasure":
                 if s.kind == "condition":
                     yield self._condition(s.id)
                 else:

@@ -167,7 +167,8 @@ class Where(Data):
 
     def says(self) -> str:
         named = [f"cylinder {self.cylinder}" if self.cylinder else "", spoken(self.point or "")]
-        named += [spoken(str(x)) for x in (self.bank, self.node, self.pin, self.channel) if x]
+        pin = f"pin {self.pin}" if self.pin and self.pin.isdecimal() else self.pin
+        named += [spoken(str(x)) for x in (self.bank, self.node, pin, self.channel) if x]
         return ", ".join(n for n in named if n)
 
 

@@ -186,6 +186,11 @@ def circumstances(held: Conditions | None) -> str:
     if held is None:
         return ""
     said = [
+        f"after {exact(held.after_s)} s" if held.after_s is not None else "",
+        "part hot" if held.part_hot else "",
+        f"part at {exact(held.part_c)} °C" if held.part_c is not None else "",
+        "under load" if held.loaded else "",
+        "wires off" if held.wires_off else "",
         {True: "the complaint was there", False: "the complaint was not there", None: ""}[held.present],
         {True: "with power", False: "without power", None: ""}[held.energised],
     ]

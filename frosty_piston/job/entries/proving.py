@@ -13,8 +13,8 @@ from .kind import AXES, Against, EntryData, Hours, Id, OnTape, Short, Text, Wron
 
 
 class ProofStep(EntryData):
-    """`about`: the fault that a step `suspect` is about; `why`: the reason picked from the list of the
-    step."""
+    """`about`: the fault that a step `suspect` is about; `why`: the reason picked from the list of the step;
+    `hours_sure`: the hours of standing are right although the tape says that it ran since."""
 
     repair: Id
     step: Id
@@ -25,6 +25,7 @@ class ProofStep(EntryData):
     before: Short | None = None
     after: Short | None = None
     soaked_h: Hours | None = None
+    hours_sure: Flag | None = None
 
     def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         about = knowledge.faults[self.about].title if self.about else spoken(self.step)
@@ -77,7 +78,9 @@ class Drive(EntryData):
     def read(self) -> bool:
         return self.codes_read if self.codes_read is not None else "codes_back" in self.model_fields_set
 
-    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
+    @property
+    def spans(self) -> str:
+        """How far, how often and how long it ran, as it was written."""
         spans = [
             self._typed("distance_km") or f"{plain(self.distance_km)} km"
             if self.distance_km is not None
@@ -87,13 +90,16 @@ class Drive(EntryData):
             else "",
             hours_said(self.hours) if self.hours is not None else "",
         ]
+        return ", ".join(filter(None, spans))
+
+    def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         codes = "no code back" if self.read else "codes not read"
         codes = f"codes back: {', '.join(self.codes_back)}" if self.codes_back else codes
         verb = "Drove" if self.distance_km is not None else "Ran"
         back = (
             "" if self.complaint_back is None else f", complaint {'' if self.complaint_back else 'not '}back"
         )
-        return noted(f"{verb} {', '.join(s for s in spans if s)}: {codes}{back}", self.note)
+        return noted(f"{verb} {self.spans}: {codes}{back}", self.note)
 
     def _typed(self, name: str) -> str:
         return (self.typed or {}).get(name, "")

@@ -80,7 +80,9 @@ class Action(EntryData):
         turn = self.cleaning
         done = f"{sentence(spoken(self.action))}: {self.what}"
         done += " (temporary)" if self.temporary else ""
-        return noted(f"{done}, {turn.says()}" if turn else done, self.note)
+        if turn:
+            done += f", {turn.says()}" + (", goes back in: this is the repair" if self.repair else "")
+        return noted(done, self.note)
 
     def wrong(self, against: Against) -> list[Wrong]:
         knowledge = against.knowledge

@@ -1,5 +1,7 @@
 """Air, EGR, swirl and boost-side tests that record figures."""
 
+from dataclasses import replace
+
 from frosty_piston.core import air
 from frosty_piston.core.quantity import Judgement
 from frosty_piston.job.entries import Entry
@@ -8,7 +10,7 @@ from frosty_piston.job.units import convert
 
 from .readings import Readings
 from .result import Result, where_of
-from .sets import figures, result, unfinished
+from .sets import HALF, figures, result, unfinished
 
 
 def key_on_pressures(readings: Readings, latest: list[Entry]) -> list[Result]:
@@ -106,6 +108,7 @@ def egr_air_change(readings: Readings, latest: list[Entry]) -> list[Result]:
                     uncertainty=None,
                     because="Read both, shut and open, at the same speed.",
                 ),
+                left=HALF,
             )
             for x in latest
         ]
@@ -134,7 +137,7 @@ def swirl_compare(readings: Readings, latest: list[Entry]) -> list[Result]:
             for x in latest
         ]
         alone = [
-            readings.said(x) or result(x, j)
+            replace(readings.said(x) or result(x, j), left=HALF)
             for x, j in zip(latest, waiting, strict=True)
             if x.data.value != NOT_POSSIBLE
         ]

@@ -30,7 +30,8 @@ def hold(knowledge: Knowledge) -> Knowledge:
             continue
         allowed = {*ANSWERS[test], *OF_EVERY_JUDGE, *knowledge.tests[test].outcomes}
         for known in findings:
-            read.all_known(known.file, [test], known.finding.outcomes, allowed)
+            apart = {name for shape in known.shape.told_apart.values() for name in shape.into.values()}
+            read.all_known(known.file, [test], known.finding.outcomes, allowed | apart)
     for name, row in knowledge.limit_rows.rows.items():
         _known_unit(read, f"figures/{row.area}.toml", [name, "unit"], row.unit, OF_FIGURES)
     for name, channel in knowledge.channels.items():

@@ -20,8 +20,9 @@ def resistance(readings: Readings, latest: list[Entry]) -> list[Result]:
         if not of_set:
             continue
         zero = readings.instruments.ohmmeter(of_set[-1]).lead_zero_ohm or 0.0
+        leads = 0.0 if kind == "rail_piezo" else zero
         shown = [readings.value(x, "ohm") for x in of_set]
-        ohms = [None if v is None else v if kind == "rail_piezo" else v - zero for v in shown]
+        ohms = [None if v is None else v - leads for v in shown]
         meter = readings.instruments.ohmmeter(of_set[-1])
         u = [
             injection.injector_u_ohm(v or 0.0, meter.accuracy_percent, limits.kind(kind).floor_ohm)

@@ -1,6 +1,6 @@
 """What a judge may ask: the latest readings of a test, the engine card, the instruments, the figures."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import TypeVar
 
 from frosty_piston.core.cached import cached_property
@@ -39,6 +39,13 @@ class Readings:
     @cached_property
     def instruments(self) -> Instruments:
         return Instruments(self.job)
+
+    def with_these(self, others: Mapping[str, Entry]) -> "Readings":
+        """The same readings with some entries in the place of those of their ids."""
+        entries = (others.get(x.id, x) for x in self.entries)
+        readings = Readings(self.job, self.knowledge, entries, self.verdicts)
+        readings.__dict__["instruments"] = self.instruments
+        return readings
 
     @property
     def glow_kind(self) -> str:
@@ -205,5 +212,19 @@ class Readings:
         kind = inrush if entry.data.test == "glow_current" else entry.kind
         dosing = entry.kind == "outcome" and (entry.data.figures or {}).get("dosing")
         hot = bool(c and c.part_hot)
-        powered = c.energised if c else None
-        return (w.point, w.cylinder, w.bank, w.node, w.pin, w.channel, kind, hot, dosing, powered)
+        powered, present = (c.energised, c.present) if c else (None, None)
+        each = entry.id if self.knowledge.tests[entry.data.test].repeats > 1 else None
+        return (
+            w.point,
+            w.cylinder,
+            w.bank,
+            w.node,
+            w.pin,
+            w.channel,
+            kind,
+            hot,
+            dosing,
+            powered,
+            present,
+            each,
+        )

@@ -49,7 +49,15 @@ def glow_relay(readings: Readings, latest: list[Entry]) -> list[Result]:
         for x in latest
         if x.kind == "reading" and x.data.where.point in relay.POINTS
     ]
-    return [*at_points, Result("glow_relay", {"point": "relay"}, whole, tuple(x.id for x in latest))]
+    clicks = [
+        Result("glow_relay", dict[str, object](), relay.judge_click(x.data.outcome == "click"), (x.id,))
+        for x in latest
+        if x.kind == "outcome"
+    ]
+    unread = sum(getattr(points, name) is None for name in relay.POINTS) / len(relay.POINTS)
+    left = unread if whole.verdict == "unclear" else 0.0
+    entries = tuple(x.id for x in latest)
+    return [*at_points, *clicks, Result("glow_relay", {"point": "relay"}, whole, entries, left=left)]
 
 
 def on_time(readings: Readings, latest: list[Entry]) -> list[Result]:
@@ -89,6 +97,8 @@ ANSWERS: dict[str, tuple[str, ...]] = {
         "key_supply_lost",
         "glow_feed_lost",
         "carries",
+        "click",
+        "no_click",
         "dead",
         "drops",
         "low",

@@ -18,7 +18,10 @@ POINT_WORDS = {
 @dataclass(frozen=True)
 class Result:
     """A judgement with its place on the job: test, where, the entries it rests on; heat where it is a plug.
-    `counts`: how fully it clears when it is good. `beside`: one of several things that a look may find."""
+    `counts`: how fully it clears when it is good. `beside`: one of several things that a look may find.
+    `left`: the share of the test that must still be read before it concludes anything. `shades`: what it
+    would be called a little lower and higher, each with its share of the edge; empty where that is one
+    thing."""
 
     test: str
     where: dict[str, object]
@@ -31,6 +34,8 @@ class Result:
     counts: float = 1.0
     beside: bool = False
     energised: bool | None = None
+    left: float = 0.0
+    shades: tuple[tuple[float, Judgement], ...] = ()
 
 
 def where_of(where: Where) -> dict[str, object]:

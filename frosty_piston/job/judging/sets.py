@@ -10,6 +10,7 @@ from .readings import Readings
 from .result import Result, where_of
 
 UNFINISHED = "Figures are missing: {}."
+HALF = 0.5
 
 
 def hot(entry: Entry) -> bool:
@@ -46,4 +47,5 @@ def unfinished(entry: Entry, *missing: str) -> Result:
     return result(
         entry,
         Judgement("unclear", "unclear", None, unit=None, uncertainty=None, because=UNFINISHED.format(words)),
+        left=HALF,
     )

@@ -44,7 +44,7 @@ def hold(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     limits = readings.limits(vacuum.VacuumLimits)
     around = ambient_air(readings)
-    capped = _capped(readings)
+    capped = _capped(readings, around)
     for x in latest:
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
         if start is None or end is None or seconds is None:
@@ -57,7 +57,7 @@ def hold(readings: Readings, latest: list[Entry]) -> list[Result]:
         if capped is not None and x.data.where.node != HAND_PUMP and seconds > 0:
             read = end
             volume = _volume_ml(readings, x, branch)
-            end = without_pump(start, read, seconds, capped, volume)
+            end = without_pump(start, read, seconds, capped, volume, around)
             if end - read > LEAST_TAKEN_OFF:
                 own = f" The hand pump's own loss is taken off: {plain(round(end - read, 1))} kPa."
         judged = vacuum.judge_hold(start, end, seconds, limits=limits, branch=branch, ambient=around)
@@ -66,12 +66,12 @@ def hold(readings: Readings, latest: list[Entry]) -> list[Result]:
     return results
 
 
-def _capped(readings: Readings) -> float | None:
+def _capped(readings: Readings, around: vacuum.Ambient) -> float | None:
     """The time constant of the hand pump capped, s; None while it was not tried."""
     for x in reversed(readings.all_of("vacuum_hold")):
         start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
         if x.data.where.node == HAND_PUMP and start and end is not None and seconds:
-            return vacuum.leak_tau_s(abs(start), abs(end), seconds)
+            return vacuum.leak_tau_s(abs(start), abs(end), seconds, around)
     return None
 
 
@@ -81,8 +81,10 @@ def _volume_ml(readings: Readings, entry: Entry, branch: bool) -> float:
     node = str(entry.data.where.node or "")
     if leaking is None or node not in leaking.place:
         return readings.knowledge.circuit.leaks.usual_ml if branch else PART_ML
-    tested = leaking.section(node, tuple(entry.data.blocked or ())) if branch else 1 << leaking.place[node]
-    return leaking.volume_ml(tested)
+    if not branch:
+        return leaking.volume_ml(1 << leaking.place[node])
+    powered = entry.data.conditions.energised if entry.data.conditions else None
+    return leaking.volume_ml(leaking.section(node, tuple(entry.data.blocked or ()), powered))
 
 
 def held_points(readings: Readings, x: Entry) -> list[tuple[float, float]]:

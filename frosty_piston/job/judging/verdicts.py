@@ -5,13 +5,14 @@ from dataclasses import replace
 
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.tape.fold import Job
-from frosty_piston.job.units import UNITS, convert, same_kind
+from frosty_piston.job.units import UNITS, convert, retold, same_kind
 from frosty_piston.knowledge import Knowledge
 
 from . import JUDGES, TAKES_NEVER, Judge
 from .readings import Readings
 from .recorded import recorded
 from .result import Result
+from .shades import shaded, shifted
 from .wiring import drives
 
 
@@ -25,7 +26,8 @@ def _as_typed(verdict: Result, units: Mapping[str, str]) -> Result:
         return verdict
     value = convert(j.value, j.unit, str(unit))
     u = j.uncertainty and abs(convert(j.value + j.uncertainty, j.unit, str(unit)) - value)
-    return replace(verdict, judgement=replace(j, typed=(value, u, str(unit))))
+    because = retold(j.because, j.unit, str(unit))
+    return replace(verdict, judgement=replace(j, typed=(value, u, str(unit)), because=because))
 
 
 def _with_note(verdict: Result, notes: Mapping[str, str]) -> Result:
@@ -35,6 +37,14 @@ def _with_note(verdict: Result, notes: Mapping[str, str]) -> Result:
         return verdict
     because = " ".join([verdict.judgement.because, *(f"“{note}”" for note in written)])
     return replace(verdict, judgement=replace(verdict.judgement, because=because))
+
+
+def _judged(judge: Judge, readings: Readings, latest: list[Entry]) -> list[Result]:
+    """The verdicts of a judge; figures that nothing can be worked out from are implausible together."""
+    try:
+        return judge(readings, latest)
+    except (ArithmeticError, ValueError):
+        return [readings.unworkable(x) for x in latest]
 
 
 class Verdicts:
@@ -54,7 +64,7 @@ class Verdicts:
             barred = {v.entries[0] for v in impossible}
             possible = [x for x in latest if x.id not in barred]
             if possible and judge:
-                judged = self._judged(judge, possible)
+                judged = self._shaded(test, judge, possible)
             else:
                 judged = [self.readings.as_recorded(x) for x in possible]
             powered = self.readings.powered
@@ -63,12 +73,18 @@ class Verdicts:
             self._by_test[test] = [_with_note(v, self.readings.notes) for v in found]
         return self._by_test[test]
 
-    def _judged(self, judge: Judge, latest: list[Entry]) -> list[Result]:
-        """The verdicts of a judge; figures that nothing can be worked out from are implausible together."""
-        try:
-            return judge(self.readings, latest)
-        except (ArithmeticError, ValueError):
-            return [self.readings.unworkable(x) for x in latest]
+    def _shaded(self, test: str, judge: Judge, latest: list[Entry]) -> list[Result]:
+        """The verdicts of a judge, and what it would call figures that lie a little beside those."""
+        shape = self.readings.knowledge.tests[test]
+        found = _judged(judge, self.readings, latest)
+        if not shape.edges:
+            return found
+
+        def judged_at(by: float) -> list[Result]:
+            moved = {x.id: shifted(x, shape, by) for x in self.readings.all_of(test)}
+            return _judged(judge, self.readings.with_these(moved), [moved[x.id] for x in latest])
+
+        return shaded(found, judged_at)
 
     def all(self) -> list[Result]:
         """Every verdict, recordings and drives with them, in the order of the entries."""

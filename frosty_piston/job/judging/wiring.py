@@ -15,6 +15,9 @@ from .sets import figures, result, unfinished
 # What a battery may give with the key on when nobody measured it, V, and how far it moves from its rest.
 KEY_ON_V = {12: (11.8, 12.8), 24: (23.6, 25.6)}
 SINCE_REST_V = (0.3, 0.1)
+# Two of twelve volts in series: what stands under so much of it was read at one of them.
+IN_SERIES_V = 24
+ONE_OF_TWO = 0.75
 CLEARS_UNLOADED = 0.5
 UNPLUGGED = "unplugged"
 
@@ -24,14 +27,20 @@ def _battery_v(readings: Readings, entry: Entry) -> tuple[float, float]:
     said = entry.data.conditions.battery_v if entry.data.conditions else None
     if said:
         return said, said
-    rest = [
-        readings.value(x, "V")
+    read = [
+        (x.data.where.point, volts)
         for x in readings.entries
-        if x.kind == "reading" and (x.data.test == "battery_rest" or x.data.where.point == "battery")
+        if x.kind == "reading"
+        and (x.data.test == "battery_rest" or x.data.where.point == "battery")
+        and (volts := readings.value(x, "V"))
     ]
-    if rest and rest[-1]:
-        return rest[-1] - SINCE_REST_V[0], rest[-1] + SINCE_REST_V[1]
-    return KEY_ON_V[readings.system_v]
+    if not read:
+        return KEY_ON_V[readings.system_v]
+    last = read[-1][1]
+    if readings.system_v == IN_SERIES_V and last < IN_SERIES_V * ONE_OF_TWO:
+        of_each = dict(read).values()
+        last = sum(of_each) if len(of_each) > 1 else 2 * last
+    return last - SINCE_REST_V[0], last + SINCE_REST_V[1]
 
 
 def supply_pins(readings: Readings, latest: list[Entry]) -> list[Result]:

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.words import inside
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.entries import Action, Entry, Symptom
+from frosty_piston.job.entries import Action, Entry, Outcome, Reading, Symptom
 from frosty_piston.job.judging.result import Result
 from frosty_piston.job.tape.fold import Job
+from frosty_piston.job.weighing import presence
 from frosty_piston.job.weighing.evidence import part_of
 from frosty_piston.knowledge import Knowledge
 
@@ -72,8 +73,16 @@ def _by_tests(assessed: Assessed, by_id: dict[str, Entry]) -> Iterator[Opened]:
                 yield from (
                     Opened(node, cylinder if isinstance(cylinder, int) else None, by_id[i])
                     for i in v.entries
-                    if i in by_id
+                    if i in by_id and not _plugged_in(by_id[i])
                 )
+
+
+def _plugged_in(entry: Entry) -> bool:
+    """Whether a reading was taken from behind, with the plug on: so said, or the part was drawing."""
+    conditions = entry.data.conditions if isinstance(entry.data, Reading | Outcome) else None
+    if conditions is None:
+        return False
+    return conditions.wires_off is False or conditions.wires_off is None and conditions.loaded is True
 
 
 def _only_node(knowledge: Knowledge, test: str) -> str | None:
@@ -91,13 +100,12 @@ def _by_acts(job: Job, knowledge: Knowledge) -> Iterator[Opened]:
 
 
 def comes_and_goes(job: Job, knowledge: Knowledge, verdicts: list[Result]) -> bool:
-    """Whether the complaint is one that comes and goes: so said, known returns, or a dropout counted."""
-    said = any(
-        knowledge.symptoms[s].comes_and_goes or job.symptoms[s].data.comes_and_goes for s in job.complaints
-    )
+    """Whether the complaint is one that comes and goes: by its nature, so said, known returns, or a dropout
+    counted."""
     returned = any(x.data.returns or x.data.returns_about for x in job.of(Symptom))
+    by_nature = any(knowledge.symptoms[s].comes_and_goes for s in job.complaints)
     dropped = any(v.test == WIGGLE and v.judgement.verdict in ("failed", "marginal") for v in verdicts)
-    return said or returned or dropped
+    return by_nature or bool(presence.comes_and_goes(job, knowledge).entries) or returned or dropped
 
 
 def doubts(assessed: Assessed) -> tuple[Doubt, ...]:

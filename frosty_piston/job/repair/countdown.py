@@ -12,7 +12,7 @@ from frosty_piston.job.place import Page, Part, Place, test_place
 from frosty_piston.job.units import convert
 
 from .countdown_count import KM, UNITS, still_counts, used_since
-from .prove import Proof, still_to_drive
+from .prove import TO_COME, Proof, still_to_drive
 from .road import floor_of
 
 AT_ZERO = {
@@ -112,10 +112,10 @@ def _planned(assessed: Assessed, proof: Proof, axis: str) -> list[Charge]:
     if known and more is not None:
         charges.append(Charge("Drive until it is sure", Place(Page.PROVE, part=Part.DRIVES), more[1]))
     for s in proof.steps:
-        if s.kind != "condition" or not s.needed or s.result not in ("open", "warm"):
+        if s.kind != "condition" or not s.needed or s.result not in TO_COME:
             continue
         shape = knowledge.proofs.conditions[s.id]
-        amount = (general if shape.drive else 0.0) if axis == KM else 1.0
+        amount = general * bool(shape.drive) if axis == KM else 1.0
         if amount and not (known and shape.drive):
             charges.append(Charge(shape.does, Place(Page.PROVE, part=Part.PROOF, item=s.id), amount))
     return charges
@@ -128,6 +128,6 @@ def _next_test(assessed: Assessed, axis: str) -> list[Charge]:
     shape = assessed.knowledge.tests[n.test]
     road = "road_test" in shape.cautions
     general = float(assessed.readings.limits(CountdownLimits).drive_km)
-    amount = (general if road else 0.0) if axis == KM else float(shape.runs or shape.cranks)
+    amount = general * road if axis == KM else float(shape.runs or shape.cranks)
     where = test_place(assessed.knowledge, n.test, n.where)
     return [Charge(inside(n.title), where, amount)] if amount else []

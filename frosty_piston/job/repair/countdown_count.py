@@ -31,6 +31,16 @@ def still_counts(job: Job) -> Entry[Condition] | None:
     return last
 
 
+def was_reset(job: Job) -> bool:
+    """Whether a countdown ran and has ended."""
+    last = None
+    ran = False
+    for x in job.live:
+        last = counts_after(last, x)
+        ran = ran or last is not None
+    return ran and last is None
+
+
 def counts_after(before: Entry[Condition] | None, entry: Entry) -> Entry[Condition] | None:
     """The countdown that runs, once an entry stands."""
     data = entry.data

@@ -397,7 +397,7 @@ def _risks(
     breaks = shape.breaks
     because = "general figure"
     if shape.wears and cylinders:
-        age = job.vehicle.odometer_km or GENERAL_ODOMETER_KM
+        age = job.odometer_km or GENERAL_ODOMETER_KM
         if shape.pieces == "failed":
             back = plug_life.next_failure_chance(age, failed, job.cylinders, YEARLY_KM, limits.life_shape)
             left = job.cylinders - failed

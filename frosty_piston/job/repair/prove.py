@@ -3,15 +3,17 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
-from frosty_piston.core.proving import clean_until, cured_given
+from frosty_piston.core.proving import clean_span, clean_though_broken, clean_until, cured_given
 from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.telling import TellingLimits
 from frosty_piston.core.words import inside, listed
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.circuit.leaks import SECTION
 from frosty_piston.job.entries import Drive, Entry, ProofStep
 from frosty_piston.job.judging.result import Result, place, same_place, worse
 from frosty_piston.job.place import Page, Part, Place, test_place
-from frosty_piston.job.weighing.failed import BAD, tests_of
+from frosty_piston.job.weighing.failed import tests_of
+from frosty_piston.job.weighing.places import BAD
 from frosty_piston.job.weighing.proof_evidence import (
     CLEAN_DRIVE,
     MOST_PASSES,
@@ -19,12 +21,12 @@ from frosty_piston.job.weighing.proof_evidence import (
     came_back,
     condition_steps,
     conditions_of,
-    counts,
     driven,
     is_witness,
     passed_again,
     passes,
     returns_of,
+    said_only,
     though_broken,
     witnesses_of,
 )
@@ -38,18 +40,20 @@ from .fit import missing_pieces
 from .trim import codings
 
 PROVEN_FROM = 0.95
+# Two or three of its usual returns without it: of those still broken, three in ten stay clean for so long.
+BROKEN_AND_CLEAN = 0.3
 STOOD_HIGH = 0.2
-CLEARS = 1 / 3
+TO_COME = ("open", "warm", "said")
 WORTH_A_TEST = 0.05
 WORDS = {"none": "Nothing repaired yet", "on_trial": "On trial", "proven": "Proven", "failed": "Not cured"}
-NO_CODES = ("inline_pump", "rotary_pump")
 CODED_BY = ("injector_trim", "trim_codes")
 
 
 @dataclass(frozen=True)
 class ProofStepState:
     """One step of the proof: what it asks, the last word on it, and what became of it: `open`, `pass`,
-    `fail`, `could_not`, `warm` (no cold start), `denied` (its reading says otherwise), `optional`."""
+    `fail`, `could_not`, `warm` (no cold start), `said` (nothing shows it yet), `denied` (its reading says
+    otherwise), `optional`."""
 
     id: str
     kind: str
@@ -67,6 +71,23 @@ class Pair:
 
     before: Result
     after: Result | None
+
+    @property
+    def sound(self) -> bool:
+        """Whether it was read again and is sound, or is at least no longer what had failed."""
+        return self.after is not None and no_longer(self.before, self.after)
+
+
+def _short_of(sure: float) -> str:
+    """How sure it is beside what is wanted, never as the same figure twice."""
+    wanted = percent(PROVEN_FROM)
+    if percent(sure) == wanted:
+        return f"Sure to just under {wanted}, which is wanted."
+    return f"Sure to {percent(sure)}; {wanted} is wanted."
+
+
+def no_longer(before: Result, after: Result) -> bool:
+    return after.judgement.verdict == "sound" or before.judgement.cls in after.judgement.not_these
 
 
 @dataclass(frozen=True)
@@ -189,8 +210,14 @@ class _Prover:
         for test in (verdict.test, *shape.answered_by):
             for where in [{**verdict.where, "point": point} for point in points] or [verdict.where]:
                 seen = latest.get(same_place(replace(verdict, test=test, where=where)))
-                if seen is not None and seen.judgement.verdict == "sound":
+                if seen is not None and no_longer(verdict, seen):
                     return seen
+        if verdict.where:
+            return None
+        for test in shape.answered_by:
+            everywhere = [v for v in latest.values() if v.test == test]
+            if everywhere and all(no_longer(verdict, v) for v in everywhere):
+                return everywhere[-1]
         return None
 
     # the steps
@@ -200,7 +227,7 @@ class _Prover:
         resets = self.knowledge.proofs.resets
         named = [c for r in self.repairs for c in self.knowledge.repairs[r].checks]
         own = [c for c in dict.fromkeys(named) if c not in ("clear", "codes")]
-        wired = self.job.engine.injection not in NO_CODES
+        wired = self.job.engine.keeps_codes
         states = [self._reread(self._check("remeasure", checks["remeasure"]), pairs)]
         states += [self._check(c, checks[c]) for c in own]
         states += [self._reset(key, resets[key], needed) for key, needed in self._resets()]
@@ -266,7 +293,7 @@ class _Prover:
             for p in pairs
             if p.before.judgement.verdict == "failed" and (p.after or not self._gone_with_part(p.before))
         ]
-        sound = [p for p in failed if p.after is not None and p.after.judgement.verdict == "sound"]
+        sound = [p for p in failed if p.sound]
         if step.result in ("open", "pass") and failed:
             done = len(sound) == len(failed)
             return replace(
@@ -318,16 +345,15 @@ class _Prover:
     def _condition(self, key: str, entry: Entry | None, own: bool) -> ProofStepState:
         shape = self.knowledge.proofs.conditions[key]
         result, note = (entry.data.result, entry.data.reason or "") if entry else ("open", "")
-        if result == "pass" and entry is not None and not counts(self.job, shape, entry):
-            result = "warm"
-            note = "started before it was cold-soaked: no proof of a cold start"
-        timed = [v for v in self.assessed.after if shape.reading and v.test == shape.reading]
-        if timed and timed[-1].judgement.verdict == "failed":
+        if result == "pass" and entry is not None and (why := said_only(self.job, shape, entry)):
+            result = "warm" if shape.needs_cold else "said"
+            note = why
+        shown = [v for v in self.assessed.after if v.test in (shape.reading, *shape.shown_by)]
+        if shown and shown[-1].judgement.verdict == "failed":
             result = "fail" if result == "fail" else "denied"
-            note = timed[-1].judgement.because
-        elif timed and timed[-1].judgement.verdict == "sound" and result == "open":
-            result = "pass"
-            note = timed[-1].judgement.because
+            note = shown[-1].judgement.because
+        elif shape.reading and result in ("open", "pass"):
+            result, note = self._timed(shape, result, note)
         if result == "open" and key == CLEAN_DRIVE and self._driven_clean():
             result = "pass"
             note = "by the drive written down"
@@ -336,6 +362,24 @@ class _Prover:
         return ProofStepState(
             key, "condition", shape, entry=entry, result=result, note=note, needed=own, link=link
         )
+
+    def _timed(self, shape: ConditionShape, result: str, note: str) -> tuple[str, str]:
+        """What a condition came to by its own readings, of which each since the repair counts: one that
+        failed is not undone by a later one."""
+        made = [v for v in self.assessed.judged[-1] if v.test == shape.reading]
+        failed = [v for v in made if v.judgement.verdict == "failed"]
+        if failed:
+            return (
+                "denied",
+                f"{failed[-1].judgement.because} It came and went: a later pass does not undo it.",
+            )
+        sound = [v for v in made if v.judgement.verdict == "sound"]
+        if not sound:
+            return result, note
+        times = self.knowledge.tests[shape.reading].repeats
+        if len(sound) < times:
+            return "said", f"{len(sound)} of {times} times: {sound[-1].judgement.because}"
+        return "pass", sound[-1].judgement.because
 
     def _drives(self) -> list[Entry]:
         return [x for x in self.job.of(Drive) if x.id in self.since and is_witness(x)]
@@ -432,7 +476,7 @@ class _Prover:
         excused = next((s for s in steps if s.id == "remeasure"), None)
         for p in pairs:
             again = p.after.judgement.verdict if p.after else ""
-            if p.before.judgement.verdict != "failed" or again == "sound":
+            if p.before.judgement.verdict != "failed" or p.sound:
                 continue
             if again == "failed" and self._since_repair(p.after):  # type: ignore[arg-type]
                 continue
@@ -492,15 +536,16 @@ class _Prover:
 
     def _cleared(self, fault: str) -> bool:
         """Whether a test since found it sound, in full, and speaks clearly against it."""
+        telling = self.assessed.knowledge.limits(TellingLimits)
         for time in self.assessed.suspicion.chain[1:]:
             for e in time.evidence:
                 if (
                     e.finding
                     and fault in e.finding.shows
                     and e.outcome == e.finding.outcomes[0]
-                    and e.weight > 0.99
+                    and e.settled
                     and not e.finding.id.startswith("symptom.")
-                ) and e.finding.shows[fault][0] <= CLEARS * e.finding.general[0]:
+                ) and telling.clears(float(e.finding.shows[fault][0]), float(e.finding.general[0])):
                     return True
         return False
 
@@ -515,7 +560,7 @@ class _Prover:
                     s.link or self._at(s.id),
                     f"{s.shape.does}: {s.note or ('still to do' if s.result == 'open' else 'not done')}.",
                 )
-            elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "could_not"):
+            elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "said", "could_not"):
                 yield Missing("condition", s.id, s.link or self._at(s.id), self._condition_says(s))
             elif s.kind == "check" and s.id not in ("remeasure", "suspect"):
                 yield from self._open_check(s)
@@ -535,8 +580,8 @@ class _Prover:
             yield Missing("fluid", s.id, self._at(s.id), f"{s.shape.does}: still to do.")
 
     def _condition_says(self, s: ProofStepState) -> str:
-        if s.result == "warm":
-            return f"{s.shape.does}: {s.note}."
+        if s.result in ("warm", "said"):
+            return f"{s.shape.does}: {s.note.rstrip('.')}."
         return (
             f"{s.shape.does}:"
             f" {'still to come' if s.result == 'open' else 'could not be done, and no reason stands for it'}."
@@ -551,9 +596,10 @@ class _Prover:
 
     def _certainty(self, steps: tuple[ProofStepState, ...], sure: float) -> Iterator[Missing]:
         if sure >= PROVEN_FROM:
+            yield from self._distance()
             return
         more = still_to_drive(self.assessed)
-        to_come = [s for s in steps if s.kind == "condition" and s.needed and s.result in ("open", "warm")]
+        to_come = [s for s in steps if s.kind == "condition" and s.needed and s.result in TO_COME]
         more_proof = [s for s in steps if s.kind == "condition" and s.result == "optional"]
         if more is not None and more[1] > 0:
             yield Missing(
@@ -575,22 +621,21 @@ class _Prover:
                 "certainty",
                 to_come[0].id,
                 self._at(to_come[0].id),
-                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. {self._passed_says(then)}",
+                f"{_short_of(sure)} {self._passed_says(then)}",
             )
         elif more_proof:
             yield Missing(
                 "certainty",
                 more_proof[0].id,
                 self._at(more_proof[0].id),
-                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. More of it:"
-                f" {inside(more_proof[0].shape.does)}.",
+                f"{_short_of(sure)} More of it: {inside(more_proof[0].shape.does)}.",
             )
         elif once_more := self._once_more(steps, sure):
             yield Missing(
                 "certainty",
                 once_more[0].id,
                 self._at(once_more[0].id),
-                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. Once more on another day would"
+                f"{_short_of(sure)} Once more on another day would"
                 f" make it {percent(once_more[1])}: {inside(once_more[0].shape.does)}.",
             )
         else:
@@ -598,9 +643,27 @@ class _Prover:
                 "certainty",
                 "sure",
                 Place(Page.NARROW),
-                f"Sure to {percent(sure)}; {percent(PROVEN_FROM)} is wanted. A test of what is left would"
-                " tell.",
+                f"{_short_of(sure)} A test of what is left would tell.",
             )
+
+    def _distance(self) -> Iterator[Missing]:
+        """What comes and goes is proven by how long it stays away, however sure the repair is."""
+        returns = returns_of(self.job)
+        if returns is None:
+            return
+        trip = driven(self.job, len(self.job.times) - 1, returns.axis)
+        clean = 0.0 if trip.back else trip.span
+        known = clean_though_broken(returns.timed, clean, returns.about)
+        wanted = clean_span(returns.timed, BROKEN_AND_CLEAN, returns.about)
+        if known is None or wanted is None or known <= BROKEN_AND_CLEAN:
+            return
+        yield Missing(
+            "drive",
+            "drive",
+            Place(Page.PROVE, part=Part.DRIVES),
+            f"Clean for {plain(clean)} {returns.unit} so far; a vehicle still broken does this in"
+            f" {percent(known)}. {plain(round(wanted - clean))} {returns.unit} more, clean, would prove it.",
+        )
 
     def _once_more(
         self, steps: tuple[ProofStepState, ...], sure: float
@@ -664,7 +727,7 @@ def cold_start_to_come(proof: Proof) -> bool:
         s.kind == "condition"
         and isinstance(s.shape, ConditionShape)
         and s.shape.needs_cold
-        and s.result in ("open", "warm")
+        and s.result in TO_COME
         for s in proof.steps
     )
 

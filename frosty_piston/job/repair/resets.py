@@ -190,7 +190,8 @@ def plan_state(
                 break
             phase = n + 1
         before = tuple(s for s in plan.steps if s.id in shape.after and s.id not in behind)
-        bar = bars.get("unlatches" if shape.unlatches else "counter" if shape.counter else "", "")
+        barred_by = [way for way, on in (("unlatches", shape.unlatches), ("counter", shape.counter)) if on]
+        bar = bars.get(barred_by[0], "") if barred_by else ""
         states.append(
             StepState(shape, said.get(shape.id), needs_of(job, shape.needs), before, bar, phase, runs)
         )

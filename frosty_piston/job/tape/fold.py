@@ -9,6 +9,7 @@ from frosty_piston.core.cached import cached_property
 from frosty_piston.job.engine import EngineCard, Vehicle
 from frosty_piston.job.entries import Action, Before, Context, Deadline, Entry, EntryData, Tick
 from frosty_piston.job.entries.kind import D
+from frosty_piston.job.units import convert
 
 REPAIRING = ("replaced", "repaired", "cleaned", "adjusted", "refitted", "plugged_in")
 CHANGES_NO_PART = "disturbed"
@@ -95,6 +96,12 @@ class Job:
 
     def condition(self, name: str) -> Entry | None:
         return next((x for x in reversed(self.live) if x.kind == "condition" and x.data.name == name), None)
+
+    @cached_property
+    def odometer_km(self) -> float | None:
+        """How far the vehicle has run: as read on this job, else as its card has it."""
+        said = self.condition("odometer")
+        return convert(float(said.data.value), said.data.unit, "km") if said else self.vehicle.odometer_km
 
     @cached_property
     def symptoms(self) -> dict[str, Entry]:

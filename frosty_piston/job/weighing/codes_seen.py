@@ -125,13 +125,9 @@ def _one(job: Job, knowledge: Knowledge, experience: Experience, entry: Entry, n
         title = mine.text
     else:
         title = entry.data.text or parts.says
-    if known:
-        system = known.system
-    elif mine:
-        system = mine.system
-    else:
-        system = ""
-    kind = parts.kind or (known.kind if known else mine.kind if mine else "")
+    listed = known or mine
+    system = listed.system if listed else ""
+    kind = parts.kind or (listed.kind if listed else "")
 
     def placed(place: str, why: str, weight: float = 1.0) -> CodeSeen:
         return CodeSeen(

@@ -6,23 +6,40 @@ from threading import Lock
 
 import numpy as np
 
+from frosty_piston.core.aftertreatment import FilterLimits
+from frosty_piston.core.filter_flow import ash_kg
 from frosty_piston.core.freeze_frame import moment_of
-from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.quantity import Judgement, percent, plain
 from frosty_piston.core.starting import DIRECT, StartEngine, StartLimits, start_chance
 from frosty_piston.core.suspects.space import Finding, Space, log_chance
-from frosty_piston.core.words import inside
+from frosty_piston.core.telling import TellingLimits
+from frosty_piston.core.words import inside, listed
 from frosty_piston.job.afterwards.experience import Experience, capped_times
 from frosty_piston.job.entries import CodeScan, History
 from frosty_piston.job.judging.result import Result, place
+from frosty_piston.job.repair.countdown_count import was_reset
+from frosty_piston.job.repair.trim import codes_of, codings
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
-from frosty_piston.knowledge.finding import NOT_SEEN, SEEN, TestFinding
+from frosty_piston.knowledge.finding import NOT_SEEN, OF_ALL, SEEN, TestFinding
 
-from .codes_seen import ENGINE_WORDS, CodeSeen
+from .codes_seen import ENGINE_WORDS, CodeSeen, cylinders_named
+from .lines import Look, look_of_sign, look_of_test, read_together
 from .own_odds import capped
+from .places import BAD, Settled, at_odds, set_aside, settled
+from .presence import Presence, comes_and_goes
 
 ABSENT_WEIGHT = 0.5
+TRIM = "injector_trim_missing"
+HOSE = "vacuum_hose"
+LEAST_SHADE = 0.01
+BETWEEN_FADES = 4
+WHOLE = 0.99
+BESIDE_ITS_MARK = 0.67
+LEAST_SET = 3
+ALIKE_SHARE = 0.15
+SEEN_ITSELF = "seen"
 CONSEQUENCE_WEIGHT = 0.3
 RULED_OUT_WEIGHT = 0.9
 CLEARS_OTHERS = "it clears others"
@@ -35,6 +52,8 @@ FRESH_DAYS = 60.0
 SOME_DAYS = 200.0
 RENEWED = 0.5
 NO_HELP = 0.35
+# No estimate by itself makes a fault more than so many times likelier, or less likely.
+MOST_TIMES = 10.0
 HANDS = "recent_repair_same_system"
 _KEEPING = Lock()
 DECIDES = ("sound", "failed")
@@ -43,7 +62,6 @@ LEAST_NEED = 0.05
 NEEDS_ALL = 0.8
 MANY_CIRCUITS = 3
 IN_COMMON = "many_circuits"
-NO_COMMON_CODES = ("inline_pump", "rotary_pump")
 
 
 @dataclass(frozen=True)
@@ -54,7 +72,8 @@ class Evidence:
     `reasons`: the knowledge's because for each fault it is about. `factors`: for what only makes faults
     likelier or less likely, how many times; then `finding` is None. `pattern`: it is the workshop's own
     experience. `if_left`: the chance of it when something that explains the complaint is left, and when
-    nothing is.
+    nothing is. `at_odds`: two readings at one place that cannot both be right, in words; such a piece moves
+    no odds. `firm`: how far its figures lie from their marks, 1 at the edge and beyond.
     """
 
     says: str
@@ -66,6 +85,17 @@ class Evidence:
     factors: dict[str, float] | None = None
     pattern: bool = False
     if_left: tuple[float, float] | None = None
+    at_odds: str = ""
+    firm: float = 1.0
+
+    @property
+    def settled(self) -> bool:
+        """Whether all was read that had to be: nothing new comes of the same test again."""
+        return (
+            self.weight > WHOLE * self.firm
+            or self.finding is None
+            or self.outcome != self.finding.outcomes[0]
+        )
 
     def reason(self, fault: str, speaks_for: bool) -> str | None:
         """Why this speaks for a fault, or against it: what it would have shown, or that others show it more.
@@ -102,6 +132,24 @@ class Evidence:
         return _row(space, key, lambda: weight * log_chance(space, finding, outcome))
 
 
+@dataclass(frozen=True)
+class CameTo:
+    """One outcome of a test over its places. `covered`: how much of what must be read was, 0 to 1. `called`:
+    the results as they are called there. `firm`: how far from its mark, 1 at the edge and beyond. `as_read`:
+    what was read is called so itself."""
+
+    outcome: str
+    covered: float
+    entries: tuple[str, ...]
+    called: list[Result]
+    firm: float = 1.0
+    as_read: bool = True
+
+    @property
+    def weight(self) -> float:
+        return self.covered * self.firm
+
+
 def _spread(space: Space, factors: dict[str, float]) -> np.ndarray:
     return space.spread(np.log([factors.get(name, 1.0) for name in space.names]))
 
@@ -133,20 +181,24 @@ def gather(
     those of its entries, `more` what was gathered of its circuit. What is true of the visit as a whole speaks
     in the first."""
     bearing = any(c.place == "bears" for c in codes)
+    tested = {v.test for v in verdicts if v.judgement.verdict in DECIDES}
+    looks: list[Look] = []
     evidence = [
         *more,
-        *_symptoms(
-            job, knowledge, number, {v.test for v in verdicts if v.judgement.verdict in DECIDES}, bearing
-        ),
-        *_codes(job, knowledge, codes),
-        *_tests(job, knowledge, verdicts),
+        *_symptoms(job, knowledge, number, tested, bearing, looks),
+        *_codes(job, knowledge, number, codes, verdicts, looks),
+        *_tests(job, knowledge, verdicts, looks),
     ]
+    evidence += _together(job, knowledge, looks)
+    evidence += _trims(job, knowledge) if number == len(job.times) - 1 else []
     evidence += (
         [
             *_patterns(job, knowledge, experience),
             *_own_odds(job, knowledge, experience),
             *_contexts(job, knowledge),
             *_done_before(job, knowledge),
+            *_goes(job, knowledge),
+            *_ash(job, knowledge),
             *_heat(job, knowledge),
             *_absent_codes(job, knowledge, codes),
         ]
@@ -203,7 +255,9 @@ def _own_odds(job: Job, knowledge: Knowledge, experience: Experience) -> list[Ev
     return [Evidence(says, (), None, outcome="", weight=1.0, reasons=reasons, factors=factors, pattern=True)]
 
 
-def _symptoms(job: Job, knowledge: Knowledge, number: int, tested: set[str], bearing: bool) -> list[Evidence]:
+def _symptoms(
+    job: Job, knowledge: Knowledge, number: int, tested: set[str], bearing: bool, looks: list[Look]
+) -> list[Evidence]:
     """What was noticed. Where a test has said since whether it is so, it alone speaks: they are one witness.
     That what comes and goes is not there now says nothing; a lamp says nothing beside the code that lit
     it."""
@@ -215,6 +269,16 @@ def _symptoms(job: Job, knowledge: Knowledge, number: int, tested: set[str], bea
         if shape.lit_by_code and bearing and entry.data.present:
             continue
         outcome = SEEN if entry.data.present else NOT_SEEN
+        look = look_of_sign(
+            knowledge,
+            f"symptom.{name}",
+            shape.line,
+            title=shape.title,
+            outcome=outcome,
+            weight=1.0,
+            entries=(entry.id,),
+        )
+        looks += [look] if look else []
         says = shape.title if entry.data.present else f"Not so: {inside(shape.title)}"
         reasons = {f: b for f, (_, b) in shape.speaks.items()}
         evidence.append(
@@ -243,6 +307,53 @@ def _contexts(job: Job, knowledge: Knowledge) -> list[Evidence]:
         )
         for name, entry in job.contexts.items()
         if knowledge.contexts[name].moves
+    ]
+
+
+def _ash(job: Job, knowledge: Knowledge) -> list[Evidence]:
+    """What the oil has left in the filter since it was new, where the oil use is written down: as parts that
+    wear, a filter gives out the oftener the further it is over its limit."""
+    use = job.condition("oil_use")
+    on_filter = job.condition("filter_km")
+    km = convert(float(on_filter.data.value), on_filter.data.unit, "km") if on_filter else job.odometer_km
+    if use is None or not km or job.engine.dpf is False:
+        return []
+    limits = knowledge.limits(FilterLimits, job.engine.limits)
+    grams = ash_kg(convert(float(use.data.value), use.data.unit, "l"), km) * 1000
+    times = min(MOST_TIMES, max(1 / MOST_TIMES, (grams / limits.ash_most_g) ** 2))
+    says = f"About {plain(round(grams))} g of ash by its oil use; {plain(limits.ash_most_g)} g is the limit"
+    return [_factors(says, (use.id,), {"dpf_ash": (times, "what the oil left over the distance")})]
+
+
+def _trims(job: Job, knowledge: Knowledge) -> list[Evidence]:
+    """The trim codes of injectors beside those of the control unit, both read: as they stand now."""
+    if TRIM not in knowledge.faults:
+        return []
+    known = codes_of(job)
+    both = [c for c in codings(job, sorted(known)) if c.code and c.unit]
+    if not both:
+        return []
+    rate = knowledge.faults[TRIM].per_thousand / 1000
+    wrong = knowledge.witnesses[SEEN_ITSELF].wrong_share or 0.0
+    bad = [c for c in both if c.differs]
+    ids = tuple(x.id for c in both for x in known[c.cylinder])
+    if bad:
+        says = "; ".join(c.open for c in bad)
+        return [_factors(f"Trim codes: {says}", ids, {TRIM: ((1 - wrong) / (wrong * rate), "read at both")})]
+    if len(both) < job.cylinders:
+        return []
+    return [_factors("Trim codes: all agree", ids, {TRIM: (wrong, "read at both, and alike")})]
+
+
+def _goes(job: Job, knowledge: Knowledge) -> list[Evidence]:
+    """A complaint that comes and goes is seldom that of a fault which lasts."""
+    goes = comes_and_goes(job, knowledge)
+    if not goes.entries:
+        return []
+    times = float(knowledge.limits(TellingLimits, job.engine.limits).lasting_goes)
+    lasting = [f for f in sorted(goes.faults) if knowledge.faults[f].quiet == 1]
+    return [
+        _factors("It comes and goes", goes.entries, dict.fromkeys(lasting, (times, "it lasts once there")))
     ]
 
 
@@ -326,7 +437,14 @@ def _heat(job: Job, knowledge: Knowledge) -> list[Evidence]:
     ]
 
 
-def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Evidence]:
+def _codes(
+    job: Job,
+    knowledge: Knowledge,
+    number: int,
+    codes: list[CodeSeen],
+    verdicts: list[Result],
+    looks: list[Look],
+) -> list[Evidence]:
     """Codes of one group are one witness. A group that follows from another that is there too counts little;
     so does each of several circuits, since what they have in common speaks for them."""
     seen: dict[str, list[CodeSeen]] = {}
@@ -352,7 +470,14 @@ def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Eviden
         shape = knowledge.groups[group]
         ids = tuple(c.entry.id for c in hits)
         names = ", ".join(dict.fromkeys(c.code for c in hits))
+        if number and shape.latches and not seen.keys() & set(shape.follows):
+            if not was_reset(job):
+                stays = (float(shape.latches[1]), "it stays until its reset, whatever was mended")
+                evidence.append(_factors(f"{names}: {inside(shape.title)}", ids, {shape.latches[0]: stays}))
+            continue
         causes = tuple(dict.fromkeys(code for c in hits for code in c.follows))
+        if any(v.judgement.cls in shape.follows_unless.get(v.test, ()) for v in verdicts):
+            causes = ()
         weight = max(c.weight for c in hits) * (
             CONSEQUENCE_WEIGHT if causes or len(circuits) >= MANY_CIRCUITS and group in circuits else 1.0
         )
@@ -372,19 +497,44 @@ def _codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list[Eviden
                 reasons={f: b for f, (_, b) in shape.speaks.items()},
             )
         )
+        look = look_of_sign(
+            knowledge,
+            f"codes.{group}",
+            shape.line,
+            title=f"{names}, {shape.title}",
+            outcome=SEEN,
+            weight=weight,
+            entries=ids,
+        )
+        looks += [look] if look else []
+        evidence += _worded(knowledge, group, hits)
         if shape.clears:
-            evidence.append(
-                Evidence(
-                    f"{names} was set by a module that works",
-                    ids,
-                    None,
-                    outcome="",
-                    weight=1.0,
-                    reasons={f: b for f, (_, b) in shape.clears.items()},
-                    factors={f: n for f, (n, _) in shape.clears.items()},
-                )
-            )
+            evidence.append(_factors(f"{names} was set by a module that works", ids, shape.clears))
+        cylinders = cylinders_named(knowledge, hits, job.cylinders)
+        if shape.of_all and cylinders and len(cylinders) < job.cylinders:
+            which = f"cylinder {listed([str(n) for n in sorted(cylinders)])} alone"
+            evidence.append(_factors(f"{names}: {which}", ids, shape.of_all))
     return evidence
+
+
+def _worded(knowledge: Knowledge, group: str, hits: list[CodeSeen]) -> list[Evidence]:
+    """What the scan tool said in its own words beside the codes of a group."""
+    evidence = []
+    for wording in knowledge.wording.values():
+        if group not in wording.groups:
+            continue
+        told = [c for c in hits if any(w in (c.entry.data.text or "").lower() for w in wording.words)]
+        if told:
+            says = f"{told[0].code}, the tool says: {told[0].entry.data.text}"
+            evidence.append(_factors(says, tuple(c.entry.id for c in told), wording.moves))
+    return evidence
+
+
+def _factors(says: str, entries: tuple[str, ...], moves: dict[str, tuple[float, str]]) -> Evidence:
+    """What makes some faults so many times as likely, each with its reason."""
+    reasons = {fault: because for fault, (_, because) in moves.items()}
+    factors = {fault: times for fault, (times, _) in moves.items()}
+    return Evidence(says, entries, None, outcome="", weight=1.0, reasons=reasons, factors=factors)
 
 
 def _engine_answered(scan: CodeScan) -> bool:
@@ -399,7 +549,7 @@ def _absent_codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list
     nothing is said.
     """
     scan = next((x for x in job.times[0] if x.kind == "code_scan" and _engine_answered(x.data)), None)
-    if scan is None or job.codes_lost or job.engine.injection in NO_COMMON_CODES:
+    if scan is None or job.codes_lost or not job.engine.keeps_codes:
         return []
     seen = {c.group for c in codes}
     likeliest: dict[str, tuple[float, str]] = {}
@@ -425,23 +575,96 @@ def _absent_codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list
     ]
 
 
-def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result]) -> list[Evidence]:
-    evidence = []
+def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result], looks: list[Look]) -> list[Evidence]:
+    places = settled(knowledge, verdicts)
+    aside = set_aside(places)
+    # A part that is bad at one place is not made sound by its neighbours.
+    bad_places: dict[str, set[object]] = {}
+    for spot in places:
+        if spot.nearest.judgement.verdict in BAD:
+            bad_places.setdefault(spot.part, set()).add(spot.cylinder)
+    evidence = [*_between(knowledge, places), *_at_odds(knowledge, places)]
+    presence = Presence(job, knowledge)
     for test, findings in knowledge.findings.items():
-        of_test = [v for v in verdicts if v.test == test]
+        of_test = [v for v in verdicts if v.test == test and id(v) not in aside]
+        came_to: set[str | None] = set()
         for known in findings if of_test else []:
-            here = [v for v in of_test if belongs(job, knowledge, known, v)]
-            got = aggregate(job, known, here, verdicts)
-            evidence += _ruled_out(job, knowledge, known, here, verdicts)
-            if got is None:
+            here = [_told_apart(known, v, verdicts) for v in of_test if belongs(job, knowledge, known, v)]
+            got = came_to_by_shades(job, knowledge, known, here, verdicts)
+            if got:
+                came_to.add(known.shape.name)
+            if known.shape.unless in came_to:
                 continue
-            outcome, weight, entries = got
-            reasons = {s.fault: s.because for s in known.shape.speaks}
-            says = _in_words(knowledge, known, outcome, weight, here)
-            finding = known.seen_at(_places(known, outcome, here), outcome)
-            evidence.append(Evidence(says, entries, finding, outcome=outcome, weight=weight, reasons=reasons))
-            evidence += _lesser(knowledge, known, outcome, here, reasons)
-            evidence += _between(knowledge, known, outcome, of_test)
+            evidence += _ruled_out(job, knowledge, known, here, verdicts)
+            bad_ones = bad_places.get(known.shape.part or "", set())
+            read = {v.where.get("cylinder") for v in here}
+            good = known.shape.outcomes[0]
+            got = [c for c in got if c.outcome != good or not bad_ones or bad_ones & read]
+            for c in got:
+                evidence.append(_told_by(knowledge, known, c, presence))
+                title = inside(knowledge.tests[test].title.split(",")[0])
+                look = look_of_test(title, known, c.outcome, c.weight, c.called, c.entries)
+                looks += [look] if look else []
+            if got:
+                evidence += _lesser(knowledge, known, {c.outcome.removeprefix(OF_ALL) for c in got}, here)
+                evidence += _alike(job, knowledge, known, here)
+    return evidence
+
+
+def _told_by(knowledge: Knowledge, known: TestFinding, c: CameTo, presence: Presence) -> Evidence:
+    """The evidence of one outcome of a test."""
+    finding = known.seen_at(_places(known, c.outcome, c.called), c.outcome)
+    if c.outcome == known.shape.outcomes[0]:
+        finding = presence.found_sound(known, finding, c.entries)
+    says = _in_words(knowledge, known, c.outcome, c.covered, c.called)
+    if c.firm < BESIDE_ITS_MARK:
+        says += ", beside its mark" if c.as_read else ", near that mark"
+    reasons = {s.fault: s.because for s in known.shape.speaks}
+    return Evidence(
+        says, c.entries, finding, outcome=c.outcome, weight=c.weight, reasons=reasons, firm=c.firm
+    )
+
+
+def _alike(job: Job, knowledge: Knowledge, known: TestFinding, here: list[Result]) -> list[Evidence]:
+    """A whole set that is bad and reads alike soon after new parts: another kind of them, and no wear."""
+    if not known.shape.alike or not _lately_renewed(job, knowledge, set(known.shape.alike)):
+        return []
+    read = {v.where.get("cylinder"): v for v in here if v.where.get("cylinder") is not None}
+    values = [v.judgement.value for v in read.values() if v.judgement.verdict in BAD]
+    figures = [x for x in values if x is not None]
+    if len(figures) < max(LEAST_SET, job.cylinders):
+        return []
+    if max(figures) - min(figures) > ALIKE_SHARE * sum(figures) / len(figures):
+        return []
+    ids = tuple(dict.fromkeys(i for v in read.values() for i in v.entries))
+    title = knowledge.tests[known.test].title.split(",")[0]
+    return [_factors(f"{title}: the whole set reads alike", ids, known.shape.alike)]
+
+
+def _lately_renewed(job: Job, knowledge: Knowledge, faults: set[str]) -> bool:
+    """Whether what these faults are of was renewed on this job or not long before it."""
+    if HANDS in job.contexts:
+        return True
+    before = [
+        x.data.repair
+        for x in job.of(History)
+        if (SOME_DAYS if x.data.days_ago is None else x.data.days_ago) <= FRESH_DAYS
+    ]
+    renewed = [*before, *(x.data.repair for x in job.repairs)]
+    return any(faults & set(knowledge.repairs[r].cures) for r in renewed if r in knowledge.repairs)
+
+
+def _together(job: Job, knowledge: Knowledge, looks: list[Look]) -> list[Evidence]:
+    """What several witnesses add by having looked at one and the same thing."""
+    evidence = []
+    # Where nothing but the brakes lives on vacuum, its hose is the one of the brakes.
+    known = {HOSE: "main"} if job.engine.vacuum_consumers is False else {}
+    for one in read_together(knowledge, looks, known):
+        seen = listed(list(dict.fromkeys(inside(x.title) for x in one.looks)))
+        says = f"Taken together: {seen}"
+        ids = tuple(dict.fromkeys(i for x in one.looks for i in x.entries))
+        because = "they hang on the state of one and the same thing"
+        evidence.append(_factors(says, ids, {f: (times, because) for f, times in one.times.items()}))
     return evidence
 
 
@@ -450,7 +673,7 @@ def _ruled_out(
 ) -> list[Evidence]:
     """What unclear readings tell all the same: a plug whose reading lies too near a limit is at least not
     open. Never in full, so that nothing is cleared for good by a reading that is doubtful."""
-    unclear = [v for v in here if v.judgement.not_these]
+    unclear = [v for v in here if v.judgement.not_these and _class_in(known, v) is None]
     evidence = []
     for cls in known.lesser:
         out = [v for v in unclear if cls in v.judgement.not_these]
@@ -458,7 +681,7 @@ def _ruled_out(
             continue
         cylinders = {v.where.get("cylinder") for v in out}
         points = {v.where.get("point") for v in out}
-        weight = _coverage(job, known, cylinders, points, everything) * RULED_OUT_WEIGHT
+        weight = _coverage(job, knowledge, known, cylinders, points, everything) * RULED_OUT_WEIGHT
         says = f"{knowledge.tests[known.test].title}: unclear, but not {_plain_word(cls)}"
         ids = tuple(dict.fromkeys(i for v in out for i in v.entries))
         reasons = {s.fault: s.because for s in known.shape.speaks}
@@ -468,6 +691,29 @@ def _ruled_out(
     return evidence
 
 
+def _told_apart(known: TestFinding, verdict: Result, everything: list[Result]) -> Result:
+    """A verdict with what another test of the same part makes of it: where a valve stands that does not
+    move."""
+    if not known.shape.told_apart:
+        return verdict
+
+    def again(judgement: Judgement) -> Judgement:
+        apart = known.shape.told_apart.get(judgement.cls)
+        if apart is None:
+            return judgement
+        by = [
+            v.judgement.cls
+            for v in everything
+            if v.test == apart.by
+            and v.judgement.cls in apart.into
+            and apart.channel in ("", v.where.get("channel"))
+        ]
+        return replace(judgement, cls=apart.into[by[-1]]) if by else judgement
+
+    shades = tuple((share, again(j)) for share, j in verdict.shades)
+    return replace(verdict, judgement=again(verdict.judgement), shades=shades)
+
+
 def _places(known: TestFinding, outcome: str, here: list[Result]) -> int:
     """At how many places of its own a bad outcome was seen."""
     bad = [v for v in here if v.judgement.verdict in ("failed", "marginal")]
@@ -475,28 +721,45 @@ def _places(known: TestFinding, outcome: str, here: list[Result]) -> int:
     return len({(v.where.get("cylinder"), v.where.get("pin"), v.where.get("bank")) for v in alike})
 
 
-def _between(knowledge: Knowledge, known: TestFinding, outcome: str, of_test: list[Result]) -> list[Evidence]:
-    """What the worst place hides: a part that reads bad from afar and sound at itself has its fault in
-    between, whatever its neighbours have."""
-    if known.between is None or outcome == known.shape.outcomes[0]:
-        return []
-    here = {v.where.get("cylinder"): v for v in of_test if v.where.get("point") in known.shape.points}
-    pairs = [
-        (v, here[c])
-        for v in of_test
-        if (c := v.where.get("cylinder")) in here
-        and v.where.get("point") not in known.shape.points
-        and v.judgement.verdict == "failed"
-        and (here[c].judgement.verdict == "sound" or v.judgement.cls in here[c].judgement.not_these)
-    ]
-    if not pairs:
-        return []
-    cylinders = ", ".join(str(c) for c in sorted({int(str(v.where["cylinder"])) for v, _ in pairs}))
-    title = knowledge.tests[known.test].title.split(",")[0]
-    says = f"{title}: cylinder {cylinders} bad from afar, not so at the part"
-    ids = tuple(dict.fromkeys(i for pair in pairs for v in pair for i in v.entries))
-    reasons = {fault: because for fault, (_, because) in known.shape.between.items()}
-    return [Evidence(says, ids, known.between_at(len(pairs)), outcome=SEEN, weight=1.0, reasons=reasons)]
+def _between(knowledge: Knowledge, places: list[Settled]) -> list[Evidence]:
+    """A part that reads bad from afar and sound at itself has its fault in between, whatever its neighbours
+    have; so has one of which the reading at itself rules out what was read from afar."""
+    evidence = []
+    for part in dict.fromkeys(spot.part for spot in places):
+        bad = [spot for spot in places if spot.part == part and spot.bad_from_afar]
+        lies_between = [x for of_test in knowledge.findings.values() for x in of_test if x.shape.part == part]
+        known = next((x for x in lies_between if x.between), None)
+        if not bad or known is None:
+            continue
+        cylinders = sorted({spot.cylinder for spot in bad})
+        tests = dict.fromkeys(knowledge.tests[spot.nearest.test].title.split(",")[0] for spot in bad)
+        which = ", ".join(map(str, cylinders))
+        says = f"{', '.join(tests)}: cylinder {which} bad from afar, not so at the part"
+        read = [v for spot in bad for v in (*spot.bad_from_afar, spot.nearest)]
+        ids = tuple(dict.fromkeys(i for v in read for i in v.entries))
+        reasons = {fault: because for fault, (_, because) in known.shape.between.items()}
+        finding = known.between_at(len(cylinders))
+        evidence.append(Evidence(says, ids, finding, outcome=SEEN, weight=1.0, reasons=reasons))
+    return evidence
+
+
+def _at_odds(knowledge: Knowledge, places: list[Settled]) -> list[Evidence]:
+    """Two readings at one part that say the opposite: the nearer one is weighed, and both are named."""
+    evidence = []
+    for spot, overruled in at_odds(places):
+        said = [
+            f"{inside(knowledge.tests[v.test].title.split(',')[0])} says {_plain_word(v.judgement.cls)}"
+            for v in (overruled, spot.nearest)
+        ]
+        says = (
+            f"Cylinder {spot.cylinder}: {', '.join(said)}. The nearer one is believed. Clean the place, and"
+            " read it again"
+        )
+        ids = tuple(dict.fromkeys([*overruled.entries, *spot.nearest.entries]))
+        evidence.append(
+            Evidence(says, ids, None, outcome="", weight=1.0, reasons={}, factors={}, at_odds=f"{says}.")
+        )
+    return evidence
 
 
 def belongs(job: Job, knowledge: Knowledge, known: TestFinding, verdict: Result) -> bool:
@@ -506,6 +769,7 @@ def belongs(job: Job, knowledge: Knowledge, known: TestFinding, verdict: Result)
     channel = str(verdict.where.get("channel", ""))
     return (
         (not shape.points or verdict.where.get("point") in shape.points)
+        and (shape.whole is None or verdict.where.get("point") == shape.whole)
         and (not shape.channels or any(channel == c or channel.startswith(f"{c}_") for c in shape.channels))
         and (
             not shape.nodes
@@ -536,15 +800,14 @@ def part_of(job: Job, knowledge: Knowledge, verdict: Result) -> str | None:
     return fitted.pop() if len(fitted) == 1 else None
 
 
-def _lesser(
-    knowledge: Knowledge, known: TestFinding, worst: str, here: list[Result], reasons: dict[str, str]
-) -> list[Evidence]:
+def _lesser(knowledge: Knowledge, known: TestFinding, told: set[str], here: list[Result]) -> list[Evidence]:
     """What the worst outcome hides: a tired plug beside an open one still speaks for tired plugs, as a yes or
     no."""
+    reasons = {s.fault: s.because for s in known.shape.speaks}
     seen: dict[str, list[Result]] = {}
     for v in here:
         name = _class_in(known, v)
-        if name and name != worst.removeprefix("all_") and v.judgement.verdict in ("failed", "marginal"):
+        if name and name not in told and v.judgement.verdict in ("failed", "marginal"):
             seen.setdefault(name, []).append(v)
     return [
         Evidence(
@@ -565,7 +828,7 @@ def _class_in(known: TestFinding, verdict: Result) -> str | None:
 
 
 def aggregate(
-    job: Job, known: TestFinding, here: list[Result], everything: list[Result]
+    job: Job, knowledge: Knowledge, known: TestFinding, here: list[Result], everything: list[Result]
 ) -> tuple[str, float, tuple[str, ...]] | None:
     """Return the one outcome a test shows over all its places, how fully it counts, and the entries.
 
@@ -590,13 +853,67 @@ def aggregate(
     entries = tuple(dict.fromkeys(i for v in deciding for i in v.entries))
     if any(v.judgement.verdict in ("failed", "marginal") for v in deciding) or total:
         return worst, 1.0, entries
-    covered = _coverage(job, known, places, {v.where.get("point") for _, v in classes}, everything)
+    covered = _coverage(job, knowledge, known, places, {v.where.get("point") for _, v in classes}, everything)
     return worst, covered * min(v.counts for v in deciding), entries
 
 
+def came_to_by_shades(
+    job: Job, knowledge: Knowledge, known: TestFinding, here: list[Result], everything: list[Result]
+) -> list[CameTo]:
+    """What a test shows over all its places, with what figures beside their marks take off it.
+
+    A figure at its mark says neither; from there on what it says grows with its distance, to its full weight
+    at the edge. Bad outcomes share what is left of the bad side.
+    """
+    read = aggregate(job, knowledge, known, here, everything)
+    count = max((len(v.shades) for v in here), default=0)
+    if not count:
+        return [CameTo(*read, here)] if read else []
+    by_outcome: dict[str, CameTo] = {read[0]: CameTo(*read, here)} if read else {}
+    shares: dict[str, float] = {}
+    counted: dict[str, float] = {}
+    for at in range(count):
+        called = [replace(v, judgement=v.shades[at][1]) if v.shades else v for v in here]
+        share = next(v.shades[at][0] for v in here if v.shades)
+        got = aggregate(job, knowledge, known, called, everything)
+        if got:
+            name, covered, _ = got
+            shares[name] = shares.get(name, 0.0) + share
+            counted[name] = counted.get(name, 0.0) + share * covered
+            by_outcome.setdefault(name, CameTo(*got, called, as_read=False))
+    firm = _one_side(shares, known.shape.outcomes[0])
+    return [
+        replace(c, firm=min(1.0, firm[name] * counted[name] / shares[name] / c.covered))
+        for name, c in by_outcome.items()
+        if firm.get(name, 0.0) > LEAST_SHADE and c.covered
+    ]
+
+
+def _one_side(shares: dict[str, float], good: str) -> dict[str, float]:
+    """What each outcome keeps of its share once good and bad are set against each other.
+
+    What is unclear between two bad names is bad all the same: it goes to the bad side as far as nothing
+    good lies beside it.
+    """
+    sound = shares.get(good, 0.0)
+    bad = sum(shares.values()) - sound
+    if sound >= bad:
+        return {good: sound - bad}
+    between = min(1 - sound - bad, bad) * ((bad - sound) / (bad + sound)) ** BETWEEN_FADES
+    times = (bad - sound + between) / bad
+    return {name: share * times for name, share in shares.items() if name != good}
+
+
 def _coverage(
-    job: Job, known: TestFinding, cylinders: set[object], points: set[object], everything: list[Result]
+    job: Job,
+    knowledge: Knowledge,
+    known: TestFinding,
+    cylinders: set[object],
+    points: set[object],
+    everything: list[Result],
 ) -> float:
+    if (times := knowledge.tests[known.test].repeats) > 1:
+        return min(1.0, sum(v.test == known.test for v in everything) / times)
     if known.shape.covers == "batteries":
         return min(1.0, len(points) / (job.engine.batteries or 1))
     if known.shape.covers is None:

@@ -8,7 +8,7 @@ from frosty_piston.job.judging.result import Result, latest_of_each
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.completeness import proving_tests
 
-BAD = ("failed", "marginal")
+from .places import BAD, settled
 
 
 def tests_of(knowledge: Knowledge, repair: str) -> tuple[str, ...]:
@@ -26,10 +26,18 @@ def tests_of(knowledge: Knowledge, repair: str) -> tuple[str, ...]:
 @dataclass(frozen=True)
 class Condemned:
     """The cylinders that a repair is about, with the class each was given; `afar`: those never read at the
-    part itself."""
+    part itself; `contradicted`: one was bad from afar and sound at itself."""
 
     classes: dict[int, str]
     afar: frozenset[int]
+    contradicted: bool = False
+
+    @property
+    def confirmed(self) -> bool:
+        """Whether the same was found at one of the parts themselves, and nowhere else at one of them: then
+        the wires between are not what fails."""
+        at_it = {cls for c, cls in self.classes.items() if c not in self.afar}
+        return not self.contradicted and bool(at_it) and set(self.classes.values()) <= at_it
 
     @property
     def cylinders(self) -> tuple[int, ...]:
@@ -57,7 +65,15 @@ def condemned(knowledge: Knowledge, repair: str, verdicts: list[Result]) -> Cond
         elif here and at_part is not None and v.judgement.verdict == "sound":
             cleared.add(c)
     bad = {c: cls for c, cls in bad.items() if c not in cleared or c in at_it}
-    return Condemned(bad, frozenset(set(bad) - at_it))
+    contradicted = bool(cleared & set(bad) - at_it)
+    for place in settled(knowledge, [v for v in verdicts if v.test in tests]):
+        if place.nearest.judgement.verdict in BAD or place.bad_from_afar or place.sound:
+            bad.pop(place.cylinder, None)
+        contradicted = contradicted or bool(place.bad_from_afar)
+        if place.nearest.judgement.verdict in BAD:
+            bad[place.cylinder] = place.nearest.judgement.cls
+            at_it.add(place.cylinder)
+    return Condemned(bad, frozenset(set(bad) - at_it), contradicted)
 
 
 def failed_cylinders(knowledge: Knowledge, judged: Sequence[list[Result]], repair: str) -> set[int]:

@@ -20,6 +20,9 @@ BACK_THOUGH_CURED = 0.02
 AGAIN_COUNTS = 0.5
 MOST_PASSES = 3
 COLD_HOURS = 8.0
+SLACK_H = 0.25
+# Steps of a proof for which the engine runs.
+RUNS_IT = ("idle", "hot", "idle_run", "hot_run", "load_pull", "start", "hot_start", "burn")
 AXES = {"distance_km": ("km", "km"), "starts": ("starts", "start"), "hours": ("h", "hour")}
 
 
@@ -122,11 +125,34 @@ def driven(job: Job, number: int, axis: str) -> Driven:
     return Driven(tuple(taken), span, False)
 
 
+def last_run(job: Job, before: int) -> Entry | None:
+    """The last of the first so many entries after which it cannot have stood longer."""
+    repairs = {x.id for x in job.repairs}
+    return next(
+        (
+            x
+            for x in reversed(job.live[:before])
+            if x.kind == "drive" or x.id in repairs or x.kind == "proof_step" and x.data.step in RUNS_IT
+        ),
+        None,
+    )
+
+
+def stood_at_most_h(job: Job, entry: Entry) -> float | None:
+    """How long it can have stood when an entry was written, h; None where the tape has no times for it."""
+    ran = last_run(job, job.position[entry.id])
+    if ran is None or ran.at is None or entry.at is None:
+        return None
+    return float((entry.at - ran.at).total_seconds() / 3600)
+
+
 def soaked(job: Job, entry: Entry) -> bool:
     """Whether a cold proof was really cold: hours standing written down, or a cold-soak wait that had
     ended."""
     if entry.data.soaked_h is not None:
-        return bool(entry.data.soaked_h >= COLD_HOURS)
+        stood = stood_at_most_h(job, entry)
+        fits = stood is None or entry.data.soaked_h <= stood + SLACK_H or entry.data.hours_sure
+        return bool(entry.data.soaked_h >= COLD_HOURS and fits)
     soaks = [
         x.data for x in job.live[: job.position[entry.id]] if x.kind == "wait" and x.data.wait == "cold_soak"
     ]
@@ -151,11 +177,26 @@ def condition_steps(job: Job, knowledge: Knowledge, number: int) -> dict[str, En
 
 
 def counts(job: Job, shape: ConditionShape, entry: Entry) -> bool:
-    """Whether a word on a condition says anything: could not says nothing, a warm start proves no cold
-    one."""
+    """Whether a word on a condition says anything: could not says nothing, a warm start proves no cold one,
+    and a pass with nothing to show for it proves nothing."""
     if entry.data.result == "could_not":
         return False
-    return entry.data.result == "fail" or not shape.needs_cold or soaked(job, entry)
+    return entry.data.result == "fail" or not said_only(job, shape, entry)
+
+
+def said_only(job: Job, shape: ConditionShape, entry: Entry) -> str:
+    """Why a condition that was written down as passed is only said to be, in words; empty where something
+    shows it."""
+    if shape.needs_cold and not soaked(job, entry):
+        return "started before it was cold-soaked: no proof of a cold start"
+    since = next(x for x in job.times if entry in x)
+    if shape.drive and not any(x.kind == "drive" and x.data.distance_km for x in since):
+        return "said to be passed, with no distance written down: write the drive"
+    recorded = shape.recorded and any(x.kind == "trace" for x in since)
+    made = any(x.kind in ("reading", "outcome", "trace") and x.data.test in shape.shown_by for x in since)
+    if (shape.recorded or shape.shown_by) and not recorded and not made:
+        return "said to be passed, with no recording and no result of it"
+    return ""
 
 
 def with_proof(job: Job, knowledge: Knowledge, number: int, evidence: list[Evidence]) -> list[Evidence]:

@@ -19,6 +19,7 @@ from frosty_piston.core.suspects.next_test import (
     sure_enough,
 )
 from frosty_piston.core.suspects.space import Finding, outcome_chances
+from frosty_piston.core.telling import TellingLimits
 from frosty_piston.core.words import inside, listed, sentence
 from frosty_piston.job.afterwards.experience import Experience
 from frosty_piston.job.circuit.leaks import TESTS as CIRCUIT_TESTS
@@ -26,6 +27,7 @@ from frosty_piston.job.circuit.leaks import Leaks
 from frosty_piston.job.circuit.proposed import circuit_tests
 from frosty_piston.job.judging.measured import recorded_in, to_judge
 from frosty_piston.job.judging.result import Result
+from frosty_piston.job.repair.fit import barred, missing_pieces
 from frosty_piston.job.repair.road import Road
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
@@ -33,6 +35,8 @@ from frosty_piston.knowledge.finding import NOT_SEEN, TestFinding
 
 from . import access as a
 from .evidence import Evidence, belongs
+from .places import DECIDED
+from .presence import Presence
 from .stopping import LEVER, lever_result, stop_open, stopped_by_hand
 from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 
@@ -48,11 +52,13 @@ SEARCH_WIDER = 0.5
 STANDS_OUT = 0.5
 LEAST_BESIDE = 0.02
 LONG_MIN = 60.0
+LEAST_LEFT = 0.2
+ALL_BUT_CERTAIN = 0.9
+AS_QUICK_MIN = 2.0
 STANDS_OUT_FROM = 0.7
 ROAD = "road_test"
 MOSTLY_ANYWAY = 0.5
 SENSOR_WIRE = "sensor_wiring"
-CLEARS_TO = 1 / 3
 CONDEMNS_FROM = 0.8
 OPEN_UP_TO = 0.7
 
@@ -122,6 +128,7 @@ class Proposals:
         self.states = a.states(job, knowledge)
         self.still = a.minutes_to(knowledge, a.access_reached(job, knowledge))
         self.left_out: list[LeftOut] = []
+        self.words = knowledge.limits(TellingLimits)
         self._worded: dict[int, NextTest] = {}
         likely = suspicion.likely
         self.rows = likely.rows
@@ -154,11 +161,7 @@ class Proposals:
     def _candidates(self) -> Iterator[_Candidate]:
         """Every finding not yet made that can be made on this vehicle, with its chances under the likeliest
         sets."""
-        settled = {
-            e.finding.id
-            for e in self.evidence
-            if e.finding and (e.weight > 0.99 or e.outcome != e.finding.outcomes[0])
-        }
+        settled = {e.finding.id for e in self.evidence if e.finding and e.settled}
         unclear = self._unclear()
         condemned = _plug_condemned(self.evidence)
         dead = not self.job.repairs and any(s in self.job.complaints for s in ("no_start", "no_start_cold"))
@@ -171,6 +174,7 @@ class Proposals:
         alive = self._alive()
         anyway = self._asked_anyway()
         recordings = to_judge(self.job)
+        read = {v.test for v in self.verdicts}
         for test, findings in self.knowledge.findings.items():
             if (
                 test in told
@@ -185,6 +189,8 @@ class Proposals:
                 if (
                     known.finding.id in settled
                     or known.finding.id in unclear
+                    or f"{test}.{known.shape.unless}" in settled
+                    or not {x.by for x in known.shape.told_apart.values()} <= read
                     or known.shape.covers == "suspect_plugs"
                     and not condemned
                     or self.job.engine.rules_out(needs)
@@ -195,6 +201,7 @@ class Proposals:
                 if alive.isdisjoint(known.finding.shows) or self._wire_of_another(known, node):
                     continue
                 way = a.cheapest_way(self.job, self.knowledge, known, self.still)
+                way = replace(way, own_min=way.own_min * self._left_to_read(known))
                 if why := self._not_now(known, way, dead):
                     missing.setdefault(test, LeftOut(self.knowledge.tests[test].title, why))
                     continue
@@ -207,7 +214,7 @@ class Proposals:
                     )
                     if value
                 }
-                table = outcome_chances(self.suspicion.space, known.finding, self.rows)
+                table = outcome_chances(self.suspicion.space, self._presence.to_come(known), self.rows)
                 recorded = recorded_in(self.knowledge, recordings, test, node or "")
                 # What is recorded already is only to be judged: that is free.
                 takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
@@ -215,6 +222,21 @@ class Proposals:
                 yield _Candidate(known, way, where, choice)
         self.left_out = list(missing.values())
         yield from self._on_circuit(alive)
+
+    def _left_to_read(self, known: TestFinding) -> float:
+        """The share of a test that is still to be read: one that was begun takes less to end."""
+        begun = [v.left for v in self.verdicts if v.test == known.test and v.left]
+        if begun:
+            return max(LEAST_LEFT, begun[-1])
+        if known.shape.covers != "cylinders":
+            return 1.0
+        here = (v for v in self.verdicts if v.test == known.test)
+        read = {
+            v.where.get("cylinder")
+            for v in here
+            if v.judgement.verdict in DECIDED and belongs(self.job, self.knowledge, known, v)
+        }
+        return max(LEAST_LEFT, 1 - len(read - {None}) / self.job.cylinders)
 
     def _told_already(self, test: str) -> bool:
         """Whether a test at the same part that tells more was made already."""
@@ -272,7 +294,9 @@ class Proposals:
         for test in {v.test for v in self.verdicts if v.judgement.verdict == "unclear"}:
             for known in self.knowledge.findings.get(test, ()):
                 here = [
-                    v for v in self.verdicts if v.test == test and belongs(self.job, self.knowledge, known, v)
+                    v
+                    for v in self.verdicts
+                    if v.test == test and not v.left and belongs(self.job, self.knowledge, known, v)
                 ]
                 whole = known.shape.covers != "cylinders" or len(here) >= (self.job.engine.cylinders or 0)
                 if any(v.judgement.verdict == "unclear" for v in here) and (
@@ -317,6 +341,8 @@ class Proposals:
             return f"needs what is not here: {', '.join(inside(self.knowledge.tools[t]) for t in tools)}"
         if dead and any(s in a.WARMS for s in way.access):
             return "needs the engine running, and it does not start"
+        if self._pieces_out and (bar := barred(self.job, self.knowledge, known.test)):
+            return bar
         shape = self.knowledge.tests[known.test]
         better = [
             t for t in shape.stands_in_for if not set(self.knowledge.tests[t].tools) & self.experience.lacking
@@ -336,6 +362,14 @@ class Proposals:
             if (minutes := self._minutes(way)) > a.LONGEST_WHILE_WAITED_FOR:
                 return f"takes {minutes:g} min, and the customer waits"
         return ""
+
+    @cached_property
+    def _pieces_out(self) -> bool:
+        return bool(missing_pieces(self.job))
+
+    @cached_property
+    def _presence(self) -> Presence:
+        return Presence(self.job, self.knowledge)
 
     @cached_property
     def _road(self) -> Road:
@@ -359,7 +393,9 @@ class Proposals:
         return rows, self._belief(sets, Likely(rows, *self.suspicion.needed(rows)))
 
     def _unswayed_test(self, c: _Candidate, rows: np.ndarray) -> Test:
-        return replace(c.test, table=outcome_chances(self.suspicion.space, c.known.finding, rows))
+        return replace(
+            c.test, table=outcome_chances(self.suspicion.space, self._presence.to_come(c.known), rows)
+        )
 
     def _tells(self, p: Proposal) -> bool:
         """Whether a test would tell something. Experience alone never takes one off the list: what would tell
@@ -376,10 +412,14 @@ class Proposals:
         places: set[tuple[str, tuple[tuple[str, str], ...]]] = set()
         lever = stop_open(self.job) and lever_result(self.job) is None and not stopped_by_hand(self.job)
         long = [p for p in self.ranked if p.minutes >= LONG_MIN]
-        for p in [*(p for p in self.ranked if p.minutes < LONG_MIN), *long]:
+        short = [p for p in self.ranked if p.minutes < LONG_MIN]
+        # What is all but certain is read at itself before it is pulled: as quick as the best, it goes first.
+        quick = short[0].minutes + AS_QUICK_MIN if short else 0.0
+        short.sort(key=lambda p: p.minutes > quick or self.candidates[p.test].test.anyway < ALL_BUT_CERTAIN)
+        for p in [*short, *long]:
             c = self.candidates[p.test]
             key = (c.known.test, tuple(c.where.items()))
-            if key in places or not self._tells(p):
+            if key in places or not self._tells(p) or not self._moves_anything(c):
                 continue
             if lever and self.knowledge.tests[c.known.test].runs:
                 lever = False
@@ -479,28 +519,41 @@ class Proposals:
         outcomes = joint.sum(axis=0)
         return outcomes, (joint.T @ self._members) / np.maximum(outcomes, 1e-12)[:, None]
 
+    def _moved_most(self, c: _Candidate) -> tuple[int, float, float]:
+        """The fault that a test moves most, by its place, and its highest and lowest chance after it."""
+        outcomes, after = self._after(c)
+        fault = int(np.argmax((outcomes @ np.abs(after - self._now))[:-1]))
+        likely = outcomes >= LEAST_CHANCE
+        return fault, float(after[likely, fault].max()), float(after[likely, fault].min())
+
+    def _moves_anything(self, c: _Candidate) -> bool:
+        """Whether a test moves the chance of a fault by as much as can be read."""
+        fault, high, low = self._moved_most(c)
+        return len({percent(high), percent(low), percent(float(self._now[fault]))}) > 1
+
     def _promise(self, c: _Candidate, along: tuple[str, ...]) -> str:
         """Why a test is worth its minutes, as a colleague would say it."""
-        outcomes, after = self._after(c)
+        fault, high, low = self._moved_most(c)
         now = self._now
-        fault = int(np.argmax((outcomes @ np.abs(after - now))[:-1]))
-        likely = [i for i in range(len(outcomes)) if outcomes[i] >= LEAST_CHANCE]
-        high = max(after[i, fault] for i in likely)
-        low = min(after[i, fault] for i in likely)
         name = inside(self.knowledge.faults[self.suspicion.space.faults[fault]].title)
         stood = percent(float(now[fault]))
         minutes = round(self._minutes(c.way))
         text = "A minute" if minutes <= 1 else f"{minutes} minutes"
         condemns = high >= CONDEMNS_FROM and now[fault] <= OPEN_UP_TO
-        if condemns and low <= now[fault] * CLEARS_TO:
+        clears = self.words.clears(low, float(now[fault]))
+        if condemns and clears:
             text += f", and it clears “{name}” or condemns it ({stood} now)."
-        elif low <= now[fault] * CLEARS_TO:
+        elif clears:
             text += f", and it can clear “{name}” ({stood} now)."
         elif condemns:
             text += f", and it can condemn “{name}” ({stood} now)."
+        elif high <= now[fault]:
+            text += f", and it can lower “{name}” from {stood} to {percent(low)}."
+        elif low >= now[fault]:
+            text += f", and it can raise “{name}” from {stood} to {percent(high)}."
         else:
-            text += f", and it moves “{name}” from {stood} up to {percent(float(high))}"
-            text += f" or down to {percent(float(low))}."
+            text += f", and it moves “{name}” from {stood} up to {percent(high)}"
+            text += f" or down to {percent(low)}."
         opens = [
             inside(self.knowledge.access[x].title)
             for x in c.way.access
@@ -555,7 +608,7 @@ class Proposals:
             if leading not in c.known.finding.shows or best is not None and minutes >= best[0]:
                 continue
             outcomes, after = self._after(c)
-            if after[0, at] <= now * CLEARS_TO:
+            if self.words.clears(float(after[0, at]), now):
                 best = (
                     minutes,
                     number,
@@ -580,13 +633,44 @@ class Proposals:
         return sure
 
     @cached_property
+    def acquits(self) -> bool:
+        """Whether the search may end with nothing found: something was tested, nothing of it failed, and that
+        nothing is wrong is likely while no single repair is."""
+        verdicts = {v.judgement.verdict for v in self.verdicts}
+        likeliest = max(self.suspicion.repairs_needed.values(), default=0.0)
+        return (
+            "sound" in verdicts
+            and not verdicts & {"failed", "marginal"}
+            and not self.job.repairs
+            and self.suspicion.sound >= self.words.acquits
+            and likeliest <= self.words.acquits_beside
+        )
+
+    @cached_property
+    def nothing_says(self) -> str:
+        """That nothing is wrong, or nothing on the list fits, where that is likelier than any repair; else
+        empty."""
+        likeliest = max(self.suspicion.repairs_needed.values(), default=0.0)
+        sound = self.suspicion.sound
+        unlisted = float(self.suspicion.weighed.faults[-1])
+        if max(sound, unlisted) <= likeliest:
+            return ""
+        if sound >= unlisted:
+            return f"Nothing found, {percent(sound)}: it runs as it should"
+        return f"Nothing on this list fits, {percent(unlisted)}"
+
+    @cached_property
     def stop_rule(self) -> str:
         """The stop rule in one sentence, with what being wrong costs against what another test takes."""
         sure = self.sure
+        if self.acquits:
+            return "What would show is cleared, and no single repair is likely to be needed."
         head = self._likeliest_says()
         cost = f"being wrong is expected to cost {round(sure.wrong_min)} min of work and parts"
         if not self.ranked:
             return f"No test is left that would tell more: {head}; {cost}."
+        if sure.enough and self._likeliest_p < STANDS_OUT_FROM:
+            return f"No test spares more than it takes: {self.nothing_says or head}; {cost}. General times."
         if sure.enough:
             return f"Sure enough: {head}; {cost}, less than another test saves. General times."
         if sure.saves_min <= sure.price_min:
@@ -606,6 +690,11 @@ class Proposals:
             f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min{anyway} and is"
             f" expected to save {round(sure.saves_min)}. General times."
         )
+
+    @cached_property
+    def _likeliest_p(self) -> float:
+        """The chance of what is likeliest: a repair, some together, or that nothing is wrong."""
+        return max([*self.suspicion.together.values(), self.suspicion.sound], default=0.0)
 
     def _likeliest_says(self) -> str:
         """What would most likely cure, alone or together, in words."""

@@ -1,6 +1,7 @@
 """Suspects with their odds and reasons, the conflicts among what was found, and how the odds went along the
 tape."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
@@ -15,10 +16,11 @@ from frosty_piston.core.suspects.odds import Weighed, chances, conflicts, trail,
 from frosty_piston.core.suspects.space import UNLISTED, Finding, Space, build_space, log_prior
 from frosty_piston.core.words import inside
 from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.entries import Entry
+from frosty_piston.job.entries import Entry, Outcome, Reading
 from frosty_piston.job.tape.fold import CHANGES_NO_PART, Job
 from frosty_piston.knowledge import Knowledge
 
+from .codes_seen import LIFE_OF_HISTORY
 from .evidence import Evidence
 
 UNLISTED_PER_THOUSAND = 15.0
@@ -29,9 +31,14 @@ EXPLAINS_RATIO = 1.5
 MAY_WELL_BE = 0.5
 STILL_OPEN = 0.05
 COMMONLY_KILLS = 0.2
+NEVER_TOGETHER = 1e-6
+LEAST_WITHOUT = 1e-6
+APART = 2.0
+WORTH_SAYING = 0.05
 PASSENGER = float(np.log(2))
 ENGINES_KEPT = 4
 TINY = 1e-300
+VACUUM = "vacuum"
 
 
 class Moved(NamedTuple):
@@ -97,7 +104,7 @@ class Engine:
 
 def _together(knowledge: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
     """How many times likelier two faults come together than by chance: what kills the one is often still
-    there."""
+    there; two states of one thing are never there at once."""
     place = {f: i for i, f in enumerate(faults)}
     bonds = np.ones((len(faults), len(faults)))
     for f in faults:
@@ -107,6 +114,9 @@ def _together(knowledge: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
                 bonds[place[f], place[cause]] = bonds[place[cause], place[f]] = max(
                     times, bonds[place[f], place[cause]]
                 )
+        for other in knowledge.faults[f].never_with:
+            if other in place:
+                bonds[place[f], place[other]] = bonds[place[other], place[f]] = NEVER_TOGETHER
     return bonds
 
 
@@ -125,14 +135,15 @@ def _kills(knowledge: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
 _engine = lru_cache(maxsize=ENGINES_KEPT)(Engine)
 
 
-def possible_faults(knowledge: Knowledge, engine: EngineCard, brakes: bool = False) -> tuple[str, ...]:
+def possible_faults(knowledge: Knowledge, engine: EngineCard, named: bool = False) -> tuple[str, ...]:
     """The faults that are weighed: those that the card does not rule out. Where nothing lives on vacuum but
-    the brakes, faults of the vacuum circuit are weighed only when the brakes were complained of."""
-    dry = engine.vacuum_consumers is False and not brakes
+    the brakes, faults of the vacuum circuit are weighed only when they were named: the brakes complained of,
+    or something of the circuit looked at or measured."""
+    dry = engine.vacuum_consumers is False and not named
     return tuple(
         f
         for f, shape in knowledge.faults.items()
-        if not engine.rules_out(shape.needs) and not (dry and knowledge.fault_system[f] == "vacuum")
+        if not engine.rules_out(shape.needs) and not (dry and knowledge.fault_system[f] == VACUUM)
     )
 
 
@@ -163,8 +174,15 @@ class Suspicion:
 
     @cached_property
     def engine(self) -> Engine:
-        brakes = "hard_brake_pedal" in self.job.symptoms
-        return _engine(self.knowledge, possible_faults(self.knowledge, self.job.engine, brakes))
+        tests = self.knowledge.tests
+        # What was found sound names nothing: a good brake pedal brings no vacuum faults among the suspects.
+        named = "hard_brake_pedal" in self.job.symptoms or any(
+            tests[x.data.test].system == VACUUM
+            and tests[x.data.test].outcomes.get(getattr(x.data, "outcome", None) or "") != "sound"
+            for x in self.job.tape
+            if isinstance(x.data, Reading | Outcome)
+        )
+        return _engine(self.knowledge, possible_faults(self.knowledge, self.job.engine, named))
 
     @property
     def space(self) -> Space:
@@ -315,9 +333,10 @@ class Suspicion:
         for index, fault in enumerate(self.space.faults):
             pro, con = self._moved(index, fault)
             p = float(self.weighed.faults[index])
-            because = self._carried_because(fault) + _because(
-                knowledge.faults[fault].shows, pro, con, p, self.before is not None
-            )
+            because = self._carried_because(fault)
+            because += _because(knowledge.faults[fault].shows, pro, con, p, self._told_before(fault))
+            beside = self._beside_leading(index, fault, p)
+            because += beside or self._left_over(p, bool(pro))
             listed.append(
                 Suspect(
                     fault,
@@ -344,6 +363,37 @@ class Suspicion:
             ),
         )
 
+    @cached_property
+    def _leading(self) -> tuple[str, np.ndarray] | None:
+        """The fault that explains most, likelier than not, and the chance of each other fault were it not
+        there; None while nothing stands out."""
+        at = int(self.weighed.faults[:-1].argmax())
+        if self.weighed.faults[at] < MAY_WELL_BE:
+            return None
+        without = np.where((self.space.held == at).any(axis=1), 0.0, self.weighed.sets)
+        left = float(without.sum())
+        return (self.space.faults[at], self.space.present(without / left)) if left > LEAST_WITHOUT else None
+
+    def _beside_leading(self, index: int, fault: str, p: float) -> str:
+        """That a fault stands low because another one explains what was found, or high because it comes with
+        it, by name."""
+        if self._leading is None or self._leading[0] == fault:
+            return ""
+        name, without = self._leading
+        alone = float(without[index])
+        other = inside(self.knowledge.faults[name].title)
+        if alone >= max(APART * p, p + WORTH_SAYING):
+            return f" “{other}” explains what was found: without it this would stand at {percent(alone)}."
+        if p >= max(APART * alone, alone + WORTH_SAYING):
+            return f" It comes with “{other}”: without that it would stand at {percent(alone)}."
+        return ""
+
+    def _left_over(self, p: float, told: bool) -> str:
+        """That a fault which nothing speaks for stands as high as it does since others are cleared."""
+        if told or self.before is not None or p < WORTH_SAYING:
+            return ""
+        return f" {percent(p)} is left of it as others are cleared."
+
     def _carried_because(self, fault: str) -> str:
         """What the repair before this time did to a fault, in words."""
         if self.before is None or self.done is None:
@@ -359,6 +409,13 @@ class Suspicion:
     def moved_by(self, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
         """What moved a fault up and down in this time, strongest first."""
         return self._moved(self.space.place[fault], fault)
+
+    def _told_before(self, fault: str) -> str | None:
+        """What was found of a fault before the repairs, strongest first; None before the first of them."""
+        if self.before is None:
+            return None
+        moved = [m for time in self.before.chain for way in time.moved_by(fault) for m in way]
+        return _told(tuple(sorted(moved, key=lambda m: -abs(m.bits))))
 
     def _moved(self, index: int, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
         bits = self.weighed.moved[:, index]
@@ -376,21 +433,31 @@ class Suspicion:
         """Which faults explain something that was found, shape (F,). The others, there or not, are no part of
         this complaint: nothing is repaired or tested for them here. All of them, as long as nothing was
         found."""
+        now = self._explained_by(e for e in self.all_evidence if not _of_the_past(e))
+        explained = now if now.any() else self._explained_by(self.all_evidence)
+        return explained if explained.any() else ~explained
+
+    def _explained_by(self, evidence: Iterable[Evidence]) -> np.ndarray:
+        """Which faults explain something of some evidence, shape (F,)."""
         explained = np.zeros(len(self.space.faults), bool)
-        for e in self.all_evidence:
+        for e in evidence:
             at = e.finding.outcomes.index(e.outcome) if e.finding else 0
             if e.finding and at:
                 for fault, row in e.finding.shows.items():
                     if fault in self.space.place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
                         explained[self.space.place[fault]] = True
-        return explained if explained.any() else ~explained
+        return explained
 
     @cached_property
     def unexplained_findings(self) -> tuple[Evidence, ...]:
         """What was found that no fault which may well be there would bring: one fault found does not end the
         search while these stand."""
         odds = dict(zip(self.space.names, self.weighed.faults, strict=True))
-        return tuple(e for e in self.evidence if e.finding and not self._brought(e, e.finding, odds))
+        return tuple(
+            e
+            for e in self.evidence
+            if e.finding and not _of_the_past(e) and not self._brought(e, e.finding, odds)
+        )
 
     @cached_property
     def left_to_explain(self) -> tuple[Evidence, ...]:
@@ -475,10 +542,9 @@ class Suspicion:
     def conflicts(self) -> tuple[ConflictFound, ...]:
         said = [i for i, e in enumerate(self.evidence) if e.finding is not None]
         tried = slice(None) if self.before else slice(self.space.empty_at)
-        return tuple(
-            self._conflict([said[i] for i in group])
-            for group in conflicts([self.rows[i][tried] for i in said])
-        )
+        of_one_place = [ConflictFound(e.entries, e.at_odds) for e in self.evidence if e.at_odds]
+        among = conflicts([self.rows[i][tried] for i in said])
+        return (*of_one_place, *(self._conflict([said[i] for i in group]) for group in among))
 
     def _conflict(self, group: list[int]) -> ConflictFound:
         members = [self.evidence[i] for i in group]
@@ -524,20 +590,30 @@ class Suspicion:
         ]
 
 
-def _because(
-    shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float, since_repair: bool = False
-) -> str:
-    def told(moved: tuple[Moved, ...]) -> str:
-        return "; ".join(m.says + (f" ({m.because})" if m.because else "") for m in moved[:3])
+def _of_the_past(e: Evidence) -> bool:
+    """Whether a code counts in half only: it waits for the complaint to be explained, and holds nobody up
+    once it is."""
+    return bool(e.finding and e.finding.id.startswith("codes.") and e.weight <= LIFE_OF_HISTORY)
 
-    if since_repair and not pro and not con:
-        return f"{percent(p)} is what is left; nothing found since moves it."
-    nothing = (
-        "Nothing found since speaks for it."
-        if since_repair
-        else f"Nothing found speaks for it; {percent(p)} is what its base rate leaves."
-    )
-    sentence = f"For it: {told(pro)}." if pro else nothing
+
+def _told(moved: tuple[Moved, ...]) -> str:
+    return "; ".join(m.says + (f" ({m.because})" if m.because else "") for m in moved[:3])
+
+
+def _nothing_says(p: float, since: bool) -> str:
+    if since:
+        return "Nothing found since speaks for it."
+    if p < WORTH_SAYING:
+        return f"Nothing found speaks for it; {percent(p)} is what its base rate leaves."
+    return "Nothing found speaks for it by itself."
+
+
+def _because(shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float, before: str | None) -> str:
+    """Why a fault stands as it does. `before`: what was found of it before the repairs, None without one."""
+    earlier = f" Before the repair: {before}." if before else ""
+    if before is not None and not pro and not con:
+        return f"{percent(p)} is what is left; nothing found since moves it.{earlier}"
+    sentence = f"For it: {_told(pro)}." if pro else _nothing_says(p, before is not None)
     if con:
-        sentence += f" Against it: {told(con)}."
-    return sentence + (f" It shows as: {shows}." if not pro and shows else "")
+        sentence += f" Against it: {_told(con)}."
+    return sentence + earlier + (f" It shows as: {shows}." if not pro and shows else "")

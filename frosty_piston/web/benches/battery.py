@@ -5,13 +5,13 @@ from typing import Any
 from frosty_piston.core.quantity import plain
 from frosty_piston.core.words import sentence, spoken
 from frosty_piston.job.entries import Reading, Tick
+from frosty_piston.job.judging.starts import plug_shares
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.forms import Form
 from frosty_piston.web.job.cells import Cell, fill
 
 from . import margin
 from .bench import Bench
-from .plugs import plug_shares
 
 CHANNELS = ("coolant", "intake", "ambient", "fuel", "exhaust_1")
 

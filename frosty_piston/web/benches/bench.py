@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
+from frosty_piston.job.repair.contacts import comes_and_goes
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.forms import Form
-from frosty_piston.web.job.cells import comes_and_goes
 
 Shows = Callable[[JobRecord, Workshop, Form], dict[str, Any]]
 Step = tuple[str, str]
@@ -76,6 +76,6 @@ class Bench:
             **shown,
             "drawings": self.drawings,
             "carried": carried,
-            "comes_and_goes": comes_and_goes(record),
+            "comes_and_goes": comes_and_goes(record.job, workshop.knowledge, record.assessed.now),
             "present_said": "",
         }

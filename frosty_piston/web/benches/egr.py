@@ -23,7 +23,9 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         rest = report.closed_offset
     else:
         rest = None
+    recorded = f"recorded, {trace.name}" if trace and rest is not None else ""
     limit = record.assessed.readings.limits(AirLimits).egr_closed_percent
+    state = "failed" if rest is not None and rest > limit else "sound"
     shut, opened = (last_read(record, "egr_air_change", "mg", point=p) for p in ("shut", "open"))
     expected = expected_at_atmosphere(record.assessed.readings)
     top = max([x for x in (shut, opened, expected) if x] or [1.0]) * 1.1
@@ -42,20 +44,14 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         "limit": plain(limit),
         "limit_px": round(limit / 100 * LIFT_PX, 1),
         "lift_px": LIFT_PX,
-        "source": (
-            "read, engine off"
-            if read is not None
-            else f"recorded, {trace.name}"
-            if trace and rest is not None
-            else ""
-        ),
+        "source": "read, engine off" if read is not None else recorded,
         "bars": bars,
         "expected": (
             {"mg": plain(round(expected)), "x": round(BARS_AT + expected / top * BAR_PX, 1)}
             if expected
             else None
         ),
-        "state": "failed" if rest is not None and rest > limit else "sound" if rest is not None else "",
+        "state": "" if rest is None else state,
     }
 
 

@@ -2,13 +2,14 @@
 
 from typing import Any
 
-from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
+from frosty_piston.core.electrical import lamp_light, lamp_limit_ohm, lamp_share
 from frosty_piston.core.glow import GlowLimits
 from frosty_piston.core.plugs import resistance_at_share
 from frosty_piston.core.quantity import percent, plain
 from frosty_piston.job.entries import Tick
 from frosty_piston.job.judging.glow import GENERAL_LAMP_W, reference
 from frosty_piston.job.judging.result import POINT_WORDS
+from frosty_piston.job.judging.starts import plug_shares
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.forms import Form
@@ -16,7 +17,7 @@ from frosty_piston.web.job.cells import Cell, fill
 
 from . import margin
 from .bench import Bench
-from .plugs import banks, plug_rows, plug_shares
+from .plugs import banks, plug_rows
 
 POINTS = {
     "harness_connector": "Harness connector",
@@ -122,7 +123,7 @@ def view(
         "lamp_w": lamp_w,
         "lamp_known": instruments.lamp_w() is not None,
         "lamp_limit": lamp_limit_ohm(lamp_w, limits.lamp_lit_share),
-        "lamp_healthy": percent(lamp_share(lamp_w, ref.ohm)),
+        "lamp_healthy": percent(lamp_light(lamp_share(lamp_w, ref.ohm))),
         "outcomes": (_outcomes(record, TESTS[method], order, point) if method in ("lamp", "heat") else []),
         "ticked": ticked,
         "wires_off": job.unplugged_glow,

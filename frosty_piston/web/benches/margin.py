@@ -6,19 +6,35 @@ from typing import Any
 import numpy as np
 
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.starting import DIRECT, StartEngine, StartLimits, margin_curves, start_chance
+from frosty_piston.core.starting import (
+    COUGHED,
+    DIRECT,
+    STARTED,
+    WOULD_NOT,
+    Start,
+    StartEngine,
+    StartLimits,
+    fitted_to,
+    margin_curves,
+    start_chance,
+    start_width,
+)
+from frosty_piston.core.words import listed
+from frosty_piston.job.judging.starts import Shares, heat_of, plug_shares, starts_of
 from frosty_piston.job.units import convert
 from frosty_piston.store.workshop import JobRecord
-
-from .plugs import Shares
 
 TEMPLATE = "measure/_margin.html"
 COLDEST = -30.0
 WARMEST = 25.0
 AMBIENT_C = np.arange(COLDEST, WARMEST + 0.5, 1.0)
-BUNDLE_PX = 44
+BUNDLE_PX = 26
 LABEL_OFF = 16
 LABEL_WIDE = 26
+BELOW_DOT = 34
+ABOVE_DOT = 20
+LOW = 0.25
+LINE = 24
 CHART = {"left": 46, "top": 26, "width": 560, "height": 210, "bottom": 236}
 
 
@@ -36,32 +52,44 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
     ]
     rpm = cranked[-1] if cranked else limits.crank_rpm
     known = [shares.get(c, (None, ""))[0] for c in range(1, job.cylinders + 1)]
-    heat = [min(1.2, s) if s is not None else 1.0 for s in known]
-
+    heat = heat_of(shares, job.cylinders)
+    order = [x.id for x in job.tape]
+    before, after = (plug_shares(v, order) for v in (record.assessed.diagnosis, record.assessed.after))
+    starts = starts_of(job, before, after)
+    of_this = fitted_to(starts, engine, limits)
     curves = _drawn_curves(engine, limits, rpm)
     ambient = job.condition("ambient")
     tonight = None
     if ambient is not None:
         t = convert(ambient.data.value, ambient.data.unit, "degC")
-        p = float(start_chance(t, engine, heat, limits, rpm))
-        healthy = float(start_chance(t, engine, [1.0] * job.cylinders, limits, rpm))
+        p = float(start_chance(t, engine, heat, limits, rpm, known=of_this))
+        low, high = start_width(t, engine, heat, limits, rpm, of_this)
+        healthy = float(start_chance(t, engine, [1.0] * job.cylinders, limits, rpm, known=of_this))
         tonight = {
             "t": plain(t),
             "x": _chart_x(min(max(t, COLDEST), WARMEST)),
             "y": _chart_y(p),
+            "says_y": _said_at(p),
             "chance": percent(p),
+            "width": f"{percent(low)} to {percent(high)}" if percent(low) != percent(high) else "",
             "healthy": percent(healthy),
             "heated": percent(
                 float(
                     start_chance(
-                        t, engine, heat, limits=limits, crank_rpm=rpm, block_heater_k=limits.block_heater_k
+                        t,
+                        engine,
+                        heat,
+                        limits=limits,
+                        crank_rpm=rpm,
+                        block_heater_k=limits.block_heater_k,
+                        known=of_this,
                     )
                 )
             ),
             "lift": plain(limits.block_heater_k),
         }
     measured = any(s is not None for s in known)
-    chances = start_chance(AMBIENT_C, engine, heat, limits, rpm) if measured else np.empty(0)
+    chances = start_chance(AMBIENT_C, engine, heat, limits, rpm, known=of_this) if measured else np.empty(0)
     half = AMBIENT_C[np.flatnonzero(chances >= 0.5)[:1]] if measured else np.empty(0)
     measured_path = " ".join(
         f"{_chart_x(float(t))},{_chart_y(float(p))}" for t, p in zip(AMBIENT_C, chances, strict=False)
@@ -71,6 +99,7 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
         "tonight": tonight,
         "measured": measured_path,
         "state": _plug_state(known),
+        "fitted": listed([_start_said(x) for x in starts]) if starts else "",
         "ticks_x": [(t, _chart_x(t)) for t in range(-30, 26, 5)],
         "ticks_y": [(p, _chart_y(p / 100)) for p in (0, 25, 50, 75, 100)],
         "chart": CHART,
@@ -111,6 +140,17 @@ def _drawn_curves(engine: StartEngine, limits: StartLimits, rpm: float) -> tuple
     return tuple(drawn)
 
 
+def _said_at(chance: float) -> float:
+    """The height of the words beside tonight's dot: off its curve, and off the labels at one half."""
+    y = _chart_y(chance) + (BELOW_DOT if chance > LOW else -ABOVE_DOT)
+    return y + LINE if abs(y - _chart_y(0.5)) < LINE else y
+
+
+def _start_said(start: Start) -> str:
+    did = {STARTED: "it started", COUGHED: "it started badly", WOULD_NOT: "it would not start"}
+    return f"{did[start.result]} at {plain(start.ambient_c)} °C"
+
+
 def _plug_state(shares: list[float | None]) -> str:
     """The plugs of an engine in words: how many heat well, are tired, are dead, were not read."""
     counts = [
@@ -127,7 +167,7 @@ def _labels(curves: tuple[dict[str, Any], ...], measured_x: float | None) -> lis
     for what always starts, under its line."""
     bundles: list[dict[str, Any]] = []
     for curve in sorted((c for c in curves if c["label_x"] is not None), key=lambda c: c["label_x"]):
-        if bundles and abs(bundles[-1]["x"] - curve["label_x"]) < BUNDLE_PX:
+        if bundles and abs(bundles[-1]["last"] - curve["label_x"]) < BUNDLE_PX:
             bundles[-1]["low"] = min(bundles[-1]["low"], curve["working"])
             bundles[-1]["high"] = max(bundles[-1]["high"], curve["working"])
             bundles[-1]["last"] = curve["label_x"]
@@ -135,16 +175,17 @@ def _labels(curves: tuple[dict[str, Any], ...], measured_x: float | None) -> lis
             x = curve["label_x"]
             n = curve["working"]
             bundles.append({"x": x, "last": x, "low": n, "high": n, "always": x <= CHART["left"]})
-    return [_beside(b, measured_x) for b in bundles]
+    before = [None, *(b["last"] for b in bundles)]
+    return [_beside(b, (measured_x, left)) for b, left in zip(bundles, before, strict=False)]
 
 
-def _beside(bundle: dict[str, Any], measured_x: float | None) -> dict[str, Any]:
+def _beside(bundle: dict[str, Any], others_x: tuple[float | None, ...]) -> dict[str, Any]:
     says = str(bundle["low"]) if bundle["low"] == bundle["high"] else f"{bundle['low']}–{bundle['high']}"
     if bundle["always"]:
         return {"x": CHART["left"] + 8, "y": CHART["top"] + 18, "says": says, "anchor": "start"}
     left = bundle["x"] - LABEL_OFF
-    crowded = left - LABEL_WIDE < CHART["left"] or (
-        measured_x is not None and left - LABEL_WIDE < measured_x < bundle["x"]
+    crowded = left - LABEL_WIDE < CHART["left"] or any(
+        x is not None and left - LABEL_WIDE < x < bundle["x"] for x in others_x
     )
     x, anchor = (bundle["last"] + LABEL_OFF, "start") if crowded else (left, "end")
     return {"x": round(x, 1), "y": _chart_y(0.5) + 5, "says": says, "anchor": anchor}

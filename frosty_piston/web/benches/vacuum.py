@@ -18,7 +18,7 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.drawing.circuit_view import drawn
 from frosty_piston.web.frame.forms import Fields, Form, figure, line, one_of
 from frosty_piston.web.job import gauge
-from frosty_piston.web.job.cells import bar_to
+from frosty_piston.web.job.cells import FLAG_WORDS, bar_to
 from frosty_piston.web.job.test_card import fitted_nodes, gauge_view
 
 from .bench import Bench
@@ -59,6 +59,7 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
         "is_hose": at in hoses or at in ("vacuum_hose", "stop_line"),
         "alone": bool(found and found.next_off and found.next_off.alone and at == found.next_at),
         "blocks": _blocks(found, at),
+        "behind_solenoid": found is None or _solenoid_within(found, at),
         "waits": json.dumps(waits),
         "least": {"section": waits[at][SECTION], "alone": waits[at][HOLD]} if at in waits else None,
         "gauge": gauge_view(record, workshop, SECTION),
@@ -131,6 +132,11 @@ def _blocks(found: Isolation | None, at: str) -> list[tuple[str, str]]:
     hoses = {h.id for h in leaking.circuit.hoses}
     inside = leaking.branches.beyond[n] & ~(1 << n)
     return [(i, leaking.titles[i]) for m, i in enumerate(leaking.ids) if inside >> m & 1 and i in hoses]
+
+
+def _solenoid_within(found: Isolation, at: str) -> bool:
+    """Whether a solenoid decides how much a pump at a place tests."""
+    return found.leaking.section(at) != found.leaking.section(at, powered=False)
 
 
 def _waits(record: JobRecord, found: Isolation | None, places: list[str]) -> dict[str, dict[str, float]]:
@@ -220,6 +226,7 @@ class HeldForm(Fields):
     test: Annotated[str | None, one_of(SECTION, HOLD)]
     seconds: Annotated[float | None, figure("s", 1, 7200, needed=True)]
     points: Annotated[str | None, line(9000)]
+    energised: Annotated[str | None, one_of(*FLAG_WORDS, needed=False)]
 
 
 def held(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
@@ -241,12 +248,15 @@ def held(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         form.wrong("blocked", "choose from what hangs on this place")
     unit = form.raw("gauge_unit") or gauge.gauge_said(record.job, workshop) or "kPa"
     points = _points(form, fields.points or "", unit)
+    powered = FLAG_WORDS[fields.energised] if fields.energised else None
     read_in = gauge.gauge_entry(form, record, workshop)
     form.done()
     where = {"node": at}
     test = fields.test
     figures = {"start_kpa": round(start or 0, 3), "end_kpa": round(end or 0, 3), "seconds": fields.seconds}
     made: dict[str, Any] = {"test": test, "where": where, "figures": figures}
+    if powered is not None:
+        made["conditions"] = {"energised": powered}
     if blocked and test == SECTION:
         made["blocked"] = blocked
     if len(points) < 3:

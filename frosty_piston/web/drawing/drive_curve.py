@@ -4,11 +4,11 @@ import math
 from datetime import datetime
 from typing import Any
 
-from frosty_piston.core.proving import clean_though_broken, cured_given
-from frosty_piston.core.quantity import percent, plain
+from frosty_piston.core.proving import clean_span, clean_though_broken, cured_given
+from frosty_piston.core.quantity import hours_said, percent, plain
 from frosty_piston.core.waiting import temperature_after
 from frosty_piston.job.assessment import Assessed
-from frosty_piston.job.repair.prove import odds_before_drives, still_to_drive
+from frosty_piston.job.repair.prove import BROKEN_AND_CLEAN, odds_before_drives, still_to_drive
 from frosty_piston.job.repair.waits import Soak
 from frosty_piston.job.weighing.proof_evidence import driven, returns_of
 
@@ -36,7 +36,8 @@ def drive_curve(assessed: Assessed, now: datetime) -> dict[str, Any] | None:
     needed = {mark: still_to_drive(assessed, mark) for mark in MARKS}
     ends = {mark: more[1] + (0.0 if trip.back else trip.span) for mark, more in needed.items() if more}
     limit = assessed.job.condition(COUNTDOWN[returns.axis]) if returns.axis in COUNTDOWN else None
-    farthest = max([1.25 * max(ends.values(), default=1.0), 1.15 * trip.span, 1.0])
+    proves = clean_span(returns.timed, BROKEN_AND_CLEAN, returns.about) or 1.0
+    farthest = max([1.25 * max(ends.values(), default=1.0), 1.15 * trip.span, 1.1 * proves])
     low = max(0.0, math.floor((odds - 0.02) * 20) / 20)
 
     def x(span: float) -> float:
@@ -107,8 +108,8 @@ def _late(assessed: Assessed, axis: str, more: float, now: datetime) -> str:
     if hours <= left:
         return ""
     return (
-        f"{plain(round(more))} km more take about {plain(round(hours, 1))} h at {GENERAL_KM_H:g} km an hour,"
-        f" and it is due in {plain(round(max(left, 0.0), 1))} h: hand it over on trial, or ask for more time."
+        f"{plain(round(more))} km more take about {hours_said(hours)} at {GENERAL_KM_H:g} km an hour,"
+        f" and it is due in {hours_said(max(left, 0.0))}: hand it over on trial, or ask for more time."
     )
 
 

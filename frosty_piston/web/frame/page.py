@@ -18,7 +18,7 @@ from markupsafe import Markup, escape
 
 from frosty_piston import __version__
 from frosty_piston.core.errors import BadInput, Busy, Conflict, Damaged, NoSpace, NotAllowed, NotHere
-from frosty_piston.core.quantity import exact, percent, plain, plus_minus
+from frosty_piston.core.quantity import exact, hours_said, percent, plain, plus_minus
 from frosty_piston.core.words import called, counted, grouped, inside, sentence, sign, spoken
 from frosty_piston.job.afterwards.shift import last_shift
 from frosty_piston.job.judging.result import place
@@ -70,6 +70,7 @@ def templates() -> Environment:
         "plain": plain,
         "percent": percent,
         "exact": exact,
+        "hours": hours_said,
         "grouped": grouped,
         "pm": plus_minus,
         "in_unit": in_unit,

@@ -28,6 +28,7 @@ def ready_to_serve() -> None:
     """Set the interpreter up for many short answers, once everything that stays is loaded."""
     sys.setswitchinterval(SWITCH_S)
     gc.freeze()  # what stays for good is never looked through again while a page is made
+    gc.enable()
 
 
 def free_port(port: int, host: str = "127.0.0.1") -> socket.socket:

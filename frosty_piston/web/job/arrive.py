@@ -1,6 +1,7 @@
 """Arrive: complaint, symptoms, what went on before, codes, temperatures, deadline; all before anything is
 touched."""
 
+import re
 from datetime import datetime, timedelta
 from typing import Annotated, Any
 
@@ -349,6 +350,10 @@ def code(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     ]
 
 
+# The heading that a tool prints over the figures of a code.
+_FRAME = re.compile(r"^\W*(?:freeze[ -]?frame|stored (?:conditions|values))\b[^0-9]*$", re.IGNORECASE)
+
+
 class BlockForm(Fields):
     module: Annotated[str | None, line(80)]
 
@@ -370,6 +375,7 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     elif not read.codes:
         form.wrong("block", "no code was found in it; a code looks like P0671 or P0671-13")
     form.done()
+    frames = [read_frame("\n".join(c.below), workshop.knowledge) for c in read.codes]
     entries = [
         form.entry(
             "code",
@@ -379,10 +385,11 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
                 "also": list(c.also) or None,
                 "module": c.module or fields.module,
                 "text": c.text or None,
+                "frame": list(stored.figures) or None,
             },
             str(i),
         )
-        for i, c in enumerate(read.codes)
+        for i, (c, stored) in enumerate(zip(read.codes, frames, strict=True))
     ]
     of_codes = [c.module or fields.module or ENGINE_MODULE for c in read.codes]
     scanned = {
@@ -391,10 +398,11 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     }
     entries.append(form.entry("code_scan", scanned, "scan"))
     mended = [c.code for c in read.codes if c.mended]
-    if read.not_understood:
-        lines = "".join(
-            c for c in "; ".join(read.not_understood)[:2000] if c >= " " and not "\ud800" <= c <= "\udfff"
-        )
+    under = {line for c in read.codes for line in c.below}
+    unknown = [line for line in read.not_understood if line not in under]
+    unknown += [line for stored in frames for line in stored.not_understood if not _FRAME.match(line)]
+    if unknown:
+        lines = "".join(c for c in "; ".join(unknown)[:2000] if c >= " " and not "\ud800" <= c <= "\udfff")
         entries.append(
             form.entry("note", {"text": f"Pasted with the codes, not understood: {lines}"}, "rest")
         )

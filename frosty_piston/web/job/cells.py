@@ -1,6 +1,7 @@
 """Entry cells of a bench: what stands in each, what it is worth, and how a typed value becomes an entry."""
 
 import re
+from collections.abc import Container
 from dataclasses import dataclass, field, replace
 from typing import Annotated, Any
 from urllib.parse import parse_qs, urlencode
@@ -62,6 +63,11 @@ class Cell:
         ]
 
     @property
+    def place(self) -> str:
+        """Its label as it stands in a list, where no heading says that the part was hot."""
+        return f"{inside(self.label)}{', hot' if self.conditions.get('part_hot') else ''}"
+
+    @property
     def id(self) -> str:
         return "-".join(
             [
@@ -121,10 +127,17 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
                 verdicts.get(last.id) if last else None,
                 entry=last,
                 earlier=len(mine),
-                says=IN_SET if last and last.id in in_sets else "read" if last else NOT_READ,
+                says=_says(last, in_sets),
             )
         )
     return filled
+
+
+def _says(last: Entry | None, in_sets: Container[str]) -> str:
+    """What stands in a cell without a verdict of its own."""
+    if last is None:
+        return NOT_READ
+    return IN_SET if last.id in in_sets else "read"
 
 
 def _as_typed(entry: Entry, cell: Cell) -> str:
@@ -176,14 +189,6 @@ def conditions_of(form: Form) -> dict[str, Any] | None:
     return held or None
 
 
-def comes_and_goes(record: JobRecord) -> bool:
-    """Whether the complaint is one that comes and goes: then it is asked whether it was there."""
-    job = record.job
-    return any(x.data.present and x.data.comes_and_goes for x in job.symptoms.values()) or any(
-        x.kind == "code" and "intermittent" in (x.data.status, *x.data.also) for x in job.live
-    )
-
-
 def with_presence(form: Form, raws: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """What a form measured, with whether the complaint was there at that moment, where that was said."""
     if form.raw("present") not in FLAG_WORDS:
@@ -203,7 +208,7 @@ def unread_places(knowledge: Knowledge, filled: list[Filled]) -> list[tuple[str,
     return [
         (
             urlencode([("test", x.cell.test), ("unit", x.cell.unit), *x.cell.fields]),
-            f"{knowledge.tests[x.cell.test].short_title}: {inside(x.cell.label)}",
+            f"{knowledge.tests[x.cell.test].short_title}: {x.cell.place}",
         )
         for x in filled
     ]
@@ -214,7 +219,7 @@ def read_places(knowledge: Knowledge, filled: list[Filled]) -> list[tuple[str, s
     return [
         (
             x.entry.id,
-            f"{knowledge.tests[x.cell.test].short_title}: {inside(x.cell.label)}, {x.entry.data.came_to}",
+            f"{knowledge.tests[x.cell.test].short_title}: {x.cell.place}, {x.entry.data.came_to}",
         )
         for x in filled
         if x.entry is not None

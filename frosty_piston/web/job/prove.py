@@ -10,7 +10,7 @@ from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import exact, hours_said
 from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import inside, sign
-from frosty_piston.job.entries import Code, Drive, Entry, Handover, Tick
+from frosty_piston.job.entries import Code, Drive, Handover, Tick
 from frosty_piston.job.judging.measured import measured_says
 from frosty_piston.job.repair.fit import missing_pieces
 from frosty_piston.job.repair.outlook import ahead
@@ -20,7 +20,7 @@ from frosty_piston.job.repair.soot import soot_causes
 from frosty_piston.job.repair.tampering import untold
 from frosty_piston.job.repair.waits import open_waits, soak_estimate
 from frosty_piston.job.units import typed
-from frosty_piston.job.weighing.proof_evidence import AXES, COLD_HOURS, returns_of
+from frosty_piston.job.weighing.proof_evidence import AXES, COLD_HOURS, SLACK_H, last_run, returns_of
 from frosty_piston.knowledge.repair_shapes import CheckShape
 from frosty_piston.store.timestamps import now
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -43,6 +43,7 @@ STATE_WORDS = {
     "fail": "failed",
     "could_not": "could not",
     "warm": "was warm",
+    "said": "only said",
     "denied": "its reading says no",
 }
 STATE_CLASS = {
@@ -52,9 +53,9 @@ STATE_CLASS = {
     "fail": "fail",
     "could_not": "skipped",
     "warm": "part",
+    "said": "part",
     "denied": "fail",
 }
-SLACK_H = 0.25
 
 
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
@@ -167,6 +168,7 @@ def step(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
                 "reason": reason,
                 "why": fields.why,
                 "soaked_h": fields.soaked_h,
+                "hours_sure": True if form.raw("hours_sure") == "yes" else None,
             },
         ),
     ]
@@ -197,24 +199,19 @@ def _refuse_pass(form: Form, record: JobRecord, proof: Proof, step_id: str) -> N
 
 def _ask_back(form: Form, record: JobRecord, soaked: float) -> None:
     """Hours of standing that do not fit what was written down are asked back once."""
-    last = _last_run(record)
+    last = last_run(record.job, len(record.job.live))
     if last is None or soaked < COLD_HOURS or form.raw("hours_sure") == "yes":
         return
     at = last.at or record.written.get(last.id)
     since = (now() - at).total_seconds() / 3600 if at else None
     if since is not None and soaked > since + SLACK_H:
+        ran = {"drive": "It was driven", "proof_step": "It ran for the proof"}
         form.wrong(
             "hours_sure",
-            f"{'It was driven' if last.kind == 'drive' else 'The repair was written down'}"
+            f"{ran.get(last.kind, 'The repair was written down')}"
             f" {hours_said(max(since, 1 / 60))} ago; standing {soaked:g} h does not fit. Tick it if the"
             " hours are right all the same.",
         )
-
-
-def _last_run(record: JobRecord) -> Entry | None:
-    """The last thing on the tape after which it cannot have stood longer."""
-    last = [*record.job.repairs, *record.job.of(Drive)]
-    return max(last, key=lambda x: record.job.position[x.id], default=None)
 
 
 class SuspectForm(Fields):

@@ -11,8 +11,9 @@ from frosty_piston.core.words import bound, called, grouped
 from frosty_piston.formats.picture import smaller
 from frosty_piston.job.afterwards.report import build_report, head_parts, lines_of, owner_parts, warned
 from frosty_piston.job.judging.result import place
+from frosty_piston.job.judging.starts import plug_shares
 from frosty_piston.store.workshop import JobRecord, Workshop
-from frosty_piston.web.benches.plugs import plug_rows, plug_shares
+from frosty_piston.web.benches.plugs import plug_rows
 from frosty_piston.web.frame.dependencies import GivenPapers, GivenWorkshop
 from frosty_piston.web.frame.page import dated, money, render
 from frosty_piston.web.frame.shown_pictures import Shown, pictures_of

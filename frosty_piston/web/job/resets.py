@@ -87,13 +87,19 @@ def show(record: JobRecord, workshop: Workshop, key: str = "") -> dict[str, Any]
     }
 
 
+def _phase_state(s: StepState, n: int) -> str:
+    if n < s.phase:
+        return "over"
+    return "runs" if n == s.phase and s.running else "open"
+
+
 def _step_view(s: StepState) -> dict[str, Any]:
     """A step as its row prints it."""
     phases = [
         {
             "does": p.does,
             "minutes": p.minutes,
-            "state": "over" if n < s.phase else "runs" if n == s.phase and s.running else "open",
+            "state": _phase_state(s, n),
             "next": n == s.phase and not s.running,
             "number": n,
         }

@@ -8,11 +8,13 @@ from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.holding import least_wait_s
 from frosty_piston.core.quantity import plain
+from frosty_piston.core.telling import TellingLimits
 from frosty_piston.core.vacuum import VacuumLimits
 from frosty_piston.core.words import sentence
 from frosty_piston.job.entries import Code, Reading, Tick
 from frosty_piston.job.judging.result import Result
 from frosty_piston.job.place import bench_of
+from frosty_piston.job.repair.contacts import comes_and_goes
 from frosty_piston.job.weighing.evidence import part_of
 from frosty_piston.job.weighing.stopping import CAUTION, LEVER, stop_bar
 from frosty_piston.knowledge import Knowledge
@@ -21,12 +23,10 @@ from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.forms import Fields, Form, figure, known, line
 
 from . import gauge
-from .cells import Cell, Filled, bar_to, comes_and_goes, conditions_of, fill
+from .cells import Cell, Filled, bar_to, conditions_of, fill
 
 USUAL_ML = 55.0
 SPEAKS_SHOWN = 4
-SPEAKS_RATIO = 1.6
-NOT_SO_RATIO = 0.5
 
 
 def fitted_nodes(record: JobRecord, knowledge: Knowledge, test: str) -> list[tuple[str, str]]:
@@ -74,7 +74,7 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
     return {
         "bench": "test",
         "test": test,
-        "comes_and_goes": comes_and_goes(record),
+        "comes_and_goes": comes_and_goes(record.job, workshop.knowledge, record.assessed.now),
         "present_said": asked.raw("present"),
         "shape": shape,
         "nodes": nodes,
@@ -193,15 +193,14 @@ def unit_liked(record: JobRecord, units: list[str]) -> str:
 
 def _settles(knowledge: Knowledge, known: TestFinding) -> list[dict[str, Any]]:
     """What each outcome of a finding speaks for, and the best one against."""
+    telling = knowledge.limits(TellingLimits)
     rows = []
     for at, name in enumerate(known.finding.outcomes):
         general = known.finding.general[at]
         ratios = sorted(
             ((float(row[at] / general), fault) for fault, row in known.finding.shows.items()), reverse=at > 0
         )
-        told = [fault for ratio, fault in ratios if (ratio > SPEAKS_RATIO if at else ratio < NOT_SO_RATIO)][
-            :SPEAKS_SHOWN
-        ]
+        told = [fault for ratio, fault in ratios if telling.speaks(ratio, 1.0, best=at == 0)][:SPEAKS_SHOWN]
         if told:
             rows.append(
                 {

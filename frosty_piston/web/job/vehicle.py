@@ -13,7 +13,7 @@ from frosty_piston.core.words import spoken
 from frosty_piston.job.check import said
 from frosty_piston.job.engine import EngineCard, limit_faults
 from frosty_piston.job.tape.fold import Job
-from frosty_piston.job.units import convertible
+from frosty_piston.job.units import convertible, typed
 from frosty_piston.store.garage import CardsChanged, NewCards, Seen, cards_of
 from frosty_piston.store.tapes import UNNAMED_ENGINE, UNNAMED_VEHICLE
 from frosty_piston.store.workshop import JobRecord, Workshop
@@ -51,6 +51,15 @@ LABELS = {
     "system_voltage": "System voltage",
 }
 EGR = ("none", "high_pressure", "low_pressure", "both")
+
+
+def _chosen(field: str, word: str | None) -> str | int | bool | None:
+    """What a word picked for a field of the engine card stands for there."""
+    if word is None:
+        return None
+    if choices(field) == YES_NO:
+        return word == "yes"
+    return int(word) if field == "system_voltage" else word
 
 
 def choices(field: str) -> tuple[str, ...]:
@@ -174,16 +183,7 @@ def read_card(form: Form, k: Any) -> dict[str, Any]:
             else form.figure(name, unit if unit != "l" else "", low, high)
         )
     for name in LABELS:
-        word = form.choice(name, choices(name), needed=False)
-        data[name] = (
-            word
-            if word is None
-            else word == "yes"
-            if choices(name) == YES_NO
-            else int(word)
-            if name == "system_voltage"
-            else word
-        )
+        data[name] = _chosen(name, form.choice(name, choices(name), needed=False))
     egr = form.choice("egr", EGR, needed=False)
     data["egr"] = {None: None, "none": [], "both": ["high_pressure", "low_pressure"]}.get(egr, [egr])
     limits: dict[str, Any] = {key: _limit(form, k, f"limit_{key}", key) for key in k.figures}
@@ -245,6 +245,8 @@ def _named(form: Form, record: JobRecord, workshop: Workshop) -> NewCards:
         "odometer_km": form.figure("odometer_km", "km", 0, 5_000_000),
     }
     form.done()
+    in_miles = given["odometer_km"] is not None and typed(form.raw("odometer_km"), "km")[1] == "mi"
+    given["odometer_unit"] = "mi" if in_miles else None
     vehicle, engine = cards_of(record.job)
     vehicle = {k: v for k, v in vehicle.items() if k not in given} | {
         k: v for k, v in given.items() if v is not None

@@ -14,6 +14,8 @@ from frosty_piston.core.quantity import Judgement, plain
 from frosty_piston.core.vacuum import Ambient, VacuumLimits, ambient_of, judge_pump, pump_limit_kpa
 from frosty_piston.core.wires import (
     AT_LEAST_S,
+    COLDEST_C,
+    HOTTEST_C,
     PIEZO_FARAD,
     PIEZO_V,
     SKIN_OHM,
@@ -136,13 +138,15 @@ def wire_view(form: Form) -> dict[str, Any]:
     metres = form.figure("length", "", 0.05, 100)
     section = form.figure("section", "", 0.1, 200)
     allowed = form.figure("allowed", "V", 0.01, 20)
-    shown: dict[str, Any] = {"drop": "", "needed": "", "sold": ""}
+    given_c = form.figure("wire_c", "degC", COLDEST_C, HOTTEST_C)
+    wire_c = 20.0 if given_c is None else given_c
+    shown: dict[str, Any] = {"drop": "", "needed": "", "sold": "", "warm": plain(wire_c)}
     if amps is None or metres is None or form.faults:
         return shown
     if section is not None:
-        shown["drop"] = plain(round(wire_drop_v(amps, metres, section), 2))
+        shown["drop"] = plain(round(wire_drop_v(amps, metres, section, wire_c), 2))
     if allowed is not None:
-        needed = section_needed_mm2(amps, metres, allowed)
+        needed = section_needed_mm2(amps, metres, allowed, wire_c)
         sold = next_section_mm2(needed)
         shown |= {"needed": plain(round(needed, 2)), "sold": plain(sold) if sold else "more than one wire"}
     return shown
@@ -238,7 +242,9 @@ def _wire_says(s: dict[str, Any], form: Form) -> str:
     drop = f"{form.raw('section')} mm² loses {s['drop']} V" if s["drop"] else ""
     need = f"needed {s['needed']} mm², take {s['sold']}" if s["needed"] else ""
     what = "; ".join(filter(None, (drop, need)))
-    return f"Wire of {form.raw('length')} m at {form.raw('current')} A: {what}." if what else ""
+    return (
+        f"Wire of {form.raw('length')} m at {form.raw('current')} A, {s['warm']} °C: {what}." if what else ""
+    )
 
 
 def _network_says(s: dict[str, Any], form: Form) -> str:
@@ -292,7 +298,7 @@ CALCULATORS: dict[str, Calculator] = {
         "Test lamp",
         "What a lamp shows, and what it hides.",
         more.lamp_view,
-        formula="I = I₀·(V/V₀)^0.55, light (V/V₀)^1.55, V + I·R = U",
+        formula="I = I₀·(V/V₀)^0.55, power (V/V₀)^1.55, light (V/V₀)^3.4, V + I·R = U",
         source="the usual exponents of tungsten filaments near their rated point",
         unsure="about a fifth; a lamp that looks bright still hides an ohm or more",
         fields=(
@@ -306,9 +312,9 @@ CALCULATORS: dict[str, Calculator] = {
         "Voltage drop and wire size",
         "What a wire loses, and the section that loses no more than it may.",
         wire_view,
-        formula="U = 2·I·ρ·l/A, ρ = 0.0175 Ω·mm²/m",
-        source="copper at 20 °C",
-        unsure="a tenth; every joint loses up to 0.05 V more, and a hot wire a third more",
+        formula="U = 2·I·ρ·l/A, ρ = 0.0175 Ω·mm²/m·(1 + 0.00393·(T - 20 °C))",
+        source="copper, IEC 60028",
+        unsure="a tenth; every joint loses up to 0.05 V more",
         says=_wire_says,
     ),
     "fingers": Calculator(

@@ -4,7 +4,7 @@ from datetime import timedelta
 from typing import Any
 
 from frosty_piston.core.costing import Option, cost_options
-from frosty_piston.core.electrical import lamp_limit_ohm, lamp_share
+from frosty_piston.core.electrical import lamp_light, lamp_limit_ohm, lamp_share
 from frosty_piston.core.quantity import hours_said, percent, plain
 from frosty_piston.core.starting import DIRECT, StartEngine, StartLimits, start_chance
 from frosty_piston.core.waiting import WaitLimits, cold_soaked_after_h, fitted_tau_h, hours_until
@@ -80,8 +80,9 @@ def lamp_view(form: Form) -> dict[str, Any]:
     says = f"A lamp of {plain(watts)} W at {plain(supply)} V looks bright up to {plain(round(hides, 1))} Ω"
     if ohm is not None:
         share = lamp_share(watts, ohm, supply, rated)
-        rows.insert(0, (f"Through {plain(ohm)} Ω", f"{percent(share)} of its light"))
-        says += f"; through {plain(ohm)} Ω it burns at {percent(share)}"
+        rows.insert(0, (f"Through {plain(ohm)} Ω", f"{percent(lamp_light(share))} of its light"))
+        rows.insert(1, ("It takes", f"{percent(share)} of its power"))
+        says += f"; through {plain(ohm)} Ω it gives {percent(lamp_light(share))} of its light"
     return _shown(rows, f"{says}.")
 
 

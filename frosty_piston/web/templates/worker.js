@@ -53,9 +53,12 @@ async function page(event) {
 /* A form that was sent as a page: where it cannot be sent it is kept, and the page it came from is shown again. */
 async function press(event) {
   const request = event.request, sent = request.clone();
-  if (new URL(request.url).pathname === "/leave") event.waitUntil(caches.delete(CACHE));
+  const leaves = new URL(request.url).pathname === "/leave";
   try {
-    return await fetch(request);
+    if (leaves) await caches.delete(CACHE);
+    const answer = await fetch(request);
+    if (leaves) await caches.delete(CACHE);   /* pages that were asked for before may have come meanwhile */
+    return answer;
   } catch (error) {
     if (!(sent.headers.get("content-type") || "").startsWith("application/x-www-form-urlencoded") || new URL(sent.url).pathname === "/enter") return NOT_SEEN.clone();
     const pairs = [...new URLSearchParams(await sent.text()).entries()], given = Object.fromEntries(pairs), url = new URL(sent.url).pathname;

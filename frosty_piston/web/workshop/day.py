@@ -10,10 +10,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
-from frosty_piston.core.day import why
+from frosty_piston.core.day import SOLVER, why
 from frosty_piston.core.errors import BadInput, FrostyPistonError, NotHere
 from frosty_piston.core.quantity import percent
 from frosty_piston.formats.calendar import Event, calendar
+from frosty_piston.job.day import solver
 from frosty_piston.job.day.setup import WEEKDAYS, BayKept, Break, DaySetup, Hours
 from frosty_piston.job.day.steps import BAY_KINDS, TASKS
 from frosty_piston.store.day import Laid
@@ -96,6 +97,15 @@ def _people(laid: Laid, rows: list[dict[str, Any]], at: datetime, me: str) -> li
     return sorted(people, key=lambda p: not p["me"])
 
 
+def _in_time(chance: float | None) -> str:
+    """How a job is coloured by its chance to be ready in time."""
+    if chance is None:
+        return ""
+    if chance < 0.5:
+        return "late"
+    return "soon" if chance < 0.9 else "good"
+
+
 def _jobs(laid: Laid, workshop: Workshop) -> list[dict[str, Any]]:
     """How each job stands: when it is ready, how sure that is, what is not laid out."""
     rows = []
@@ -114,13 +124,7 @@ def _jobs(laid: Laid, workshop: Workshop) -> list[dict[str, Any]]:
                 "late": clock(laid, sure.late) if sure else "",
                 "due": clock(laid, work.deadline) if work.deadline is not None else "",
                 "chance": percent(chance) if chance is not None else "",
-                "state": ""
-                if chance is None
-                else "late"
-                if chance < 0.5
-                else "soon"
-                if chance < 0.9
-                else "good",
+                "state": _in_time(chance),
                 "notes": [*laid.jobs[work.id].notes, *left[:1]],
                 "stands": stands.get(work.id, ""),
             }
@@ -146,10 +150,18 @@ def view(workshop: Workshop, me: str, piece: str = "") -> dict[str, Any]:
         "bays": [b.name for b in laid.day.bays],
         "names": [p.name for p in laid.day.people],
         "laid_at": laid.at,
-        "by": {"solver": "by the solver", "rule": "by the plain rule"}[laid.plan.by],
+        "by": _laid_by(laid),
         "asked": next((r for r in rows if r["id"] == piece), None),
         "me_name": me,
     }
+
+
+def _laid_by(laid: Laid) -> str:
+    if laid.plan.by == SOLVER:
+        return "by the solver"
+    if not solver.installed():
+        return "by the plain rule, since no solver is installed here: what is due first goes first"
+    return "by the plain rule"
 
 
 def _page(

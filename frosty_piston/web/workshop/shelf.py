@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from frosty_piston.core.codes import decode
 from frosty_piston.core.errors import BadInput, NotHere
 from frosty_piston.core.quantity import percent
+from frosty_piston.core.telling import TellingLimits
 from frosty_piston.core.words import inside
 from frosty_piston.job.afterwards.experience import LEAST_TIMES, MOST_TIMES, OwnCode
 from frosty_piston.knowledge import Knowledge
@@ -23,9 +24,7 @@ from frosty_piston.web.frame.signed_in import person_of
 from frosty_piston.web.job.narrow import KINDS
 
 router = APIRouter()
-CLEARS_RATIO = 0.34
 SPEAKS_CHANCE = 0.1
-SPEAKS_RATIO = 1.5
 
 
 def scale_word(knowledge: Knowledge, chance: float) -> str:
@@ -86,7 +85,7 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
         for test, findings in knowledge.findings.items()
         for known in findings
         if (row := known.finding.shows.get(fault)) is not None
-        and row[0] / known.finding.general[0] <= CLEARS_RATIO
+        and knowledge.limits(TellingLimits).clears(row[0], known.finding.general[0])
     }
     kills = [
         (f, knowledge.faults[f].title, because)
@@ -141,6 +140,7 @@ def test_view(workshop: Workshop, test: str) -> dict[str, Any]:
     if shape is None:
         raise NotHere("There is no such test.")
     findings = []
+    telling = knowledge.limits(TellingLimits)
     for known in knowledge.findings[test]:
         rows = []
         for at, outcome in enumerate(known.finding.outcomes):
@@ -149,7 +149,7 @@ def test_view(workshop: Workshop, test: str) -> dict[str, Any]:
                 (
                     (float(row[at]), fault)
                     for fault, row in known.finding.shows.items()
-                    if (row[at] > SPEAKS_RATIO * general if at else row[at] < general / SPEAKS_RATIO)
+                    if telling.speaks(float(row[at]), general, best=at == 0)
                 ),
                 reverse=at > 0,
             )

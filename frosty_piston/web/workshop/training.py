@@ -88,6 +88,13 @@ def _card(form: Form, workshop: Workshop) -> Mapping[str, Any] | None:
     return None
 
 
+def _warmth(bay: Bay) -> str:
+    """Whether the engine of an exercise is hot or cold."""
+    if bay.hot:
+        return "hot"
+    return "cold" if bay.cold else "neither hot nor cold"
+
+
 def _results(exercises: list[Exercise]) -> list[Row]:
     return [x.result for x in exercises if x.result is not None]
 
@@ -116,7 +123,9 @@ def _came_to(r: Row) -> str:
         return "given up"
     wrong = len(r["wrong_parts"])
     parts = f", {wrong} {'part' if wrong == 1 else 'parts'} for nothing" if wrong else ""
-    return ("cured" if r["cured"] and r["faults"] else "rightly left" if r["cured"] else "not cured") + parts
+    if not r["cured"]:
+        return f"not cured{parts}"
+    return ("cured" if r["faults"] else "rightly left") + parts
 
 
 def _by_lesson(results: list[Row], knowledge: Knowledge) -> list[tuple[str, int, int, int]]:
@@ -397,8 +406,8 @@ def _log(standing: Standing, record: JobRecord) -> list[Row]:
 
 def _at_its_entry(results: Sequence[Result]) -> dict[str, Result]:
     """Each result at the one entry it stands beside: one of several readings at the last of them, unless that
-    has one of its own."""
-    several = sorted(results, key=lambda v: -len(v.entries))
+    has one of its own that is no better."""
+    several = sorted(results, key=lambda v: (v.judgement.verdict == "failed", -len(v.entries)))
     return {v.entries[-1]: v for v in several if v.entries}
 
 
@@ -505,7 +514,7 @@ def _exercise_page(
         tests=_tests(bay),
         lately=_lately(bay, kept),
         access=_access(bay),
-        state="hot" if bay.hot else "cold" if bay.cold else "neither hot nor cold",
+        state=_warmth(bay),
         piece=knowledge.training.pieces[bay.piece] if bay.piece else None,
         repairs=_repairs(bay),
         road=[(c, knowledge.cautions[c]) for c in DRIVE_TICKS],

@@ -40,7 +40,7 @@ def rods() -> list[dict[str, Any]]:
             "nodes": [
                 {
                     "x": x,
-                    "state": "now" if n == reached else "done" if n < reached else "open",
+                    "state": ("done", "now", "open")[(n >= reached) + (n > reached)],
                     "r": 9 if n == reached else 6,
                 }
                 for n, x in enumerate(places)
@@ -99,8 +99,15 @@ def strip(knowledge: Knowledge, row: Row[Any], at: datetime) -> Strip:
         if deadline
         else "",
         **_count(row.countdown),
-        urgency="" if left_h is None or left_h >= SOON_H else "late" if left_h < 0 else "soon",
+        urgency=_urgency(left_h),
     )
+
+
+def _urgency(left_h: float | None) -> str:
+    """How near the deadline is, as the strip is coloured."""
+    if left_h is None or left_h >= SOON_H:
+        return ""
+    return "late" if left_h < 0 else "soon"
 
 
 def _count(budget: dict[str, str] | None) -> dict[str, str]:

@@ -166,10 +166,9 @@
     if (sending) return;
     list = await acts.all();
     if (signOf() !== shown) show();      /* another page of this browser has sent them, or put one away */
-    if (!waiting().length) {
-      if (body.dataset.seenAt) probe(); else cut = false;
-      return;
-    }
+    /* A page of an earlier session has that session's seal, and may be another's: it is opened anew before it sends. */
+    if (body.dataset.seenAt && (body.dataset.signed || !waiting().length)) { probe(); return; }
+    if (!waiting().length) { cut = false; return; }
     sending = true;
     try {
       await navigator.locks.request("piston-outbox", { ifAvailable: true }, async (lock) => { if (lock) await sendAll(); });
