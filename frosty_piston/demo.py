@@ -122,14 +122,14 @@ def fill_demo(workshop: Workshop) -> None:
 
 def _show(workshop: Workshop) -> None:
     """Pictures, as somebody at the bench would have taken them."""
-    for n, (job_id, drawn, data, mark) in enumerate(SEEN):
+    for index, (job_id, drawn, data, mark) in enumerate(SEEN):
         last = workshop.tapes.job(job_id).job.tape[-1]
-        image = workshop.pictures.keep(clean(drawn(n)))
-        entries = [{"id": f"seen-{n}", "kind": "picture", "data": {"image": image, **data}}]
+        image = workshop.pictures.keep(clean(drawn(index)))
+        entries = [{"id": f"seen-{index}", "kind": "picture", "data": {"image": image, **data}}]
         if mark is not None:
             copy = workshop.pictures.keep(marked(workshop.pictures.data(image), [mark]))
             shown = {"image": copy, "copy_of": image, **data, "paper": True}
-            entries.append({"id": f"seen-{n}-marked", "kind": "picture", "data": shown})
+            entries.append({"id": f"seen-{index}-marked", "kind": "picture", "data": shown})
         at = stamp(last.at) if last.at else None
         workshop.tapes.write(job_id, [_dated(x, at) for x in entries], "Ylva")
 
@@ -181,14 +181,16 @@ def _open(workshop: Workshop, job: dict[str, Any], recorded: list[tuple[str, Col
     )
     workshop.tapes.add_file(jobfile.check({**job, "entries": entries[:cut_at]}, workshop.knowledge))
     cleaned = cut_at < len(entries)
-    for n, (name, columns) in enumerate(recorded):
-        if n == 1 and cleaned:
+    for index, (name, columns) in enumerate(recorded):
+        if index == 1 and cleaned:
             workshop.tapes.write(job_id, entries[cut_at:], None)
         trace_id, signals = _bring_in(
-            workshop, job_id, name, columns, entries[cut_at - 1]["at"] if cleaned and n == 0 else None
+            workshop, job_id, name, columns, entries[cut_at - 1]["at"] if cleaned and index == 0 else None
         )
         if cleaned:
-            _write_down(workshop, job_id, trace_id, signals, entries[cut_at - 1]["at"] if n == 0 else None)
+            _write_down(
+                workshop, job_id, trace_id, signals, entries[cut_at - 1]["at"] if index == 0 else None
+            )
 
 
 def _bring_in(
@@ -204,8 +206,10 @@ def _bring_in(
     shapes = {channel: shape_of(channel, knowledge) for channel in taken}
     units = {channel: shape.unit for channel, shape in shapes.items() if shape}
     signals = {
-        channel: signal(read.times_s[c.time_column], converted(read.values[c.index], c.unit, units[channel]))
-        for channel, c in taken.items()
+        channel: signal(
+            read.times_s[value.time_column], converted(read.values[value.index], value.unit, units[channel])
+        )
+        for channel, value in taken.items()
     }
     attachment = workshop.recordings.keep_file(job_id, name, data, "Ylva")
     names = {channel: c.name for channel, c in taken.items()}
@@ -228,8 +232,8 @@ def _write_down(
     workshop.tapes.write(
         job_id,
         [
-            _dated({"id": f"{trace_id}-{n}", "kind": kind, "data": {**data, "source": source}}, at)
-            for n, (kind, data) in enumerate(entries)
+            _dated({"id": f"{trace_id}-{index}", "kind": kind, "data": {**data, "source": source}}, at)
+            for index, (kind, data) in enumerate(entries)
         ],
         "Ylva",
     )

@@ -72,11 +72,11 @@ def benchmark_day(count: int = DAYS, seed: int | None = None) -> None:
     warm()
     found, gaps, due = measure(seeded_days(seed, limits, count), limits)
     print(f"Day plan: {count} made-up days of {JOBS[0]} to {JOBS[1]} jobs, seed {seed}; {due} deadlines.")
-    for name, m in found.items():
+    for name, value in found.items():
         print(
-            f"  {name}: {m.in_time / due:.1%} in time, {m.idle_min / count:.0f} idle minutes a day,"
-            f" cost {m.cost / found['plain rule'].cost:.0%} of the plain rule,"
-            f" {statistics.median(m.took_ms):.0f} ms (longest {max(m.took_ms):.0f})"
+            f"  {name}: {value.in_time / due:.1%} in time, {value.idle_min / count:.0f} idle minutes a day,"
+            f" cost {value.cost / found['plain rule'].cost:.0%} of the plain rule,"
+            f" {statistics.median(value.took_ms):.0f} ms (longest {max(value.took_ms):.0f})"
         )
     print(
         f"  gap to the solver's bound: {statistics.median(gaps):.1%} in the middle, {max(gaps):.1%} at most"

@@ -55,8 +55,8 @@ def _right(vehicles: list[SimulatedVehicle], knowledge: Knowledge, experience: E
 def _learned(knowledge: Knowledge, engine: dict[str, Any], faults: list[tuple[str, ...]]) -> Own:
     """What jobs with these faults teach: one line for each, as it stands when each was proven."""
     lines = {
-        f"j{n}": (engine["name"], knowledge.fault_system[mine[0]], dict.fromkeys(mine, 1.0))
-        for n, mine in enumerate(faults)
+        f"j{index}": (engine["name"], knowledge.fault_system[mine[0]], dict.fromkeys(mine, 1.0))
+        for index, mine in enumerate(faults)
     }
     return Own(True, lines)
 

@@ -68,8 +68,8 @@ def _fill(workshop: Workshop, jobs: int, entries: int) -> None:
             }
         )
         tapes += [
-            {"job_id": job_id, "id": e["id"], "raw": json.dumps(e), "written_at": now}
-            for e in model["entries"]
+            {"job_id": job_id, "id": entry["id"], "raw": json.dumps(entry), "written_at": now}
+            for entry in model["entries"]
         ]
     with workshop.engine.execution_options(writing=True).begin() as connection:
         for table, values in ((JobRow, rows), (EntryRow, tapes)):

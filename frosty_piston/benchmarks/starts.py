@@ -61,9 +61,11 @@ def measured(seed: int, starts: int) -> tuple[list[Bin], list[Bin]]:
 def _bins(stated: np.ndarray, started: np.ndarray) -> list[Bin]:
     at = np.clip(np.digitize(stated, BINS) - 1, 0, len(BINS) - 2)
     return [
-        Bin(int((at == n).sum()), float(stated[at == n].mean()), float(started[at == n].mean()))
-        for n in range(len(BINS) - 1)
-        if (at == n).any()
+        Bin(
+            int((at == number).sum()), float(stated[at == number].mean()), float(started[at == number].mean())
+        )
+        for number in range(len(BINS) - 1)
+        if (at == number).any()
     ]
 
 

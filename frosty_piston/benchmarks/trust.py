@@ -163,13 +163,13 @@ def _share(what: str, held: list[bool], wanted: str) -> None:
 
 def _print_by_system(runs: list[Run]) -> None:
     by_system: dict[str, list[bool]] = defaultdict(list)
-    for r in runs:
-        by_system[r.systems[0]].append(r.right)
+    for run in runs:
+        by_system[run.systems[0]].append(run.right)
     for system, rights in sorted(by_system.items()):
         print(f"  {system:12} {sum(rights):3} of {len(rights):3} right")
     missed: dict[str, int] = defaultdict(int)
-    for r in runs:
-        missed[r.faults[0]] += not r.right
+    for run in runs:
+        missed[run.faults[0]] += not run.right
     worst = sorted(((n, f) for f, n in missed.items() if n), reverse=True)[:12]
     print("  missed most: " + ", ".join(f"{f} {n}" for n, f in worst))
 

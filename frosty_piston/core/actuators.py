@@ -392,9 +392,9 @@ def _still(t: np.ndarray, c: np.ndarray, step: float, after_s: float) -> np.ndar
 def _at_rest(t: np.ndarray, shut: np.ndarray, a: np.ndarray, after_s: float) -> float | None:
     """Where it rests at no command: the last third of every rest that is long enough for it to arrive."""
     ends = [
-        float(np.median(a[r][-max(1, (r.stop - r.start) // 3) :]))
-        for r in runs(shut)
-        if t[r.stop - 1] - t[r.start] >= max(1.0, after_s)
+        float(np.median(a[run][-max(1, (run.stop - run.start) // 3) :]))
+        for run in runs(shut)
+        if t[run.stop - 1] - t[run.start] >= max(1.0, after_s)
     ]
     return float(np.median(ends)) if ends else None
 
@@ -436,13 +436,13 @@ def sweeps(c: np.ndarray, u: np.ndarray) -> list[tuple[int, slice]]:
     jumps = np.append(np.abs(np.diff(c)) > STEP_PERCENT, False)
     pairs = []
     for way in (1, -1):
-        for r in runs(np.append(False, np.diff(u) * way > 1e-6)):
+        for run in runs(np.append(False, np.diff(u) * way > 1e-6)):
             if (
-                abs(u[r.stop - 1] - u[r.start]) >= 20
-                and r.stop - r.start >= 6
-                and not jumps[max(0, r.start - 2) : r.stop].any()
+                abs(u[run.stop - 1] - u[run.start]) >= 20
+                and run.stop - run.start >= 6
+                and not jumps[max(0, run.start - 2) : run.stop].any()
             ):
-                pairs.append((way, r))
+                pairs.append((way, run))
     return pairs
 
 

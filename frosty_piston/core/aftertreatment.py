@@ -459,7 +459,7 @@ def judge_concentration(shown_percent: float, limits: DefLimits, fluid_c: float 
     """
     low = limits.low_percent
     high = limits.high_percent
-    u = limits.percent_u
+    percent_u = limits.percent_u
     warm = "" if fluid_c is None else f" at {plain(fluid_c)} °C"
     if fluid_c is not None:
         read = shown_percent
@@ -467,14 +467,16 @@ def judge_concentration(shown_percent: float, limits: DefLimits, fluid_c: float 
         warm = f", {plain(read)} read{warm}"
     says = f"{plain(shown_percent)} %{warm}; {plain(low)} to {plain(high)} passes ({low.source})."
     if low <= shown_percent <= high:
-        return Judgement("sound", "in_range", shown_percent, unit="percent", uncertainty=u, because=says)
+        return Judgement(
+            "sound", "in_range", shown_percent, unit="percent", uncertainty=percent_u, because=says
+        )
     if not limits.other_low_percent <= shown_percent <= limits.other_high_percent:
         return Judgement(
             "failed",
             "wrong",
             shown_percent,
             unit="percent",
-            uncertainty=u,
+            uncertainty=percent_u,
             because=f"{says} Another liquid: drain, do not dose.",
         )
     return Judgement(
@@ -482,7 +484,7 @@ def judge_concentration(shown_percent: float, limits: DefLimits, fluid_c: float 
         "off",
         shown_percent,
         unit="percent",
-        uncertainty=u,
+        uncertainty=percent_u,
         because=f"{says} {'Water in it' if shown_percent < low else 'It has thickened'}: drain and refill.",
     )
 

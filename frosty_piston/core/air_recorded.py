@@ -390,9 +390,9 @@ def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) 
             for level, k in ((low_rpm, i + 1), (high_rpm, end))
         )
         t = speed.times_s[i : end + 1]
-        v = speed.values[i : end + 1]
+        value = speed.values[i : end + 1]
         usual = (high_rpm - low_rpm) / max(end_s - start_s, 1e-9)
-        slow = np.diff(v) / np.maximum(np.diff(t), 1e-9) < limits.plateau_share * usual
+        slow = np.diff(value) / np.maximum(np.diff(t), 1e-9) < limits.plateau_share * usual
         longest = 0.0
         at_rpm = 0.0
         run = 0.0
@@ -400,7 +400,7 @@ def rev_test(speed: Signal, limits: RecordedLimits, road: Signal | None = None) 
             run = run + (t[k + 1] - t[k]) if flat else 0.0
             if run > longest:
                 longest = run
-                at_rpm = float(v[k])
+                at_rpm = float(value[k])
         run_up = RevTest(end_s - start_s, speed.step_s / 2, longest, at_rpm, start_s)
         if best is None or run_up.seconds < best.seconds:
             best = run_up

@@ -153,16 +153,18 @@ def analyse_boost(
     over_s = []
     swing = []
     period = []
-    for r in pulls:
-        gauge = want[r] - rest
-        got_gauge = got[r] - rest
-        settled = t[r] >= t[r.start] + min(limits.settles_s + 0.5, 0.5 * (t[r.stop - 1] - t[r.start]))
+    for pull in pulls:
+        gauge = want[pull] - rest
+        got_gauge = got[pull] - rest
+        settled = t[pull] >= t[pull.start] + min(
+            limits.settles_s + 0.5, 0.5 * (t[pull.stop - 1] - t[pull.start])
+        )
         asked.append(float(np.median(gauge[settled])))
         missing.append(float(np.median((gauge - got_gauge)[settled])))
         mark = limits.stood_share * asked[-1]
         there = np.flatnonzero(got_gauge >= mark)
-        wanted = t[r][np.flatnonzero(gauge >= mark)[0]]
-        came.append(max(0.0, float(t[r][there[0]] - wanted)) if len(there) else np.nan)
+        wanted = t[pull][np.flatnonzero(gauge >= mark)[0]]
+        came.append(max(0.0, float(t[pull][there[0]] - wanted)) if len(there) else np.nan)
         above = (got_gauge - gauge)[there[0] :] if len(there) else np.zeros(1)
         over.append(float(np.max(above, initial=0.0)))
         high = runs(above > max(limits.over_kpa, limits.over_share * asked[-1]))
@@ -200,11 +202,11 @@ def _hunting(miss: np.ndarray, step: float, least_turns: float) -> tuple[float, 
     side = 0
     turns = 0
     last = []
-    for i, v in enumerate(flat):
+    for index, v in enumerate(flat):
         if abs(v) > band and np.sign(v) != side:
             side = int(np.sign(v))
             turns = turns + 1
-            last.append(i)
+            last.append(index)
     if turns < least_turns:
         return 0.0, 0.0
     return (

@@ -26,11 +26,14 @@ def standings(values: Sequence[float | None], u: float) -> list[float | None]:
     middle = median(read)
     return [
         None
-        if v is None
+        if value is None
         else round(
-            max(-MOST_SHOWN, min(MOST_SHOWN, robust_distance(read, v, u) * (1 if v >= middle else -1))), 1
+            max(
+                -MOST_SHOWN, min(MOST_SHOWN, robust_distance(read, value, u) * (1 if value >= middle else -1))
+            ),
+            1,
         )
-        for v in values
+        for value in values
     ]
 
 

@@ -141,11 +141,11 @@ class Day:
         """
         pin = self.pin_of.get(piece.id)
         return tuple(
-            p
-            for p in self.people
-            if (not piece.task or piece.task in p.tasks)
-            and (pin is None or pin.person in ("", p.name))
-            and any(e - s >= min(piece.minutes, 1) for s, e in p.there)
+            person
+            for person in self.people
+            if (not piece.task or piece.task in person.tasks)
+            and (pin is None or pin.person in ("", person.name))
+            and any(e - s >= min(piece.minutes, 1) for s, e in person.there)
         )
 
     def stays(self, work: Work) -> tuple["Stay", ...]:
@@ -408,9 +408,9 @@ class _Rule:
         people = self.day.can_do(piece)
         own = self.table.last_person.get(piece.block) if piece.block else None
         offers = [
-            _Offer(self.table.takes(p, piece, start), p.name, bay)
-            for p in people
-            if own is None or p.name == own
+            _Offer(self.table.takes(person, piece, start), person.name, bay)
+            for person in people
+            if own is None or person.name == own
         ]
         mine = self.at_it.get(work.id)
         return min(

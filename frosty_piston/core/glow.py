@@ -210,8 +210,8 @@ def judge_set(
     middle = median(conducting) if len(conducting) >= 3 else None
     alike = middle is not None and all(v is not None and v.low <= middle <= v.high for v in values)
     return [
-        _judge_one(r, v, meter, ref=ref, set_median=middle, limits=limits, alike=alike)
-        for r, v in zip(readings, values, strict=True)
+        _judge_one(reading, value, meter, ref=ref, set_median=middle, limits=limits, alike=alike)
+        for reading, value in zip(readings, values, strict=True)
     ]
 
 

@@ -54,14 +54,14 @@ class Branches:
     """
 
     def __init__(self, sites: Sequence[Site]) -> None:
-        for n, s in enumerate(sites):
-            if not -1 <= s.hangs_on < n or not s.odds > 0 or not s.minutes > 0:
-                raise ValueError(f"place {n} hangs on {s.hangs_on}, odds {s.odds}, {s.minutes} min")
+        for index, s in enumerate(sites):
+            if not -1 <= s.hangs_on < index or not s.odds > 0 or not s.minutes > 0:
+                raise ValueError(f"place {index} hangs on {s.hangs_on}, odds {s.odds}, {s.minutes} min")
         self.sites = tuple(sites)
         beyond = [1 << n for n in range(len(sites))]
-        for n in range(len(sites) - 1, -1, -1):
-            if sites[n].hangs_on >= 0:
-                beyond[sites[n].hangs_on] |= beyond[n]
+        for index in range(len(sites) - 1, -1, -1):
+            if sites[index].hangs_on >= 0:
+                beyond[sites[index].hangs_on] |= beyond[index]
         self.beyond = tuple(beyond)
         self.everything = (1 << len(sites)) - 1
         self._tables = tuple(

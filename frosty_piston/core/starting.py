@@ -239,15 +239,15 @@ def _by_offset(
     return 1 - counts[..., 0], runs
 
 
-def expit(x: npt.ArrayLike) -> np.ndarray:
+def expit(log_odds: npt.ArrayLike) -> np.ndarray:
     """Return the logistic function of a figure or an array.
 
-    Parameters: `x`: of any shape. Source: its definition; beyond 60 it is 0 or 1.
+    Parameters: `log_odds`: of any shape. Source: its definition; beyond 60 it is 0 or 1.
 
     >>> float(expit(0.0)), [round(v, 3) for v in expit([-1, 100]).tolist()]
     (0.5, [0.269, 1.0])
     """
-    return np.asarray(1 / (1 + np.exp(-np.clip(np.asarray(x, float), -60, 60))))
+    return np.asarray(1 / (1 + np.exp(-np.clip(np.asarray(log_odds, float), -60, 60))))
 
 
 @dataclass(frozen=True, slots=True)

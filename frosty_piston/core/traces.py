@@ -73,7 +73,7 @@ class ChannelFigures:
     gaps: int
 
 
-def figures_of(s: Signal) -> ChannelFigures:
+def figures_of(signal: Signal) -> ChannelFigures:
     """Return a channel of one sample or more in figures. A gap: over a second and over eight times the usual
     step.
 
@@ -82,21 +82,21 @@ def figures_of(s: Signal) -> ChannelFigures:
     >>> figures_of(Signal(np.array([0.0, 0.5, 1.0, 9.0]), np.array([1.0, 2.0, 3.0, 6.0])))
     ChannelFigures(low=1.0, high=6.0, mean=3.0, first=1.0, last=6.0, rate_hz=2.0, gaps=1)
     """
-    step = s.step_s
-    v = s.values
-    gaps = int((np.diff(s.times_s) > s.longest_step_s).sum())
+    step = signal.step_s
+    values = signal.values
+    gaps = int((np.diff(signal.times_s) > signal.longest_step_s).sum())
     return ChannelFigures(
-        float(v.min()),
-        float(v.max()),
-        float(v.mean()),
-        first=float(v[0]),
-        last=float(v[-1]),
+        float(values.min()),
+        float(values.max()),
+        float(values.mean()),
+        first=float(values[0]),
+        last=float(values[-1]),
         rate_hz=1 / step if step else 0.0,
         gaps=gaps,
     )
 
 
-def cut(s: Signal, start_s: float, end_s: float) -> Signal:
+def cut(signal: Signal, start_s: float, end_s: float) -> Signal:
     """Return the stretch of a signal between two times, both included.
 
     Parameters: `s`: the signal; `start_s`: from, in s; `end_s`: to, in s.
@@ -105,12 +105,13 @@ def cut(s: Signal, start_s: float, end_s: float) -> Signal:
     [1.0, 2.0, 3.0]
     """
     inside = slice(
-        int(np.searchsorted(s.times_s, start_s, "left")), int(np.searchsorted(s.times_s, end_s, "right"))
+        int(np.searchsorted(signal.times_s, start_s, "left")),
+        int(np.searchsorted(signal.times_s, end_s, "right")),
     )
-    return Signal(s.times_s[inside], s.values[inside])
+    return Signal(signal.times_s[inside], signal.values[inside])
 
 
-def thin(s: Signal, most: int) -> Signal:
+def thin(signal: Signal, most: int) -> Signal:
     """Return at most `most` samples that draw the same picture: of every bucket the lowest and the highest
     stand, so that no spike is lost, and the first and last sample.
 
@@ -125,22 +126,22 @@ def thin(s: Signal, most: int) -> Signal:
     """
     if most < 8:
         raise ValueError("at least 8 samples are drawn")
-    if len(s) <= most:
-        return s
+    if len(signal) <= most:
+        return signal
     buckets = (most - 2) // 2
-    edges = np.linspace(0, len(s), buckets + 1).astype(np.intp)
-    low = np.minimum.reduceat(s.values, edges[:-1])
-    high = np.maximum.reduceat(s.values, edges[:-1])
+    edges = np.linspace(0, len(signal), buckets + 1).astype(np.intp)
+    low = np.minimum.reduceat(signal.values, edges[:-1])
+    high = np.maximum.reduceat(signal.values, edges[:-1])
     number = np.repeat(np.arange(buckets), np.diff(edges))
-    places = np.full((2, buckets), len(s), np.intp)
+    places = np.full((2, buckets), len(signal), np.intp)
     for row, level in enumerate((low, high)):
-        hit = np.flatnonzero(s.values == level[number])
+        hit = np.flatnonzero(signal.values == level[number])
         np.minimum.at(places[row], number[hit], hit)
-    kept = np.unique(np.concatenate([[0], places.ravel(), [len(s) - 1]]))
-    return Signal(s.times_s[kept], s.values[kept])
+    kept = np.unique(np.concatenate([[0], places.ravel(), [len(signal) - 1]]))
+    return Signal(signal.times_s[kept], signal.values[kept])
 
 
-def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
+def held(signal: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
     """Return what a signal held at some times: the last sample before each. Before the first sample, and
     longer after one than `longest_gap_s` (general: eight of its steps, at least one second), nothing is
     known: NaN.
@@ -150,16 +151,16 @@ def held(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.
     >>> held(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5, 1.2, 30.0])).tolist()
     [nan, 5.0, 6.0, nan]
     """
-    if not len(s):
+    if not len(signal):
         return np.full(len(at_s), np.nan)
-    longest = s.longest_step_s if longest_gap_s is None else longest_gap_s
-    place = np.searchsorted(s.times_s, at_s, side="right") - 1
-    values = s.values[np.maximum(place, 0)]
-    age = at_s - s.times_s[np.maximum(place, 0)]
+    longest = signal.longest_step_s if longest_gap_s is None else longest_gap_s
+    place = np.searchsorted(signal.times_s, at_s, side="right") - 1
+    values = signal.values[np.maximum(place, 0)]
+    age = at_s - signal.times_s[np.maximum(place, 0)]
     return np.where((place < 0) | (age > longest), np.nan, values)
 
 
-def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
+def between(signal: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> np.ndarray:
     """Return a signal at some times on straight lines between its samples; NaN outside it and in its gaps.
 
     Parameters: `s`: the signal; `at_s`: moments in s, shape (M,); `longest_gap_s`: longest gap that is still
@@ -168,18 +169,20 @@ def between(s: Signal, at_s: np.ndarray, longest_gap_s: float | None = None) -> 
     >>> between(Signal(np.array([0.0, 1.0]), np.array([5.0, 6.0])), np.array([-1.0, 0.5])).tolist()
     [nan, 5.5]
     """
-    if not len(s):
+    if not len(signal):
         return np.full(len(at_s), np.nan)
-    longest = s.longest_step_s if longest_gap_s is None else longest_gap_s
-    after = np.clip(np.searchsorted(s.times_s, at_s, side="left"), 0, len(s) - 1)
-    gap = s.times_s[after] - s.times_s[np.maximum(after - 1, 0)]
-    outside = (at_s < s.times_s[0]) | (at_s > s.times_s[-1])
+    longest = signal.longest_step_s if longest_gap_s is None else longest_gap_s
+    after = np.clip(np.searchsorted(signal.times_s, at_s, side="left"), 0, len(signal) - 1)
+    gap = signal.times_s[after] - signal.times_s[np.maximum(after - 1, 0)]
+    outside = (at_s < signal.times_s[0]) | (at_s > signal.times_s[-1])
     return np.where(
-        outside | ((gap > longest) & (at_s < s.times_s[after])), np.nan, np.interp(at_s, s.times_s, s.values)
+        outside | ((gap > longest) & (at_s < signal.times_s[after])),
+        np.nan,
+        np.interp(at_s, signal.times_s, signal.values),
     )
 
 
-def refresh_s(s: Signal) -> float:
+def refresh_s(signal: Signal) -> float:
     """Return how often a channel is really renewed: many recordings repeat a slow channel at the rate of a
     fast one, which makes stairs.
 
@@ -192,19 +195,19 @@ def refresh_s(s: Signal) -> float:
     >>> round(refresh_s(Signal(t, np.floor(t / 0.5))), 2)
     0.5
     """
-    if len(s) < 3:
-        return s.step_s
-    size = max(float(np.ptp(s.values)) * MOVED_SHARE, 1e-12)
-    at = np.flatnonzero(np.abs(np.diff(s.values)) > size) + 1
+    if len(signal) < 3:
+        return signal.step_s
+    size = max(float(np.ptp(signal.values)) * MOVED_SHARE, 1e-12)
+    at = np.flatnonzero(np.abs(np.diff(signal.values)) > size) + 1
     if len(at) < 4:
-        return s.step_s
-    drifted = np.abs(s.values[at[1:] - 1] - s.values[at[:-1]])
+        return signal.step_s
+    drifted = np.abs(signal.values[at[1:] - 1] - signal.values[at[:-1]])
     if np.median(drifted) > size:
-        return s.step_s
-    return max(s.step_s, float(np.percentile(np.diff(s.times_s[at]), 10)))
+        return signal.step_s
+    return max(signal.step_s, float(np.percentile(np.diff(signal.times_s[at]), 10)))
 
 
-def without_stairs(s: Signal) -> Signal:
+def without_stairs(signal: Signal) -> Signal:
     """Return a signal at the moments it was renewed, when it stands in stairs; else the signal itself.
 
     Parameters: `s`: the signal. Source: `refresh_s`.
@@ -213,19 +216,19 @@ def without_stairs(s: Signal) -> Signal:
     >>> len(without_stairs(Signal(t, np.floor(t / 0.5)))) < 45
     True
     """
-    renewed = refresh_s(s)
-    step = max(s.step_s, 1e-9)
+    renewed = refresh_s(signal)
+    step = max(signal.step_s, 1e-9)
     if renewed < STAIR_STEPS * step:
-        return s
-    size = max(float(np.ptp(s.values)) * MOVED_SHARE, 1e-12)
-    changed = np.abs(np.diff(s.values, prepend=s.values[0])) > size
+        return signal
+    size = max(float(np.ptp(signal.values)) * MOVED_SHARE, 1e-12)
+    changed = np.abs(np.diff(signal.values, prepend=signal.values[0])) > size
     changed[0] = changed[-1] = True
-    number = np.floor((s.times_s - s.times_s[0]) / renewed)
+    number = np.floor((signal.times_s - signal.times_s[0]) / renewed)
     still = np.append(True, np.diff(number) > 0)
     for at in np.flatnonzero(changed):
         still[max(0, at - int(renewed / step) + 1) : at] = False
     kept = changed | still
-    return Signal(s.times_s[kept], s.values[kept])
+    return Signal(signal.times_s[kept], signal.values[kept])
 
 
 def beside(signals: list[Signal], step_s: float | None = None) -> tuple[np.ndarray, list[np.ndarray]]:
@@ -253,7 +256,7 @@ def beside(signals: list[Signal], step_s: float | None = None) -> tuple[np.ndarr
     return at_s[known], [row[known] for row in rows]
 
 
-def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
+def event_s(signal: Signal, level: float, rising: bool = True) -> float | None:
     """Return when a signal first crosses a level, on a straight line between the samples; None when it never
     does. Two recordings are laid over each other at such an event.
 
@@ -263,13 +266,13 @@ def event_s(s: Signal, level: float, rising: bool = True) -> float | None:
     >>> event_s(Signal(np.array([0.0, 1.0, 2.0]), np.array([0.0, 0.0, 10.0])), 5)
     1.5
     """
-    above = s.values >= level if rising else s.values <= level
+    above = signal.values >= level if rising else signal.values <= level
     crossed = np.flatnonzero(~above[:-1] & above[1:])
     if not len(crossed):
         return None
     i = int(crossed[0])
-    share = (level - s.values[i]) / (s.values[i + 1] - s.values[i])
-    return float(s.times_s[i] + share * (s.times_s[i + 1] - s.times_s[i]))
+    share = (level - signal.values[i]) / (signal.values[i + 1] - signal.values[i])
+    return float(signal.times_s[i] + share * (signal.times_s[i + 1] - signal.times_s[i]))
 
 
 def runs(flags: np.ndarray) -> list[slice]:
@@ -282,7 +285,7 @@ def runs(flags: np.ndarray) -> list[slice]:
     return [slice(int(s), int(e)) for s, e in zip(edges[::2], edges[1::2], strict=True)]
 
 
-def spaced(s: Signal, most: int = 100_000) -> Signal:
+def spaced(signal: Signal, most: int = 100_000) -> Signal:
     """Return a channel with every n-th sample only, so that at most `most` are left: enough to be judged, not
     to be drawn.
 
@@ -291,5 +294,5 @@ def spaced(s: Signal, most: int = 100_000) -> Signal:
     >>> len(spaced(Signal(np.arange(1000.0), np.zeros(1000)), 300))
     250
     """
-    every = -(-len(s) // most)
-    return s if every <= 1 else Signal(s.times_s[::every], s.values[::every])
+    every = -(-len(signal) // most)
+    return signal if every <= 1 else Signal(signal.times_s[::every], signal.values[::every])

@@ -67,16 +67,16 @@ def _fits(words: list[str], shape: ChannelShape) -> int:
 def guess(recording: Recording, knowledge: Knowledge) -> list[Mapped]:
     """What each column most likely is. Each channel is given once, to the column whose name fits it best."""
     scored = []
-    for c in recording.columns:
-        words = _words(c.name)
+    for column in recording.columns:
+        words = _words(column.name)
         for key, shape in knowledge.channels.items():
             if score := _fits(words, shape):
                 number = next((w for w in words if w.isdigit()), "")
-                unit_fits = in_unit(c.unit, shape.unit) is not None
+                unit_fits = in_unit(column.unit, shape.unit) is not None
                 scored.append(
                     (
                         score + 0.6 * unit_fits - 0.05 * len(words),
-                        c.index,
+                        column.index,
                         f"{key}_{number or 1}" if shape.numbered else key,
                         key,
                     )

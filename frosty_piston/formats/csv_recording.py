@@ -261,27 +261,27 @@ def _assembled(layout: Layout, columns: list[np.ndarray], lines: np.ndarray, unr
     notes: list[str] = []
     times: dict[int, np.ndarray] = {}
     rows = len(lines)
-    for i, kind in layout.time_columns.items():
-        t = columns[i].astype(np.float64) * {"ms": 1e-3, "min": 60.0}.get(kind, 1.0)
+    for column, kind in layout.time_columns.items():
+        t = columns[column].astype(np.float64) * {"ms": 1e-3, "min": 60.0}.get(kind, 1.0)
         if kind == "clock":
             t = t + DAY_S * np.append(0, np.cumsum(np.diff(np.nan_to_num(t, nan=0.0)) < -DAY_S / 2))
-        times[i] = _forward(t, lines, layout.names[i], unread)
+        times[column] = _forward(t, lines, layout.names[column], unread)
     start = min((float(np.nanmin(t)) for t in times.values() if np.isfinite(t).any()), default=None)
     if start is None:
         raise BadInput("No time could be read in any row.")
     times = {i: t - start for i, t in times.items()}
     found = []
     values = {}
-    for i, (name, unit) in enumerate(zip(layout.names, layout.units, strict=True)):
-        if i in layout.time_columns:
+    for column, (name, unit) in enumerate(zip(layout.names, layout.units, strict=True)):
+        if column in layout.time_columns:
             continue
-        before = [j for j in layout.time_columns if j < i]
+        before = [j for j in layout.time_columns if j < column]
         own = before[-1] if before else next(iter(layout.time_columns))
-        if not np.isfinite(columns[i]).any():
+        if not np.isfinite(columns[column]).any():
             notes.append(f"Column {name!r} holds no figure.")
             continue
-        found.append(Column(i, name, unit, own))
-        values[i] = columns[i]
+        found.append(Column(column, name, unit, own))
+        values[column] = columns[column]
     if not found:
         raise BadInput("No column holds a figure: every cell is empty, text or not a number.")
     return Recording(

@@ -35,17 +35,17 @@ def read_mdf(data: bytes) -> Recording:
     rows = 0
     try:
         with MDF(io.BytesIO(data)) as file:
-            for s in file.iter_channels(skip_master=True, copy_master=False):
+            for channel in file.iter_channels(skip_master=True, copy_master=False):
                 if len(columns) >= MOST_COLUMNS:
                     raise BadInput(f"More than {MOST_COLUMNS:,} channels: record fewer.")
-                if s.samples.dtype.kind not in "fiub" or s.samples.ndim != 1:
-                    notes.append(f"Channel {s.name!r} holds no figures.")
+                if channel.samples.dtype.kind not in "fiub" or channel.samples.ndim != 1:
+                    notes.append(f"Channel {channel.name!r} holds no figures.")
                     continue
                 index = len(columns)
-                columns.append(Column(index, str(s.name), str(s.unit or ""), index))
-                times[index] = np.asarray(s.timestamps, np.float64)
-                values[index] = s.samples.astype(np.float64)
-                rows = max(rows, len(s.samples))
+                columns.append(Column(index, str(channel.name), str(channel.unit or ""), index))
+                times[index] = np.asarray(channel.timestamps, np.float64)
+                values[index] = channel.samples.astype(np.float64)
+                rows = max(rows, len(channel.samples))
     except BadInput:
         raise
     except Exception as error:

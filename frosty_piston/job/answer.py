@@ -36,30 +36,30 @@ def answer(assessed: Assessed, prices: Prices | None = None) -> dict[str, Any]:
         "version": VERSION,
         "verdicts": [
             {
-                "test": v.test,
-                "where": v.where,
-                "verdict": v.judgement.verdict,
-                "class": v.judgement.cls,
-                "value": _rounded(v.judgement.value),
-                "unit": v.judgement.unit,
-                "uncertainty": _rounded(v.judgement.uncertainty),
-                "entries": list(v.entries),
-                "because": v.judgement.because,
+                "test": verdict.test,
+                "where": verdict.where,
+                "verdict": verdict.judgement.verdict,
+                "class": verdict.judgement.cls,
+                "value": _rounded(verdict.judgement.value),
+                "unit": verdict.judgement.unit,
+                "uncertainty": _rounded(verdict.judgement.uncertainty),
+                "entries": list(verdict.entries),
+                "because": verdict.judgement.because,
             }
-            for v in assessed.now
+            for verdict in assessed.now
         ],
         "suspects": [_suspect(assessed, x) for x in assessed.suspicion.suspects],
         "sound": round(assessed.suspicion.sound, 4),
         "next_tests": [
             {
-                "test": n.test,
-                "where": n.where,
-                "minutes": n.minutes,
-                "access": list(n.access),
-                "gain_bits": round(n.gain_bits, 4),
-                "because": n.because,
+                "test": test.test,
+                "where": test.where,
+                "minutes": test.minutes,
+                "access": list(test.access),
+                "gain_bits": round(test.gain_bits, 4),
+                "because": test.because,
             }
-            for n in assessed.proposals.next_tests
+            for test in assessed.proposals.next_tests
         ],
         "conflicts": [
             {"entries": list(c.entries), "because": c.because} for s in assessed.course for c in s.conflicts
@@ -72,21 +72,21 @@ def answer(assessed: Assessed, prices: Prices | None = None) -> dict[str, Any]:
     }
 
 
-def _suspect(assessed: Assessed, x: Suspect) -> dict[str, Any]:
-    earlier = [s.moved_by(x.fault) for s in assessed.suspicion.chain[:-1]]
-    pro = [m for moved in earlier for m in moved[0]] + list(x.speaks_for)
-    con = [m for moved in earlier for m in moved[1]] + list(x.speaks_against)
+def _suspect(assessed: Assessed, suspect: Suspect) -> dict[str, Any]:
+    earlier = [s.moved_by(suspect.fault) for s in assessed.suspicion.chain[:-1]]
+    pro = [m for moved in earlier for m in moved[0]] + list(suspect.speaks_for)
+    con = [m for moved in earlier for m in moved[1]] + list(suspect.speaks_against)
     found: dict[str, Any] = {
-        "fault": x.fault,
-        "system": x.system or None,
-        "probability": round(x.probability, 4),
+        "fault": suspect.fault,
+        "system": suspect.system or None,
+        "probability": round(suspect.probability, 4),
         "for": _ids(pro),
         "against": _ids(con),
-        "because": x.because,
+        "because": suspect.because,
     }
-    if places := parts_of(assessed, x.fault, x.probability):
+    if places := parts_of(assessed, suspect.fault, suspect.probability):
         found["parts"] = [{"node": node, "probability": round(p, 4)} for node, p in places]
-    stood = assessed.suspicion.at_repair(x.fault)
+    stood = assessed.suspicion.at_repair(suspect.fault)
     return found if stood is None else {**found, "at_repair": round(stood, 4)}
 
 
@@ -107,8 +107,13 @@ def _proof(proof: Proof) -> dict[str, Any]:
         "status": proof.status,
         "sure": None if proof.sure is None else round(proof.sure, 4),
         "missing": [
-            {"what": m.what, "id": m.id, "where": m.where.as_open(), "because": m.because}
-            for m in proof.missing
+            {
+                "what": missing.what,
+                "id": missing.id,
+                "where": missing.where.as_open(),
+                "because": missing.because,
+            }
+            for missing in proof.missing
         ],
     }
 

@@ -153,15 +153,15 @@ class Assessed:
     def done(self, number: int) -> Done:
         """What an act took away. A family is cured only when every cylinder that had failed is done."""
         act = self.job.acts[number]
-        d = act.data
+        data = act.data
         knowledge = self.knowledge
-        cures, takes = knowledge.taken(d.repair, d.action, d.option, d.temporary)
-        says = f"{sentence(spoken(d.action))}: {d.what}" + (" (temporary)" if d.temporary else "")
-        if d.temporary and self._goes_round(act):
+        cures, takes = knowledge.taken(data.repair, data.action, data.option, data.temporary)
+        says = f"{sentence(spoken(data.action))}: {data.what}" + (" (temporary)" if data.temporary else "")
+        if data.temporary and self._goes_round(act):
             return Done(act, f"{says}; it goes round the fault, which stays", (), takes)
-        failed = failed_cylinders(self.knowledge, self.judged[: number + 1], d.repair)
-        if d.cylinders and failed and not failed <= set(d.cylinders):
-            missing = ", ".join(map(str, sorted(failed - set(d.cylinders))))
+        failed = failed_cylinders(self.knowledge, self.judged[: number + 1], data.repair)
+        if data.cylinders and failed and not failed <= set(data.cylinders):
+            missing = ", ".join(map(str, sorted(failed - set(data.cylinders))))
             return Done(act, f"{says}; cylinder {missing} had failed too", (), takes)
         return Done(act, says, cures, takes)
 
@@ -226,17 +226,17 @@ class Assessed:
     def cautions(self) -> tuple[str, ...]:
         """The cautions of the complaint first, then those of the three tests that stand first."""
         ids = [
-            c
-            for s, entry in self.job.symptoms.items()
+            caution
+            for symptom, entry in self.job.symptoms.items()
             if entry.data.present
-            for c in self.knowledge.symptoms[s].cautions
+            for caution in self.knowledge.symptoms[symptom].cautions
         ]
         ids += [c for name in self.job.contexts for c in self.knowledge.contexts[name].cautions]
         ids += [
             c
-            for v in self.diagnosis
-            if v.judgement.verdict == "failed"
-            for c in self.knowledge.tests[v.test].if_failed
+            for verdict in self.diagnosis
+            if verdict.judgement.verdict == "failed"
+            for c in self.knowledge.tests[verdict.test].if_failed
         ]
         ids += [c for n in self.proposals.top(3) for c in n.cautions]
         return tuple(dict.fromkeys(ids))

@@ -148,47 +148,49 @@ def _where_it_runs(wait: WaitData) -> Place | None:
 
 
 def _waits(knowledge: Knowledge, entry: Entry, proof: Proof) -> NextStep:
-    d = entry.data
-    if d.test is not None:
-        here = test_place(knowledge, d.test, d.where.model_dump(exclude_none=True) if d.where else {})
+    data = entry.data
+    if data.test is not None:
+        here = test_place(
+            knowledge, data.test, data.where.model_dump(exclude_none=True) if data.where else {}
+        )
         says = "When it is over, read it at once: it cools while you look."
         return NextStep(
             "measure",
             "wait",
-            wait_says(d.wait, d.what),
+            wait_says(data.wait, data.what),
             where=here,
             because=says,
             minutes=None,
-            until=d.until,
+            until=data.until,
         )
-    if own := _where_it_runs(d):
+    if own := _where_it_runs(data):
         return NextStep(
             "prove",
             "wait",
-            wait_says(d.wait, d.what),
+            wait_says(data.wait, data.what),
             where=own,
             because=STANDS_BY,
             minutes=None,
-            until=d.until,
+            until=data.until,
         )
-    if d.wait in ("cold_soak", "drive"):
+    if data.wait in ("cold_soak", "drive"):
         stage = "prove"
-    elif d.wait == "consent":
+    elif data.wait == "consent":
         stage = "decide"
     elif proof.status == "on_trial":
         stage = "prove"
     else:
         stage = "fit"
-    of_step = d.step if d.step and stage == "fit" else ""
+    of_step = data.step if data.step and stage == "fit" else ""
     place = Place(Page(stage), part=Part.STEP if of_step else Part.WAITS, item=of_step)
     return NextStep(
         stage,
         "wait",
-        wait_says(d.wait, d.what),
+        wait_says(data.wait, data.what),
         where=place,
         because="It ends by itself, with a sound; end it early with what was seen.",
         minutes=None,
-        until=d.until,
+        until=data.until,
     )
 
 
@@ -314,21 +316,21 @@ def _standing_high(assessed: Assessed) -> str:
     return listed([f"{inside(s.title)}, {percent(s.probability)}" for s in high])
 
 
-def test_step(knowledge: Knowledge, n: NextTest) -> NextStep:
+def test_step(knowledge: Knowledge, next_test: NextTest) -> NextStep:
     """A proposed test as a step."""
     return NextStep(
         "measure",
         "test",
-        n.title,
-        where=test_place(knowledge, n.test, n.where),
-        because=n.because,
-        minutes=n.minutes,
+        next_test.title,
+        where=test_place(knowledge, next_test.test, next_test.where),
+        because=next_test.because,
+        minutes=next_test.minutes,
     )
 
 
-def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
+def judge_first(assessed: Assessed, next_test: NextTest) -> NextStep | None:
     """A recording that already holds what a test would record: judge it before it is made again."""
-    recorded = recording_of(assessed.job, assessed.knowledge, n.test, n.where.get("node", ""))
+    recorded = recording_of(assessed.job, assessed.knowledge, next_test.test, next_test.where.get("node", ""))
     if recorded is None:
         return None
     return NextStep(
@@ -336,7 +338,7 @@ def judge_first(assessed: Assessed, n: NextTest) -> NextStep | None:
         "judge",
         f"Judge the recording that is here: {recorded.data.file or 'the recording'}",
         where=Place(Page.TRACES, recorded.id),
-        because=f"It holds what “{inside(n.title)}” would record.",
+        because=f"It holds what “{inside(next_test.title)}” would record.",
         minutes=2,
     )
 
@@ -363,11 +365,11 @@ def reread_at_part(assessed: Assessed) -> NextStep | None:
             continue
         read = next(
             (
-                v
-                for v in assessed.now
-                if v.where.get("cylinder") in bad.afar
-                and v.judgement.verdict == "failed"
-                and v.test in knowledge.tests
+                verdict
+                for verdict in assessed.now
+                if verdict.where.get("cylinder") in bad.afar
+                and verdict.judgement.verdict == "failed"
+                and verdict.test in knowledge.tests
             ),
             None,
         )
@@ -427,45 +429,51 @@ def _doable(missing: Iterable[Missing]) -> list[Missing]:
     return [m for m in missing if m.what != "temporary"]
 
 
-def _missing_step(assessed: Assessed, m: Missing) -> NextStep:
+def _missing_step(assessed: Assessed, missing: Missing) -> NextStep:
     knowledge = assessed.knowledge
-    if m.what == "reread":
-        test = knowledge.tests.get(m.id)
+    if missing.what == "reread":
+        test = knowledge.tests.get(missing.id)
         title = f"Read again: {inside(test.title.split(',')[0])}" if test else "Read again what failed"
-        spot = {key: m.where.spot[key] for key in ("cylinder", "point", "node") if key in m.where.spot}
+        spot = {
+            key: missing.where.spot[key] for key in ("cylinder", "point", "node") if key in missing.where.spot
+        }
         return NextStep(
             "prove",
             "reread",
             title + (f", cylinder {spot['cylinder']}" if "cylinder" in spot else ""),
-            where=m.where,
-            because=m.because,
+            where=missing.where,
+            because=missing.because,
             minutes=test.minutes if test else None,
         )
-    if m.what == "certainty" and m.id in knowledge.proofs.conditions:
-        return NextStep("prove", "drive", knowledge.proofs.conditions[m.id].does, m.where, m.because)
-    if m.what == "certainty":
+    if missing.what == "certainty" and missing.id in knowledge.proofs.conditions:
+        return NextStep(
+            "prove", "drive", knowledge.proofs.conditions[missing.id].does, missing.where, missing.because
+        )
+    if missing.what == "certainty":
         if n := assessed.proposals.first:
             return judge_first(assessed, n) or test_step(knowledge, n)
-        return NextStep("decide", "decide", "Decide what else to repair", Place(Page.DECIDE), m.because)
-    if m.what == "suspect":
+        return NextStep("decide", "decide", "Decide what else to repair", Place(Page.DECIDE), missing.because)
+    if missing.what == "suspect":
         return NextStep(
             "prove",
             "test",
-            f"Settle the other suspect: {inside(knowledge.faults[m.id].title)}",
-            m.where,
-            m.because,
+            f"Settle the other suspect: {inside(knowledge.faults[missing.id].title)}",
+            missing.where,
+            missing.because,
         )
-    if m.what == "drive":
-        return NextStep("prove", "drive", "Drive further, and note whether it came back", m.where, m.because)
-    if m.what == "condition":
-        shape = knowledge.proofs.conditions[m.id]
-        because = sentence(m.because.removeprefix(f"{shape.does}: "))
-        return NextStep("prove", "drive" if shape.drive else "prove", shape.does, m.where, because)
-    if m.what == "piece":
-        return NextStep("fit", "fit", f"Find the missing piece: {m.id}", m.where, m.because)
+    if missing.what == "drive":
+        return NextStep(
+            "prove", "drive", "Drive further, and note whether it came back", missing.where, missing.because
+        )
+    if missing.what == "condition":
+        shape = knowledge.proofs.conditions[missing.id]
+        because = sentence(missing.because.removeprefix(f"{shape.does}: "))
+        return NextStep("prove", "drive" if shape.drive else "prove", shape.does, missing.where, because)
+    if missing.what == "piece":
+        return NextStep("fit", "fit", f"Find the missing piece: {missing.id}", missing.where, missing.because)
     does = {
-        key: s.does
+        key: value.does
         for named in (knowledge.proofs.checks, knowledge.proofs.resets)
-        for key, s in named.items()
+        for key, value in named.items()
     }
-    return NextStep("prove", "prove", does.get(m.id, m.because), m.where, m.because)
+    return NextStep("prove", "prove", does.get(missing.id, missing.because), missing.where, missing.because)

@@ -154,12 +154,12 @@ def _worst(verdicts: Iterable[Result]) -> str:
 def _codes(assessed: Assessed, part: Part) -> dict[str, int | None]:
     """The codes that point strongly at a part, each with the cylinder it names."""
     pointing: dict[str, int | None] = {}
-    for c in assessed.codes:
-        if c.place == "bears":
-            row = assessed.knowledge.group_findings[c.group].shows
+    for code in assessed.codes:
+        if code.place == "bears":
+            row = assessed.knowledge.group_findings[code.group].shows
             if any(f in row and row[f][1] >= CODE_SPEAKS for f in part.faults):
-                named = _CYLINDER.search(c.title)
-                pointing[c.code] = int(named[1]) if named else None
+                named = _CYLINDER.search(code.title)
+                pointing[code.code] = int(named[1]) if named else None
     return pointing
 
 
@@ -170,20 +170,20 @@ def _cylinders(
     named = {n for n in codes.values() if n}
     bad = {v.where.get("cylinder") for v in mine if v.judgement.verdict in ("failed", "marginal")}
     cylinders = []
-    for n in range(1, assessed.job.cylinders + 1):
-        verdict = _worst(v for v in mine if v.where.get("cylinder") == n)
-        own = tuple(c for c, at in codes.items() if at == n)
+    for number in range(1, assessed.job.cylinders + 1):
+        verdict = _worst(v for v in mine if v.where.get("cylinder") == number)
+        own = tuple(c for c, at in codes.items() if at == number)
         if verdict == "failed":
             heat = KNOWN_BAD
         elif verdict == "marginal":
             heat = MARGINAL
-        elif verdict == "sound" or bad or (named and n not in named):
+        elif verdict == "sound" or bad or (named and number not in named):
             heat = 0
         else:
             heat = warm
         cylinders.append(
             CylinderState(
-                n,
+                number,
                 max(heat, MARGINAL if own and verdict != "sound" else 0),
                 cleared or verdict == "sound",
                 verdict,

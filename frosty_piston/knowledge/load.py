@@ -117,41 +117,41 @@ class _Weights:
 @lru_cache(maxsize=4)
 def load_knowledge(folder: Path = HERE) -> Knowledge:
     """Read and check all knowledge files of a folder. Raises BadKnowledge with file, line, key and reason."""
-    r = Reader(folder)
-    weights = _Weights(r, r.read("scale.toml", dict[str, float]))
-    systems = r.read("systems.toml", dict[str, str])
-    access = r.read("access.toml", dict[str, AccessShape])
-    tools = r.read("tools.toml", dict[str, str])
-    cautions = r.read("cautions.toml", dict[str, CautionShape])
-    cleaning = r.read("cleaning.toml", dict[str, CleaningShape])
+    reader = Reader(folder)
+    weights = _Weights(reader, reader.read("scale.toml", dict[str, float]))
+    systems = reader.read("systems.toml", dict[str, str])
+    access = reader.read("access.toml", dict[str, AccessShape])
+    tools = reader.read("tools.toml", dict[str, str])
+    cautions = reader.read("cautions.toml", dict[str, CautionShape])
+    cleaning = reader.read("cleaning.toml", dict[str, CleaningShape])
     for key, way in cleaning.items():
-        r.all_known("cleaning.toml", [key, "cautions"], way.cautions, cautions)
-    faults, fault_system = _faults(r, systems)
-    soot = r.read("soot.toml", SootShape)
-    reach = r.read("reach.toml", ReachShape)
-    tests = _tests(r, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
+        reader.all_known("cleaning.toml", [key, "cautions"], way.cautions, cautions)
+    faults, fault_system = _faults(reader, systems)
+    soot = reader.read("soot.toml", SootShape)
+    reach = reader.read("reach.toml", ReachShape)
+    tests = _tests(reader, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
     for key, test in tests.items():
-        r.all_known("tests.toml", [key, "stands_in_for"], test.stands_in_for, tests)
-        r.all_known("tests.toml", [key, "adds_nothing_after"], test.adds_nothing_after, tests)
-    _soot_known(r, soot, faults, tests)
-    part_shapes = read_parts(r, systems, faults, fault_system, tests)
+        reader.all_known("tests.toml", [key, "stands_in_for"], test.stands_in_for, tests)
+        reader.all_known("tests.toml", [key, "adds_nothing_after"], test.adds_nothing_after, tests)
+    _soot_known(reader, soot, faults, tests)
+    part_shapes = read_parts(reader, systems, faults, fault_system, tests)
     nodes = nodes_of(part_shapes)
-    witnesses = r.read("witnesses.toml", dict[str, WitnessShape])
-    lines = _lines(r, faults)
+    witnesses = reader.read("witnesses.toml", dict[str, WitnessShape])
+    lines = _lines(reader, faults)
     findings = _findings(
-        r, weights, tests, faults=faults, nodes=nodes, witnesses=witnesses, access=access, lines=lines
+        reader, weights, tests, faults=faults, nodes=nodes, witnesses=witnesses, access=access, lines=lines
     )
-    symptoms = _symptoms(r, faults, tests, cautions)
+    symptoms = _symptoms(reader, faults, tests, cautions)
     by_state = {
         f"symptom.{key}": _shown_by_state(weights, "symptoms.toml", [key], symptom, lines)
         for key, symptom in symptoms.items()
         if symptom.by_state
     }
-    contexts = r.read("contexts.toml", dict[str, ContextShape])
+    contexts = reader.read("contexts.toml", dict[str, ContextShape])
     for key, context in contexts.items():
-        r.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
-        r.all_known("contexts.toml", [f"{key}.cautions"], context.cautions, cautions)
-    groups, codes, group_file = _codes(r, weights, systems, faults, tests)
+        reader.all_known("contexts.toml", [f"{key}.moves"], context.moves, faults)
+        reader.all_known("contexts.toml", [f"{key}.cautions"], context.cautions, cautions)
+    groups, codes, group_file = _codes(reader, weights, systems, faults, tests)
     by_state |= {
         f"codes.{key}": _shown_by_state(weights, group_file[key], [f"groups.{key}"], group, lines)
         for key, group in groups.items()
@@ -160,24 +160,24 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     kinds: dict[str, set[str]] = {}
     for code in codes.values():
         kinds.setdefault(code.group, set()).add(code.kind)
-    wording = r.read("wording.toml", dict[str, WordingShape])
+    wording = reader.read("wording.toml", dict[str, WordingShape])
     for key, says in wording.items():
-        r.all_known("wording.toml", [key, "groups"], says.groups, groups)
-        r.all_known("wording.toml", [key, "moves"], says.moves, faults)
-    figures = Figures(r)
-    benches = r.read("benches.toml", dict[str, BenchShape])
+        reader.all_known("wording.toml", [key, "groups"], says.groups, groups)
+        reader.all_known("wording.toml", [key, "moves"], says.moves, faults)
+    figures = Figures(reader)
+    benches = reader.read("benches.toml", dict[str, BenchShape])
     for bench, shape in benches.items():
-        r.all_known("benches.toml", [bench], (test for test, _ in shape.steps), tests)
-        r.all_known("benches.toml", [bench], (node for _, node in shape.steps if node), nodes)
-    choices = r.read("card_choices.toml", dict[str, ChoiceShape])
+        reader.all_known("benches.toml", [bench], (test for test, _ in shape.steps), tests)
+        reader.all_known("benches.toml", [bench], (node for _, node in shape.steps if node), nodes)
+    choices = reader.read("card_choices.toml", dict[str, ChoiceShape])
     work = read_repairs(
-        r, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures.rows}
+        reader, faults, {"access": access, "tests": tests, "cautions": cautions, "figures": figures.rows}
     )
     for key, reset in work.proofs.resets.items():
-        r.all_known("proof_pieces.toml", ["resets", key, "card"], filter(None, [reset.card]), choices)
+        reader.all_known("proof_pieces.toml", ["resets", key, "card"], filter(None, [reset.card]), choices)
     for key, symptom in symptoms.items():
         proved = filter(None, [symptom.proved_by])
-        r.all_known("symptoms.toml", [key, "proved_by"], proved, work.proofs.conditions)
+        reader.all_known("symptoms.toml", [key, "proved_by"], proved, work.proofs.conditions)
     knowledge = Knowledge(
         folder=folder,
         scale=weights.scale,
@@ -186,13 +186,13 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         tools=tools,
         cleaning=cleaning,
         soot=soot,
-        circuit=read_circuit(r, faults, tests),
+        circuit=read_circuit(reader, faults, tests),
         cautions=cautions,
         faults=faults,
         upstream={
             key: {
-                cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], c)
-                for cause, (c, _) in shape.killed_by.items()
+                cause: weights.chance(f"faults/{fault_system[key]}.toml", [key, "killed_by", cause], chance)
+                for cause, (chance, _) in shape.killed_by.items()
             }
             for key, shape in faults.items()
         },
@@ -202,7 +202,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         acts=work.acts,
         proofs=work.proofs,
         nodes=nodes,
-        channels=r.read("channels.toml", dict[str, ChannelShape]),
+        channels=reader.read("channels.toml", dict[str, ChannelShape]),
         parts=joined(part_shapes, faults, tests, findings),
         fault_system=fault_system,
         symptoms=symptoms,
@@ -246,10 +246,10 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         choices=choices,
         benches=benches,
         bench_of={step: bench for bench, shape in benches.items() for step in shape.steps},
-        reset_plans=read_reset_plans(r, work.repairs, work.proofs.resets, cautions),
-        training=read_training(r, systems, faults, tests=tests, cautions=cautions, access=access),
+        reset_plans=read_reset_plans(reader, work.repairs, work.proofs.resets, cautions),
+        training=read_training(reader, systems, faults, tests=tests, cautions=cautions, access=access),
     )
-    check_complete(knowledge, r.says)
+    check_complete(knowledge, reader.says)
     return knowledge
 
 
@@ -615,12 +615,12 @@ def _family(family: CodeFamilyShape) -> list[CodeEntry]:
     last = int(family.last[1:])
     return [
         CodeEntry(
-            f"{family.first[0]}{n:04d}",
+            f"{family.first[0]}{number:04d}",
             family.title.replace("{n}", str(family.starts_at + i)),
             family.system,
             kind=family.kind,
             group=family.group,
             cylinder=family.starts_at + i if "cylinder {n}" in family.title.lower() else None,
         )
-        for i, n in enumerate(range(first, last + 1, family.step))
+        for i, number in enumerate(range(first, last + 1, family.step))
     ]

@@ -100,34 +100,32 @@ class Knowledge:
     @cached_property
     def proofs_at_part(self) -> dict[str, frozenset[str]]:
         """By which findings, seen or measured at the part itself, each repair is proven needed."""
-        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
-        direct = [x for found in self.findings.values() for x in found if x.shape.how in DIRECT]
-        return {
-            r: frozenset(
-                x.finding.id
-                for x in direct
-                if (not x.shape.nodes or own_parts[r] & {self.nodes[n].part for n in x.shape.nodes})
-                and any(
-                    x.finding.shows[f][1:].max() >= SHOWS_ITSELF
-                    for f in self.repairs[r].cures
-                    if f in x.finding.shows
-                )
-            )
-            for r in self.repairs
-        }
+        direct = [
+            known for of_test in self.findings.values() for known in of_test if known.shape.how in DIRECT
+        ]
+        proofs: dict[str, frozenset[str]] = {}
+        for repair, shape in self.repairs.items():
+            own_parts = self._parts_of(repair)
+            here = [known for known in direct if not known.shape.nodes or own_parts & self._parts_read(known)]
+            shown = [known for known in here if _shows_any(known, shape.cures)]
+            proofs[repair] = frozenset(known.finding.id for known in shown)
+        return proofs
+
+    def _parts_of(self, repair: str) -> set[str]:
+        return {self.faults[fault].part for fault in self.repairs[repair].cures}
+
+    def _parts_read(self, known: TestFinding) -> set[str]:
+        return {self.nodes[node].part for node in known.shape.nodes}
 
     @cached_property
     def pins_of(self) -> dict[str, frozenset[str]]:
         """The findings at the pins of each repair's part."""
-        own_parts = {r: {self.faults[f].part for f in x.cures} for r, x in self.repairs.items()}
-        return {
-            r: frozenset(
-                x.finding.id
-                for x in self.findings.get("supply_pins", ())
-                if own_parts[r] & {self.nodes[n].part for n in x.shape.nodes}
-            )
-            for r in self.repairs
-        }
+        at_pins = self.findings.get("supply_pins", ())
+        pins: dict[str, frozenset[str]] = {}
+        for repair in self.repairs:
+            here = [known for known in at_pins if self._parts_of(repair) & self._parts_read(known)]
+            pins[repair] = frozenset(known.finding.id for known in here)
+        return pins
 
     @cached_property
     def latches(self) -> dict[str, str]:
@@ -184,10 +182,10 @@ class Knowledge:
         text = (said or "").lower().replace("-", " ").replace("_", " ")
         best = max(
             (
-                (len(w), n)
-                for n, shape in self.nodes.items()
-                for w in shape.words
-                if w.replace("-", " ").replace("_", " ") in text
+                (len(word), key)
+                for key, shape in self.nodes.items()
+                for word in shape.words
+                if word.replace("-", " ").replace("_", " ") in text
             ),
             default=None,
         )
@@ -198,3 +196,9 @@ class Knowledge:
     ) -> tuple[tuple[str, ...], float]:
         """Which faults an act takes away, and the chance that it does."""
         return act_of(self, repair, act, option, temporary)
+
+
+def _shows_any(known: TestFinding, faults: tuple[str, ...]) -> bool:
+    """Whether a bad outcome of a finding nearly always goes with one of some faults."""
+    shown = [known.finding.shows[fault] for fault in faults if fault in known.finding.shows]
+    return any(rows[1:].max() >= SHOWS_ITSELF for rows in shown)

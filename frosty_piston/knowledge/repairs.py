@@ -233,39 +233,46 @@ class _Builder:
         words = {"{part}": shape.parts_word or shape.part}
         words["{Part}"] = sentence(words["{part}"])
         options = []
-        for option, x in (own | taken).items():
-            title = x.title
+        for option, value in (own | taken).items():
+            title = value.title
             for word, says in words.items():
                 title = title.replace(word, says)
-            options.append(self._option(name, key, shape, option, x.model_copy(update={"title": title})))
+            options.append(self._option(name, key, shape, option, value.model_copy(update={"title": title})))
         return options
 
-    def _option(self, name: str, key: str, shape: RepairShape, option: str, x: OptionShape) -> Option:
-        repairs = tuple(dict.fromkeys([key, *x.also, *shape.also.get(x.act, [])]))
+    def _option(
+        self, name: str, key: str, shape: RepairShape, option: str, option_shape: OptionShape
+    ) -> Option:
+        repairs = tuple(dict.fromkeys([key, *option_shape.also, *shape.also.get(option_shape.act, [])]))
         for one in repairs:
             self.r.known(name, [key, option, "also"], one, self.shapes)
-        if x.plan:
-            self.r.known(name, [key, option, "plan"], x.plan, self.shapes)
-        for figure in filter(None, (x.minutes_figure, x.access_figure, x.break_figure)):
+        if option_shape.plan:
+            self.r.known(name, [key, option, "plan"], option_shape.plan, self.shapes)
+        for figure in filter(
+            None, (option_shape.minutes_figure, option_shape.access_figure, option_shape.break_figure)
+        ):
             self.r.known(name, [key, option], figure, self.known["figures"])
         cures = tuple(
-            f
+            cure
             for one in repairs
-            for f in self.shapes[one][1].cures
-            if f not in _left(self.shapes[one][1], x.act)
+            for cure in self.shapes[one][1].cures
+            if cure not in _left(self.shapes[one][1], option_shape.act)
         )
-        cures = tuple(f for f in cures if f not in x.leaves)
-        most = min(self.acts[TEMPORARY if x.temporary else x.act].takes, self.acts[x.act].takes)
-        takes = min(most, x.takes or shape.takes.get(x.act, most))
-        if x.takes and x.takes > most:
+        cures = tuple(f for f in cures if f not in option_shape.leaves)
+        most = min(
+            self.acts[TEMPORARY if option_shape.temporary else option_shape.act].takes,
+            self.acts[option_shape.act].takes,
+        )
+        takes = min(most, option_shape.takes or shape.takes.get(option_shape.act, most))
+        if option_shape.takes and option_shape.takes > most:
             raise BadKnowledge(
                 self.r.says(
                     name,
                     [key, option, "takes"],
-                    f"{x.takes:g} is more than {most:g}, which this act takes at most",
+                    f"{option_shape.takes:g} is more than {most:g}, which this act takes at most",
                 )
             )
-        return Option(x.id or f"{key}_{option}", key, x, repairs, cures, takes)
+        return Option(option_shape.id or f"{key}_{option}", key, option_shape, repairs, cures, takes)
 
 
 def _left(shape: RepairShape, act: str) -> list[str]:
@@ -298,10 +305,10 @@ def act_of(
         shape = tables.repairs[repair].shape
         repairs = (repair, *shape.also.get(act, []))  # type: ignore[call-overload]
         cures = tuple(
-            f
+            cure
             for one in repairs
-            for f in tables.repairs[one].cures
-            if f not in _left(tables.repairs[one].shape, act)
+            for cure in tables.repairs[one].cures
+            if cure not in _left(tables.repairs[one].shape, act)
         )
         most = tables.acts[act].takes if act in tables.acts else 0.0
         takes = min(most, shape.takes.get(act, most))  # type: ignore[call-overload]

@@ -73,16 +73,16 @@ def made_up(rng: random.Random, parts: int) -> Circuit:
     b.join(last, (b.part("mount", "Engine mount"), "in"))
     if rng.random() < 0.3:
         n = rng.randrange(len(b.hoses))
-        h = b.hoses[n]
+        hose = b.hoses[n]
         b.hoses[n] = Hose(
-            h.id,
-            h.start,
-            h.end,
-            length_mm=h.length_mm,
-            bore_mm=h.bore_mm,
-            heat=h.heat,
-            age_years=h.age_years,
-            access_min=h.access_min,
+            hose.id,
+            hose.start,
+            hose.end,
+            length_mm=hose.length_mm,
+            bore_mm=hose.bore_mm,
+            heat=hose.heat,
+            age_years=hose.age_years,
+            access_min=hose.access_min,
             last_hands=True,
         )
     return Circuit(tuple(b.parts), tuple(b.hoses))

@@ -152,18 +152,18 @@ def sound(card: EngineCard, ambient_c: float, rng: Rng) -> Condition:
     nominal = card.glow_nominal_ohm or {"fast_7v": 0.45, "fast_5v": 0.3, "ceramic": 0.6}.get(
         card.glow or "", 0.85
     )
-    c = Condition(card, n, ambient_c)
-    c.plug_ohm = [float(nominal * rng.normal(1.0, 0.04)) for _ in range(n)]
-    c.tip_share = [1.0] * n
-    c.return_ml = [float(rng.normal(18.0, 2.0)) for _ in range(n)]
-    c.compression = [float(rng.normal(0.985, 0.012)) for _ in range(n)]
-    c.soot_g = float(rng.uniform(3, 15))
-    c.ash_g = float(rng.uniform(5, 35))
-    c.filter_loss = float(rng.uniform(0.02, 0.12))
-    c.egr_flow = float(rng.uniform(0.8, 1.0))
-    c.urea = float(rng.normal(32.5, 0.15))
-    c.pump = float(rng.normal(0.93, 0.01))
-    return c
+    condition = Condition(card, n, ambient_c)
+    condition.plug_ohm = [float(nominal * rng.normal(1.0, 0.04)) for _ in range(n)]
+    condition.tip_share = [1.0] * n
+    condition.return_ml = [float(rng.normal(18.0, 2.0)) for _ in range(n)]
+    condition.compression = [float(rng.normal(0.985, 0.012)) for _ in range(n)]
+    condition.soot_g = float(rng.uniform(3, 15))
+    condition.ash_g = float(rng.uniform(5, 35))
+    condition.filter_loss = float(rng.uniform(0.02, 0.12))
+    condition.egr_flow = float(rng.uniform(0.8, 1.0))
+    condition.urea = float(rng.normal(32.5, 0.15))
+    condition.pump = float(rng.normal(0.93, 0.01))
+    return condition
 
 
 def _some(state: Condition, rng: Rng, most: float = 0.5) -> list[int]:

@@ -105,7 +105,7 @@ def codes(state: Condition, rng: Rng, sets: float = SETS) -> list[str]:
 
 def _watched(state: Condition) -> list[tuple[str, bool]]:
     card = state.card
-    n = state.cylinders
+    cylinders = state.cylinders
     electric = card.turbo == "vgt_electric"
     scr = bool(card.scr)
     dpf = bool(card.dpf)
@@ -114,17 +114,17 @@ def _watched(state: Condition) -> list[tuple[str, bool]]:
     return [
         *(
             (f"P067{i + 1}", glow and (physics.path_ohm(state, i) > 6 or state.plug_ohm[i] < 0.15))
-            for i in range(min(n, 8))
+            for i in range(min(cylinders, 8))
         ),
         ("P0670", glow and (not state.glow_pulls_in or not state.glow_ordered or state.glow_feed < 0.5)),
         ("P0380", glow and (not state.glow_module or state.glow_contact_ohm > 0.3)),
         *(
             (f"P020{i + 1}", i in state.coil_open or i in state.loose_plug and state.ambient_c > -99)
-            for i in range(min(n, 8))
+            for i in range(min(cylinders, 8))
         ),
         *(
             (f"P030{i + 1}", i in state.coil_open or i in state.hot_open or state.compression[i] < 0.68)
-            for i in range(min(n, 8))
+            for i in range(min(cylinders, 8))
         ),
         ("P0087", physics.rail_crank_bar(state) < 160 or state.high_pump < 0.75 or state.filter_choked > 0.6),
         ("P0089", state.rail_hunts > 0.4),

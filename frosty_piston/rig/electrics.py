@@ -123,8 +123,14 @@ class NetworkPair:
     def without(self, name: str) -> "NetworkPair":
         """The same pair with one module unplugged."""
         rest = [
-            Module(m.name, m.at_m, m.terminates, m.across_ohm, m.plugged and m.name != name)
-            for m in self.modules
+            Module(
+                module.name,
+                module.at_m,
+                module.terminates,
+                module.across_ohm,
+                module.plugged and module.name != name,
+            )
+            for module in self.modules
         ]
         return NetworkPair(rest, self.joint_at_m, self.joint_ohm)
 
@@ -136,11 +142,11 @@ class NetworkPair:
         net = np.zeros((2 * n, 2 * n))
 
         def joined(a: int, b: int, ohm: float) -> None:
-            g = 1 / max(ohm, 1e-6)
-            net[a, a] += g
-            net[b, b] += g
-            net[a, b] -= g
-            net[b, a] -= g
+            conductance = 1 / max(ohm, 1e-6)
+            net[a, a] += conductance
+            net[b, b] += conductance
+            net[a, b] -= conductance
+            net[b, a] -= conductance
 
         for i, m in enumerate(order):
             joined(i, n + i, m.load_ohm if m.plugged else OPEN_OHM)

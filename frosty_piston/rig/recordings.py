@@ -113,7 +113,7 @@ def _position(
         return np.full(len(command), float(rng.uniform(5, 90)))
     breakaway = stick
     found = np.empty(len(command))
-    for i, c in enumerate(command):
+    for index, c in enumerate(command):
         want = (
             min(target + slack, max(target - slack, c))
             if abs(c - target) <= slack
@@ -137,7 +137,7 @@ def _position(
                 want = position
         position += (want - position) * (min(1.0, share * 3) if stick else share)
         position = max(position, low)
-        found[i] = position
+        found[index] = position
     if fault == "loose":
         still = np.flatnonzero(np.abs(np.gradient(command)) < 1e-9)
         found[still] += _shaking(rng, len(found))[still]

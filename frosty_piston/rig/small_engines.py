@@ -70,9 +70,9 @@ def optimum_min(engine: SmallEngine) -> float:
     states = np.array(list(product((0, 1, 2), repeat=count)), dtype=np.int8)
     power = 3 ** np.arange(count - 1, -1, -1)
     weight = np.tile(engine.prior, (len(states), 1))
-    for t, test in enumerate(engine.tests):
+    for index, test in enumerate(engine.tests):
         lik = np.stack([np.ones(len(engine.prior)), test.table[:, 0], test.table[:, 1]])
-        weight *= lik[states[:, t]]
+        weight *= lik[states[:, index]]
     value = repair_minutes(weight, engine.cost_min)
     chance = weight.sum(axis=1)
     made = (states > 0).sum(axis=1)
@@ -82,12 +82,13 @@ def optimum_min(engine: SmallEngine) -> float:
     }
     for level in range(count - 1, -1, -1):
         here = np.flatnonzero(made == level)
-        for t, test in enumerate(engine.tests):
-            rows = here[states[here, t] == 0]
+        for index, test in enumerate(engine.tests):
+            rows = here[states[here, index] == 0]
             shut = [engine.access_min[a] * ~np.asarray(opens[a])[rows] for a in test.access]
             takes = test.minutes + sum(shut)
             value[rows] = np.minimum(
-                value[rows], takes * chance[rows] + value[rows + power[t]] + value[rows + 2 * power[t]]
+                value[rows],
+                takes * chance[rows] + value[rows + power[index]] + value[rows + 2 * power[index]],
             )
     return float(value[0])
 

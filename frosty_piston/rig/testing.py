@@ -236,8 +236,10 @@ def cold_soak(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
     if state.card.dpf:
         errors["exhaust_1"] = state.exhaust_error_c
     return [
-        read("cold_soak_temps", shown(rng, max(-40.0, state.ambient_c + e), 0, 1, 0.8), "degC", channel=x)
-        for x, e in errors.items()
+        read(
+            "cold_soak_temps", shown(rng, max(-40.0, state.ambient_c + e), 0, 1, 0.8), "degC", channel=channel
+        )
+        for channel, e in errors.items()
     ]
 
 

@@ -144,12 +144,12 @@ class Cases:
         own = self.own
         cards = {
             card: {
-                "jobs": dict(sorted(c.jobs.items())),
-                "faults": {f: round(x, 3) for f, x in sorted(c.faults.items())},
+                "jobs": dict(sorted(count.jobs.items())),
+                "faults": {f: round(x, 3) for f, x in sorted(count.faults.items())},
             }
             for card in own.cards
-            for c in own.counts(card)
-            if not c.pooled
+            for count in own.counts(card)
+            if not count.pooled
         }
         return {"format": FORMAT, "version": VERSION, "workshop": workshop or "unnamed", "cards": cards}
 

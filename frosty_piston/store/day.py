@@ -351,9 +351,12 @@ class DayBoard:
     ) -> dict[str, tuple[str, datetime]]:
         """What has begun by now: what had, and what the new plan begins at once."""
         starts = {
-            w.pieces[0].id: (placed.person, at + timedelta(minutes=placed.start))
-            for w in day.works
-            if w.pieces and (placed := plan.of.get(w.pieces[0].id)) and placed.person and placed.start <= 0
+            work.pieces[0].id: (placed.person, at + timedelta(minutes=placed.start))
+            for work in day.works
+            if work.pieces
+            and (placed := plan.of.get(work.pieces[0].id))
+            and placed.person
+            and placed.start <= 0
         }
         return {**starts, **begun}
 

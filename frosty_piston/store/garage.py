@@ -197,8 +197,8 @@ class Garage:
     def cards(self) -> list[tuple[int, EngineCard]]:
         with Session(self.engine) as session:
             return [
-                (r.id, EngineCard.model_validate(r.data))
-                for r in session.scalars(select(EngineCardRow).order_by(EngineCardRow.name))
+                (row.id, EngineCard.model_validate(row.data))
+                for row in session.scalars(select(EngineCardRow).order_by(EngineCardRow.name))
             ]
 
     def vehicles(self) -> list[VehicleRow]:
@@ -236,8 +236,8 @@ class Garage:
         with Session(self.engine) as session:
             rows = session.scalars(select(CardPlanRow).where(CardPlanRow.card_name == card_name))
             return {
-                r.plan: CardPlan(ResetPlanShape.model_validate(r.data), r.by, utc(r.at), r.job_id)
-                for r in rows
+                row.plan: CardPlan(ResetPlanShape.model_validate(row.data), row.by, utc(row.at), row.job_id)
+                for row in rows
             }
 
     def seen(self, job: Job, vehicle_id: int | None) -> Seen:

@@ -136,21 +136,23 @@ def _row(session: Session, order_id: str) -> OrderRow:
     return row
 
 
-def _order(r: OrderRow, vehicle: str) -> Order:
-    ordered, due, arrived = (utc(x) if x else None for x in (r.ordered_at, r.due_at, r.arrived_at))
+def _order(order_row: OrderRow, vehicle: str) -> Order:
+    ordered, due, arrived = (
+        utc(x) if x else None for x in (order_row.ordered_at, order_row.due_at, order_row.arrived_at)
+    )
     return Order(
-        r.id,
-        r.job_id,
+        order_row.id,
+        order_row.job_id,
         vehicle,
-        what=r.what,
-        count=r.count,
-        supplier=r.supplier,
-        price=r.price,
-        made_at=utc(r.made_at),
-        made_by=r.made_by,
+        what=order_row.what,
+        count=order_row.count,
+        supplier=order_row.supplier,
+        price=order_row.price,
+        made_at=utc(order_row.made_at),
+        made_by=order_row.made_by,
         ordered_at=ordered,
         due_at=due,
         arrived_at=arrived,
-        arrived_by=r.arrived_by,
-        wait_id=r.wait_id,
+        arrived_by=order_row.arrived_by,
+        wait_id=order_row.wait_id,
     )

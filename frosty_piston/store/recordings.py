@@ -63,12 +63,12 @@ def packed(signals: Mapping[str, Signal]) -> bytes:
     """Channels as one compressed block; times that channels share are kept once."""
     arrays: dict[str, np.ndarray] = {}
     known: dict[bytes, str] = {}
-    for name, s in signals.items():
-        key = s.times_s.tobytes()
+    for name, signal in signals.items():
+        key = signal.times_s.tobytes()
         if key not in known:
             known[key] = f"t{len(known)}"
-            arrays[known[key]] = s.times_s.astype(np.float64)
-        arrays[f"v:{known[key]}:{name}"] = s.values.astype(np.float32)
+            arrays[known[key]] = signal.times_s.astype(np.float64)
+        arrays[f"v:{known[key]}:{name}"] = signal.values.astype(np.float32)
     out = io.BytesIO()
     np.savez(out, allow_pickle=False, **arrays)
     return zlib.compress(out.getvalue(), 1)
@@ -147,13 +147,13 @@ class Recordings:
                 "channel": key,
                 "unit": units[key],
                 "column": columns[key],
-                "samples": len(s),
-                "start_s": s.span[0],
-                "end_s": s.span[1],
-                "low": float(s.values.min()),
-                "high": float(s.values.max()),
+                "samples": len(signal),
+                "start_s": signal.span[0],
+                "end_s": signal.span[1],
+                "low": float(signal.values.min()),
+                "high": float(signal.values.max()),
             }
-            for key, s in signals.items()
+            for key, signal in signals.items()
         ]
         block = packed(signals)
         link = hashlib.sha256(block).hexdigest()

@@ -401,9 +401,9 @@ def _fit(bay: Bay, act: Act) -> tuple[str, list[Entry]]:
         raise BadInput([Fault("option", "choose what to buy")])
     sure = _sure_of(act)
     ticks = {
-        c
-        for c in cautions_of(bay.knowledge, option.repair, option.shape.act)
-        if bay.knowledge.cautions[c].tick
+        caution
+        for caution in cautions_of(bay.knowledge, option.repair, option.shape.act)
+        if bay.knowledge.cautions[caution].tick
     }
     if not ticks <= set(act.get("ticks", ())):
         raise BadInput([Fault("ticks", "tick the cautions first")])

@@ -372,10 +372,10 @@ def _would_have_told(bay: Bay, faults: Sequence[str], wrong: Fitted) -> tuple[Of
     start = begin(bay.spec, bay.knowledge, bay.rate)
     before = {(t.test, str(t.where)) for t in bay.tests if t.act < wrong.act}
     told = [
-        (o, apart)
-        for o in offered(start)
-        if (o.test, str(o.where)) not in before
-        if (apart := _apart(knowledge, o, knowledge.repairs[wrong.repair].cures, faults)) >= TELLS_APART
+        (option, apart)
+        for option in offered(start)
+        if (option.test, str(option.where)) not in before
+        if (apart := _apart(knowledge, option, knowledge.repairs[wrong.repair].cures, faults)) >= TELLS_APART
     ]
     best = max((apart for _, apart in told), default=0.0)
     ways = [

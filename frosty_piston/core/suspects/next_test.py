@@ -206,16 +206,16 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     return sorted(
         (
             Proposal(
-                i,
-                bits[i],
-                own[i] + reach[i],
-                price_min=(own[i] + reach[i]) * (1 - t.anyway),
-                saves_min=best_saves[i],
-                rate=rates[i],
-                along=along[i],
-                outcomes=joints[i].sum(axis=0),
+                index,
+                bits[index],
+                own[index] + reach[index],
+                price_min=(own[index] + reach[index]) * (1 - test.anyway),
+                saves_min=best_saves[index],
+                rate=rates[index],
+                along=along[index],
+                outcomes=joints[index].sum(axis=0),
             )
-            for i, t in enumerate(tests)
+            for index, test in enumerate(tests)
         ),
         key=lambda p: (-p.rate, p.minutes, p.test),
     )

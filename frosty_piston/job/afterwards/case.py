@@ -167,10 +167,10 @@ def _silent(job: Job, assessed: Assessed) -> set[str]:
     return set(of.values()) - told
 
 
-def _tells(e: Evidence) -> bool:
-    if e.finding is None:
+def _tells(evidence: Evidence) -> bool:
+    if evidence.finding is None:
         return False
-    at = e.finding.outcomes.index(e.outcome)
-    general = max(e.finding.general[at], 1e-9)
-    ratios = [row[at] / general for row in e.finding.shows.values()]
+    at = evidence.finding.outcomes.index(evidence.outcome)
+    general = max(evidence.finding.general[at], 1e-9)
+    ratios = [row[at] / general for row in evidence.finding.shows.values()]
     return any(r >= TELLS_RATIO or r <= 1 / TELLS_RATIO for r in ratios)

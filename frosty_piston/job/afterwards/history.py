@@ -102,11 +102,11 @@ def held(visits: Sequence[Visit], now: datetime) -> list[Held]:
     """How long each repair held; `visits` in their order."""
     rows = []
     for n, visit in enumerate(visits):
-        for m in visit.mended:
-            again = next((v for v in visits[n + 1 :] if _same(visit, m, v)), None)
+        for mended in visit.mended:
+            again = next((v for v in visits[n + 1 :] if _same(visit, mended, v)), None)
             end = again or visits[-1]
             days = ((again.at if again else now) - visit.at).days
-            rows.append(Held(m, visit, again, days, _driven(visit, end)))
+            rows.append(Held(mended, visit, again, days, _driven(visit, end)))
     return rows
 
 
@@ -134,20 +134,20 @@ def lines_of(visits: Sequence[tuple[datetime, Assessed]]) -> list[Line]:
 def _read(assessed: Assessed) -> dict[tuple[str, str], float]:
     """The last figures of a visit that are worth following."""
     read: dict[tuple[str, str], float] = {}
-    for x in assessed.job.of(Reading):
-        if not x.data.is_figure:
+    for reading in assessed.job.of(Reading):
+        if not reading.data.is_figure:
             continue
-        if x.data.test == "battery_rest":
-            read[("Battery at rest", "V")] = convert(float(x.data.value), x.data.unit, "V")
-        elif x.data.test == "injector_leakoff":
+        if reading.data.test == "battery_rest":
+            read[("Battery at rest", "V")] = convert(float(reading.data.value), reading.data.unit, "V")
+        elif reading.data.test == "injector_leakoff":
             key = ("Return flow, the most of all cylinders", "ml")
-            read[key] = max(read.get(key, 0.0), convert(float(x.data.value), x.data.unit, "ml"))
-        elif x.data.test == "dpf_state" and x.data.where.channel == "ash_mass":
-            read[("Ash in the filter", "g")] = convert(float(x.data.value), x.data.unit, "g")
+            read[key] = max(read.get(key, 0.0), convert(float(reading.data.value), reading.data.unit, "ml"))
+        elif reading.data.test == "dpf_state" and reading.data.where.channel == "ash_mass":
+            read[("Ash in the filter", "g")] = convert(float(reading.data.value), reading.data.unit, "g")
     points = [
         (float(f["q_m3h"]), float(f["dp_kpa"]))
-        for x in assessed.job.of(Outcome)
-        if x.data.test == "dpf_pressure" and {"q_m3h", "dp_kpa"} <= set(f := x.data.figures or {})
+        for outcome in assessed.job.of(Outcome)
+        if outcome.data.test == "dpf_pressure" and {"q_m3h", "dp_kpa"} <= set(f := outcome.data.figures or {})
     ]
     if (fit := fitted(points)) is not None:
         read[("Filter, drop at 100 m³/h", "kPa")] = fit.drop_kpa

@@ -86,20 +86,20 @@ def _held(before: Assessed, now: Assessed, old: dict[str, float], parts: set[str
     knowledge = now.knowledge
     known = {x.data.code.upper().split("-")[0] for x in before.job.of(Code)}
     mended = {f for s in before.suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
-    for c in now.codes:
-        if c.place not in ("bears", "unknown"):
+    for code in now.codes:
+        if code.place not in ("bears", "unknown"):
             continue
-        shows = knowledge.group_findings[c.group].shows if c.group else {}
+        shows = knowledge.group_findings[code.group].shows if code.group else {}
         points = {f for f, row in shows.items() if row[1] >= POINTS_FROM}
         shared = sorted(points & set(old), key=lambda f: -old[f])
         killed = [
-            (f, by)
-            for f in sorted(points)
-            for by in knowledge.faults[f].killed_by
+            (point, by)
+            for point in sorted(points)
+            for by in knowledge.faults[point].killed_by
             if by in old or by in mended
         ]
         near = sorted(knowledge.parts[p].title for p in {knowledge.faults[f].part for f in points} & parts)
-        if c.code in known:
+        if code.code in known:
             how = "same"
             why = "it was there at the visit before"
         elif shared:
@@ -115,7 +115,7 @@ def _held(before: Assessed, now: Assessed, old: dict[str, float], parts: set[str
         else:
             how = "new"
             why = "nothing that was wrong or touched then brings it"
-        yield CodeNow(c.code, c.title, how, why)
+        yield CodeNow(code.code, code.title, how, why)
 
 
 def _said(codes: tuple[CodeNow, ...]) -> str:

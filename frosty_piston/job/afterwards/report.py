@@ -101,15 +101,15 @@ def owner_parts(report: Report, money: Callable[[int], str]) -> tuple[Part, ...]
             )
         ]
     pieces = (
-        f"{x.name}: {x.entry.data.now}"
+        f"{piece.name}: {piece.entry.data.now}"
         + (
-            f", {plain(x.entry.data.length_mm)} of"
-            f" {plain(x.entry.data.whole_mm) if x.entry.data.whole_mm else '?'} mm"
-            if x.entry.data.length_mm
+            f", {plain(piece.entry.data.length_mm)} of"
+            f" {plain(piece.entry.data.whole_mm) if piece.entry.data.whole_mm else '?'} mm"
+            if piece.entry.data.length_mm
             else ""
         )
         + "."
-        for x in report.pieces
+        for piece in report.pieces
     )
     proven = [report.proven, *(f"Not done: {c.rstrip('. ')}." for c in report.reasons)]
     parts = (
@@ -149,15 +149,15 @@ def warned(report: Report) -> tuple[tuple[str, str], ...]:
     order = list(URGENCY)
     said = [
         (
-            x.data.urgency,
+            warning.data.urgency,
             shortened(
-                f"{URGENCY[x.data.urgency]}: {x.data.text.rstrip('. ')}"
-                f"{f' ({x.data.place})' if x.data.place else ''}."
-                f"{f' Picture: {x.data.picture}.' if x.data.picture else ''}"
-                f" Owner: {called(x.data.owner)}."
+                f"{URGENCY[warning.data.urgency]}: {warning.data.text.rstrip('. ')}"
+                f"{f' ({warning.data.place})' if warning.data.place else ''}."
+                f"{f' Picture: {warning.data.picture}.' if warning.data.picture else ''}"
+                f" Owner: {called(warning.data.owner)}."
             ),
         )
-        for x in sorted(report.warnings, key=lambda x: order.index(x.data.urgency))
+        for warning in sorted(report.warnings, key=lambda x: order.index(x.data.urgency))
     ]
     left = len(said) - MOST_LINES
     more = (("watch", f"And {left} more; they stand on the tape."),) if left > 0 else ()
@@ -239,24 +239,24 @@ def _figures(assessed: Assessed, proof: Proof) -> tuple[Shown, ...]:
         pairs = [Pair(v, None) for v in bad]
     return tuple(
         Shown(
-            f"{knowledge.tests[p.before.test].title}{', ' + place(p.before) if place(p.before) else ''}",
-            measured_says(assessed.job, p.before),
-            measured_says(assessed.job, p.after) if p.after else "",
-            shortened(p.before.judgement.because),
+            ", ".join(x for x in (knowledge.tests[pair.before.test].title, place(pair.before)) if x),
+            measured_says(assessed.job, pair.before),
+            measured_says(assessed.job, pair.after) if pair.after else "",
+            shortened(pair.before.judgement.because),
         )
-        for p in pairs[:MOST_FIGURES]
+        for pair in pairs[:MOST_FIGURES]
     )
 
 
 def _act_says(entry: Entry) -> str:
-    d = entry.data
-    if d.temporary and d.come_back:
-        back = f" (temporary; comes back {d.come_back})"
-    elif d.temporary:
+    data = entry.data
+    if data.temporary and data.come_back:
+        back = f" (temporary; comes back {data.come_back})"
+    elif data.temporary:
         back = " (temporary)"
     else:
         back = ""
-    return f"{sentence(spoken(d.action))}: {d.what}{back}"
+    return f"{sentence(spoken(data.action))}: {data.what}{back}"
 
 
 def _watch(assessed: Assessed) -> tuple[str, ...]:

@@ -50,9 +50,11 @@ def _did(assessed: Assessed, by: str) -> tuple[str, ...]:
     since = job.position[handed[-1].id] if handed else -1
     on_tape = {x.id: x for x in job.tape}
     lines = [
-        x.data.says(knowledge, on_tape)
-        for x in job.live
-        if job.position[x.id] > since and not isinstance(x.data, SILENT) and (not by or x.by in (None, by))
+        entry.data.says(knowledge, on_tape)
+        for entry in job.live
+        if job.position[entry.id] > since
+        and not isinstance(entry.data, SILENT)
+        and (not by or entry.by in (None, by))
     ]
     shown = list(dict.fromkeys(lines))
     more = len(shown) - MOST_LINES
@@ -80,13 +82,13 @@ def _fastener(h: Hardware) -> str:
 
 def _unplugged(job: Job, knowledge: Knowledge) -> list[str]:
     open_now: dict[str, str] = {}
-    for x in job.of(Action):
-        name = x.data.where.node or x.data.what
-        where = f", cylinder {x.data.where.cylinder}" if x.data.where.cylinder else ""
+    for action in job.of(Action):
+        name = action.data.where.node or action.data.what
+        where = f", cylinder {action.data.where.cylinder}" if action.data.where.cylinder else ""
         title = (knowledge.nodes[name].title if name in knowledge.nodes else spoken(name)) + where
-        if x.data.action == UNPLUGGED:
+        if action.data.action == UNPLUGGED:
             open_now[name + where] = title
-        elif x.data.action == PLUGGED_IN:
+        elif action.data.action == PLUGGED_IN:
             open_now.pop(name + where, None)
     return list(open_now.values())
 

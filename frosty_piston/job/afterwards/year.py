@@ -116,9 +116,11 @@ def _comebacks(mine: Sequence[Case], cases: Sequence[Case]) -> list[Comeback]:
     found = []
     for again in mine:
         before = [
-            c
-            for c in cases
-            if c.vehicle == again.vehicle and c.system == again.system and c.closed_at < again.opened_at
+            case
+            for case in cases
+            if case.vehicle == again.vehicle
+            and case.system == again.system
+            and case.closed_at < again.opened_at
         ]
         last = max(before, key=lambda c: c.closed_at, default=None)
         if last is not None and last.proven:
@@ -135,9 +137,9 @@ def _silent(cases: Sequence[Case], knowledge: Knowledge) -> list[Silent]:
         made.update(set(c.tests) | set(c.silent))
         nothing.update(c.silent)
     rows = [
-        Silent(knowledge.tests[t].title, n, made[t])
-        for t, n in nothing.items()
-        if t in knowledge.tests and made[t] >= LEAST_MADE
+        Silent(knowledge.tests[test].title, value, made[test])
+        for test, value in nothing.items()
+        if test in knowledge.tests and made[test] >= LEAST_MADE
     ]
     return sorted(rows, key=lambda r: (-r.silent / r.made, -r.made))[:MOST_SILENT]
 

@@ -42,11 +42,11 @@ def free_ports(now: Listed, kinds: Mapping[str, PartKind]) -> list[tuple[str, st
     """The ports that a hose can still go on, each with what it is called; vents stay open to the air."""
     taken = taken_ports(now)
     rows = []
-    for p in now["parts"]:
-        kind = kinds.get(p["kind"])
+    for part in now["parts"]:
+        kind = kinds.get(part["kind"])
         for port in (*kind.outward, *kind.either, *kind.toward) if kind else ():
-            if f"{p['id']}.{port}" not in taken:
-                rows.append((f"{p['id']}.{port}", f"{p['title']}, {port.replace('_', ' ')}"))
+            if f"{part['id']}.{port}" not in taken:
+                rows.append((f"{part['id']}.{port}", f"{part['title']}, {port.replace('_', ' ')}"))
     return rows
 
 
@@ -216,31 +216,31 @@ def from_template(knowledge: Knowledge, wanted: tuple[str, ...]) -> Listed:
     """A list as such circuits mostly are: booster first with its valve, the stop tapped off its line, then
     the reservoir behind a valve of its own, and what is driven behind its solenoids. Meant to be held against
     the engine and changed."""
-    b = _Template(knowledge)
-    outlet = b.part("pump", "Pump", "") + ".out"
+    template = _Template(knowledge)
+    outlet = template.part("pump", "Pump", "") + ".out"
     trunk = [name for name in wanted if name in CONSUMERS] + (["mounts"] if "mounts" in wanted else [])
     rest = bool(trunk) or "reservoir" in wanted
     if "booster" in wanted:
-        line, outlet = b.split(outlet, "Tee at the pump") if rest else (outlet, "")
+        line, outlet = template.split(outlet, "Tee at the pump") if rest else (outlet, "")
         if "stop" in wanted:
-            line, tap = b.split(line, "Tap for the stop")
-            b.stop(tap)
-        valve = b.part("check_valve", "Booster valve", line)
-        b.part("booster", "Brake booster", f"{valve}.far_side")
+            line, tap = template.split(line, "Tap for the stop")
+            template.stop(tap)
+        valve = template.part("check_valve", "Booster valve", line)
+        template.part("booster", "Brake booster", f"{valve}.far_side")
     elif "stop" in wanted:
-        tap, outlet = b.split(outlet, "Tap for the stop") if rest else (outlet, "")
-        b.stop(tap)
+        tap, outlet = template.split(outlet, "Tap for the stop") if rest else (outlet, "")
+        template.stop(tap)
     if rest and "reservoir" in wanted:
-        valve = b.part("check_valve", "Reservoir valve", outlet)
-        outlet = b.part("reservoir", "Reservoir", f"{valve}.far_side") + ".b"
+        valve = template.part("check_valve", "Reservoir valve", outlet)
+        outlet = template.part("reservoir", "Reservoir", f"{valve}.far_side") + ".b"
     for n, name in enumerate(trunk):
-        here, outlet = b.split(outlet, f"Tee {n + 1}") if n < len(trunk) - 1 else (outlet, "")
+        here, outlet = template.split(outlet, f"Tee {n + 1}") if n < len(trunk) - 1 else (outlet, "")
         if name == "mounts":
-            b.part("mount", "Engine mount", here)
+            template.part("mount", "Engine mount", here)
         else:
             title, kind, solenoid = CONSUMERS[name]
-            b.part(kind, title, b.part("solenoid", solenoid, here) + ".output")
-    return b.made
+            template.part(kind, title, template.part("solenoid", solenoid, here) + ".output")
+    return template.made
 
 
 class _Template:

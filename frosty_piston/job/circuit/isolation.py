@@ -115,10 +115,12 @@ def isolation_of(job: Job, knowledge: Knowledge, leaks: Leaks, suspicion: Suspic
 def mended_on(job: Job, knowledge: Knowledge) -> bool:
     """Whether something of the vacuum or the stop was mended."""
     return any(
-        knowledge.fault_system[f] in ("vacuum", "stop")
-        for x in job.repairs
-        for f in (
-            knowledge.repairs[x.data.repair].cures if isinstance(x.data, Action) and x.data.repair else ()
+        knowledge.fault_system[fault] in ("vacuum", "stop")
+        for repair in job.repairs
+        for fault in (
+            knowledge.repairs[repair.data.repair].cures
+            if isinstance(repair.data, Action) and repair.data.repair
+            else ()
         )
     )
 

@@ -108,12 +108,12 @@ def _first_weights(leaking: Leaking, knowledge: Knowledge) -> dict[str, np.ndarr
     hoses = {h.id: h for h in leaking.circuit.hoses}
     shape = knowledge.circuit.hose
     weights: dict[str, np.ndarray] = {}
-    for n, (i, faults) in enumerate(zip(leaking.ids, leaking.faults, strict=True)):
+    for index, (leak, faults) in enumerate(zip(leaking.ids, leaking.faults, strict=True)):
         for fault in faults:
-            odds = leaking.branches.sites[n].odds
-            if fault in knowledge.circuit.leaks.off and i in hoses:
-                odds = shape.odds * (shape.last_hands if hoses[i].last_hands else 1.0)
-            weights.setdefault(fault, np.zeros(len(leaking.ids)))[n] = odds
+            odds = leaking.branches.sites[index].odds
+            if fault in knowledge.circuit.leaks.off and leak in hoses:
+                odds = shape.odds * (shape.last_hands if hoses[leak].last_hands else 1.0)
+            weights.setdefault(fault, np.zeros(len(leaking.ids)))[index] = odds
     return {f: w / w.sum() for f, w in weights.items()}
 
 

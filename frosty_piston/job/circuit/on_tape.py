@@ -75,12 +75,12 @@ class Leaking:
 
     def behind_valve(self, at: str, site: int) -> bool:
         """Whether a one-way valve stands between a place that is pumped at and a site."""
-        n = self.branches.sites[site].hangs_on
+        hangs_on = self.branches.sites[site].hangs_on
         first = self.place[at]
-        while n >= 0 and n != self.branches.sites[first].hangs_on:
-            if n in self.valves:
+        while hangs_on >= 0 and hangs_on != self.branches.sites[first].hangs_on:
+            if hangs_on in self.valves:
                 return True
-            n = self.branches.sites[n].hangs_on
+            hangs_on = self.branches.sites[hangs_on].hangs_on
         return False
 
     def roots(self) -> tuple[str, ...]:
@@ -104,17 +104,17 @@ def circuit_of(data: entries.Circuit) -> Circuit:
         tuple(Part(p.id, p.kind, p.title) for p in data.parts),
         tuple(
             Hose(
-                h.id,
-                _port(h.from_),
-                _port(h.to),
-                length_mm=h.length_mm,
-                bore_mm=h.bore_mm,
-                heat=h.heat,
-                age_years=h.age_years,
-                access_min=h.access_min,
-                last_hands=bool(h.last_hands),
+                hose.id,
+                _port(hose.from_),
+                _port(hose.to),
+                length_mm=hose.length_mm,
+                bore_mm=hose.bore_mm,
+                heat=hose.heat,
+                age_years=hose.age_years,
+                access_min=hose.access_min,
+                last_hands=bool(hose.last_hands),
             )
-            for h in data.hoses
+            for hose in data.hoses
         ),
     )
 
@@ -155,7 +155,7 @@ def leaking(circuit: Circuit, knowledge: Knowledge) -> Leaking:
     volumes: list[float] = []
     part_at: dict[int, int] = {}
     seen: set[str] = set()
-    for n, run in enumerate(found.runs):
+    for index, run in enumerate(found.runs):
         hose = run.hose
         far = run.far[0]
         access = hose.access_min or hose_shape.access_min
@@ -168,14 +168,14 @@ def leaking(circuit: Circuit, knowledge: Knowledge) -> Leaking:
         )
         ids.append(hose.id)
         volumes.append(hose.volume_ml)
-        part_at[n] = len(sites) - 1
+        part_at[index] = len(sites) - 1
         if far not in seen:
             seen.add(far)
             kind = kinds[kind_of[far]]
             sites.append(Site(len(sites) - 1, kind.odds, kind.access_min + hose_shape.pumping_min))
             ids.append(far)
             volumes.append(kind.volume_ml)
-            part_at[n] = len(sites) - 1
+            part_at[index] = len(sites) - 1
     if not sites:
         raise ValueError("no hose leads from a pump")
     branches = Branches(sites)

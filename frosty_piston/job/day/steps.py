@@ -113,23 +113,23 @@ class _Following:
         prefix = f"{self.job.id}/"
         pieces: list[Piece] = []
         places: dict[str, Place | None] = {}
-        for d in drafts:
-            spread = d.spread if d.spread is not None else self.limits.spread_share * d.minutes
+        for draft in drafts:
+            spread = draft.spread if draft.spread is not None else self.limits.spread_share * draft.minutes
             whole = Piece(
-                prefix + d.key,
+                prefix + draft.key,
                 self.job.id,
-                d.title[:160],
-                max(1, round(d.minutes)),
+                draft.title[:160],
+                max(1, round(draft.minutes)),
                 spread,
-                d.wait,
-                "" if d.wait else d.task,
-                d.bays,
-                d.tools,
-                d.lets_out,
-                why="Nobody starts it before: it has to be cold." if d.cold else "",
+                draft.wait,
+                "" if draft.wait else draft.task,
+                draft.bays,
+                draft.tools,
+                draft.lets_out,
+                why="Nobody starts it before: it has to be cold." if draft.cold else "",
             )
             pieces += parted(whole, self.limits.chunk_min)
-            places[whole.id] = d.where
+            places[whole.id] = draft.where
         deadline = self.job.deadline
         due = None if deadline is None else int((deadline.data.until - self.at).total_seconds() // 60)
         per_day = deadline.data.standstill_per_day if deadline else 0
@@ -214,20 +214,20 @@ class _Following:
             open_bits -= test.gain_bits
         return expected
 
-    def _test(self, n: NextTest) -> _Draft:
-        shape = self.knowledge.tests[n.test]
+    def _test(self, next_test: NextTest) -> _Draft:
+        shape = self.knowledge.tests[next_test.test]
         road = ROAD in shape.cautions
-        key = f"test-{n.test}-{'-'.join(map(str, n.where.values()))}".rstrip("-")
+        key = f"test-{next_test.test}-{'-'.join(map(str, next_test.where.values()))}".rstrip("-")
         return _Draft(
             key,
-            n.title,
-            n.minutes,
+            next_test.title,
+            next_test.minutes,
             "road" if road else "measure",
-            self._bays(n.access),
-            frozenset(n.tools),
-            test_place(self.knowledge, n.test, n.where),
-            cold=COLD in n.access,
-            warms=shape.runs or shape.cranks or any(x in WARMS for x in n.access),
+            self._bays(next_test.access),
+            frozenset(next_test.tools),
+            test_place(self.knowledge, next_test.test, next_test.where),
+            cold=COLD in next_test.access,
+            warms=shape.runs or shape.cranks or any(x in WARMS for x in next_test.access),
             starts=int(shape.runs or shape.cranks),
             km=self._drive_km if road else 0.0,
         )
@@ -239,13 +239,17 @@ class _Following:
     def _bays(self, access: Iterable[str]) -> frozenset[str]:
         return frozenset({LIFT}) if any(x in RAISED for x in access) else ANYWHERE
 
-    def _step(self, s: NextStep) -> _Draft:
+    def _step(self, next_step: NextStep) -> _Draft:
         """The one next step, as it is said everywhere."""
-        proves = s.where.item if s.where.part is Part.PROOF else ""
-        if s.stage == "prove" and proves in self.knowledge.proofs.conditions:
-            return replace(self._condition(proves), title=s.does)
-        n = self.assessed.proposals.first if s.kind == "test" and s.stage == "measure" else None
-        if n is not None and n.title == s.does:
+        proves = next_step.where.item if next_step.where.part is Part.PROOF else ""
+        if next_step.stage == "prove" and proves in self.knowledge.proofs.conditions:
+            return replace(self._condition(proves), title=next_step.does)
+        n = (
+            self.assessed.proposals.first
+            if next_step.kind == "test" and next_step.stage == "measure"
+            else None
+        )
+        if n is not None and n.title == next_step.does:
             return self._test(n)
         task = {
             "arrive": "measure",
@@ -254,24 +258,27 @@ class _Following:
             "fit": "fit",
             "prove": "measure",
         }
-        if s.stage == "fit":
+        if next_step.stage == "fit":
             bays = UNDER_A_ROOF
-        elif s.stage == "decide":
+        elif next_step.stage == "decide":
             bays = frozenset()
         else:
             bays = ANYWHERE
-        test = self.knowledge.tests.get(s.where.test)
-        if s.kind == "drive":
-            road = self._proof("drive", s.does, float(self.limits.drive_min), starts=1)
-            return replace(road, task="road", bays=frozenset(), where=s.where, km=self._drive_km, warms=True)
+        test = self.knowledge.tests.get(next_step.where.test)
+        if next_step.kind == "drive":
+            road = self._proof("drive", next_step.does, float(self.limits.drive_min), starts=1)
+            return replace(
+                road, task="road", bays=frozenset(), where=next_step.where, km=self._drive_km, warms=True
+            )
+        spot = "-".join(str(v) for v in next_step.where.as_open().values())
         return _Draft(
-            f"next-{s.stage}-{s.kind}-{'-'.join(str(v) for v in s.where.as_open().values())}",
-            s.does,
-            s.minutes or float(self.limits.check_min),
-            task.get(s.stage, "talk"),
+            f"next-{next_step.stage}-{next_step.kind}-{spot}",
+            next_step.does,
+            next_step.minutes or float(self.limits.check_min),
+            task.get(next_step.stage, "talk"),
             bays,
             frozenset(test.tools) if test else frozenset(),
-            s.where,
+            next_step.where,
             warms=bool(test and (test.runs or test.cranks)),
             starts=int(bool(test and (test.runs or test.cranks))),
         )
@@ -339,20 +346,20 @@ class _Following:
         longer = min(OWN_RANGE, max(1.0, priced / planned)) if planned else 1.0
         block: list[StepShape] = []
         minutes = 0.0
-        for n, s in enumerate(left):
-            takes = s.shape.minutes * (count[s.shape.id] if s.shape.per_piece else 1) * longer
+        for n, step in enumerate(left):
+            takes = step.shape.minutes * (count[step.shape.id] if step.shape.per_piece else 1) * longer
             if n == 0 and begun is not None:
                 yield replace(
-                    self._step(begun), key=f"fit-{plan}-{s.shape.id}", minutes=max(takes, 1), bays=bays
+                    self._step(begun), key=f"fit-{plan}-{step.shape.id}", minutes=max(takes, 1), bays=bays
                 )
             else:
-                block = [*block, s.shape]
+                block = [*block, step.shape]
                 minutes = minutes + takes
-            if s.shape.wait and s.shape.id not in self._waited:
+            if step.shape.wait and step.shape.id not in self._waited:
                 yield from self._block(option, plan, block, minutes, bays)
                 block = []
                 minutes = 0.0
-                yield self._plan_wait(plan, s.shape)
+                yield self._plan_wait(plan, step.shape)
         if not left and begun is not None:
             yield replace(self._step(begun), key=f"fit-{plan}-done")
         yield from self._block(option, plan, block, minutes, bays)
@@ -398,13 +405,13 @@ class _Following:
             return
         yield self._step(self.first)
         said = self.first.where.item if self.first.where.part is Part.PROOF else ""
-        for s in self.standing.proof.steps:
-            if s.needed and s.result in TO_COME and s.id != said and s.id != "remeasure":
-                if s.kind == "condition":
-                    yield self._condition(s.id)
+        for step in self.standing.proof.steps:
+            if step.needed and step.result in TO_COME and step.id != said and step.id != "remeasure":
+                if step.kind == "condition":
+                    yield self._condition(step.id)
                 else:
-                    minutes = self.limits.reset_min if s.kind == "reset" else self.limits.check_min
-                    yield self._proof(s.id, s.shape.does, float(minutes), starts=0)
+                    minutes = self.limits.reset_min if step.kind == "reset" else self.limits.check_min
+                    yield self._proof(step.id, step.shape.does, float(minutes), starts=0)
         yield self._hand_over()
 
     def _proof(self, key: str, title: str, minutes: float, starts: int) -> _Draft:

@@ -92,9 +92,9 @@ class Symptom(EntryData):
     def wrong(self, against: Against) -> list[Wrong]:
         codes = [
             fault
-            for i, r in enumerate(self.returns)
+            for index, r in enumerate(self.returns)
             if r.first
-            for fault in code_fault(f"returns[{i}].first", r.first)
+            for fault in code_fault(f"returns[{index}].first", r.first)
         ]
         return one_of("symptom", self.symptom, against.knowledge.symptoms) + codes
 
@@ -204,19 +204,19 @@ def _channel(knowledge: Knowledge, name: str) -> ChannelShape | None:
     return knowledge.channels.get(name) or knowledge.channels.get(re.sub(r"_\d+$", "", name))
 
 
-def frame_faults(knowledge: Knowledge, path: str, x: Frame) -> list[Wrong]:
+def frame_faults(knowledge: Knowledge, path: str, frame: Frame) -> list[Wrong]:
     """Channels are those of recordings, in a unit of their kind."""
-    shape = _channel(knowledge, x.channel)
+    shape = _channel(knowledge, frame.channel)
     if shape is None:
-        return one_of(f"{path}.channel", x.channel, knowledge.channels)
-    if not x.unit:
+        return one_of(f"{path}.channel", frame.channel, knowledge.channels)
+    if not frame.unit:
         return []
-    if faults := unit_fault(x.unit):
+    if faults := unit_fault(frame.unit):
         return [(f"{path}.unit", faults[0][1])]
-    if x.unit != shape.unit and not same_kind(x.unit, shape.unit):
-        says = f"{sign(x.unit)} measures no {inside(shape.title)}; it is kept in {shape.unit}"
+    if frame.unit != shape.unit and not same_kind(frame.unit, shape.unit):
+        says = f"{sign(frame.unit)} measures no {inside(shape.title)}; it is kept in {shape.unit}"
         return [(f"{path}.unit", says)]
-    return out_of_reach(knowledge, f"{path}.value", x.value, x.unit)
+    return out_of_reach(knowledge, f"{path}.value", frame.value, frame.unit)
 
 
 class Code(EntryData):
@@ -241,11 +241,11 @@ class Code(EntryData):
     def frame_figures(self, knowledge: Knowledge) -> dict[str, float]:
         """The figures stored with it by channel, each in the unit of its channel."""
         shown = {}
-        for x in self.frame:
-            shape = _channel(knowledge, x.channel)
+        for entry in self.frame:
+            shape = _channel(knowledge, entry.channel)
             if shape is not None:
-                alike = not x.unit or x.unit == shape.unit or shape.unit not in UNITS
-                shown[x.channel] = x.value if alike else convert(x.value, x.unit, shape.unit)
+                alike = not entry.unit or entry.unit == shape.unit or shape.unit not in UNITS
+                shown[entry.channel] = entry.value if alike else convert(entry.value, entry.unit, shape.unit)
         return shown
 
     @property
@@ -256,8 +256,8 @@ class Code(EntryData):
     def wrong(self, against: Against) -> list[Wrong]:
         return code_fault("code", self.code) or [
             wrong
-            for n, x in enumerate(self.frame)
-            for wrong in frame_faults(against.knowledge, f"frame[{n}]", x)
+            for index, entry in enumerate(self.frame)
+            for wrong in frame_faults(against.knowledge, f"frame[{index}]", entry)
         ]
 
 

@@ -115,8 +115,8 @@ class OptionPicked(EntryData):
 
     def says(self, knowledge: Knowledge, on_tape: OnTape) -> str:
         titles = [
-            knowledge.options[o].title if o in knowledge.options else spoken(o)
-            for o in self.option.split("+")
+            knowledge.options[option].title if option in knowledge.options else spoken(option)
+            for option in self.option.split("+")
         ]
         picked = f"{'Picked' if self.chosen else 'Priced'}: {self.title or listed(titles)}"
         return f"{picked}. {self.reason}" if self.reason else picked

@@ -32,14 +32,14 @@ def _zero_kpa(readings: Readings) -> float:
 def filter_state(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.FilterLimits)
     results = []
-    for x in latest:
-        channel = x.data.where.channel
+    for entry in latest:
+        channel = entry.data.where.channel
         if channel == "soot_mass":
-            judged = aftertreatment.judge_soot(readings.value(x, "g") or 0.0, limits)
+            judged = aftertreatment.judge_soot(readings.value(entry, "g") or 0.0, limits)
         elif channel == "ash_mass":
-            judged = aftertreatment.judge_ash(readings.value(x, "g") or 0.0, limits)
-        elif channel == "distance_since_burn" and x.data.unit != "g":
-            judged = aftertreatment.judge_burn_distance(readings.value(x, "km") or 0.0, limits)
+            judged = aftertreatment.judge_ash(readings.value(entry, "g") or 0.0, limits)
+        elif channel == "distance_since_burn" and entry.data.unit != "g":
+            judged = aftertreatment.judge_burn_distance(readings.value(entry, "km") or 0.0, limits)
         else:
             judged = Judgement(
                 "unclear",
@@ -49,19 +49,19 @@ def filter_state(readings: Readings, latest: list[Entry]) -> list[Result]:
                 uncertainty=None,
                 because="Say what it is: soot_mass, ash_mass or distance_since_burn.",
             )
-        results.append(result(x, judged))
+        results.append(result(entry, judged))
     return results
 
 
 def exhaust_temps(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(aftertreatment.HeatLimits)
     cold = any(
-        x.data.conditions
+        entry.data.conditions
         and (
-            (x.data.conditions.soaked_h or 0) >= limits.cold_after_h
-            or x.data.conditions.engine_running is False
+            (entry.data.conditions.soaked_h or 0) >= limits.cold_after_h
+            or entry.data.conditions.engine_running is False
         )
-        for x in latest
+        for entry in latest
     )
     temps = {x.data.where.channel or "exhaust": readings.value(x, "degC") or 0.0 for x in latest}
     cold = cold or sum(t < limits.cold_under_c for t in temps.values()) * 2 > len(temps)
@@ -71,38 +71,38 @@ def exhaust_temps(readings: Readings, latest: list[Entry]) -> list[Result]:
 
 def nox(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        up, down = figures(x, "up_ppm", "down_ppm")
-        dosing = bool((x.data.figures or {}).get("dosing", True))
-        hot = x.data.conditions.part_c if x.data.conditions else None
+    for entry in latest:
+        up, down = figures(entry, "up_ppm", "down_ppm")
+        dosing = bool((entry.data.figures or {}).get("dosing", True))
+        hot = entry.data.conditions.part_c if entry.data.conditions else None
         limits = readings.limits(aftertreatment.NoxLimits)
-        off_s = x.data.conditions.after_s if x.data.conditions and not dosing else None
+        off_s = entry.data.conditions.after_s if entry.data.conditions and not dosing else None
         judged = aftertreatment.judge_nox(up, down, dosing, limits=limits, exhaust_c=hot, off_s=off_s)
-        results.append(result(x, judged, dosing=False if up is None or down is None else dosing))
+        results.append(result(entry, judged, dosing=False if up is None or down is None else dosing))
     return results
 
 
 def dose(readings: Readings, latest: list[Entry]) -> list[Result]:
     spray = next((x.data.outcome for x in reversed(latest) if x.data.outcome), None)
     results = []
-    for x in latest:
-        expected, measured = figures(x, "expected_ml", "measured_ml")
+    for entry in latest:
+        expected, measured = figures(entry, "expected_ml", "measured_ml")
         judged = aftertreatment.judge_dose(
-            expected, measured, x.data.outcome or spray, readings.limits(aftertreatment.DefLimits)
+            expected, measured, entry.data.outcome or spray, readings.limits(aftertreatment.DefLimits)
         )
-        results.append(result(x, judged))
+        results.append(result(entry, judged))
     return results
 
 
 def def_pressure(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
     limits = readings.limits(aftertreatment.DefLimits)
-    for x in latest:
-        bar, held, seconds = figures(x, "bar", "held_bar", "seconds")
+    for entry in latest:
+        bar, held, seconds = figures(entry, "bar", "held_bar", "seconds")
         results.append(
-            unfinished(x, "bar")
+            unfinished(entry, "bar")
             if bar is None
-            else result(x, aftertreatment.judge_def_pressure(bar, held, seconds, limits))
+            else result(entry, aftertreatment.judge_def_pressure(bar, held, seconds, limits))
         )
     return results
 

@@ -25,14 +25,14 @@ def air_mass(readings: Readings, latest: list[Entry]) -> list[Result]:
     engine = readings.job.engine
     limits = readings.limits(air.AirLimits)
     results = []
-    for x in latest:
-        mg, kpa, celsius = figures(x, "air_mg_stroke", "manifold_kpa", "intake_c")
+    for entry in latest:
+        mg, kpa, celsius = figures(entry, "air_mg_stroke", "manifold_kpa", "intake_c")
         if mg is None or kpa is None:
-            results.append(unfinished(x, "air_mg_stroke", "manifold_kpa"))
+            results.append(unfinished(entry, "air_mg_stroke", "manifold_kpa"))
         elif engine.displacement_l is None:
             results.append(
                 result(
-                    x,
+                    entry,
                     Judgement(
                         "unclear",
                         "unclear",
@@ -51,7 +51,7 @@ def air_mass(readings: Readings, latest: list[Entry]) -> list[Result]:
                 limits.intake_c if celsius is None else celsius,
                 limits.filling_share,
             )
-            results.append(result(x, air.judge_air_mass(mg, expected, limits)))
+            results.append(result(entry, air.judge_air_mass(mg, expected, limits)))
     return results
 
 
@@ -99,18 +99,18 @@ def egr_air_change(readings: Readings, latest: list[Entry]) -> list[Result]:
     if pair is None:
         return [
             result(
-                x,
+                entry,
                 Judgement(
                     "unclear",
                     "unclear",
-                    readings.value(x, "mg"),
+                    readings.value(entry, "mg"),
                     unit="mg",
                     uncertainty=None,
                     because="Read both, shut and open, at the same speed.",
                 ),
                 left=HALF,
             )
-            for x in latest
+            for entry in latest
         ]
     return [
         Result(
@@ -133,12 +133,14 @@ def swirl_compare(readings: Readings, latest: list[Entry]) -> list[Result]:
     if as_is is None or released is None:
         says = "Time both, as it is and with the flaps released."
         waiting = [
-            Judgement("unclear", "unclear", readings.value(x, "s"), unit="s", uncertainty=None, because=says)
-            for x in latest
+            Judgement(
+                "unclear", "unclear", readings.value(entry, "s"), unit="s", uncertainty=None, because=says
+            )
+            for entry in latest
         ]
         alone = [
-            replace(readings.said(x) or result(x, j), left=HALF)
-            for x, j in zip(latest, waiting, strict=True)
+            replace(readings.said(x) or result(x, judgement), left=HALF)
+            for x, judgement in zip(latest, waiting, strict=True)
             if x.data.value != NOT_POSSIBLE
         ]
         return apart + alone
@@ -149,15 +151,15 @@ def swirl_compare(readings: Readings, latest: list[Entry]) -> list[Result]:
 
 def boost_leak(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
-        if x.data.outcome:
-            results.append(readings.as_recorded(x))
+    for entry in latest:
+        start, end, seconds = figures(entry, "start_kpa", "end_kpa", "seconds")
+        if entry.data.outcome:
+            results.append(readings.as_recorded(entry))
         elif start is None or end is None or seconds is None:
-            results.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
+            results.append(unfinished(entry, "start_kpa", "end_kpa", "seconds"))
         else:
             judged = air.judge_boost_leak(start, end, seconds, readings.limits(air.AirLimits))
-            results.append(Result("boost_leak", where_of(x.data.where), judged, (x.id,)))
+            results.append(Result("boost_leak", where_of(entry.data.where), judged, (entry.id,)))
     return results
 
 

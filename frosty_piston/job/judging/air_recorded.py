@@ -37,16 +37,16 @@ STANDS_RPM = 50.0
 STANDS_S = 1.0
 
 
-def boost_side(readings: Readings, c: Channels) -> Analysed | None:
-    if "manifold_pressure_target" not in c or "manifold_pressure" not in c:
+def boost_side(readings: Readings, channels: Channels) -> Analysed | None:
+    if "manifold_pressure_target" not in channels or "manifold_pressure" not in channels:
         return None
     limits = readings.limits(BoostLimits)
     report = analyse_boost(
-        c["manifold_pressure_target"],
-        c["manifold_pressure"],
+        channels["manifold_pressure_target"],
+        channels["manifold_pressure"],
         limits,
-        c.get("vane_command"),
-        c.get("vane_position"),
+        channels.get("vane_command"),
+        channels.get("vane_position"),
     )
     judged = judge_boost(report, limits)
     pairs: tuple[tuple[str, str], ...] = ()
@@ -94,11 +94,13 @@ def boost_side(readings: Readings, c: Channels) -> Analysed | None:
     )
 
 
-def egr_air(readings: Readings, c: Channels) -> Analysed | None:
-    valve = c.get("egr_position") or c.get("egr_command")
-    if valve is None or "air_mass_stroke" not in c:
+def egr_air(readings: Readings, channels: Channels) -> Analysed | None:
+    valve = channels.get("egr_position") or channels.get("egr_command")
+    if valve is None or "air_mass_stroke" not in channels:
         return None
-    change = air_change(valve, c["air_mass_stroke"], readings.limits(RecordedLimits), c.get("engine_speed"))
+    change = air_change(
+        valve, channels["air_mass_stroke"], readings.limits(RecordedLimits), channels.get("engine_speed")
+    )
     judged = judge_air_change(change, readings.limits(AirLimits), expected_at_atmosphere(readings))
     return Analysed(
         "egr_air",
@@ -138,8 +140,8 @@ def _air_found(change: AirChange | None) -> tuple[tuple[str, str], ...]:
     )
 
 
-def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
-    if "air_mass_stroke" not in c or "manifold_pressure" not in c:
+def air_sensor(readings: Readings, channels: Channels) -> Analysed | None:
+    if "air_mass_stroke" not in channels or "manifold_pressure" not in channels:
         return None
     displacement = readings.job.engine.displacement_l
     if displacement is None:
@@ -157,14 +159,14 @@ def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
             ),
         )
     over = expected_over(
-        c["air_mass_stroke"],
-        c["manifold_pressure"],
+        channels["air_mass_stroke"],
+        channels["manifold_pressure"],
         displacement,
         cylinders=readings.job.cylinders,
         limits=readings.limits(RecordedLimits),
         air_limits=readings.limits(AirLimits),
-        intake=c.get("intake_temp"),
-        position=c.get("egr_position") or c.get("egr_command"),
+        intake=channels.get("intake_temp"),
+        position=channels.get("egr_position") or channels.get("egr_command"),
     )
     if over.air_mg is None:
         return Analysed(
@@ -195,16 +197,18 @@ def air_sensor(readings: Readings, c: Channels) -> Analysed | None:
     )
 
 
-def bypass(readings: Readings, c: Channels) -> Analysed | None:
-    if "bypass_position" not in c or "engine_speed" not in c:
+def bypass(readings: Readings, channels: Channels) -> Analysed | None:
+    if "bypass_position" not in channels or "engine_speed" not in channels:
         return None
-    judged = judge_bypass(c["bypass_position"], c["engine_speed"], readings.limits(RecordedLimits))
+    judged = judge_bypass(
+        channels["bypass_position"], channels["engine_speed"], readings.limits(RecordedLimits)
+    )
     writes = (
         ()
         if judged.cls == "unclear"
         else (("outcome", {"test": "bypass_watch", "outcome": judged.cls, "note": judged.because}),)
     )
-    idle, driving = bypass_at(c["engine_speed"], readings.limits(RecordedLimits))
+    idle, driving = bypass_at(channels["engine_speed"], readings.limits(RecordedLimits))
     return Analysed(
         "bypass",
         "Bypass flap against engine speed",
@@ -246,19 +250,20 @@ def _run_up(readings: Readings, c: Channels) -> RevTest | None:
     return rev_test(c["engine_speed"], readings.limits(RecordedLimits), c.get("vehicle_speed"))
 
 
-def key_on(readings: Readings, c: Channels) -> Analysed | None:
+def key_on(readings: Readings, channels: Channels) -> Analysed | None:
     """The pressures while the engine stands still with the key on."""
-    named = {name: c[channel] for name, channel in KEY_ON.items() if channel in c}
-    if "engine_speed" not in c or len(named) < 2:
+    named = {name: channels[channel] for name, channel in KEY_ON.items() if channel in channels}
+    if "engine_speed" not in channels or len(named) < 2:
         return None
     stands = [
-        r
-        for r in runs(c["engine_speed"].values < STANDS_RPM)
-        if c["engine_speed"].times_s[r.stop - 1] - c["engine_speed"].times_s[r.start] >= STANDS_S
+        run
+        for run in runs(channels["engine_speed"].values < STANDS_RPM)
+        if channels["engine_speed"].times_s[run.stop - 1] - channels["engine_speed"].times_s[run.start]
+        >= STANDS_S
     ]
     if not stands:
         return None
-    times = c["engine_speed"].times_s
+    times = channels["engine_speed"].times_s
     start = float(times[stands[0].start])
     end = float(times[stands[0].stop - 1])
     kpa = {
@@ -280,22 +285,27 @@ def key_on(readings: Readings, c: Channels) -> Analysed | None:
         writes=tuple(
             (
                 "reading",
-                {"test": "key_on_pressures", "where": {"channel": name}, "value": round(v, 1), "unit": "kPa"},
+                {
+                    "test": "key_on_pressures",
+                    "where": {"channel": name},
+                    "value": round(value, 1),
+                    "unit": "kPa",
+                },
             )
-            for name, v in kpa.items()
+            for name, value in kpa.items()
         ),
         found=tuple((sentence(name), f"{plain(round(v, 1))} kPa") for name, v in kpa.items()),
         stretches=((start, end, "engine stands"),),
     )
 
 
-def filter_pressures(readings: Readings, c: Channels) -> Analysed | None:
+def filter_pressures(readings: Readings, channels: Channels) -> Analysed | None:
     """The pressures before and after the filter, which should move alike."""
-    if "exhaust_pressure_1" not in c or "exhaust_pressure_2" not in c:
+    if "exhaust_pressure_1" not in channels or "exhaust_pressure_2" not in channels:
         return None
     judged = judge_alike(
-        c["exhaust_pressure_1"],
-        c["exhaust_pressure_2"],
+        channels["exhaust_pressure_1"],
+        channels["exhaust_pressure_2"],
         readings.limits(RecordedLimits),
         ("the pressure before the filter", "the pressure after it"),
     )
@@ -324,10 +334,12 @@ def analysed(readings: Readings, channels: Channels) -> list[Analysed]:
     """Everything the channels of a recording can say of the air path of this engine."""
     answers = (look(readings, channels) for look in ANALYSES)
     return [
-        a
-        for a in answers
-        if a is not None
-        and (not a.test or not readings.job.engine.rules_out(readings.knowledge.tests[a.test].needs))
+        answer
+        for answer in answers
+        if answer is not None
+        and (
+            not answer.test or not readings.job.engine.rules_out(readings.knowledge.tests[answer.test].needs)
+        )
     ]
 
 

@@ -35,9 +35,9 @@ def _barometer_kpa(readings: Readings) -> float | None:
     if said is not None and _is_air(said):
         return said
     read = [
-        v
-        for v in readings.verdicts("key_on_pressures")
-        if v.where.get("channel") == "barometer" and v.judgement.verdict in ("sound", "unclear")
+        verdict
+        for verdict in readings.verdicts("key_on_pressures")
+        if verdict.where.get("channel") == "barometer" and verdict.judgement.verdict in ("sound", "unclear")
     ]
     found = read[-1].judgement.value if read else None
     return found if found is not None and _is_air(found) else None

@@ -19,21 +19,23 @@ GENERAL_EXHAUST_C = 250.0
 SEA_KPA = 101.3
 
 
-def nox_pair(readings: Readings, c: Channels) -> Analysed | None:
+def nox_pair(readings: Readings, channels: Channels) -> Analysed | None:
     """Both NOx sensors: efficiency while it doses, agreement once it has been off and the second no longer
     rises. Without a dosing channel it is taken as dosing."""
-    if "nox_up" not in c or "nox_down" not in c:
+    if "nox_up" not in channels or "nox_down" not in channels:
         return None
     limits = readings.limits(NoxLimits)
     found: list[tuple[bool, float, float, tuple[float, float]]] = []
-    for dosing, start, end in _dosing_spans(c):
-        if not dosing and "def_dose" in c:
-            rest = settled(_within(c["nox_up"], start, end), _within(c["nox_down"], start, end), start)
+    for dosing, start, end in _dosing_spans(channels):
+        if not dosing and "def_dose" in channels:
+            rest = settled(
+                _within(channels["nox_up"], start, end), _within(channels["nox_down"], start, end), start
+            )
             if rest.since_s is None:
                 continue
             start = rest.since_s
         try:
-            s = over_stretch(c["nox_up"], c["nox_down"], start, end, float(limits.least_ppm))
+            s = over_stretch(channels["nox_up"], channels["nox_down"], start, end, float(limits.least_ppm))
         except ValueError:
             continue
         found.append((dosing, s.up_ppm, s.down_ppm, (start, end)))
@@ -78,11 +80,11 @@ def _within(s: Signal, start: float, end: float) -> Signal:
     return Signal(s.times_s[inside], s.values[inside])
 
 
-def _dosing_spans(c: Channels) -> list[tuple[bool, float, float]]:
+def _dosing_spans(channels: Channels) -> list[tuple[bool, float, float]]:
     """The longest span with dosing and the longest without."""
-    if "def_dose" not in c:
-        return [(True, *c["nox_up"].span)]
-    dose = c["def_dose"]
+    if "def_dose" not in channels:
+        return [(True, *channels["nox_up"].span)]
+    dose = channels["def_dose"]
     spans = []
     for dosing in (True, False):
         parts = runs((dose.values > DOSES_PERCENT) == dosing)
@@ -96,19 +98,24 @@ def _dosing_spans(c: Channels) -> list[tuple[bool, float, float]]:
     return spans
 
 
-def filter_drop(readings: Readings, c: Channels) -> Analysed | None:
+def filter_drop(readings: Readings, channels: Channels) -> Analysed | None:
     """The filter's drop at several flows, the flow worked out from air mass, speed, temperature and
     pressure."""
-    if not {"dpf_pressure", "air_mass_stroke", "engine_speed"} <= c.keys():
+    if not {"dpf_pressure", "air_mass_stroke", "engine_speed"} <= channels.keys():
         return None
-    hot = next((c[name] for name in sorted(c) if name.startswith("exhaust_temp")), None)
-    used = [c["dpf_pressure"], c["air_mass_stroke"], c["engine_speed"], *([hot] if hot else [])]
+    hot = next((channels[name] for name in sorted(channels) if name.startswith("exhaust_temp")), None)
+    used = [
+        channels["dpf_pressure"],
+        channels["air_mass_stroke"],
+        channels["engine_speed"],
+        *([hot] if hot else []),
+    ]
     at, rows = beside(used)
     dp, air, rpm = rows[:3]
     temp = rows[3] if hot else np.full(len(at), GENERAL_EXHAUST_C)
     kept = np.isfinite(dp) & np.isfinite(air) & np.isfinite(rpm) & np.isfinite(temp) & (rpm > 0)
     air_g_s = air / 1000 * readings.job.cylinders * rpm / 120
-    barometer = float(np.median(c["barometer"].values)) if "barometer" in c else SEA_KPA
+    barometer = float(np.median(channels["barometer"].values)) if "barometer" in channels else SEA_KPA
     flow = np.array(
         [
             exhaust_flow_m3h(a, a * GENERAL_FUEL, t, barometer + max(d, 0.0)) if k else np.nan

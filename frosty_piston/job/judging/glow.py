@@ -27,11 +27,11 @@ def _one_point(readings: Readings, at_point: list[Entry]) -> list[Result]:
     """All plugs read at one point are judged as a set."""
     plugs = [
         glow.PlugReading(
-            x.data.where.cylinder or 0,
-            readings.value(x, "ohm"),
-            x.data.conditions.part_c if x.data.conditions else None,
+            entry.data.where.cylinder or 0,
+            readings.value(entry, "ohm"),
+            entry.data.conditions.part_c if entry.data.conditions else None,
         )
-        for x in at_point
+        for entry in at_point
     ]
     wires_off = readings.job.unplugged_glow or any(
         x.data.conditions and x.data.conditions.wires_off for x in at_point
@@ -61,10 +61,10 @@ def _wire_or_plug(verdicts: list[Result]) -> list[Result]:
     """Where a cylinder was read at the plug too, say which of the two it is: wire or plug."""
     at_plug = {v.where.get("cylinder"): v for v in verdicts if v.where.get("point") == "plug"}
     return [
-        _beside(v, at_plug[v.where.get("cylinder")])
-        if v.where.get("point") in AFAR and v.where.get("cylinder") in at_plug
-        else v
-        for v in verdicts
+        _beside(verdict, at_plug[verdict.where.get("cylinder")])
+        if verdict.where.get("point") in AFAR and verdict.where.get("cylinder") in at_plug
+        else verdict
+        for verdict in verdicts
     ]
 
 
@@ -95,9 +95,9 @@ def _read(verdict: Result) -> str:
 def reference(readings: Readings) -> glow.Reference:
     """The reference of this job's plugs, from card, set or kind."""
     values = [
-        v.judgement.value
-        for v in readings.verdicts("glow_resistance")
-        if v.judgement.value is not None and v.judgement.cls not in ("short", "bridged")
+        verdict.judgement.value
+        for verdict in readings.verdicts("glow_resistance")
+        if verdict.judgement.value is not None and verdict.judgement.cls not in ("short", "bridged")
     ]
     nominal_ohm = readings.job.engine.glow_nominal_ohm
     limits = readings.limits(glow.GlowLimits)
@@ -128,36 +128,38 @@ def current(readings: Readings, latest: list[Entry]) -> list[Result]:
     inrush = {
         str(where_of(x.data.where)): x.data.value
         for x in latest
-        if (s := after[x.id]) is not None and s < INRUSH_S
+        if (seconds := after[x.id]) is not None and seconds < INRUSH_S
     }
-    for x in latest:
-        where = where_of(x.data.where)
-        amps = readings.figure(x, "A")
+    for entry in latest:
+        where = where_of(entry.data.where)
+        amps = readings.figure(entry, "A")
         if where.get("point") == "total" or "bank" in where:
             count = readings.job.cylinders // (2 if "bank" in where else 1)
             judged = glow_methods.working_plugs(amps, count, ref, limits)
         else:
-            judged = glow_methods.judge_plug_current(amps, after[x.id], ref, limits, inrush.get(str(where)))
-        results.append(Result("glow_current", where, judged, (x.id,)))
+            judged = glow_methods.judge_plug_current(
+                amps, after[entry.id], ref, limits, inrush.get(str(where))
+            )
+        results.append(Result("glow_current", where, judged, (entry.id,)))
     return results
 
 
 def bench_heat(readings: Readings, latest: list[Entry]) -> list[Result]:
     dead = {
-        v.where.get("cylinder")
+        verdict.where.get("cylinder")
         for test in ("glow_resistance", "glow_current")
-        for v in readings.verdicts(test)
-        if v.judgement.verdict == "failed"
+        for verdict in readings.verdicts(test)
+        if verdict.judgement.verdict == "failed"
     }
     kind = readings.limits(glow.GlowLimits).kind(readings.glow_kind)
     verdicts = []
-    for x in latest:
-        if x.data.outcome:
-            after_s = x.data.conditions.after_s if x.data.conditions else None
+    for entry in latest:
+        if entry.data.outcome:
+            after_s = entry.data.conditions.after_s if entry.data.conditions else None
             judged = glow_methods.judge_bench_heat(
-                x.data.outcome, after_s, x.data.where.cylinder in dead, kind
+                entry.data.outcome, after_s, entry.data.where.cylinder in dead, kind
             )
-            verdicts.append(result(x, judged))
+            verdicts.append(result(entry, judged))
     return verdicts
 
 

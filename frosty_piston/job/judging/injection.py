@@ -25,8 +25,8 @@ def resistance(readings: Readings, latest: list[Entry]) -> list[Result]:
         ohms = [None if v is None else v - leads for v in shown]
         meter = readings.instruments.ohmmeter(of_set[-1])
         u = [
-            injection.injector_u_ohm(v or 0.0, meter.accuracy_percent, limits.kind(kind).floor_ohm)
-            for v in shown
+            injection.injector_u_ohm(verdict or 0.0, meter.accuracy_percent, limits.kind(kind).floor_ohm)
+            for verdict in shown
         ]
         heat = [_part_c(x, warm, limits) for x in of_set]
         cold = [
@@ -38,8 +38,8 @@ def resistance(readings: Readings, latest: list[Entry]) -> list[Result]:
         shares = [0.0 if said else guess for _, said in heat]
         judged = injection.judge_injector_resistance(cold, u, kind, limits=limits, hot=warm, u_share=shares)
         results += [
-            result(x, _as_read(j, v, c, said, kind))
-            for x, j, v, (c, said) in zip(of_set, judged, ohms, heat, strict=True)
+            result(entry, _as_read(judgement, v, c, said, kind))
+            for entry, judgement, v, (c, said) in zip(of_set, judged, ohms, heat, strict=True)
         ]
     return results
 
@@ -50,13 +50,13 @@ def _part_c(entry: Entry, warm: bool, limits: injection.InjectionLimits) -> tupl
     return (float(limits.hot_part_c if warm else limits.cold_part_c), False) if said is None else (said, True)
 
 
-def _as_read(j: Judgement, shown: float | None, celsius: float, said: bool, kind: str) -> Judgement:
+def _as_read(judgement: Judgement, shown: float | None, celsius: float, said: bool, kind: str) -> Judgement:
     """A judgement with the figure as it was read, and the temperature it was judged at."""
     if shown is None or kind == "rail_piezo" or celsius == 20:
-        return j
+        return judgement
     how = "" if said else ", guessed"
-    says = f"{j.because} Read as {plain(shown)} Ω at {plain(celsius)} °C{how}; that is it at 20 °C."
-    return replace(j, value=shown, because=says)
+    says = f"{judgement.because} Read as {plain(shown)} Ω at {plain(celsius)} °C{how}; that is it at 20 °C."
+    return replace(judgement, value=shown, because=says)
 
 
 def insulation(readings: Readings, latest: list[Entry]) -> list[Result]:
@@ -99,13 +99,13 @@ def rail_at_rest(readings: Readings, latest: list[Entry]) -> list[Result]:
 
 def misfires(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        count, turned = figures(x, "count", "revolutions")
+    for entry in latest:
+        count, turned = figures(entry, "count", "revolutions")
         results.append(
-            unfinished(x, "count", "revolutions")
+            unfinished(entry, "count", "revolutions")
             if count is None or turned is None
             else result(
-                x, injection.judge_misfires(count, turned, readings.limits(injection.InjectionLimits))
+                entry, injection.judge_misfires(count, turned, readings.limits(injection.InjectionLimits))
             )
         )
     return results

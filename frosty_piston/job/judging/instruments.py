@@ -26,20 +26,20 @@ class Instruments:
         for index, entry in enumerate(self.job.live):
             if entry.kind != "instrument":
                 continue
-            d = entry.data
-            if d.unit and same_kind(d.unit, "V"):
+            data = entry.data
+            if data.unit and same_kind(data.unit, "V"):
                 base = "V"
-            elif d.unit and same_kind(d.unit, "A"):
+            elif data.unit and same_kind(data.unit, "A"):
                 base = "A"
             else:
                 base = "ohm"
-            got = merged.setdefault((d.instrument, base), {})
+            got = merged.setdefault((data.instrument, base), {})
             for name in FIELDS:
-                value = getattr(d, name)
+                value = getattr(data, name)
                 if value is not None:
-                    scaled = name in ("lead_zero", "resolution") and d.unit and same_kind(d.unit, base)
-                    got[name] = convert(value, d.unit, base) if scaled else value
-            steps.append((index, d.instrument, base, dict(got)))
+                    scaled = name in ("lead_zero", "resolution") and data.unit and same_kind(data.unit, base)
+                    got[name] = convert(value, data.unit, base) if scaled else value
+            steps.append((index, data.instrument, base, dict(got)))
         return steps
 
     def _at(self, entry: Entry | None, name: str, base: str) -> dict[str, float]:

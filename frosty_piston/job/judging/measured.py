@@ -15,12 +15,17 @@ UNIT_WORDS = {"ohm": "Ω", "degC": "°C", "percent": "%"}
 def measured_says(job: Job, verdict: Result) -> str:
     """Return a verdict as the figures it rests on: 4.8 s and 2.9 s, not the share between them. Where one
     reading was corrected, its worth with the doubt; where there is no figure, the class in words."""
-    j = verdict.judgement
+    judgement = verdict.judgement
     known = {x.id: x for x in job.live}
     readings = [known[i] for i in verdict.entries if i in known and known[i].kind == "reading"]
-    if len(readings) > 1 or readings and readings[0].data.unit != j.unit and j.unit == "percent":
+    if (
+        len(readings) > 1
+        or readings
+        and readings[0].data.unit != judgement.unit
+        and judgement.unit == "percent"
+    ):
         return listed([_figure(x.data.value, x.data.unit) for x in readings])
-    return j.said or spoken(j.cls)
+    return judgement.said or spoken(judgement.cls)
 
 
 def _figure(value: float | str, unit: str) -> str:

@@ -185,19 +185,19 @@ class Readings:
     def as_recorded(self, entry: Entry) -> Result:
         """The verdict that an outcome means by itself; a figure without a known limit is only kept."""
         shape = self.knowledge.tests[entry.data.test]
-        d = entry.data
-        where = where_of(d.where)
-        if entry.kind == "outcome" and d.outcome:
-            because = f"{shape.title}: {d.outcome.replace('_', ' ')}."
+        data = entry.data
+        where = where_of(data.where)
+        if entry.kind == "outcome" and data.outcome:
+            because = f"{shape.title}: {data.outcome.replace('_', ' ')}."
             meant = Judgement(
-                shape.outcomes[d.outcome], d.outcome, None, unit=None, uncertainty=None, because=because
+                shape.outcomes[data.outcome], data.outcome, None, unit=None, uncertainty=None, because=because
             )
-            return Result(d.test, where, meant, (entry.id,), beside=shape.look)
-        value, unit = (d.value, d.unit) if entry.kind == "reading" else (None, None)
+            return Result(data.test, where, meant, (entry.id,), beside=shape.look)
+        value, unit = (data.value, data.unit) if entry.kind == "reading" else (None, None)
         because = "Recorded as it is. No limit for it is known here: hold it against your service data."
         number = None if isinstance(value, str) else value
         return Result(
-            d.test,
+            data.test,
             where,
             Judgement("unclear", "recorded", number, unit=unit, uncertainty=None, because=because),
             (entry.id,),
@@ -205,22 +205,22 @@ class Readings:
 
     def _place(self, entry: Entry) -> tuple[object, ...]:
         """What makes two entries of a test one place; inrush and steady current are two."""
-        w = entry.data.where
-        c = entry.data.conditions
+        where = entry.data.where
+        conditions = entry.data.conditions
         settled_s = self.limits(GlowLimits).settled_s
-        inrush = c is not None and c.after_s is not None and c.after_s < settled_s
+        inrush = conditions is not None and conditions.after_s is not None and conditions.after_s < settled_s
         kind = inrush if entry.data.test == "glow_current" else entry.kind
         dosing = entry.kind == "outcome" and (entry.data.figures or {}).get("dosing")
-        hot = bool(c and c.part_hot)
-        powered, present = (c.energised, c.present) if c else (None, None)
+        hot = bool(conditions and conditions.part_hot)
+        powered, present = (conditions.energised, conditions.present) if conditions else (None, None)
         each = entry.id if self.knowledge.tests[entry.data.test].repeats > 1 else None
         return (
-            w.point,
-            w.cylinder,
-            w.bank,
-            w.node,
-            w.pin,
-            w.channel,
+            where.point,
+            where.cylinder,
+            where.bank,
+            where.node,
+            where.pin,
+            where.channel,
             kind,
             hot,
             dosing,

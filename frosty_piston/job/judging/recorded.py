@@ -90,28 +90,28 @@ def channels_of(entry: Entry) -> dict[str, Signal]:
 def recorded(readings: Readings) -> list[Result]:
     """The verdicts of all recordings that can be judged where they stand."""
     results = []
-    for x in readings.entries:
-        if x.kind != "trace" or x.data.test is None:
+    for entry in readings.entries:
+        if entry.kind != "trace" or entry.data.test is None:
             continue
-        channels = channels_of(x)
+        channels = channels_of(entry)
         results += [
-            Result(a.test, where_of(x.data.where), a.judgement, (x.id,))
+            Result(a.test, where_of(entry.data.where), a.judgement, (entry.id,))
             for a in analysed(readings, channels)
-            if a.test == x.data.test
+            if a.test == entry.data.test
         ]
-        if x.data.test == "actuator_sweep":
+        if entry.data.test == "actuator_sweep":
             for node in drives_in(readings.knowledge, channels):
-                where = where_of(x.data.where) | {"node": node}
+                where = where_of(entry.data.where) | {"node": node}
                 results.append(
-                    Result("actuator_sweep", where, judged_drive(readings, node, channels)[1], (x.id,))
+                    Result("actuator_sweep", where, judged_drive(readings, node, channels)[1], (entry.id,))
                 )
             for node in without_command(readings.knowledge, channels):
                 results.append(
                     Result(
                         "actuator_sweep",
-                        where_of(x.data.where) | {"node": node},
+                        where_of(entry.data.where) | {"node": node},
                         judged_position(readings, node, channels),
-                        (x.id,),
+                        (entry.id,),
                     )
                 )
     return results

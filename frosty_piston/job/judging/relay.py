@@ -45,9 +45,9 @@ def glow_relay(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(relay.RelayLimits)
     whole = relay.judge_relay(points, limits, readings.job.engine.glow_control or "relay_module", meter)
     at_points = [
-        result(x, relay.judge_point(points, x.data.where.point, limits, meter))
-        for x in latest
-        if x.kind == "reading" and x.data.where.point in relay.POINTS
+        result(entry, relay.judge_point(points, entry.data.where.point, limits, meter))
+        for entry in latest
+        if entry.kind == "reading" and entry.data.where.point in relay.POINTS
     ]
     clicks = [
         Result("glow_relay", dict[str, object](), relay.judge_click(x.data.outcome == "click"), (x.id,))
@@ -67,9 +67,12 @@ def on_time(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(relay.RelayLimits)
     return [
         result(
-            x, relay.judge_on_time(readings.figure(x, "s"), kind, at_c, x.data.where.point or "lamp", limits)
+            entry,
+            relay.judge_on_time(
+                readings.figure(entry, "s"), kind, at_c, entry.data.where.point or "lamp", limits
+            ),
         )
-        for x in latest
+        for entry in latest
     ]
 
 

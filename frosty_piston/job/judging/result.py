@@ -44,14 +44,14 @@ def where_of(where: Where) -> dict[str, object]:
 
 def place(verdict: Result) -> str:
     """Say where in words: 'cylinder 2 at the harness connector'."""
-    w = verdict.where
+    where = verdict.where
     words = []
-    if "cylinder" in w:
-        words.append(f"cylinder {w['cylinder']}")
-    if "point" in w:
-        point = str(w["point"])
+    if "cylinder" in where:
+        words.append(f"cylinder {where['cylinder']}")
+    if "point" in where:
+        point = str(where["point"])
         words.append(f"at {POINT_WORDS[point]}" if point in POINT_WORDS else spoken(point))
-    words += [spoken(str(w[key])) for key in ("bank", "node", "pin", "channel") if key in w]
+    words += [spoken(str(where[key])) for key in ("bank", "node", "pin", "channel") if key in where]
     return " ".join(words)
 
 

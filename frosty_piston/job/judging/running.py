@@ -11,36 +11,40 @@ from .sets import figures, result, unfinished
 
 def oil_pressure(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        bar, rpm, _ = figures(x, "bar", "rpm", "oil_c")
+    for entry in latest:
+        bar, rpm, _ = figures(entry, "bar", "rpm", "oil_c")
         results.append(
-            unfinished(x, "bar")
+            unfinished(entry, "bar")
             if bar is None
-            else result(x, running.judge_oil_pressure(bar, rpm, readings.limits(running.RunningLimits)))
+            else result(entry, running.judge_oil_pressure(bar, rpm, readings.limits(running.RunningLimits)))
         )
     return results
 
 
 def warm_up(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        coolant, minutes = figures(x, "coolant_c", "minutes")
+    for entry in latest:
+        coolant, minutes = figures(entry, "coolant_c", "minutes")
         results.append(
-            unfinished(x, "coolant_c")
+            unfinished(entry, "coolant_c")
             if coolant is None
-            else result(x, running.judge_warm_up(coolant, minutes, readings.limits(running.RunningLimits)))
+            else result(
+                entry, running.judge_warm_up(coolant, minutes, readings.limits(running.RunningLimits))
+            )
         )
     return results
 
 
 def filter_drop(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        before, after = figures(x, "before_bar", "after_bar")
+    for entry in latest:
+        before, after = figures(entry, "before_bar", "after_bar")
         results.append(
-            unfinished(x, "before_bar", "after_bar")
+            unfinished(entry, "before_bar", "after_bar")
             if before is None or after is None
-            else result(x, running.judge_filter_drop(before, after, readings.limits(running.RunningLimits)))
+            else result(
+                entry, running.judge_filter_drop(before, after, readings.limits(running.RunningLimits))
+            )
         )
     return results
 
@@ -54,28 +58,30 @@ def stop_hand_pump(readings: Readings, latest: list[Entry]) -> list[Result]:
     """What was seen; where the time was taken too, it says whether that was at once."""
     results = []
     most = readings.limits(running.RunningLimits).stops_s
-    for x in latest:
-        seen = x.data.outcome or ""
-        conditions = x.data.conditions
+    for entry in latest:
+        seen = entry.data.outcome or ""
+        conditions = entry.data.conditions
         took = conditions.after_s if conditions else None
         if took is None or took < most or not seen.startswith(AT_ONCE):
-            results.append(readings.as_recorded(x))
+            results.append(readings.as_recorded(entry))
             continue
         slow = seen.replace(AT_ONCE, "slow_", 1)
-        verdict = readings.knowledge.tests[x.data.test].outcomes[slow]
+        verdict = readings.knowledge.tests[entry.data.test].outcomes[slow]
         because = f"It took {plain(took)} s; at once is under {plain(most)} s ({most.source})."
-        results.append(result(x, Judgement(verdict, slow, took, unit="s", uncertainty=None, because=because)))
+        results.append(
+            result(entry, Judgement(verdict, slow, took, unit="s", uncertainty=None, because=because))
+        )
     return results
 
 
 def key_switch(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        given = x.data.figures or {}
+    for entry in latest:
+        given = entry.data.figures or {}
         answers = [
             bool(given[name]) if name in given else None for name in ("passes_off", "seals_on", "vents")
         ]
-        results.append(result(x, running.judge_key_switch(*answers)))
+        results.append(result(entry, running.judge_key_switch(*answers)))
     return results
 
 

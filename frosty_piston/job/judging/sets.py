@@ -30,8 +30,10 @@ def as_set(
         of_set = [x for x in latest if x.kind == "reading" and hot(x) == warm and x.data.is_figure]
         if of_set:
             results += [
-                result(x, j)
-                for x, j in zip(of_set, judged([readings.value(x, unit) or 0.0 for x in of_set]), strict=True)
+                result(entry, judgement)
+                for entry, judgement in zip(
+                    of_set, judged([readings.value(x, unit) or 0.0 for x in of_set]), strict=True
+                )
             ]
     return results
 

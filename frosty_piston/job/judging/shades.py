@@ -18,20 +18,20 @@ At = Callable[[float], Judged]
 
 def shifted(entry: Entry, shape: TestShape, by: float) -> Entry:
     """An entry with its figures moved by so much of the edge of its test, -1 to 1."""
-    d = entry.data
+    data = entry.data
     if entry.kind == "reading":
         edge = shape.edges.get("value")
-        if edge is None or isinstance(d.value, str):
+        if edge is None or isinstance(data.value, str):
             return entry
-        value = _moved(d.value, edge, by, (d.unit, shape.units[0]))
-        return replace(entry, data=d.model_copy(update={"value": value}))
-    given = d.figures or {}
+        value = _moved(data.value, edge, by, (data.unit, shape.units[0]))
+        return replace(entry, data=data.model_copy(update={"value": value}))
+    given = data.figures or {}
     moved = {
         name: _moved(float(given[name]), edge, by)
         for name, edge in shape.edges.items()
         if name in given and not isinstance(given[name], bool)
     }
-    return replace(entry, data=d.model_copy(update={"figures": {**given, **moved}})) if moved else entry
+    return replace(entry, data=data.model_copy(update={"figures": {**given, **moved}})) if moved else entry
 
 
 def _moved(value: float, edge: EdgeShape, by: float, units: tuple[str, str] | None = None) -> float:

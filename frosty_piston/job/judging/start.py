@@ -23,22 +23,22 @@ def _across_v(readings: Readings, volts: float) -> int:
 def at_rest(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
     results = []
-    for x in latest:
-        volts = readings.figure(x, "V")
-        meter = readings.instruments.voltmeter(x)
+    for entry in latest:
+        volts = readings.figure(entry, "V")
+        meter = readings.instruments.voltmeter(entry)
         judged = battery.judge_rest(volts, limits, _across_v(readings, volts), readings.ambient_c(), meter)
-        results.append(result(x, judged))
+        results.append(result(entry, judged))
     return results
 
 
 def cranking(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
     results = []
-    for x in latest:
-        volts = readings.figure(x, "V")
-        meter = readings.instruments.voltmeter(x)
+    for entry in latest:
+        volts = readings.figure(entry, "V")
+        meter = readings.instruments.voltmeter(entry)
         judged = battery.judge_crank(volts, readings.ambient_c(), limits, _across_v(readings, volts), meter)
-        results.append(result(x, judged))
+        results.append(result(entry, judged))
     return results
 
 
@@ -61,18 +61,18 @@ def current(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(battery.BatteryLimits)
     litres = readings.job.engine.displacement_l
     results = []
-    for x in latest:
-        amps = readings.figure(x, "A")
-        said = x.data.conditions
+    for entry in latest:
+        amps = readings.figure(entry, "A")
+        said = entry.data.conditions
         oil_c = said.oil_c if said and said.oil_c is not None else _soaked_c(readings)
         if litres is None:
             says = "Put the displacement on the engine card: the usual current hangs on it."
             results.append(
-                result(x, Judgement("unclear", "unclear", amps, unit="A", uncertainty=None, because=says))
+                result(entry, Judgement("unclear", "unclear", amps, unit="A", uncertainty=None, because=says))
             )
         else:
             judged = battery.judge_crank_current(amps, litres, oil_c, limits, readings.system_v)
-            results.append(result(x, judged))
+            results.append(result(entry, judged))
     return results
 
 

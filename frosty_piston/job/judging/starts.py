@@ -75,14 +75,14 @@ def starts_of(job: Job, before: Shares, after: Shares) -> list[Start]:
     starts: list[Start] = []
     ambient: float | None = None
     said = _complaint(job)
-    for x in job.live:
-        if x.kind == "condition" and x.data.name == "ambient":
-            ambient = convert(float(x.data.value), x.data.unit, "degC")
+    for entry in job.live:
+        if entry.kind == "condition" and entry.data.name == "ambient":
+            ambient = convert(float(entry.data.value), entry.data.unit, "degC")
             if said and any(s is not None for s, _ in before.values()):
                 starts.append(Start(ambient, heat_of(before, job.cylinders), said))
                 said = ""
-        elif _is_cold_start(x) and ambient is not None:
-            result = STARTED if x.data.result == "pass" else WOULD_NOT
+        elif _is_cold_start(entry) and ambient is not None:
+            result = STARTED if entry.data.result == "pass" else WOULD_NOT
             starts.append(Start(ambient, heat_of(after, job.cylinders), result))
     return starts
 

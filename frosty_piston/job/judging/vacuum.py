@@ -25,16 +25,18 @@ def at_pump(readings: Readings, latest: list[Entry]) -> list[Result]:
     """The level and the needle, each by itself."""
     results = []
     limits = readings.limits(vacuum.VacuumLimits)
-    for x in latest:
-        kpa, seconds, flicker, altitude = figures(x, "kpa", "seconds", "flicker_kpa", "altitude_m")
+    for entry in latest:
+        kpa, seconds, flicker, altitude = figures(entry, "kpa", "seconds", "flicker_kpa", "altitude_m")
         if kpa is None and flicker is None:
-            results.append(unfinished(x, "kpa"))
+            results.append(unfinished(entry, "kpa"))
         if kpa is not None:
             around = ambient_air(readings, altitude)
-            results.append(result(x, vacuum.judge_pump(abs(kpa), seconds, limits, around)))
+            results.append(result(entry, vacuum.judge_pump(abs(kpa), seconds, limits, around)))
         if flicker is not None:
-            needle = where_of(x.data.where) | {"channel": NEEDLE}
-            results.append(Result(x.data.test, needle, vacuum.judge_flicker(flicker, limits), (x.id,)))
+            needle = where_of(entry.data.where) | {"channel": NEEDLE}
+            results.append(
+                Result(entry.data.test, needle, vacuum.judge_flicker(flicker, limits), (entry.id,))
+            )
     return results
 
 
@@ -45,24 +47,24 @@ def hold(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(vacuum.VacuumLimits)
     around = ambient_air(readings)
     capped = _capped(readings, around)
-    for x in latest:
-        start, end, seconds = figures(x, "start_kpa", "end_kpa", "seconds")
+    for entry in latest:
+        start, end, seconds = figures(entry, "start_kpa", "end_kpa", "seconds")
         if start is None or end is None or seconds is None:
-            results.append(unfinished(x, "start_kpa", "end_kpa", "seconds"))
+            results.append(unfinished(entry, "start_kpa", "end_kpa", "seconds"))
             continue
-        branch = x.data.test == "vacuum_section"
+        branch = entry.data.test == "vacuum_section"
         start = abs(start)
         end = abs(end)
         own = ""
-        if capped is not None and x.data.where.node != HAND_PUMP and seconds > 0:
+        if capped is not None and entry.data.where.node != HAND_PUMP and seconds > 0:
             read = end
-            volume = _volume_ml(readings, x, branch)
+            volume = _volume_ml(readings, entry, branch)
             end = without_pump(start, read, seconds, capped, volume, around)
             if end - read > LEAST_TAKEN_OFF:
                 own = f" The hand pump's own loss is taken off: {plain(round(end - read, 1))} kPa."
         judged = vacuum.judge_hold(start, end, seconds, limits=limits, branch=branch, ambient=around)
-        more = own + _tau_says(readings, x, limits, around)
-        results.append(result(x, replace(judged, because=judged.because + more) if more else judged))
+        more = own + _tau_says(readings, entry, limits, around)
+        results.append(result(entry, replace(judged, because=judged.because + more) if more else judged))
     return results
 
 

@@ -18,16 +18,24 @@ from .wiring import drives
 
 def _as_typed(verdict: Result, units: Mapping[str, str]) -> Result:
     """A verdict on one reading that is printed in the unit in which that was typed."""
-    j = verdict.judgement
+    judgement = verdict.judgement
     unit = units.get(verdict.entries[0]) if len(verdict.entries) == 1 else None
-    if j.value is None or not j.unit or unit in (None, j.unit) or unit not in UNITS or j.unit not in UNITS:
+    if (
+        judgement.value is None
+        or not judgement.unit
+        or unit in (None, judgement.unit)
+        or unit not in UNITS
+        or judgement.unit not in UNITS
+    ):
         return verdict
-    if not same_kind(j.unit, str(unit)):
+    if not same_kind(judgement.unit, str(unit)):
         return verdict
-    value = convert(j.value, j.unit, str(unit))
-    u = j.uncertainty and abs(convert(j.value + j.uncertainty, j.unit, str(unit)) - value)
-    because = retold(j.because, j.unit, str(unit))
-    return replace(verdict, judgement=replace(j, typed=(value, u, str(unit)), because=because))
+    value = convert(judgement.value, judgement.unit, str(unit))
+    u = judgement.uncertainty and abs(
+        convert(judgement.value + judgement.uncertainty, judgement.unit, str(unit)) - value
+    )
+    because = retold(judgement.because, judgement.unit, str(unit))
+    return replace(verdict, judgement=replace(judgement, typed=(value, u, str(unit)), because=because))
 
 
 def _with_note(verdict: Result, notes: Mapping[str, str]) -> Result:

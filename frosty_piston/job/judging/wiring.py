@@ -46,38 +46,38 @@ def _battery_v(readings: Readings, entry: Entry) -> tuple[float, float]:
 def supply_pins(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(wiring.WiringLimits)
     results = []
-    for x in latest:
-        loaded = x.data.conditions.loaded if x.data.conditions else None
-        pin = x.data.where.pin or "supply"
-        volts = readings.value(x, "V") or 0.0
-        judged = wiring.judge_supply(pin, volts, _battery_v(readings, x), limits, loaded)
-        results.append(result(x, judged, counts=1.0 if loaded or pin == "reference" else CLEARS_UNLOADED))
+    for entry in latest:
+        loaded = entry.data.conditions.loaded if entry.data.conditions else None
+        pin = entry.data.where.pin or "supply"
+        volts = readings.value(entry, "V") or 0.0
+        judged = wiring.judge_supply(pin, volts, _battery_v(readings, entry), limits, loaded)
+        results.append(result(entry, judged, counts=1.0 if loaded or pin == "reference" else CLEARS_UNLOADED))
     return results
 
 
 def network_pins(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        pin = x.data.where.pin or "pair"
-        ohms = x.data.unit in ("ohm", "kohm", "Mohm")
-        if x.data.where.point == UNPLUGGED:
-            results.append(_unplugged(readings, x, latest))
+    for entry in latest:
+        pin = entry.data.where.pin or "pair"
+        ohms = entry.data.unit in ("ohm", "kohm", "Mohm")
+        if entry.data.where.point == UNPLUGGED:
+            results.append(_unplugged(readings, entry, latest))
             continue
         pair = [
-            y
-            for y in latest
-            if y is not x
-            and y.data.where.node == x.data.where.node
-            and {pin, y.data.where.pin} == {"high", "low"}
-            and y.data.unit == x.data.unit
+            point
+            for point in latest
+            if point is not entry
+            and point.data.where.node == entry.data.where.node
+            and {pin, point.data.where.pin} == {"high", "low"}
+            and point.data.unit == entry.data.unit
         ]
         other = readings.value(pair[0], "V") if pair and not ohms else None
         results.append(
             result(
-                x,
+                entry,
                 wiring.judge_network(
                     pin,
-                    readings.value(x, "ohm" if ohms else "V"),
+                    readings.value(entry, "ohm" if ohms else "V"),
                     "ohm" if ohms else "V",
                     limits=readings.limits(wiring.WiringLimits),
                     system_v=readings.system_v,
@@ -91,11 +91,11 @@ def network_pins(readings: Readings, latest: list[Entry]) -> list[Result]:
 def _unplugged(readings: Readings, entry: Entry, latest: list[Entry]) -> Result:
     """The pair with one module unplugged, against the pair with all of them at the same plug."""
     whole = [
-        y
-        for y in latest
-        if y.data.where.pin == "pair"
-        and not y.data.where.point
-        and y.data.where.node == entry.data.where.node
+        point
+        for point in latest
+        if point.data.where.pin == "pair"
+        and not point.data.where.point
+        and point.data.where.node == entry.data.where.node
     ]
     before = readings.value(whole[-1], "ohm") if whole else None
     ohm = math.inf if entry.data.value == "OL" else readings.value(entry, "ohm") or 0.0
@@ -112,13 +112,13 @@ def sensor_signal(readings: Readings, latest: list[Entry]) -> list[Result]:
 
 def circuit_drop(readings: Readings, latest: list[Entry]) -> list[Result]:
     results = []
-    for x in latest:
-        drop, amps = figures(x, "drop_v", "current_a")
-        budget = budget_of(x.data.where.point or "", readings.limits(wiring.WiringLimits))
+    for entry in latest:
+        drop, amps = figures(entry, "drop_v", "current_a")
+        budget = budget_of(entry.data.where.point or "", readings.limits(wiring.WiringLimits))
         results.append(
-            unfinished(x, "drop_v")
+            unfinished(entry, "drop_v")
             if drop is None
-            else result(x, wiring.judge_circuit_drop(drop, amps, budget))
+            else result(entry, wiring.judge_circuit_drop(drop, amps, budget))
         )
     return results
 
@@ -127,17 +127,17 @@ def wiggle(readings: Readings, latest: list[Entry]) -> list[Result]:
     limits = readings.limits(wiring.WiringLimits)
     names = ("dropouts", "wiggle_s", "rest_dropouts", "rest_s")
     results = []
-    for x in latest:
-        given = figures(x, *names)
+    for entry in latest:
+        given = figures(entry, *names)
         missing = [n for n, v in zip(names, given, strict=True) if v is None and n != "rest_dropouts"]
         k, t, k0, t0 = (v or 0.0 for v in given)
         results.append(
-            unfinished(x, *missing)
+            unfinished(entry, *missing)
             if missing
             else result(
-                x,
+                entry,
                 wiring.judge_wiggle(
-                    int(k), t, int(k0), rest_s=t0, limits=limits, before_s=_before_s(readings, x)
+                    int(k), t, int(k0), rest_s=t0, limits=limits, before_s=_before_s(readings, entry)
                 ),
             )
         )
@@ -167,9 +167,9 @@ def drives(readings: Readings) -> list[Result]:
     cleared = {x.id for x in readings.job.live[: _last_place(readings)] if x.kind == "code_clear"}
     begun = max((i for i, x in enumerate(readings.entries) if x.id in cleared), default=-1)
     drives = [
-        x
-        for x in readings.entries[begun + 1 :]
-        if x.kind == "drive" and x.data.read and (cleared or x.data.codes_back)
+        entry
+        for entry in readings.entries[begun + 1 :]
+        if entry.kind == "drive" and entry.data.read and (cleared or entry.data.codes_back)
     ]
     if not drives or not known:
         return []

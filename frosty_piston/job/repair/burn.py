@@ -57,9 +57,11 @@ class Burn:
 def soot_read(assessed: Assessed) -> list[tuple[Entry[Reading], float]]:
     """The soot masses that were read, in g, in their order."""
     return [
-        (x, convert(float(x.data.value), x.data.unit, "g"))
-        for x in assessed.job.of(Reading)
-        if x.data.test == "dpf_state" and x.data.where.channel == "soot_mass" and x.data.is_figure
+        (reading, convert(float(reading.data.value), reading.data.unit, "g"))
+        for reading in assessed.job.of(Reading)
+        if reading.data.test == "dpf_state"
+        and reading.data.where.channel == "soot_mass"
+        and reading.data.is_figure
     ]
 
 
@@ -73,9 +75,9 @@ def burn_of(assessed: Assessed) -> Burn:
     at = job.position
     since = job.position[running.id] if running else -1
     inlet = [
-        convert(float(x.data.value), x.data.unit, "degC")
-        for x in job.of(Reading)
-        if x.data.test == "exhaust_temps" and at[x.id] > since and x.data.is_figure
+        convert(float(reading.data.value), reading.data.unit, "degC")
+        for reading in job.of(Reading)
+        if reading.data.test == "exhaust_temps" and at[reading.id] > since and reading.data.is_figure
     ]
     inlet_c = inlet[-1] if running and inlet else None
     stop = ""
@@ -112,12 +114,12 @@ def _bars(assessed: Assessed, soot_g: float | None) -> list[Bar]:
         bars.append(Bar("Soot mass", "held", f"{plain(soot_g)} g, under {plain(limits.soot_care_g)}"))
     cleared = job.last(CodeClear)
     codes = {
-        x.data.code
-        for x in job.of(Code)
-        if (known := knowledge.codes.get(decode(x.data.code).code))
+        code.data.code
+        for code in job.of(Code)
+        if (known := knowledge.codes.get(decode(code.data.code).code))
         and known.system in BARRED_BY
-        and x.data.status != "history"
-        and (cleared is None or job.position[x.id] > job.position[cleared.id])
+        and code.data.status != "history"
+        and (cleared is None or job.position[code.id] > job.position[cleared.id])
     }
     if codes:
         bars.append(Bar("Codes", "bars", f"{', '.join(sorted(codes))}: DEF or EGR first, and cleared"))

@@ -64,15 +64,17 @@ def opened(assessed: Assessed) -> tuple[Opened, ...]:
 
 def _by_tests(assessed: Assessed, by_id: dict[str, Entry]) -> Iterator[Opened]:
     for verdicts in assessed.judged:
-        for v in verdicts:
-            if not assessed.knowledge.tests[v.test].opens_plug:
+        for verdict in verdicts:
+            if not assessed.knowledge.tests[verdict.test].opens_plug:
                 continue
-            node = part_of(assessed.job, assessed.knowledge, v) or _only_node(assessed.knowledge, v.test)
+            node = part_of(assessed.job, assessed.knowledge, verdict) or _only_node(
+                assessed.knowledge, verdict.test
+            )
             if node is not None:
-                cylinder = v.where.get("cylinder")
+                cylinder = verdict.where.get("cylinder")
                 yield from (
                     Opened(node, cylinder if isinstance(cylinder, int) else None, by_id[i])
-                    for i in v.entries
+                    for i in verdict.entries
                     if i in by_id and not _plugged_in(by_id[i])
                 )
 
@@ -91,12 +93,12 @@ def _only_node(knowledge: Knowledge, test: str) -> str | None:
 
 
 def _by_acts(job: Job, knowledge: Knowledge) -> Iterator[Opened]:
-    for x in job.of(Action):
-        if x.data.action not in OPENS:
+    for action in job.of(Action):
+        if action.data.action not in OPENS:
             continue
-        node = knowledge.node(x.data.where.node or x.data.what)
+        node = knowledge.node(action.data.where.node or action.data.what)
         if node is not None:
-            yield Opened(node, x.data.where.cylinder, x)
+            yield Opened(node, action.data.where.cylinder, action)
 
 
 def comes_and_goes(job: Job, knowledge: Knowledge, verdicts: list[Result]) -> bool:
@@ -119,26 +121,28 @@ def doubts(assessed: Assessed) -> tuple[Doubt, ...]:
         return ()
     cured = {f for s in suspicion.chain if s.done and s.done.is_repair for f in s.done.cures}
     found: dict[str, Doubt] = {}
-    for o in opened(assessed):
-        faults = contact_faults(knowledge, o.node)
-        if cured & set(faults) or _quiet_since(assessed, o):
+    for opened_at in opened(assessed):
+        faults = contact_faults(knowledge, opened_at.node)
+        if cured & set(faults) or _quiet_since(assessed, opened_at):
             continue
         for fault in faults:
             stood = suspicion.at_repair(fault) or 0.0
             if fault in suspicion.space.faults and stood >= COUNTS_FROM:
-                found.setdefault(o.node, Doubt(o, fault, _says(knowledge, o, fault, stood)))
+                found.setdefault(
+                    opened_at.node, Doubt(opened_at, fault, _says(knowledge, opened_at, fault, stood))
+                )
     return tuple(found.values())
 
 
-def _quiet_since(assessed: Assessed, o: Opened) -> bool:
+def _quiet_since(assessed: Assessed, opened: Opened) -> bool:
     """Whether the part was wiggled after the last repair, for as long as before, and stayed quiet."""
     at = assessed.job.position
     wiggled = [
-        v
-        for v in assessed.after
-        if v.test == WIGGLE
-        and part_of(assessed.job, assessed.knowledge, v) == o.node
-        and min(at[i] for i in v.entries) > at[o.entry.id]
+        verdict
+        for verdict in assessed.after
+        if verdict.test == WIGGLE
+        and part_of(assessed.job, assessed.knowledge, verdict) == opened.node
+        and min(at[i] for i in verdict.entries) > at[opened.entry.id]
     ]
     return bool(wiggled) and all(v.judgement.verdict == "sound" for v in wiggled)
 

@@ -111,23 +111,23 @@ def _planned(assessed: Assessed, proof: Proof, axis: str) -> list[Charge]:
     known = more is not None and more[1] > 0 and more[0].axis == ("distance_km" if axis == KM else "starts")
     if known and more is not None:
         charges.append(Charge("Drive until it is sure", Place(Page.PROVE, part=Part.DRIVES), more[1]))
-    for s in proof.steps:
-        if s.kind != "condition" or not s.needed or s.result not in TO_COME:
+    for step in proof.steps:
+        if step.kind != "condition" or not step.needed or step.result not in TO_COME:
             continue
-        shape = knowledge.proofs.conditions[s.id]
+        shape = knowledge.proofs.conditions[step.id]
         amount = general * bool(shape.drive) if axis == KM else 1.0
         if amount and not (known and shape.drive):
-            charges.append(Charge(shape.does, Place(Page.PROVE, part=Part.PROOF, item=s.id), amount))
+            charges.append(Charge(shape.does, Place(Page.PROVE, part=Part.PROOF, item=step.id), amount))
     return charges
 
 
 def _next_test(assessed: Assessed, axis: str) -> list[Charge]:
-    n = assessed.proposals.first
-    if n is None:
+    first = assessed.proposals.first
+    if first is None:
         return []
-    shape = assessed.knowledge.tests[n.test]
+    shape = assessed.knowledge.tests[first.test]
     road = "road_test" in shape.cautions
     general = float(assessed.readings.limits(CountdownLimits).drive_km)
     amount = general * road if axis == KM else float(shape.runs or shape.cranks)
-    where = test_place(assessed.knowledge, n.test, n.where)
-    return [Charge(inside(n.title), where, amount)] if amount else []
+    where = test_place(assessed.knowledge, first.test, first.where)
+    return [Charge(inside(first.title), where, amount)] if amount else []

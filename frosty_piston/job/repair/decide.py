@@ -182,16 +182,16 @@ def _costed(drafts: list[_Draft], prices: Prices) -> list[Offer]:
     costed = [_at_typed_price(d, c, prices) for d, c in zip(drafts, costed, strict=True)]
     offers = [
         Offer(
-            d.cost.id,
-            d.options,
-            _repairs(d),
+            draft.cost.id,
+            draft.options,
+            _repairs(draft),
             costed=c,
-            leaves=d.leaves,
-            estimated=d.estimated,
-            cylinders=d.cylinders,
-            because=d.because,
+            leaves=draft.leaves,
+            estimated=draft.estimated,
+            cylinders=draft.cylinders,
+            because=draft.because,
         )
-        for d, c in zip(drafts, costed, strict=True)
+        for draft, c in zip(drafts, costed, strict=True)
     ]
     return sorted((_whole_coins(o) if o.estimated else o for o in offers), key=lambda o: o.costed.expected)
 
@@ -446,9 +446,9 @@ def advice(assessed: Assessed) -> list[Advice]:
                 )
             )
         unread = [
-            c
-            for c in range(1, assessed.job.cylinders + 1)
-            if not any(v.where.get("cylinder") == c for v in assessed.now)
+            cylinder
+            for cylinder in range(1, assessed.job.cylinders + 1)
+            if not any(v.where.get("cylinder") == cylinder for v in assessed.now)
         ]
         if (
             bad.cylinders
@@ -470,12 +470,12 @@ def advice(assessed: Assessed) -> list[Advice]:
             f" would tell: {inside(buy.test.title)}."
         )
         advised.append(Advice(says, test_place(knowledge, buy.test.test, buy.test.where), True))
-    elif top.probability < 0.8 and (n := assessed.proposals.first):
+    elif top.probability < 0.8 and (first := assessed.proposals.first):
         says = (
-            f"The leading suspect stands at {percent(top.probability)}. {counted(round(n.minutes), 'minute')}"
-            f" more would tell: {inside(n.title)}."
+            f"The leading suspect stands at {percent(top.probability)}."
+            f" {counted(round(first.minutes), 'minute')} more would tell: {inside(first.title)}."
         )
-        advised.append(Advice(says, test_place(knowledge, n.test, n.where), False))
+        advised.append(Advice(says, test_place(knowledge, first.test, first.where), False))
     return advised
 
 
@@ -493,14 +493,14 @@ def offer_says(offers: Iterable[Offer]) -> list[dict[str, object]]:
     """The offers in their open form."""
     return [
         {
-            "offer": o.id,
-            "options": [x.id for x in o.options],
-            "repairs": list(o.repairs),
-            "cures": round(o.cures, 4),
-            "estimated": o.estimated,
-            "leaves": [{"fault": f, "probability": round(p, 4)} for f, p in o.leaves],
-            "price": o.costed.price,
-            "expected": o.costed.expected,
+            "offer": offer.id,
+            "options": [x.id for x in offer.options],
+            "repairs": list(offer.repairs),
+            "cures": round(offer.cures, 4),
+            "estimated": offer.estimated,
+            "leaves": [{"fault": f, "probability": round(p, 4)} for f, p in offer.leaves],
+            "price": offer.costed.price,
+            "expected": offer.costed.expected,
         }
-        for o in offers
+        for offer in offers
     ]

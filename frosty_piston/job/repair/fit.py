@@ -173,9 +173,9 @@ def plan_state(
     refitted = {t for s in steps if s.ticked and s.ticked[-1].data.state == "done" for t in s.shape.refits}
     back = {name for x in entries for name in x.data.back or []}
     taken = [
-        (x.id if len(x.data.hardware) == 1 else f"{x.id}.{n}", x.data.step, h, x.id)
+        (x.id if len(x.data.hardware) == 1 else f"{x.id}.{index}", x.data.step, hardware, x.id)
         for x in entries
-        for n, h in enumerate(x.data.hardware or [])
+        for index, hardware in enumerate(x.data.hardware or [])
     ]
     fasteners = tuple(
         Fastener(key, i + 1, step, hardware=h, back=step in refitted or key in back, entry=entry)
@@ -277,15 +277,20 @@ def agreed_for(job: Job, option: str | None) -> bool:
     picked = chosen(job)
     since = job.position[picked.id] if picked else -1
     said = False
-    for x in job.since_failure:
+    for entry in job.since_failure:
         if (
-            x.kind == "consent"
-            and (job.position[x.id] > since or x.data.option == (picked.data.option if picked else None))
+            entry.kind == "consent"
             and (
-                x.data.option in (None, option) or picked is not None and x.data.option == picked.data.option
+                job.position[entry.id] > since
+                or entry.data.option == (picked.data.option if picked else None)
+            )
+            and (
+                entry.data.option in (None, option)
+                or picked is not None
+                and entry.data.option == picked.data.option
             )
         ):
-            said = x.data.answer == "yes"
+            said = entry.data.answer == "yes"
     return said
 
 
@@ -325,8 +330,8 @@ def done_since(job: Job, repair: str) -> Entry | None:
     since = job.position[picked.id] if picked else -1
     acts = {x.id for x in job.repairs}
     done = [
-        x
-        for x in job.since_failure
-        if x.id in acts and x.data.repair == repair and job.position[x.id] > since
+        entry
+        for entry in job.since_failure
+        if entry.id in acts and entry.data.repair == repair and job.position[entry.id] > since
     ]
     return done[-1] if done else None

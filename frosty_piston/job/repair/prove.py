@@ -182,23 +182,23 @@ class _Prover:
         pairs: dict[tuple[object, ...], Pair] = {}
         for time, verdicts in enumerate(self.assessed.judged):
             of_time: dict[tuple[object, ...], Result] = {}
-            for v in verdicts:
-                if worse(v, of_time.get(same_place(v))):
-                    of_time[same_place(v)] = v
-            for key, v in of_time.items():
+            for verdict in verdicts:
+                if worse(verdict, of_time.get(same_place(verdict))):
+                    of_time[same_place(verdict)] = verdict
+            for key, verdict in of_time.items():
                 if key in pairs:
-                    pairs[key] = Pair(pairs[key].before, v)
-                elif time < self.number and v.judgement.verdict in BAD:
-                    pairs[key] = Pair(v, None)
+                    pairs[key] = Pair(pairs[key].before, verdict)
+                elif time < self.number and verdict.judgement.verdict in BAD:
+                    pairs[key] = Pair(verdict, None)
         latest: dict[tuple[object, ...], Result] = {}
-        for v in self.assessed.after:
-            if worse(v, latest.get(same_place(v))):
-                latest[same_place(v)] = v
+        for verdict in self.assessed.after:
+            if worse(verdict, latest.get(same_place(verdict))):
+                latest[same_place(verdict)] = verdict
         return tuple(
-            Pair(p.before, self._answered(p.before, latest) or p.after)
-            if p.after is None or p.after.judgement.verdict == "unclear"
-            else p
-            for p in pairs.values()
+            Pair(pair.before, self._answered(pair.before, latest) or pair.after)
+            if pair.after is None or pair.after.judgement.verdict == "unclear"
+            else pair
+            for pair in pairs.values()
         )
 
     def _answered(self, verdict: Result, latest: dict[tuple[object, ...], Result]) -> Result | None:
@@ -289,9 +289,10 @@ class _Prover:
     def _reread(self, step: ProofStepState, pairs: tuple[Pair, ...]) -> ProofStepState:
         """The readings themselves pass this step, and no tick does."""
         failed = [
-            p
-            for p in pairs
-            if p.before.judgement.verdict == "failed" and (p.after or not self._gone_with_part(p.before))
+            pair
+            for pair in pairs
+            if pair.before.judgement.verdict == "failed"
+            and (pair.after or not self._gone_with_part(pair.before))
         ]
         sound = [p for p in failed if p.sound]
         if step.result in ("open", "pass") and failed:
@@ -403,11 +404,13 @@ class _Prover:
         yield from self._certainty(steps, sure)
 
     def _failed(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
-        for s in steps:
-            if s.kind == "condition" and s.result == "fail":
-                yield Missing("failed", s.id, self._at(s.id), f"Not cured: {inside(s.shape.does)} failed.")
-            elif s.kind == "condition" and s.result == "denied":
-                yield Missing("failed", s.id, s.link or self._at(s.id), f"Not cured: {s.note}")
+        for step in steps:
+            if step.kind == "condition" and step.result == "fail":
+                yield Missing(
+                    "failed", step.id, self._at(step.id), f"Not cured: {inside(step.shape.does)} failed."
+                )
+            elif step.kind == "condition" and step.result == "denied":
+                yield Missing("failed", step.id, step.link or self._at(step.id), f"Not cured: {step.note}")
         for x in self._drives():
             if came_back(self.job, x):
                 yield Missing(
@@ -424,13 +427,17 @@ class _Prover:
                 self._at("remeasure"),
                 "Not cured: what failed, read again, failed again.",
             )
-        for p in pairs:
-            if p.after is not None and p.after.judgement.verdict == "failed" and self._since_repair(p.after):
+        for pair in pairs:
+            if (
+                pair.after is not None
+                and pair.after.judgement.verdict == "failed"
+                and self._since_repair(pair.after)
+            ):
                 yield Missing(
                     "failed",
-                    p.after.test,
-                    test_place(self.knowledge, p.after.test, p.after.where),
-                    f"Not cured: {p.after.judgement.because}",
+                    pair.after.test,
+                    test_place(self.knowledge, pair.after.test, pair.after.where),
+                    f"Not cured: {pair.after.judgement.because}",
                 )
 
     def _since_repair(self, verdict: Result) -> bool:
@@ -461,36 +468,39 @@ class _Prover:
                 f"A piece is missing: {piece.name}. No start, no proof until it is found.",
             )
         lasting = {x.data.repair: self.job.position[x.id] for x in self.job.repairs if not x.data.temporary}
-        for x in self.job.repairs:
-            if x.data.temporary and lasting.get(x.data.repair, -1) < self.job.position[x.id]:
-                back = f", come back {x.data.come_back}" if x.data.come_back else ""
+        for repair in self.job.repairs:
+            if repair.data.temporary and lasting.get(repair.data.repair, -1) < self.job.position[repair.id]:
+                back = f", come back {repair.data.come_back}" if repair.data.come_back else ""
                 yield Missing(
-                    "temporary", x.data.repair, Place(Page.DECIDE), f"Temporary repair ({x.data.what}){back}."
+                    "temporary",
+                    repair.data.repair,
+                    Place(Page.DECIDE),
+                    f"Temporary repair ({repair.data.what}){back}.",
                 )
-        for x in measures_on(self.job):
-            back = f", come back {x.data.come_back}" if x.data.come_back else ""
-            says = f"Temporary measure still on ({x.data.what}){back}."
-            yield Missing("temporary", x.data.what, test_place(self.knowledge, LEVER), says)
+        for repair in measures_on(self.job):
+            back = f", come back {repair.data.come_back}" if repair.data.come_back else ""
+            says = f"Temporary measure still on ({repair.data.what}){back}."
+            yield Missing("temporary", repair.data.what, test_place(self.knowledge, LEVER), says)
 
     def _rereads(self, pairs: tuple[Pair, ...], steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
         excused = next((s for s in steps if s.id == "remeasure"), None)
-        for p in pairs:
-            again = p.after.judgement.verdict if p.after else ""
-            if p.before.judgement.verdict != "failed" or p.sound:
+        for pair in pairs:
+            again = pair.after.judgement.verdict if pair.after else ""
+            if pair.before.judgement.verdict != "failed" or pair.sound:
                 continue
-            if again == "failed" and self._since_repair(p.after):  # type: ignore[arg-type]
+            if again == "failed" and self._since_repair(pair.after):  # type: ignore[arg-type]
                 continue
-            if not again and self._gone_with_part(p.before):
+            if not again and self._gone_with_part(pair.before):
                 continue
             if again != "failed" and excused is not None and excused.result == "could_not":
                 continue
-            where = place(p.before)
-            title = self.knowledge.tests[p.before.test].title
-            says = "read again, and not sound" if p.after else "not read again"
+            where = place(pair.before)
+            title = self.knowledge.tests[pair.before.test].title
+            says = "read again, and not sound" if pair.after else "not read again"
             yield Missing(
                 "reread",
-                p.before.test,
-                test_place(self.knowledge, p.before.test, p.before.where),
+                pair.before.test,
+                test_place(self.knowledge, pair.before.test, pair.before.where),
                 f"{title}{', ' + where if where else ''}: {says}.",
             )
 
@@ -521,12 +531,14 @@ class _Prover:
     def _disturbed(self) -> Iterator[Missing]:
         """What was opened keeps it on trial by itself: a poor contact rests for a while after that."""
         reasons = self._reasons()
-        for d in doubts(self.assessed):
-            if d.fault not in reasons and not self._cleared(d.fault):
-                where = {"node": d.opened.node} | (
-                    {"cylinder": d.opened.cylinder} if d.opened.cylinder else {}
+        for doubt in doubts(self.assessed):
+            if doubt.fault not in reasons and not self._cleared(doubt.fault):
+                where = {"node": doubt.opened.node} | (
+                    {"cylinder": doubt.opened.cylinder} if doubt.opened.cylinder else {}
                 )
-                yield Missing("suspect", d.fault, test_place(self.knowledge, WIGGLE, where), d.because)
+                yield Missing(
+                    "suspect", doubt.fault, test_place(self.knowledge, WIGGLE, where), doubt.because
+                )
 
     def _reasons(self) -> set[str]:
         steps = [x for x in self.job.of(ProofStep) if x.id in self.since and x.data.step == "suspect"]
@@ -538,54 +550,71 @@ class _Prover:
         """Whether a test since found it sound, in full, and speaks clearly against it."""
         telling = self.assessed.knowledge.limits(TellingLimits)
         for time in self.assessed.suspicion.chain[1:]:
-            for e in time.evidence:
+            for evidence in time.evidence:
                 if (
-                    e.finding
-                    and fault in e.finding.shows
-                    and e.outcome == e.finding.outcomes[0]
-                    and e.settled
-                    and not e.finding.id.startswith("symptom.")
-                ) and telling.clears(float(e.finding.shows[fault][0]), float(e.finding.general[0])):
+                    evidence.finding
+                    and fault in evidence.finding.shows
+                    and evidence.outcome == evidence.finding.outcomes[0]
+                    and evidence.settled
+                    and not evidence.finding.id.startswith("symptom.")
+                ) and telling.clears(
+                    float(evidence.finding.shows[fault][0]), float(evidence.finding.general[0])
+                ):
                     return True
         return False
 
     def _open_steps(self, steps: tuple[ProofStepState, ...]) -> Iterator[Missing]:
-        for s in steps:
-            if s.kind == "reset" and s.needed and s.result in ("open", "fail", "could_not"):
-                if s.id == "countdown" and still_counts(self.job) is not None:
+        for step in steps:
+            if step.kind == "reset" and step.needed and step.result in ("open", "fail", "could_not"):
+                if step.id == "countdown" and still_counts(self.job) is not None:
                     continue
+                stands = step.note or ("still to do" if step.result == "open" else "not done")
                 yield Missing(
-                    "reset",
-                    s.id,
-                    s.link or self._at(s.id),
-                    f"{s.shape.does}: {s.note or ('still to do' if s.result == 'open' else 'not done')}.",
+                    "reset", step.id, step.link or self._at(step.id), f"{step.shape.does}: {stands}."
                 )
-            elif s.kind == "condition" and s.needed and s.result in ("open", "warm", "said", "could_not"):
-                yield Missing("condition", s.id, s.link or self._at(s.id), self._condition_says(s))
-            elif s.kind == "check" and s.id not in ("remeasure", "suspect"):
-                yield from self._open_check(s)
+            elif (
+                step.kind == "condition"
+                and step.needed
+                and step.result in ("open", "warm", "said", "could_not")
+            ):
+                yield Missing(
+                    "condition", step.id, step.link or self._at(step.id), self._condition_says(step)
+                )
+            elif step.kind == "check" and step.id not in ("remeasure", "suspect"):
+                yield from self._open_check(step)
 
-    def _open_check(self, s: ProofStepState) -> Iterator[Missing]:
-        assert isinstance(s.shape, CheckShape)
-        if s.result in ("denied", "fail"):
+    def _open_check(self, step: ProofStepState) -> Iterator[Missing]:
+        assert isinstance(step.shape, CheckShape)
+        if step.result in ("denied", "fail"):
             yield Missing(
-                s.shape.what or "reread", s.id, self._at(s.id), f"{s.shape.does}: {s.note or 'failed'}."
+                step.shape.what or "reread",
+                step.id,
+                self._at(step.id),
+                f"{step.shape.does}: {step.note or 'failed'}.",
             )
-        elif s.shape.what == "codes" and s.result == "open" and not self._codes_read():
-            yield Missing("codes", s.id, self._at(s.id), "The codes of all modules were not read since.")
-        elif s.shape.what == "reread" and s.shape.reading and s.result == "open":
-            place = test_place(self.knowledge, s.shape.reading[0])
-            yield Missing("reread", s.id, place, f"{s.shape.does}: still to do.")
-        elif s.shape.what == "fluid" and s.result == "open":
-            yield Missing("fluid", s.id, self._at(s.id), f"{s.shape.does}: still to do.")
+        elif step.shape.what == "codes" and step.result == "open" and not self._codes_read():
+            yield Missing(
+                "codes",
+                step.id,
+                self._at(step.id),
+                "The codes of all modules were not read since.",
+            )
+        elif step.shape.what == "reread" and step.shape.reading and step.result == "open":
+            place = test_place(self.knowledge, step.shape.reading[0])
+            yield Missing("reread", step.id, place, f"{step.shape.does}: still to do.")
+        elif step.shape.what == "fluid" and step.result == "open":
+            yield Missing(
+                "fluid",
+                step.id,
+                self._at(step.id),
+                f"{step.shape.does}: still to do.",
+            )
 
-    def _condition_says(self, s: ProofStepState) -> str:
-        if s.result in ("warm", "said"):
-            return f"{s.shape.does}: {s.note.rstrip('.')}."
-        return (
-            f"{s.shape.does}:"
-            f" {'still to come' if s.result == 'open' else 'could not be done, and no reason stands for it'}."
-        )
+    def _condition_says(self, step: ProofStepState) -> str:
+        if step.result in ("warm", "said"):
+            return f"{step.shape.does}: {step.note.rstrip('.')}."
+        not_done = "could not be done, and no reason stands for it"
+        return f"{step.shape.does}: {'still to come' if step.result == 'open' else not_done}."
 
     def _codes_read(self) -> bool:
         """Whether the codes were read since the repair: a read-out after a clear, or a drive that noted
@@ -611,11 +640,11 @@ class _Prover:
             )
         elif to_come:
             then = sure
-            for s in to_come:
+            for step in to_come:
                 then = cured_given(
                     then,
-                    though_broken(self.job, self.knowledge, s.id),
-                    self.knowledge.proofs.conditions[s.id].when_cured,
+                    though_broken(self.job, self.knowledge, step.id),
+                    self.knowledge.proofs.conditions[step.id].when_cured,
                 )
             yield Missing(
                 "certainty",
@@ -673,17 +702,17 @@ class _Prover:
         told_by_tests = self.assessed.proposals.first and any(
             x.probability >= WORTH_A_TEST for x in self.assessed.suspicion.suspects
         )
-        for s in steps:
-            if s.kind == "condition" and s.result == "pass" and s.entry is not None:
-                done = len(passes(self.job, self.knowledge, len(self.job.times) - 1, s.id))
-                broken = though_broken(self.job, self.knowledge, s.id)
+        for step in steps:
+            if step.kind == "condition" and step.result == "pass" and step.entry is not None:
+                done = len(passes(self.job, self.knowledge, len(self.job.times) - 1, step.id))
+                broken = though_broken(self.job, self.knowledge, step.id)
                 then = (
                     cured_given(sure, passed_again(broken, done + 1) / passed_again(broken, done))
                     if 0 < done < MOST_PASSES
                     else sure
                 )
                 if then > sure and (then >= PROVEN_FROM or not told_by_tests):
-                    return s, then
+                    return step, then
         return None
 
     def _passed_says(self, then: float) -> str:
@@ -724,11 +753,11 @@ def still_to_drive(assessed: Assessed, wanted: float = PROVEN_FROM) -> tuple[Ret
 def cold_start_to_come(proof: Proof) -> bool:
     """Whether a cold proof is still missing: then the engine is left to stand."""
     return any(
-        s.kind == "condition"
-        and isinstance(s.shape, ConditionShape)
-        and s.shape.needs_cold
-        and s.result in TO_COME
-        for s in proof.steps
+        step.kind == "condition"
+        and isinstance(step.shape, ConditionShape)
+        and step.shape.needs_cold
+        and step.result in TO_COME
+        for step in proof.steps
     )
 
 

@@ -36,12 +36,12 @@ class ResetOrder:
 
     def after(self, entry: Entry) -> None:
         """Take in an entry."""
-        d = entry.data
-        if isinstance(d, ResetStep):
-            if d.result in BEHIND:
-                self.behind.add((d.plan, d.step))
+        data = entry.data
+        if isinstance(data, ResetStep):
+            if data.result in BEHIND:
+                self.behind.add((data.plan, data.step))
             else:
-                self.behind.discard((d.plan, d.step))
+                self.behind.discard((data.plan, data.step))
 
     def wrong(self, data: EntryData) -> list[Wrong]:
         """What a step that is said to be done still comes after."""

@@ -67,13 +67,13 @@ WANTED = {
 def last_figure(job: Job, name: str) -> tuple[float, datetime | None] | None:
     """The latest figure that a need asks for, in its unit, and when it was read."""
     figure = FIGURES[name]
-    for x in reversed(list(job.of(Condition, Reading))):
-        d = x.data
-        if isinstance(d, Condition) and figure.condition and d.name == figure.condition:
-            return convert(float(d.value), d.unit, figure.unit), x.at
-        read = isinstance(d, Reading) and d.test == figure.test and d.is_figure
-        if read and figure.channel in ("", d.where.channel):
-            return convert(float(d.value), d.unit, figure.unit), x.at
+    for entry in reversed(list(job.of(Condition, Reading))):
+        data = entry.data
+        if isinstance(data, Condition) and figure.condition and data.name == figure.condition:
+            return convert(float(data.value), data.unit, figure.unit), entry.at
+        read = isinstance(data, Reading) and data.test == figure.test and data.is_figure
+        if read and figure.channel in ("", data.where.channel):
+            return convert(float(data.value), data.unit, figure.unit), entry.at
     return None
 
 
@@ -228,9 +228,9 @@ def _bar(assessed: Assessed, systems: tuple[str, ...]) -> str:
     else:
         read = [v for v in assessed.now if v.test in tests]
         wrong = [
-            f"{knowledge.tests[v.test].title}: {v.judgement.because}"
-            for v in read
-            if _bad(v.judgement.verdict)
+            f"{knowledge.tests[verdict.test].title}: {verdict.judgement.because}"
+            for verdict in read
+            if _bad(verdict.judgement.verdict)
         ]
     if wrong:
         return f"not before the cause reads sound. {wrong[0]} {LEAD}"

@@ -30,9 +30,9 @@ def soot_was_it(assessed: Assessed) -> bool:
         if time.done is None or time.before is None or not time.done.is_repair:
             continue
         stood = {
-            f: time.before.odds(f)
-            for f in knowledge.repairs[time.done.entry.data.repair].cures
-            if f in suspicion.space.place
+            cure: time.before.odds(cure)
+            for cure in knowledge.repairs[time.done.entry.data.repair].cures
+            if cure in suspicion.space.place
         }
         if sum(p for f, p in stood.items() if f in knowledge.soot.made_by_soot) > MOSTLY * max(
             sum(stood.values()), 1e-9
@@ -51,9 +51,9 @@ def soot_causes(assessed: Assessed) -> tuple[CauseState, ...]:
     causes = []
     for key, shape in knowledge.soot.causes.items():
         tested = [
-            v
-            for v in assessed.now
-            if v.test in shape.tests and v.judgement.verdict in ("sound", "failed", "marginal")
+            verdict
+            for verdict in assessed.now
+            if verdict.test in shape.tests and verdict.judgement.verdict in ("sound", "failed", "marginal")
         ]
         odds = [assessed.found.odds(f) for f in shape.faults if f in assessed.found.space.place]
         likely = max(odds, default=0.0)

@@ -46,12 +46,12 @@ def codings(job: Job, cylinders: Iterable[int], since: int = -1) -> list[Coding]
     it was another injector's."""
     known = codes_of(job)
     rows = []
-    for c in cylinders:
-        on_part = [x for x in known.get(c, []) if x.data.from_ != "unit"]
-        unit = [x for x in known.get(c, []) if x.data.from_ == "unit" and job.position[x.id] > since]
+    for cylinder in cylinders:
+        on_part = [x for x in known.get(cylinder, []) if x.data.from_ != "unit"]
+        unit = [x for x in known.get(cylinder, []) if x.data.from_ == "unit" and job.position[x.id] > since]
         code = on_part[-1].data.code if on_part else ""
         read = unit[-1].data.code if unit else ""
         differs = difference(code, read) if code and read else ""
         earlier = tuple((x.data.code, x.data.from_) for x in on_part if x.data.code != code)
-        rows.append(Coding(c, code, read, differs, earlier))
+        rows.append(Coding(cylinder, code, read, differs, earlier))
     return rows

@@ -63,9 +63,9 @@ def soak_estimate(job: Job, limits: WaitLimits) -> Soak:
 
 def _fitted_tau(job: Job, around: float) -> float | None:
     read = [
-        (x.at, convert(x.data.value, x.data.unit, "degC"))
-        for x in job.of(Condition)
-        if x.data.name == "coolant" and x.at
+        (condition.at, convert(condition.data.value, condition.data.unit, "degC"))
+        for condition in job.of(Condition)
+        if condition.data.name == "coolant" and condition.at
     ]
     if len(read) < 2:
         return None

@@ -167,18 +167,18 @@ class Job:
         acts = self.acts
         cleared = 0
         numbers = {act.id: n for n, act in enumerate(acts)}
-        for x in self.live:
-            number = numbers.get(x.id)
-            at = sum(self._follows(x, act) for act in acts) if number is None else number
-            if x.kind == "code_clear":
+        for entry in self.live:
+            number = numbers.get(entry.id)
+            at = sum(self._follows(entry, act) for act in acts) if number is None else number
+            if entry.kind == "code_clear":
                 cleared = at
-            if x.kind in ("code", "code_scan") and getattr(x.data, "status", "") not in (
+            if entry.kind in ("code", "code_scan") and getattr(entry.data, "status", "") not in (
                 "cleared_and_back",
                 "cleared-and-back",
             ):
                 at = min(at, cleared)
-            noted_late = x.kind == "symptom" and x.data.when == "before"
-            figures[x.id] = 0 if noted_late or x.kind in ALWAYS_OF_BEFORE else at
+            noted_late = entry.kind == "symptom" and entry.data.when == "before"
+            figures[entry.id] = 0 if noted_late or entry.kind in ALWAYS_OF_BEFORE else at
         return figures
 
     @cached_property

@@ -23,13 +23,13 @@ def states(job: Job, knowledge: Knowledge) -> frozenset[str]:
     """What holds now by the latest word: engine cold or hot, raised, the customer waits. Running it ends
     "cold"."""
     held: set[str] = set()
-    for x in job.of(State, Reading, Outcome):
-        if x.kind == "state":
-            name = x.data.state
-            held = held | {name} if x.data.on else held - {name}
-            if x.data.on and name in (COLD, HOT):
+    for entry in job.of(State, Reading, Outcome):
+        if entry.kind == "state":
+            name = entry.data.state
+            held = held | {name} if entry.data.on else held - {name}
+            if entry.data.on and name in (COLD, HOT):
                 held -= {COLD, HOT} - {name}
-        elif any(a in WARMS for a in knowledge.tests[x.data.test].access):
+        elif any(a in WARMS for a in knowledge.tests[entry.data.test].access):
             held.discard(COLD)
     return frozenset(held)
 
@@ -61,9 +61,9 @@ def minutes_to(knowledge: Knowledge, reached: set[str]) -> dict[str, float]:
     """What each access would still take. Cold is waiting, not work, and the wait is filled with other jobs:
     it stands for a few minutes only, so that what can be done now goes first."""
     return {
-        a: WAIT_FOR_COLD_MIN if a == COLD else shape.minutes
-        for a, shape in knowledge.access.items()
-        if a not in reached
+        needed_access: WAIT_FOR_COLD_MIN if needed_access == COLD else shape.minutes
+        for needed_access, shape in knowledge.access.items()
+        if needed_access not in reached
     }
 
 

@@ -89,11 +89,13 @@ def codes_seen(
     if _explained(job, knowledge, [c.group for c in seen if c.place == "bears" and c.weight == 1]):
         seen = [
             replace(
-                c, place="parked", why=f"{c.why.split(':')[0]}, and the complaint is explained without it"
+                code,
+                place="parked",
+                why=f"{code.why.split(':')[0]}, and the complaint is explained without it",
             )
-            if c.place == "bears" and c.weight < 1
-            else c
-            for c in seen
+            if code.place == "bears" and code.weight < 1
+            else code
+            for code in seen
         ]
     of_group: dict[str, list[str]] = {}
     for c in seen:
@@ -192,20 +194,20 @@ def _set_by_unplugging(entries: tuple[Entry, ...]) -> set[str]:
     noise: set[str] = set()
     open_plugs: set[str] = set()
     tainted = False
-    for x in entries:
-        if x.kind == "action" and x.data.action == "unplugged":
-            open_plugs.add(x.data.what.lower())
+    for entry in entries:
+        if entry.kind == "action" and entry.data.action == "unplugged":
+            open_plugs.add(entry.data.what.lower())
             tainted = True
-        elif x.kind == "action" and x.data.action == "plugged_in":
-            open_plugs.discard(x.data.what.lower())
-        elif x.kind == "outcome" and x.data.test == "unplug_compare":
+        elif entry.kind == "action" and entry.data.action == "plugged_in":
+            open_plugs.discard(entry.data.what.lower())
+        elif entry.kind == "outcome" and entry.data.test == "unplug_compare":
             tainted = True
-        elif x.kind == "code_clear" and not open_plugs:
+        elif entry.kind == "code_clear" and not open_plugs:
             tainted = False
-        elif x.kind == "code":
-            code = decode(x.data.code).code
+        elif entry.kind == "code":
+            code = decode(entry.data.code).code
             if tainted and code not in known:
-                noise.add(x.id)
+                noise.add(entry.id)
             elif code not in known:
                 known.add(code)
     return noise

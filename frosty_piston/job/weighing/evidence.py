@@ -208,10 +208,10 @@ def gather(
     at = job.position
     notes = job.notes
     evidence = [
-        replace(e, says=" ".join([e.says, *(f"“{notes[i]}”" for i in e.entries if i in notes)]))
-        if any(i in notes for i in e.entries)
-        else e
-        for e in evidence
+        replace(piece, says=" ".join([piece.says, *(f"“{notes[i]}”" for i in piece.entries if i in notes)]))
+        if any(i in notes for i in piece.entries)
+        else piece
+        for piece in evidence
     ]
     return sorted(evidence, key=lambda e: max((at.get(i, 0) for i in e.entries), default=-1))
 
@@ -245,10 +245,10 @@ def _own_odds(job: Job, knowledge: Knowledge, experience: Experience) -> list[Ev
     if not learned:
         return []
     reasons = {
-        fault: f"{capped(x.times):.2g} times: what {round(x.jobs)} proven jobs of"
-        f" {inside(knowledge.systems[knowledge.fault_system[fault]])} say, {percent(x.own)} against"
-        f" {percent(x.general)} in general"
-        for fault, x in learned.items()
+        fault: f"{capped(value.times):.2g} times: what {round(value.jobs)} proven jobs of"
+        f" {inside(knowledge.systems[knowledge.fault_system[fault]])} say, {percent(value.own)} against"
+        f" {percent(value.general)} in general"
+        for fault, value in learned.items()
     }
     factors = {fault: capped(x.times) for fault, x in learned.items()}
     says = f"Own odds: the proven jobs on {job.engine.name}"
@@ -295,19 +295,16 @@ def _symptoms(
 
 
 def _contexts(job: Job, knowledge: Knowledge) -> list[Evidence]:
-    return [
-        Evidence(
-            knowledge.contexts[name].title,
-            (entry.id,),
-            None,
-            outcome="",
-            weight=1.0,
-            reasons={f: b for f, (_, b) in knowledge.contexts[name].moves.items()},
-            factors={f: n for f, (n, _) in knowledge.contexts[name].moves.items()},
-        )
-        for name, entry in job.contexts.items()
-        if knowledge.contexts[name].moves
-    ]
+    evidence = []
+    for name, entry in job.contexts.items():
+        if moves := knowledge.contexts[name].moves:
+            reasons = {fault: because for fault, (_, because) in moves.items()}
+            factors = {fault: times for fault, (times, _) in moves.items()}
+            says = knowledge.contexts[name].title
+            evidence.append(
+                Evidence(says, (entry.id,), None, outcome="", weight=1.0, reasons=reasons, factors=factors)
+            )
+    return evidence
 
 
 def _ash(job: Job, knowledge: Knowledge) -> list[Evidence]:
@@ -361,24 +358,24 @@ def _done_before(job: Job, knowledge: Knowledge) -> list[Evidence]:
     """What was done before this visit: what was renewed and helped is seldom bad again so soon, what was
     renewed without help was not it, and fresh hands leave their own faults."""
     evidence = []
-    for x in job.of(History):
-        repair = knowledge.repairs.get(x.data.repair or "")
+    for history in job.of(History):
+        repair = knowledge.repairs.get(history.data.repair or "")
         if repair is None:
             continue
-        days = x.data.days_ago if x.data.days_ago is not None else SOME_DAYS
-        says = x.data.says(knowledge, {})
-        if x.data.cured is False or days <= HOLDS_DAYS:
-            times = NO_HELP if x.data.cured is False else RENEWED
+        days = history.data.days_ago if history.data.days_ago is not None else SOME_DAYS
+        says = history.data.says(knowledge, {})
+        if history.data.cured is False or days <= HOLDS_DAYS:
+            times = NO_HELP if history.data.cured is False else RENEWED
             why = (
                 "it was renewed, and it did not help"
-                if x.data.cured is False
+                if history.data.cured is False
                 else "it was renewed not long ago"
             )
             cures = {f: times for f in repair.shape.cures if f in knowledge.faults}
             evidence.append(
                 Evidence(
                     says,
-                    (x.id,),
+                    (history.id,),
                     None,
                     outcome="",
                     weight=1.0,
@@ -393,7 +390,11 @@ def _done_before(job: Job, knowledge: Knowledge) -> list[Evidence]:
             reasons = {f: b for f, (_, b) in moves.items()}
             factors = {f: n for f, (n, _) in moves.items()}
             evidence += (
-                [Evidence(says, (x.id,), None, outcome="", weight=1.0, reasons=reasons, factors=factors)]
+                [
+                    Evidence(
+                        says, (history.id,), None, outcome="", weight=1.0, reasons=reasons, factors=factors
+                    )
+                ]
                 if moves
                 else []
             )
@@ -419,9 +420,9 @@ def _heat(job: Job, knowledge: Knowledge) -> list[Evidence]:
         return []
     says = f"{plain(celsius)} °C: a {combustion} engine misses its plugs in {percent(need)} of starts"
     faults = [
-        f
-        for f in knowledge.faults
-        if knowledge.fault_system[f] == "glow" and knowledge.faults[f].needs.get("glow")
+        fault
+        for fault in knowledge.faults
+        if knowledge.fault_system[fault] == "glow" and knowledge.faults[fault].needs.get("glow")
     ]
     because = dict.fromkeys(faults, "it starts without them at this temperature")
     return [
@@ -611,17 +612,23 @@ def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result], looks: list[L
     return evidence
 
 
-def _told_by(knowledge: Knowledge, known: TestFinding, c: CameTo, presence: Presence) -> Evidence:
+def _told_by(knowledge: Knowledge, known: TestFinding, came_to: CameTo, presence: Presence) -> Evidence:
     """The evidence of one outcome of a test."""
-    finding = known.seen_at(_places(known, c.outcome, c.called), c.outcome)
-    if c.outcome == known.shape.outcomes[0]:
-        finding = presence.found_sound(known, finding, c.entries)
-    says = _in_words(knowledge, known, c.outcome, c.covered, c.called)
-    if c.firm < BESIDE_ITS_MARK:
-        says += ", beside its mark" if c.as_read else ", near that mark"
+    finding = known.seen_at(_places(known, came_to.outcome, came_to.called), came_to.outcome)
+    if came_to.outcome == known.shape.outcomes[0]:
+        finding = presence.found_sound(known, finding, came_to.entries)
+    says = _in_words(knowledge, known, came_to.outcome, came_to.covered, came_to.called)
+    if came_to.firm < BESIDE_ITS_MARK:
+        says += ", beside its mark" if came_to.as_read else ", near that mark"
     reasons = {s.fault: s.because for s in known.shape.speaks}
     return Evidence(
-        says, c.entries, finding, outcome=c.outcome, weight=c.weight, reasons=reasons, firm=c.firm
+        says,
+        came_to.entries,
+        finding,
+        outcome=came_to.outcome,
+        weight=came_to.weight,
+        reasons=reasons,
+        firm=came_to.firm,
     )
 
 
@@ -646,9 +653,9 @@ def _lately_renewed(job: Job, knowledge: Knowledge, faults: set[str]) -> bool:
     if HANDS in job.contexts:
         return True
     before = [
-        x.data.repair
-        for x in job.of(History)
-        if (SOME_DAYS if x.data.days_ago is None else x.data.days_ago) <= FRESH_DAYS
+        history.data.repair
+        for history in job.of(History)
+        if (SOME_DAYS if history.data.days_ago is None else history.data.days_ago) <= FRESH_DAYS
     ]
     renewed = [*before, *(x.data.repair for x in job.repairs)]
     return any(faults & set(knowledge.repairs[r].cures) for r in renewed if r in knowledge.repairs)
@@ -748,8 +755,8 @@ def _at_odds(knowledge: Knowledge, places: list[Settled]) -> list[Evidence]:
     evidence = []
     for spot, overruled in at_odds(places):
         said = [
-            f"{inside(knowledge.tests[v.test].title.split(',')[0])} says {_plain_word(v.judgement.cls)}"
-            for v in (overruled, spot.nearest)
+            f"{inside(knowledge.tests[read.test].title.split(',')[0])} says {_plain_word(read.judgement.cls)}"
+            for read in (overruled, spot.nearest)
         ]
         says = (
             f"Cylinder {spot.cylinder}: {', '.join(said)}. The nearer one is believed. Clean the place, and"
@@ -792,10 +799,10 @@ def part_of(job: Job, knowledge: Knowledge, verdict: Result) -> str | None:
     ):
         return "injector"
     fitted = {
-        n
-        for f in knowledge.findings[verdict.test]
-        for n in f.shape.nodes
-        if not job.engine.rules_out(knowledge.nodes[n].needs)
+        node
+        for finding in knowledge.findings[verdict.test]
+        for node in finding.shape.nodes
+        if not job.engine.rules_out(knowledge.nodes[node].needs)
     }
     return fitted.pop() if len(fitted) == 1 else None
 
@@ -883,9 +890,9 @@ def came_to_by_shades(
             by_outcome.setdefault(name, CameTo(*got, called, as_read=False))
     firm = _one_side(shares, known.shape.outcomes[0])
     return [
-        replace(c, firm=min(1.0, firm[name] * counted[name] / shares[name] / c.covered))
-        for name, c in by_outcome.items()
-        if firm.get(name, 0.0) > LEAST_SHADE and c.covered
+        replace(value, firm=min(1.0, firm[name] * counted[name] / shares[name] / value.covered))
+        for name, value in by_outcome.items()
+        if firm.get(name, 0.0) > LEAST_SHADE and value.covered
     ]
 
 
@@ -919,11 +926,11 @@ def _coverage(
     if known.shape.covers is None:
         return 1.0
     condemned = {
-        v.where.get("cylinder")
-        for v in everything
-        if v.test in ("glow_resistance", "glow_lamp_test", "glow_current")
-        and v.judgement.verdict == "failed"
-        and v.where.get("point") != "plug"
+        verdict.where.get("cylinder")
+        for verdict in everything
+        if verdict.test in ("glow_resistance", "glow_lamp_test", "glow_current")
+        and verdict.judgement.verdict == "failed"
+        and verdict.where.get("point") != "plug"
     } - {None}
     if condemned and (known.shape.points == ["plug"] or known.shape.covers == "suspect_plugs"):
         return len(cylinders & condemned) / len(condemned)

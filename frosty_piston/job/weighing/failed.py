@@ -54,16 +54,18 @@ def condemned(knowledge: Knowledge, repair: str, verdicts: list[Result]) -> Cond
     bad: dict[int, str] = {}
     at_it: set[int] = set()
     cleared: set[int] = set()
-    for v in verdicts:
-        c = v.where.get("cylinder")
-        if not isinstance(c, int) or v.test not in tests:
+    for verdict in verdicts:
+        cylinder = verdict.where.get("cylinder")
+        if not isinstance(cylinder, int) or verdict.test not in tests:
             continue
-        here = at_part is None or v.test in at_part.tests or v.where.get("point") in at_part.points
-        if v.judgement.verdict in BAD:
-            bad.setdefault(c, v.judgement.cls)
-            at_it |= {c} if here else set()
-        elif here and at_part is not None and v.judgement.verdict == "sound":
-            cleared.add(c)
+        here = (
+            at_part is None or verdict.test in at_part.tests or verdict.where.get("point") in at_part.points
+        )
+        if verdict.judgement.verdict in BAD:
+            bad.setdefault(cylinder, verdict.judgement.cls)
+            at_it |= {cylinder} if here else set()
+        elif here and at_part is not None and verdict.judgement.verdict == "sound":
+            cleared.add(cylinder)
     bad = {c: cls for c, cls in bad.items() if c not in cleared or c in at_it}
     contradicted = bool(cleared & set(bad) - at_it)
     for place in settled(knowledge, [v for v in verdicts if v.test in tests]):

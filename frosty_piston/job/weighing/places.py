@@ -50,13 +50,15 @@ def settled(knowledge: Knowledge, verdicts: Sequence[Result]) -> list[Settled]:
     witness, and of equals the last.
     """
     readings: dict[tuple[str, int], list[tuple[bool, int, int, Result]]] = {}
-    for order, v in enumerate(verdicts):
-        cylinder = v.where.get("cylinder")
-        decides = v.judgement.verdict in DECIDED
-        if isinstance(cylinder, int) and (decides or v.judgement.not_these):
-            for known in _of_parts(knowledge, v):
+    for order, verdict in enumerate(verdicts):
+        cylinder = verdict.where.get("cylinder")
+        decides = verdict.judgement.verdict in DECIDED
+        if isinstance(cylinder, int) and (decides or verdict.judgement.not_these):
+            for known in _of_parts(knowledge, verdict):
                 near = NEARNESS.get(known.shape.how, 0)
-                readings.setdefault((known.shape.part or "", cylinder), []).append((decides, near, order, v))
+                readings.setdefault((known.shape.part or "", cylinder), []).append(
+                    (decides, near, order, verdict)
+                )
     found = []
     for (part, cylinder), of_place in readings.items():
         at_part = [x for x in of_place if x[1]]
@@ -73,11 +75,11 @@ def set_aside(places: Sequence[Settled]) -> set[int]:
     explains with what lies between, or read at the part and overruled by a nearer witness. What is sound from
     afar and bad at the part stays: both cannot be."""
     return {
-        id(v)
+        id(other)
         for place in places
-        for v in place.others
-        if (_at_part(place, v) or v.judgement.verdict != "sound" or place.sound)
-        and (place.overrules(v) or place.nearest.judgement.verdict in DECIDED)
+        for other in place.others
+        if (_at_part(place, other) or other.judgement.verdict != "sound" or place.sound)
+        and (place.overrules(other) or place.nearest.judgement.verdict in DECIDED)
     }
 
 
@@ -86,10 +88,10 @@ def at_odds(places: Sequence[Settled]) -> list[tuple[Settled, Result]]:
     overruled."""
     opposite = {"sound", "failed"}
     return [
-        (place, v)
+        (place, other)
         for place in places
-        for v in place.others
-        if _at_part(place, v) and {v.judgement.verdict, place.nearest.judgement.verdict} == opposite
+        for other in place.others
+        if _at_part(place, other) and {other.judgement.verdict, place.nearest.judgement.verdict} == opposite
     ]
 
 

@@ -115,12 +115,12 @@ def driven(job: Job, number: int, axis: str) -> Driven:
     """The drives of one time on an axis, until the complaint came back."""
     taken = []
     span = 0.0
-    for x in job.times[number]:
-        if x.kind != "drive" or not is_witness(x) or getattr(x.data, axis) is None:
+    for entry in job.times[number]:
+        if entry.kind != "drive" or not is_witness(entry) or getattr(entry.data, axis) is None:
             continue
-        taken.append(x)
-        span += getattr(x.data, axis)
-        if came_back(job, x):
+        taken.append(entry)
+        span += getattr(entry.data, axis)
+        if came_back(job, entry):
             return Driven(tuple(taken), span, True)
     return Driven(tuple(taken), span, False)
 
@@ -165,14 +165,14 @@ def condition_steps(job: Job, knowledge: Knowledge, number: int) -> dict[str, En
     own = conditions_of(job, knowledge)
     wanted = witnesses_of(job, knowledge)
     said = {
-        x.data.step: x
-        for x in job.times[number]
-        if x.kind == "proof_step" and (x.data.step in wanted or x.data.step == COMPLAINT)
+        entry.data.step: entry
+        for entry in job.times[number]
+        if entry.kind == "proof_step" and (entry.data.step in wanted or entry.data.step == COMPLAINT)
     }
     return {
-        c: said[c] if c in said else said[COMPLAINT]
-        for c in wanted
-        if c in said or COMPLAINT in said and c in own
+        cause: said[cause] if cause in said else said[COMPLAINT]
+        for cause in wanted
+        if cause in said or COMPLAINT in said and cause in own
     }
 
 
@@ -249,13 +249,13 @@ def _without_code_return(evidence: list[Evidence]) -> list[Evidence]:
 def passes(job: Job, knowledge: Knowledge, number: int, condition: str) -> list[Entry]:
     """The times a condition was passed in one time of a job, since it last failed."""
     entries: list[Entry] = []
-    for x in job.times[number]:
+    for entry in job.times[number]:
         if (
-            x.kind == "proof_step"
-            and x.data.step in (condition, COMPLAINT)
-            and counts(job, knowledge.proofs.conditions[condition], x)
+            entry.kind == "proof_step"
+            and entry.data.step in (condition, COMPLAINT)
+            and counts(job, knowledge.proofs.conditions[condition], entry)
         ):
-            entries = [*entries, x] if x.data.result == "pass" else []
+            entries = [*entries, entry] if entry.data.result == "pass" else []
     return entries
 
 

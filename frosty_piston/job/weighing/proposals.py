@@ -167,8 +167,8 @@ class Proposals:
         dead = not self.job.repairs and any(s in self.job.complaints for s in ("no_start", "no_start_cold"))
         told = {
             shape.told_by
-            for s in (self.job.symptoms if self.suspicion.before is None else ())
-            if (shape := self.knowledge.symptoms[s]).told_whole
+            for symptom in (self.job.symptoms if self.suspicion.before is None else ())
+            if (shape := self.knowledge.symptoms[symptom]).told_whole
         }
         missing: dict[str, LeftOut] = {}
         alive = self._alive()
@@ -232,9 +232,9 @@ class Proposals:
             return 1.0
         here = (v for v in self.verdicts if v.test == known.test)
         read = {
-            v.where.get("cylinder")
-            for v in here
-            if v.judgement.verdict in DECIDED and belongs(self.job, self.knowledge, known, v)
+            verdict.where.get("cylinder")
+            for verdict in here
+            if verdict.judgement.verdict in DECIDED and belongs(self.job, self.knowledge, known, verdict)
         }
         return max(LEAST_LEFT, 1 - len(read - {None}) / self.job.cylinders)
 
@@ -294,9 +294,11 @@ class Proposals:
         for test in {v.test for v in self.verdicts if v.judgement.verdict == "unclear"}:
             for known in self.knowledge.findings.get(test, ()):
                 here = [
-                    v
-                    for v in self.verdicts
-                    if v.test == test and not v.left and belongs(self.job, self.knowledge, known, v)
+                    verdict
+                    for verdict in self.verdicts
+                    if verdict.test == test
+                    and not verdict.left
+                    and belongs(self.job, self.knowledge, known, verdict)
                 ]
                 whole = known.shape.covers != "cylinders" or len(here) >= (self.job.engine.cylinders or 0)
                 if any(v.judgement.verdict == "unclear" for v in here) and (
@@ -318,13 +320,17 @@ class Proposals:
         least = LEAST_BESIDE if odds.max() > STANDS_OUT else LEAST_ODDS
         open_still = {f for e in suspicion.unexplained_findings if e.finding for f in e.finding.shows}
         return {
-            f
-            for f, p, explains in zip(suspicion.space.faults, odds, suspicion.explains, strict=True)
-            if p >= (LEAST_ODDS if f in open_still else least)
+            fault
+            for fault, chance, explains in zip(suspicion.space.faults, odds, suspicion.explains, strict=True)
+            if chance >= (LEAST_ODDS if fault in open_still else least)
             and (
                 explains
                 or wide
-                and (not regimes or not self.knowledge.regimes[f] or regimes & self.knowledge.regimes[f])
+                and (
+                    not regimes
+                    or not self.knowledge.regimes[fault]
+                    or regimes & self.knowledge.regimes[fault]
+                )
             )
         }
 
@@ -397,13 +403,13 @@ class Proposals:
             c.test, table=outcome_chances(self.suspicion.space, self._presence.to_come(c.known), rows)
         )
 
-    def _tells(self, p: Proposal) -> bool:
+    def _tells(self, proposal: Proposal) -> bool:
         """Whether a test would tell something. Experience alone never takes one off the list: what would tell
         something without it stays."""
-        if p.bits >= LEAST_GAIN_BITS or not self._unswayed:
-            return p.bits >= LEAST_GAIN_BITS
+        if proposal.bits >= LEAST_GAIN_BITS or not self._unswayed:
+            return proposal.bits >= LEAST_GAIN_BITS
         rows, belief = self._unswayed
-        test = self._unswayed_test(self.candidates[p.test], rows)
+        test = self._unswayed_test(self.candidates[proposal.test], rows)
         return information(belief, test.table)[0] >= LEAST_GAIN_BITS
 
     def _telling(self) -> Iterator[NextTest]:
@@ -416,18 +422,18 @@ class Proposals:
         # What is all but certain is read at itself before it is pulled: as quick as the best, it goes first.
         quick = short[0].minutes + AS_QUICK_MIN if short else 0.0
         short.sort(key=lambda p: p.minutes > quick or self.candidates[p.test].test.anyway < ALL_BUT_CERTAIN)
-        for p in [*short, *long]:
-            c = self.candidates[p.test]
-            key = (c.known.test, tuple(c.where.items()))
-            if key in places or not self._tells(p) or not self._moves_anything(c):
+        for proposal in [*short, *long]:
+            candidate = self.candidates[proposal.test]
+            key = (candidate.known.test, tuple(candidate.where.items()))
+            if key in places or not self._tells(proposal) or not self._moves_anything(candidate):
                 continue
-            if lever and self.knowledge.tests[c.known.test].runs:
+            if lever and self.knowledge.tests[candidate.known.test].runs:
                 lever = False
                 places.add((LEVER, ()))
                 yield self._lever()
             if key not in places:
                 places.add(key)
-                yield self._next(c, p)
+                yield self._next(candidate, proposal)
 
     def _lever(self) -> NextTest:
         """The emergency lever, before anything runs."""
@@ -465,32 +471,34 @@ class Proposals:
             self._worded[p.test] = self._in_words(c, p)
         return self._worded[p.test]
 
-    def _in_words(self, c: _Candidate, p: Proposal) -> NextTest:
-        shape = self.knowledge.tests[c.known.test]
+    def _in_words(self, candidate: _Candidate, proposal: Proposal) -> NextTest:
+        shape = self.knowledge.tests[candidate.known.test]
         along = tuple(
-            dict.fromkeys(t for i in p.along if (t := self._short(self.candidates[i])) != self._short(c))
+            dict.fromkeys(
+                t for i in proposal.along if (t := self._short(self.candidates[i])) != self._short(candidate)
+            )
         )
         return NextTest(
-            c.known.test,
-            self._title(c),
-            c.where,
-            minutes=self._minutes(c.way),
-            access=c.way.access,
-            gain_bits=p.bits,
-            because=self._promise(c, along),
+            candidate.known.test,
+            self._title(candidate),
+            candidate.where,
+            minutes=self._minutes(candidate.way),
+            access=candidate.way.access,
+            gain_bits=proposal.bits,
+            because=self._promise(candidate, along),
             cautions=tuple(shape.cautions),
             tools=tuple(shape.tools),
             along=along,
         )
 
-    def _title(self, c: _Candidate) -> str:
-        shape = self.knowledge.tests[c.known.test]
-        if c.way.point in shape.at:
-            spot = shape.at[c.way.point].title
-        elif "node" in c.where:
-            spot = self._called(c.where["node"])
+    def _title(self, candidate: _Candidate) -> str:
+        shape = self.knowledge.tests[candidate.known.test]
+        if candidate.way.point in shape.at:
+            spot = shape.at[candidate.way.point].title
+        elif "node" in candidate.where:
+            spot = self._called(candidate.where["node"])
         else:
-            spot = c.where.get("channel", "").replace("_", " ")
+            spot = candidate.where.get("channel", "").replace("_", " ")
         repeats = not spot or spot.lower() in shape.title.lower()
         return shape.title if repeats else f"{shape.title}, {inside(spot)}"
 
@@ -531,13 +539,13 @@ class Proposals:
         fault, high, low = self._moved_most(c)
         return len({percent(high), percent(low), percent(float(self._now[fault]))}) > 1
 
-    def _promise(self, c: _Candidate, along: tuple[str, ...]) -> str:
+    def _promise(self, candidate: _Candidate, along: tuple[str, ...]) -> str:
         """Why a test is worth its minutes, as a colleague would say it."""
-        fault, high, low = self._moved_most(c)
+        fault, high, low = self._moved_most(candidate)
         now = self._now
         name = inside(self.knowledge.faults[self.suspicion.space.faults[fault]].title)
         stood = percent(float(now[fault]))
-        minutes = round(self._minutes(c.way))
+        minutes = round(self._minutes(candidate.way))
         text = "A minute" if minutes <= 1 else f"{minutes} minutes"
         condemns = high >= CONDEMNS_FROM and now[fault] <= OPEN_UP_TO
         clears = self.words.clears(low, float(now[fault]))
@@ -555,13 +563,13 @@ class Proposals:
             text += f", and it moves “{name}” from {stood} up to {percent(high)}"
             text += f" or down to {percent(low)}."
         opens = [
-            inside(self.knowledge.access[x].title)
-            for x in c.way.access
-            if self.still.get(x, 0) > 1 and x not in (a.COLD, a.HOT)
+            inside(self.knowledge.access[access].title)
+            for access in candidate.way.access
+            if self.still.get(access, 0) > 1 and access not in (a.COLD, a.HOT)
         ]
         if along and opens:
             text += f" {sentence(opens[0])} pays for more: {', '.join(along)}."
-        if a.COLD in c.way.access and a.COLD in self.still:
+        if a.COLD in candidate.way.access and a.COLD in self.still:
             text += " Needs a cold engine: plan it for the morning."
         return text
 
@@ -571,13 +579,13 @@ class Proposals:
         at = self.suspicion.space.place[fault]
         now = float(self._now[at])
         by_test: dict[tuple[object, ...], tuple[int, int, float, float]] = {}
-        for number, c in enumerate(self.candidates):
-            outcomes, after = self._after(c)
-            for i in np.flatnonzero(outcomes >= LEAST_CHANCE):
-                odds = float(after[i, at])
-                key = (c.known.test, tuple(c.where.items()), odds > now)
+        for number, candidate in enumerate(self.candidates):
+            outcomes, after = self._after(candidate)
+            for index in np.flatnonzero(outcomes >= LEAST_CHANCE):
+                odds = float(after[index, at])
+                key = (candidate.known.test, tuple(candidate.where.items()), odds > now)
                 if key not in by_test or abs(odds - now) > abs(by_test[key][3] - now):
-                    by_test[key] = (number, int(i), float(outcomes[i]), odds)
+                    by_test[key] = (number, int(index), float(outcomes[index]), odds)
         told = sorted(by_test.values(), key=lambda s: -abs(s[3] - now))
         told = [s for s in told if abs(s[3] - now) > LEAST_SWING]
         if most is not None:
@@ -603,16 +611,16 @@ class Proposals:
         at = self.suspicion.space.place[leading]
         now = float(self._now[at])
         best = None
-        for number, c in enumerate(self.candidates):
-            minutes = self._minutes(c.way)
-            if leading not in c.known.finding.shows or best is not None and minutes >= best[0]:
+        for number, candidate in enumerate(self.candidates):
+            minutes = self._minutes(candidate.way)
+            if leading not in candidate.known.finding.shows or best is not None and minutes >= best[0]:
                 continue
-            outcomes, after = self._after(c)
+            outcomes, after = self._after(candidate)
             if self.words.clears(float(after[0, at]), now):
                 best = (
                     minutes,
                     number,
-                    _word(c.known.finding.outcomes[0]),
+                    _word(candidate.known.finding.outcomes[0]),
                     float(outcomes[0]),
                     float(after[0, at]),
                 )
@@ -725,20 +733,20 @@ def _still_standing(suspicion: Suspicion) -> list[Evidence]:
     return standing
 
 
-def _proves(e: Evidence, faults: Sequence[str]) -> bool:
+def _proves(evidence: Evidence, faults: Sequence[str]) -> bool:
     """Whether a finding speaks for one of some faults."""
-    if e.finding is None:
+    if evidence.finding is None:
         return False
-    at = e.finding.outcomes.index(e.outcome)
-    rows = [e.finding.shows[f] for f in faults if f in e.finding.shows]
-    return at > 0 and any(row[at] > EXPLAINS_RATIO * e.finding.general[at] for row in rows)
+    at = evidence.finding.outcomes.index(evidence.outcome)
+    rows = [evidence.finding.shows[f] for f in faults if f in evidence.finding.shows]
+    return at > 0 and any(row[at] > EXPLAINS_RATIO * evidence.finding.general[at] for row in rows)
 
 
-def _by_circuit_code(e: Evidence, faults: Sequence[str]) -> bool:
+def _by_circuit_code(evidence: Evidence, faults: Sequence[str]) -> bool:
     """Whether a circuit code speaks for one of some faults: the wire stands beside the part in its group."""
-    if e.finding is None or not _is_circuit_code(e.finding):
+    if evidence.finding is None or not _is_circuit_code(evidence.finding):
         return False
-    return any(f in e.finding.shows for f in faults if f != SENSOR_WIRE)
+    return any(f in evidence.finding.shows for f in faults if f != SENSOR_WIRE)
 
 
 def _is_circuit_code(finding: Finding) -> bool:
@@ -747,8 +755,8 @@ def _is_circuit_code(finding: Finding) -> bool:
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:
     return any(
-        e.finding
-        and e.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp"))
-        and e.outcome not in ("sound", "not_open", NOT_SEEN)
-        for e in evidence
+        piece.finding
+        and piece.finding.id.startswith(("glow_resistance", "glow_current", "glow_lamp"))
+        and piece.outcome not in ("sound", "not_open", NOT_SEEN)
+        for piece in evidence
     )

@@ -70,11 +70,11 @@ def stopped_by_hand(job: Job) -> bool:
 def measures_on(job: Job) -> list[Entry[Action]]:
     """The temporary measures that were brought in and not taken off again."""
     on: dict[str, Entry[Action]] = {}
-    for x in job.of(Action):
-        if x.data.temporary and x.data.repair is None:
-            on[x.data.what] = x
-        elif x.data.action == "removed":
-            on.pop(x.data.what, None)
+    for action in job.of(Action):
+        if action.data.temporary and action.data.repair is None:
+            on[action.data.what] = action
+        elif action.data.action == "removed":
+            on.pop(action.data.what, None)
     return list(on.values())
 
 

@@ -107,16 +107,16 @@ def _together(knowledge: Knowledge, faults: tuple[str, ...]) -> np.ndarray:
     there; two states of one thing are never there at once."""
     place = {f: i for i, f in enumerate(faults)}
     bonds = np.ones((len(faults), len(faults)))
-    for f in faults:
-        for cause, chance in knowledge.upstream[f].items():
+    for fault in faults:
+        for cause, chance in knowledge.upstream[fault].items():
             if cause in place:
-                times = max(1.0, chance / (knowledge.faults[f].per_thousand / 1000))
-                bonds[place[f], place[cause]] = bonds[place[cause], place[f]] = max(
-                    times, bonds[place[f], place[cause]]
+                times = max(1.0, chance / (knowledge.faults[fault].per_thousand / 1000))
+                bonds[place[fault], place[cause]] = bonds[place[cause], place[fault]] = max(
+                    times, bonds[place[fault], place[cause]]
                 )
-        for other in knowledge.faults[f].never_with:
+        for other in knowledge.faults[fault].never_with:
             if other in place:
-                bonds[place[f], place[other]] = bonds[place[other], place[f]] = NEVER_TOGETHER
+                bonds[place[fault], place[other]] = bonds[place[other], place[fault]] = NEVER_TOGETHER
     return bonds
 
 
@@ -177,10 +177,10 @@ class Suspicion:
         tests = self.knowledge.tests
         # What was found sound names nothing: a good brake pedal brings no vacuum faults among the suspects.
         named = "hard_brake_pedal" in self.job.symptoms or any(
-            tests[x.data.test].system == VACUUM
-            and tests[x.data.test].outcomes.get(getattr(x.data, "outcome", None) or "") != "sound"
-            for x in self.job.tape
-            if isinstance(x.data, Reading | Outcome)
+            tests[entry.data.test].system == VACUUM
+            and tests[entry.data.test].outcomes.get(getattr(entry.data, "outcome", None) or "") != "sound"
+            for entry in self.job.tape
+            if isinstance(entry.data, Reading | Outcome)
         )
         return _engine(self.knowledge, possible_faults(self.knowledge, self.job.engine, named))
 
@@ -212,11 +212,11 @@ class Suspicion:
         one that never did: there the complaint came from something unlisted, and no repair took it away."""
         share = self._unexplained_before
         rows = []
-        for e in self.evidence:
-            if e.if_left is None or self.left is None:
-                rows.append(e.log_likelihood(self.space))
+        for piece in self.evidence:
+            if piece.if_left is None or self.left is None:
+                rows.append(piece.log_likelihood(self.space))
                 continue
-            row, share = said_by_proof(self.left, share, *e.if_left)
+            row, share = said_by_proof(self.left, share, *piece.if_left)
             rows.append(np.log(row).astype(np.float32))
         return rows, share
 
@@ -332,17 +332,17 @@ class Suspicion:
         listed = []
         for index, fault in enumerate(self.space.faults):
             pro, con = self._moved(index, fault)
-            p = float(self.weighed.faults[index])
+            chance = float(self.weighed.faults[index])
             because = self._carried_because(fault)
-            because += _because(knowledge.faults[fault].shows, pro, con, p, self._told_before(fault))
-            beside = self._beside_leading(index, fault, p)
-            because += beside or self._left_over(p, bool(pro))
+            because += _because(knowledge.faults[fault].shows, pro, con, chance, self._told_before(fault))
+            beside = self._beside_leading(index, fault, chance)
+            because += beside or self._left_over(chance, bool(pro))
             listed.append(
                 Suspect(
                     fault,
                     knowledge.faults[fault].title,
                     knowledge.fault_system[fault],
-                    probability=p,
+                    probability=chance,
                     speaks_for=pro,
                     speaks_against=con,
                     because=because,
@@ -388,11 +388,11 @@ class Suspicion:
             return f" It comes with “{other}”: without that it would stand at {percent(alone)}."
         return ""
 
-    def _left_over(self, p: float, told: bool) -> str:
+    def _left_over(self, chance: float, told: bool) -> str:
         """That a fault which nothing speaks for stands as high as it does since others are cleared."""
-        if told or self.before is not None or p < WORTH_SAYING:
+        if told or self.before is not None or chance < WORTH_SAYING:
             return ""
-        return f" {percent(p)} is left of it as others are cleared."
+        return f" {percent(chance)} is left of it as others are cleared."
 
     def _carried_because(self, fault: str) -> str:
         """What the repair before this time did to a fault, in words."""
@@ -420,9 +420,9 @@ class Suspicion:
     def _moved(self, index: int, fault: str) -> tuple[tuple[Moved, ...], tuple[Moved, ...]]:
         bits = self.weighed.moved[:, index]
         moved = [
-            Moved(e.entries, e.says, float(bits[i]), because, e.pattern)
+            Moved(piece.entries, piece.says, float(bits[i]), because, piece.pattern)
             for i in np.flatnonzero(np.abs(bits) > MOVED_BITS)
-            if (because := (e := self.evidence[i]).reason(fault, bits[i] > 0)) is not None
+            if (because := (piece := self.evidence[i]).reason(fault, bits[i] > 0)) is not None
         ]
         return tuple(sorted((m for m in moved if m.bits > 0), key=lambda m: -m.bits)), tuple(
             sorted((m for m in moved if m.bits < 0), key=lambda m: m.bits)
@@ -440,11 +440,11 @@ class Suspicion:
     def _explained_by(self, evidence: Iterable[Evidence]) -> np.ndarray:
         """Which faults explain something of some evidence, shape (F,)."""
         explained = np.zeros(len(self.space.faults), bool)
-        for e in evidence:
-            at = e.finding.outcomes.index(e.outcome) if e.finding else 0
-            if e.finding and at:
-                for fault, row in e.finding.shows.items():
-                    if fault in self.space.place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
+        for piece in evidence:
+            at = piece.finding.outcomes.index(piece.outcome) if piece.finding else 0
+            if piece.finding and at:
+                for fault, row in piece.finding.shows.items():
+                    if fault in self.space.place and row[at] > EXPLAINS_RATIO * piece.finding.general[at]:
                         explained[self.space.place[fault]] = True
         return explained
 
@@ -465,14 +465,14 @@ class Suspicion:
         what is left is told by chance, or something that no test here shows."""
         return tuple(e for e in self.unexplained_findings if self._may_bring(e) >= STILL_OPEN)
 
-    def _may_bring(self, e: Evidence) -> float:
+    def _may_bring(self, evidence: Evidence) -> float:
         """The chance that any fault is there that would bring a finding."""
-        assert e.finding is not None
-        at = e.finding.outcomes.index(e.outcome)
+        assert evidence.finding is not None
+        at = evidence.finding.outcomes.index(evidence.outcome)
         place = self.space.place
         brings = np.zeros(len(self.space.names) + 1, bool)
-        for fault, row in e.finding.shows.items():
-            if fault in place and row[at] > EXPLAINS_RATIO * e.finding.general[at]:
+        for fault, row in evidence.finding.shows.items():
+            if fault in place and row[at] > EXPLAINS_RATIO * evidence.finding.general[at]:
                 brings[place[fault]] = True
         return float(self.weighed.sets[brings[self.space.held].any(axis=1)].sum())
 
@@ -557,13 +557,13 @@ class Suspicion:
             f"{'Ask again' if self._repeat_min(again) < 1 else 'Repeat first'}: {again.says.split(':')[0]}.",
         )
 
-    def _repeat_min(self, e: Evidence) -> float:
+    def _repeat_min(self, evidence: Evidence) -> float:
         """What it takes to repeat a finding; a word of the driver is asked again, a code is read again."""
-        assert e.finding is not None
-        test = self.knowledge.tests.get(e.finding.id.split(".")[0])
+        assert evidence.finding is not None
+        test = self.knowledge.tests.get(evidence.finding.id.split(".")[0])
         if test:
             return test.minutes
-        if e.finding.id.startswith("codes."):
+        if evidence.finding.id.startswith("codes."):
             return 2.0
         return 0.5
 
@@ -600,20 +600,22 @@ def _told(moved: tuple[Moved, ...]) -> str:
     return "; ".join(m.says + (f" ({m.because})" if m.because else "") for m in moved[:3])
 
 
-def _nothing_says(p: float, since: bool) -> str:
+def _nothing_says(chance: float, since: bool) -> str:
     if since:
         return "Nothing found since speaks for it."
-    if p < WORTH_SAYING:
-        return f"Nothing found speaks for it; {percent(p)} is what its base rate leaves."
+    if chance < WORTH_SAYING:
+        return f"Nothing found speaks for it; {percent(chance)} is what its base rate leaves."
     return "Nothing found speaks for it by itself."
 
 
-def _because(shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], p: float, before: str | None) -> str:
+def _because(
+    shows: str, pro: tuple[Moved, ...], con: tuple[Moved, ...], chance: float, before: str | None
+) -> str:
     """Why a fault stands as it does. `before`: what was found of it before the repairs, None without one."""
     earlier = f" Before the repair: {before}." if before else ""
     if before is not None and not pro and not con:
-        return f"{percent(p)} is what is left; nothing found since moves it.{earlier}"
-    sentence = f"For it: {_told(pro)}." if pro else _nothing_says(p, before is not None)
+        return f"{percent(chance)} is what is left; nothing found since moves it.{earlier}"
+    sentence = f"For it: {_told(pro)}." if pro else _nothing_says(chance, before is not None)
     if con:
         sentence += f" Against it: {_told(con)}."
     return sentence + earlier + (f" It shows as: {shows}." if not pro and shows else "")

@@ -26,9 +26,10 @@ def part_or_turbo(assessed: Assessed) -> TurboAnswer:
     """Return whether the actuator alone is at fault or the vane mechanism with it, from what stands on the
     tape."""
     said = {
-        v.test: v.judgement.cls
-        for v in assessed.now
-        if v.test in (SWEEP, LEVER, WATCH) and v.where.get("node", "turbo_actuator") == "turbo_actuator"
+        verdict.test: verdict.judgement.cls
+        for verdict in assessed.now
+        if verdict.test in (SWEEP, LEVER, WATCH)
+        and verdict.where.get("node", "turbo_actuator") == "turbo_actuator"
     }
     sweep = said.get(SWEEP)
     lever = said.get(LEVER)

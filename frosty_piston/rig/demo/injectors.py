@@ -99,11 +99,13 @@ def hot_piezo(now: datetime) -> dict[str, Any]:
     tape.at(50)
     stacks = injector_set("rail_piezo", 3, np.random.default_rng(SEED))
     stacks.opens_at_c = {2: OPENS_AT_C}
-    for c in range(1, 4):
-        kohm = round(stacks.resistance_ohm(c, 20.0) / 1000)
-        tape.reading("injector_resistance", float(kohm), "kohm", cylinder=c)
-    for c in range(1, 4):
-        tape.reading("injector_insulation", round(stacks.body_mohm(c, 20.0)), "Mohm", cylinder=c)
+    for cylinder in range(1, 4):
+        kohm = round(stacks.resistance_ohm(cylinder, 20.0) / 1000)
+        tape.reading("injector_resistance", float(kohm), "kohm", cylinder=cylinder)
+    for cylinder in range(1, 4):
+        tape.reading(
+            "injector_insulation", round(stacks.body_mohm(cylinder, 20.0)), "Mohm", cylinder=cylinder
+        )
     tape.at((now - tape.start).total_seconds() / 60 - 8)
     assert math.isinf(stacks.resistance_ohm(2, HOT_C))
     tape.add(

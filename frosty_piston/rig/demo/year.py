@@ -22,8 +22,8 @@ def true_rates(
     """How often each fault really comes to one workshop: the general rates, each off by a factor of its
     own."""
     rates = {
-        f: shape.per_thousand * draw.lognormvariate(0.0, spread)
-        for f, shape in knowledge.faults.items()
+        fault: shape.per_thousand * draw.lognormvariate(0.0, spread)
+        for fault, shape in knowledge.faults.items()
         if not card.rules_out(shape.needs)
     }
     total = sum(rates.values())

@@ -25,8 +25,8 @@ from . import (
 from .bench import Bench, steps_of
 
 BENCHES: dict[str, Bench] = {
-    m.__name__.rpartition(".")[2]: m.BENCH
-    for m in (
+    module.__name__.rpartition(".")[2]: module.BENCH
+    for module in (
         glow,
         relay,
         battery,

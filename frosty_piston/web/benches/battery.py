@@ -33,12 +33,12 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     crank = [
         Cell(
             "battery_crank",
-            f"Battery {n} cranking" if batteries > 1 else "Battery cranking",
+            f"Battery {number} cranking" if batteries > 1 else "Battery cranking",
             "V",
-            {"point": f"battery_{n}"},
+            {"point": f"battery_{number}"},
             "starter turning",
         )
-        for n in range(1, batteries + 1)
+        for number in range(1, batteries + 1)
     ]
     speed = [Cell("crank_speed", "Cranking speed", "rpm", {}, "live data")]
     drops = [
@@ -47,9 +47,11 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     ]
     aid = [v for v in record.assessed.now if v.test == "start_aid_compare"]
     hours = [
-        x.data.conditions.soaked_h
-        for x in job.of(Reading)
-        if x.data.test == "cold_soak_temps" and x.data.conditions and x.data.conditions.soaked_h is not None
+        reading.data.conditions.soaked_h
+        for reading in job.of(Reading)
+        if reading.data.test == "cold_soak_temps"
+        and reading.data.conditions
+        and reading.data.conditions.soaked_h is not None
     ]
     if soaked_h is not None:
         stood = soaked_h

@@ -20,8 +20,8 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     """The pressures of the key-on test on one axis with the band they should agree in, and the leak-down of
     the last leak test."""
     read = {
-        c: last_read(record, "key_on_pressures", "kPa", channel=c)
-        for c in ("barometer", "manifold", "exhaust")
+        channel: last_read(record, "key_on_pressures", "kPa", channel=channel)
+        for channel in ("barometer", "manifold", "exhaust")
     }
     known = [v for v in read.values() if v is not None]
     agree_kpa = record.assessed.readings.limits(AirLimits).agree_kpa

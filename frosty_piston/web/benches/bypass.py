@@ -21,8 +21,8 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     return {
         "stands": (
             [
-                {"name": name, "percent": plain(round(p)), "plate": plate(p)}
-                for name, p in zip(("idle", "driving"), stands, strict=True)
+                {"name": name, "percent": plain(round(stand)), "plate": plate(stand)}
+                for name, stand in zip(("idle", "driving"), stands, strict=True)
             ]
             if stands
             else []

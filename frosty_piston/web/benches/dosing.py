@@ -39,9 +39,9 @@ def frozen(record: JobRecord) -> bool:
     at = record.job.position
     running = {x.id for x in open_waits(record.job)}
     thawed = [
-        x
-        for x in record.job.of(Wait)
-        if x.data.wait == "thaw" and x.data.state == "started" and at[x.id] > at[ambient.id]
+        wait
+        for wait in record.job.of(Wait)
+        if wait.data.wait == "thaw" and wait.data.state == "started" and at[wait.id] > at[ambient.id]
     ]
     return not any(x.id not in running or (x.data.until and x.data.until <= now()) for x in thawed)
 
@@ -104,8 +104,8 @@ def sources(workshop: Workshop) -> list[dict[str, Any]]:
             if failed:
                 bad.setdefault(key, set()).add(row.id)
     return [
-        {"source": s, "fillings": n, "jobs": len(jobs[s]), "bad": len(bad.get(s, ()))}
-        for s, n in sorted(fillings.items(), key=lambda x: (-len(bad.get(x[0], ())), x[0].casefold()))
+        {"source": source, "fillings": n, "jobs": len(jobs[source]), "bad": len(bad.get(source, ()))}
+        for source, n in sorted(fillings.items(), key=lambda x: (-len(bad.get(x[0], ())), x[0].casefold()))
     ]
 
 

@@ -43,9 +43,11 @@ OIL = (
 def zero_of(assessed: Assessed) -> float:
     """What the sensor shows with the key on and the engine off, kPa."""
     read = [
-        x
-        for x in assessed.job.of(Reading)
-        if x.data.test == "key_on_pressures" and x.data.where.channel == "differential" and x.data.is_figure
+        reading
+        for reading in assessed.job.of(Reading)
+        if reading.data.test == "key_on_pressures"
+        and reading.data.where.channel == "differential"
+        and reading.data.is_figure
     ]
     return convert(float(read[-1].data.value), read[-1].data.unit, "kPa") if read else 0.0
 
@@ -189,9 +191,9 @@ def _apart(record: JobRecord, workshop: Workshop) -> str:
 def _ash_read(assessed: Assessed) -> float | None:
     """The ash mass that was read last, g."""
     read = [
-        convert(float(x.data.value), x.data.unit, "g")
-        for x in assessed.job.of(Reading)
-        if x.data.test == STATE and x.data.where.channel == "ash_mass" and x.data.is_figure
+        convert(float(reading.data.value), reading.data.unit, "g")
+        for reading in assessed.job.of(Reading)
+        if reading.data.test == STATE and reading.data.where.channel == "ash_mass" and reading.data.is_figure
     ]
     return read[-1] if read else None
 
@@ -261,8 +263,8 @@ def _causes(record: JobRecord, workshop: Workshop) -> list[dict[str, str]]:
     """The causes of soot, each with what was said of it."""
     said = {x.data.cause: "found" if x.data.found else "not_found" for x in record.job.of(SootCause)}
     return [
-        {"id": key, "title": c.title, "look": c.look, "said": said.get(key, "")}
-        for key, c in workshop.knowledge.soot.causes.items()
+        {"id": key, "title": cause.title, "look": cause.look, "said": said.get(key, "")}
+        for key, cause in workshop.knowledge.soot.causes.items()
     ]
 
 

@@ -41,13 +41,13 @@ def _figures(record: JobRecord, test: str, *names: str) -> list[str]:
 
 
 def _supply_bar(record: JobRecord) -> str:
-    for x in reversed(list(record.job.of(Reading, Outcome))):
-        if x.data.test != PLACES["supply"]:
+    for entry in reversed(list(record.job.of(Reading, Outcome))):
+        if entry.data.test != PLACES["supply"]:
             continue
-        if x.kind == "outcome" and x.data.figures and "bar" in x.data.figures:
-            return plain(float(x.data.figures["bar"]))
-        if x.kind == "reading" and x.data.is_figure:
-            return plain(round(convert(float(x.data.value), x.data.unit, "bar"), 2))
+        if entry.kind == "outcome" and entry.data.figures and "bar" in entry.data.figures:
+            return plain(float(entry.data.figures["bar"]))
+        if entry.kind == "reading" and entry.data.is_figure:
+            return plain(round(convert(float(entry.data.value), entry.data.unit, "bar"), 2))
     return ""
 
 

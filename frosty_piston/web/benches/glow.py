@@ -61,8 +61,14 @@ def view(
     if method == "ohm":
         warm = {} if part_c is None else {"part_c": part_c}
         cells = [
-            Cell("glow_resistance", f"Cylinder {c}", "ohm", {"point": point, "cylinder": c}, conditions=warm)
-            for c in order
+            Cell(
+                "glow_resistance",
+                f"Cylinder {cylinder}",
+                "ohm",
+                {"point": point, "cylinder": cylinder},
+                conditions=warm,
+            )
+            for cylinder in order
         ]
     elif method == "current":
         cells = [
@@ -144,42 +150,48 @@ def _wanted(record: JobRecord, test: str, point: str) -> set[int]:
         and v.judgement.verdict in ("failed", "marginal")
     }
     tried = {
-        int(str(v.where["cylinder"]))
-        for v in record.assessed.now
-        if v.test == test and "cylinder" in v.where and v.where.get("point") in (None, point)
+        int(str(verdict.where["cylinder"]))
+        for verdict in record.assessed.now
+        if verdict.test == test
+        and "cylinder" in verdict.where
+        and verdict.where.get("point") in (None, point)
     }
     return poor - tried
 
 
 def _other_points(record: JobRecord, point: str) -> dict[int, list[str]]:
     elsewhere: dict[int, list[str]] = {}
-    for v in record.assessed.now:
+    for verdict in record.assessed.now:
         if (
-            v.test == "glow_resistance"
-            and v.where.get("point") not in (point, None)
-            and "cylinder" in v.where
+            verdict.test == "glow_resistance"
+            and verdict.where.get("point") not in (point, None)
+            and "cylinder" in verdict.where
         ):
-            figure = v.judgement.cls if v.judgement.value is None else f"{plain(v.judgement.value)} Ω"
-            elsewhere.setdefault(int(str(v.where["cylinder"])), []).append(
-                f"{figure} at {POINT_WORDS[str(v.where['point'])]}"
+            figure = (
+                verdict.judgement.cls
+                if verdict.judgement.value is None
+                else f"{plain(verdict.judgement.value)} Ω"
+            )
+            elsewhere.setdefault(int(str(verdict.where["cylinder"])), []).append(
+                f"{figure} at {POINT_WORDS[str(verdict.where['point'])]}"
             )
     return elsewhere
 
 
 def _outcomes(record: JobRecord, test: str, order: list[int], point: str) -> list[dict[str, Any]]:
     rows = []
-    for c in order:
+    for cylinder in order:
         mine = [
-            v
-            for v in record.assessed.now
-            if v.test == test
-            and v.where.get("cylinder") == c
-            and (test != "glow_lamp_test" or v.where.get("point") == point)
+            verdict
+            for verdict in record.assessed.now
+            if verdict.test == test
+            and verdict.where.get("cylinder") == cylinder
+            and (test != "glow_lamp_test" or verdict.where.get("point") == point)
         ]
         entry = next((x for x in record.job.live if mine and x.id == mine[-1].entries[0]), None)
         rows.append(
             {
-                "cylinder": c,
+                "cylinder": cylinder,
                 "verdict": mine[-1] if mine else None,
                 "outcome": entry.data.outcome if entry else "",
             }

@@ -71,12 +71,12 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
             cells = [
                 Cell(
                     test,
-                    f"Cylinder {c}",
+                    f"Cylinder {cylinder}",
                     _unit(record, workshop, test),
-                    {"cylinder": c},
+                    {"cylinder": cylinder},
                     conditions={**({"part_hot": True} if hot else {}), **heat[hot]},
                 )
-                for c in cylinders
+                for cylinder in cylinders
             ]
             title = SHORT.get(test, knowledge.tests[test].short_title)
             if test == RESISTANCE:
@@ -113,11 +113,11 @@ def _counted(record: JobRecord) -> dict[str, Any]:
     rates = _rates(record)
     if all(r is None for r in rates):
         return {}
-    u = max(FINEST_COUNT, 0.33 * median([r for r in rates if r is not None]))
+    unsure = max(FINEST_COUNT, 0.33 * median([r for r in rates if r is not None]))
     return {
         "title": SHORT[COUNTS],
         "cells": [],
-        "standing": standings(rates, u),
+        "standing": standings(rates, unsure),
         "read": len([r for r in rates if r is not None]),
     }
 
@@ -135,17 +135,17 @@ def _count_rows(record: JobRecord) -> list[dict[str, Any]]:
     """Each cylinder with its latest counter, and what it is worth."""
     by_cylinder = {v.where.get("cylinder"): v for v in record.assessed.now if v.test == COUNTS}
     counted = {
-        x.data.where.cylinder: (x.data.figures or {}).get("count")
-        for x in record.job.of(Outcome)
-        if x.data.test == COUNTS
+        outcome.data.where.cylinder: (outcome.data.figures or {}).get("count")
+        for outcome in record.job.of(Outcome)
+        if outcome.data.test == COUNTS
     }
     return [
         {
-            "cylinder": c,
-            "text": plain(float(n)) if (n := counted.get(c)) is not None else "",
-            "verdict": by_cylinder[c].judgement if c in by_cylinder else None,
+            "cylinder": cylinder,
+            "text": plain(float(n)) if (n := counted.get(cylinder)) is not None else "",
+            "verdict": by_cylinder[cylinder].judgement if cylinder in by_cylinder else None,
         }
-        for c in range(1, record.job.cylinders + 1)
+        for cylinder in range(1, record.job.cylinders + 1)
     ]
 
 
@@ -158,13 +158,13 @@ def _retest(record: JobRecord, knowledge: Knowledge, named: tuple[int, ...]) -> 
     hot = {v.where.get("cylinder") for v in read if v.hot}
     waits = [
         {
-            "says": x.data.what,
-            "until": x.data.until,
-            "over": x.data.until is not None and x.data.until <= now(),
-            "cylinder": x.data.where.cylinder if x.data.where else None,
+            "says": wait.data.what,
+            "until": wait.data.until,
+            "over": wait.data.until is not None and wait.data.until <= now(),
+            "cylinder": wait.data.where.cylinder if wait.data.where else None,
         }
-        for x in open_waits(job)
-        if x.data.test == RESISTANCE
+        for wait in open_waits(job)
+        if wait.data.test == RESISTANCE
     ]
     over = [x for x in job.of(Wait) if x.data.test == RESISTANCE and x.data.state == "started"]
     begun = {x.data.where.cylinder for x in over if x.data.where}
@@ -211,9 +211,9 @@ def counts(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, 
     """The misfire counters of several cylinders over the same revolutions, one entry for each that is new."""
     fields = form.read(CountsForm, record, workshop)
     typed = {
-        c: n
-        for c in range(1, record.job.cylinders + 1)
-        if (n := form.figure(f"count_{c}", "", 0, 1_000_000)) is not None
+        cylinder: count
+        for cylinder in range(1, record.job.cylinders + 1)
+        if (count := form.figure(f"count_{cylinder}", "", 0, 1_000_000)) is not None
     }
     if not typed and not form.faults:
         form.wrong("count_1", "type at least one counter")
@@ -239,14 +239,14 @@ def _row(
     values = [_figure(x) for x in cells]
     read = [abs(v) for v in values if v is not None]
     absolute, share = FINEST[test]
-    u = max(absolute, share * median(read) if read else 1.0, 1e-6)
+    unsure = max(absolute, share * median(read) if read else 1.0, 1e-6)
     return {
         "test": test,
         "key": f"{test}{'-hot' if hot else ''}",
         "shape": workshop.knowledge.tests[test],
         "title": title,
         "cells": cells,
-        "standing": standings(values, u),
+        "standing": standings(values, unsure),
         "read": len(read),
         "bars": _bars(values) if cells[0].cell.unit == BOTTLES else [],
     }
@@ -262,11 +262,11 @@ def _bars(values: list[float | None]) -> list[dict[str, Any]]:
     most = max([v for v in values if v], default=0.0)
     return [
         {
-            "cylinder": n,
+            "cylinder": index,
             "height": round(90 * v / most, 1) if v and most else 0.0,
             "text": plain(v) if v is not None else "?",
         }
-        for n, v in enumerate(values, 1)
+        for index, v in enumerate(values, 1)
     ]
 
 
@@ -306,13 +306,13 @@ def _explained(record: JobRecord) -> list[dict[str, str]]:
         c for x in record.job.of(Action) if x.data.action == "replaced" for c in x.data.cylinders or []
     }
     rows = []
-    for c in range(1, record.job.cylinders + 1):
+    for cylinder in range(1, record.job.cylinders + 1):
         found: dict[str, str] = {}
         for v in record.assessed.now:
-            if v.where.get("cylinder") == c and (v.test in SHORT or v.test in BESIDE):
+            if v.where.get("cylinder") == cylinder and (v.test in SHORT or v.test in BESIDE):
                 found[v.test] = _worse(found.get(v.test), v)
-        if told := fits(found, c in changed):
-            rows.append({"cylinder": str(c), "what": inside(told.what), "because": told.because})
+        if told := fits(found, cylinder in changed):
+            rows.append({"cylinder": str(cylinder), "what": inside(told.what), "because": told.because})
     return rows
 
 

@@ -88,9 +88,9 @@ def _likeliest(record: JobRecord, knowledge: Knowledge, nodes: list[tuple[str, s
 def _disturbed(record: JobRecord, node: str, cylinder: str) -> list[Any]:
     """The entries by which the plug of this place was opened."""
     return [
-        o.entry
-        for o in opened(record.assessed)
-        if o.node == node and (not o.cylinder or _same(o.cylinder, cylinder))
+        outcome.entry
+        for outcome in opened(record.assessed)
+        if outcome.node == node and (not outcome.cylinder or _same(outcome.cylinder, cylinder))
     ]
 
 
@@ -161,11 +161,11 @@ def came_back(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[st
 def _made(record: JobRecord, knowledge: Knowledge, test: str, node: str, cylinder: str) -> list[Any]:
     """What was written of a test at a part."""
     return [
-        x
-        for x in record.job.of(Outcome)
-        if x.data.test == test
-        and knowledge.node(x.data.where.node or "") == node
-        and _same(x.data.where.cylinder, cylinder)
+        outcome
+        for outcome in record.job.of(Outcome)
+        if outcome.data.test == test
+        and knowledge.node(outcome.data.where.node or "") == node
+        and _same(outcome.data.where.cylinder, cylinder)
     ]
 
 
@@ -175,12 +175,12 @@ def _same(given: int | None, cylinder: str) -> bool:
 
 def _verdicts(record: JobRecord, knowledge: Knowledge, test: str, node: str, cylinder: str) -> list[Any]:
     return [
-        v
-        for v in record.assessed.now
-        if v.test == test
-        and part_of(record.job, knowledge, v) == node
-        and _same(int(str(c)) if (c := v.where.get("cylinder")) else None, cylinder)
-        and "pin" not in v.where
+        verdict
+        for verdict in record.assessed.now
+        if verdict.test == test
+        and part_of(record.job, knowledge, verdict) == node
+        and _same(int(str(at_cylinder)) if (at_cylinder := verdict.where.get("cylinder")) else None, cylinder)
+        and "pin" not in verdict.where
     ]
 
 

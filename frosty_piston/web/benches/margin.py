@@ -46,9 +46,11 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
     engine = StartEngine(job.cylinders, job.engine.combustion or DIRECT, job.engine.compression_ratio)
     limits = record.assessed.readings.limits(StartLimits)
     cranked = [
-        v.judgement.value
-        for v in record.assessed.now
-        if v.test == "crank_speed" and v.judgement.verdict != "implausible" and v.judgement.value is not None
+        verdict.judgement.value
+        for verdict in record.assessed.now
+        if verdict.test == "crank_speed"
+        and verdict.judgement.verdict != "implausible"
+        and verdict.judgement.value is not None
     ]
     rpm = cranked[-1] if cranked else limits.crank_rpm
     known = [shares.get(c, (None, ""))[0] for c in range(1, job.cylinders + 1)]
@@ -61,22 +63,22 @@ def margin_view(record: JobRecord, shares: Shares) -> dict[str, Any] | None:
     ambient = job.condition("ambient")
     tonight = None
     if ambient is not None:
-        t = convert(ambient.data.value, ambient.data.unit, "degC")
-        p = float(start_chance(t, engine, heat, limits, rpm, known=of_this))
-        low, high = start_width(t, engine, heat, limits, rpm, of_this)
-        healthy = float(start_chance(t, engine, [1.0] * job.cylinders, limits, rpm, known=of_this))
+        celsius = convert(ambient.data.value, ambient.data.unit, "degC")
+        chance = float(start_chance(celsius, engine, heat, limits, rpm, known=of_this))
+        low, high = start_width(celsius, engine, heat, limits, rpm, of_this)
+        healthy = float(start_chance(celsius, engine, [1.0] * job.cylinders, limits, rpm, known=of_this))
         tonight = {
-            "t": plain(t),
-            "x": _chart_x(min(max(t, COLDEST), WARMEST)),
-            "y": _chart_y(p),
-            "says_y": _said_at(p),
-            "chance": percent(p),
+            "t": plain(celsius),
+            "x": _chart_x(min(max(celsius, COLDEST), WARMEST)),
+            "y": _chart_y(chance),
+            "says_y": _said_at(chance),
+            "chance": percent(chance),
             "width": f"{percent(low)} to {percent(high)}" if percent(low) != percent(high) else "",
             "healthy": percent(healthy),
             "heated": percent(
                 float(
                     start_chance(
-                        t,
+                        celsius,
                         engine,
                         heat,
                         limits=limits,

@@ -33,9 +33,9 @@ AGREES = ("agree", "disagree")
 def seen_of(record: JobRecord) -> dict[str, str]:
     """What the decision table knows by now."""
     seen: dict[str, str] = {}
-    for v in record.assessed.now:
-        cls = v.judgement.cls
-        if v.test == TEST:
+    for verdict in record.assessed.now:
+        cls = verdict.judgement.cls
+        if verdict.test == TEST:
             if cls == "silent":
                 key = "silent"
             elif cls in CUTS:
@@ -46,8 +46,8 @@ def seen_of(record: JobRecord) -> dict[str, str]:
                 key = ""
             if key:
                 seen[key] = cls
-        elif v.test in READS:
-            key, classes = READS[v.test]
+        elif verdict.test in READS:
+            key, classes = READS[verdict.test]
             if cls in classes:
                 seen[key] = classes[cls]
     if record.assessed.now and seen.get("silent") and _later_pair(record):
@@ -65,11 +65,11 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     """Exhaust line with both sensors, their last figures as bars, and the four that may be it."""
     pairs: dict[bool, tuple[float | None, float | None]] = {}
     for x in record.job.of(Outcome):
-        f = x.data.figures or {}
+        figures = x.data.figures or {}
         if x.data.test == TEST:
-            pairs[bool(f.get("dosing", True))] = (
-                float(f["up_ppm"]) if "up_ppm" in f else None,
-                float(f["down_ppm"]) if "down_ppm" in f else None,
+            pairs[bool(figures.get("dosing", True))] = (
+                float(figures["up_ppm"]) if "up_ppm" in figures else None,
+                float(figures["down_ppm"]) if "down_ppm" in figures else None,
             )
     top = max([v for pair in pairs.values() for v in pair if v is not None], default=400.0) or 400.0
     bars = []
@@ -92,8 +92,13 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     return {
         "bars": bars,
         "four": [
-            {"title": s.place.capitalize(), "state": s.state, "mark": mark[s.state], "because": s.because}
-            for s in left_standing(seen)
+            {
+                "title": sensor.place.capitalize(),
+                "state": sensor.state,
+                "mark": mark[sensor.state],
+                "because": sensor.because,
+            }
+            for sensor in left_standing(seen)
         ],
     }
 

@@ -73,9 +73,11 @@ def shows(record: JobRecord, workshop: Workshop, asked: Form) -> dict[str, Any]:
     ]
     filled = fill(record, supply + (network if with_network else []))
     unplugged = [
-        Unplugged(str(v.where.get("channel", "It")), v.judgement.cls, v.judgement.because)
-        for v in record.assessed.now
-        if v.test == NETWORK and v.where.get("point") == UNPLUGGED and v.where.get("node") == node
+        Unplugged(str(verdict.where.get("channel", "It")), verdict.judgement.cls, verdict.judgement.because)
+        for verdict in record.assessed.now
+        if verdict.test == NETWORK
+        and verdict.where.get("point") == UNPLUGGED
+        and verdict.where.get("node") == node
     ]
     fuses = [x.data.outcome for x in record.job.of(Outcome) if x.data.test == FUSE]
     return {
@@ -117,16 +119,16 @@ def _stairs(record: JobRecord, node: str, battery: float | None) -> dict[str, An
     scale = STAIR_HEIGHT / max(highest, 2 * limits.feed_drop_v)
     steps = [
         {
-            "title": STRETCHES[s.stretch],
+            "title": STRETCHES[stair.stretch],
             "x": STAIR_WIDTH * n,
-            "y": round(scale * s.before_v, 1),
-            "drop": round(scale * s.drop_v, 1),
-            "allowed": round(scale * s.budget_v, 1),
-            "over": s.over,
-            "says": f"{plain(s.drop_v)} V",
-            "budget": f"of {plain(s.budget_v)}",
+            "y": round(scale * stair.before_v, 1),
+            "drop": round(scale * stair.drop_v, 1),
+            "allowed": round(scale * stair.budget_v, 1),
+            "over": stair.over,
+            "says": f"{plain(stair.drop_v)} V",
+            "budget": f"of {plain(stair.budget_v)}",
         }
-        for n, s in enumerate(found.stairs)
+        for n, stair in enumerate(found.stairs)
     ]
     return {
         "steps": steps,

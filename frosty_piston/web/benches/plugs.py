@@ -18,11 +18,11 @@ def banks(cylinders: int, arrangement: str | None) -> list[list[int]]:
 def plug_rows(record: JobRecord, shares: Shares) -> list[list[dict[str, Any]]]:
     """The plugs as they are drawn, by bank: how much of each glows, and its verdict."""
 
-    def drawn(c: int) -> dict[str, Any]:
-        share, verdict = shares.get(c, (None, ""))
+    def drawn(cylinder: int) -> dict[str, Any]:
+        share, verdict = shares.get(cylinder, (None, ""))
         fill = max(0.0, min(1.0, share or 0.0))
         return {
-            "cylinder": c,
+            "cylinder": cylinder,
             "share": share,
             "verdict": verdict,
             "glow_y": round(TIP_BOTTOM - fill * TIP_LENGTH, 1),

@@ -36,9 +36,10 @@ def recordings_of(record: JobRecord, workshop: Workshop, bench: str) -> list[Tra
     gone = record.job.gone
     of_bench = wanted(workshop, bench)
     return [
-        t
-        for t in workshop.recordings.of_job(record.job.id)
-        if t.id not in gone and any({c.channel for c in t.channels} >= set(channels) for channels in of_bench)
+        trace
+        for trace in workshop.recordings.of_job(record.job.id)
+        if trace.id not in gone
+        and any({c.channel for c in trace.channels} >= set(channels) for channels in of_bench)
     ]
 
 
@@ -100,13 +101,13 @@ def loop_of(record: JobRecord, workshop: Workshop, bench: str, node: str) -> Dra
 
 def last_read(record: JobRecord, test: str, unit: str, **where: str) -> float | None:
     """The last figure of a test at a place, in a unit."""
-    for x in reversed(list(record.job.of(Reading))):
+    for reading in reversed(list(record.job.of(Reading))):
         if (
-            x.data.test == test
-            and x.data.is_figure
-            and all(getattr(x.data.where, key) == value for key, value in where.items())
+            reading.data.test == test
+            and reading.data.is_figure
+            and all(getattr(reading.data.where, key) == value for key, value in where.items())
         ):
-            return convert(float(x.data.value), x.data.unit, unit)
+            return convert(float(reading.data.value), reading.data.unit, unit)
     return None
 
 

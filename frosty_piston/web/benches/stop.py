@@ -30,10 +30,10 @@ PLACES = {
 def _state(record: JobRecord, place: str) -> str:
     """The worst verdict at a place of the drawing; empty where nothing was tested."""
     found = [
-        v.judgement.verdict
-        for v in record.assessed.now
+        verdict.judgement.verdict
+        for verdict in record.assessed.now
         for test, node in PLACES[place]
-        if v.test == test and (node is None or v.where.get("node") == node)
+        if verdict.test == test and (node is None or verdict.where.get("node") == node)
     ]
     return min(found, key=WORST_FIRST.index, default="")
 

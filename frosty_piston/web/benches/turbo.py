@@ -28,8 +28,8 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
     stuck = record.assessed.readings.limits(ActuatorLimits).stuck_percent
     trace, report = drive(record, workshop, "turbo", "turbo_actuator")
     spots = [
-        {"arc": _arc(s, e, LEVER_PX), "says": f"{s:.0f} to {e:.0f} %", "y": 52 + 52 * n}
-        for n, (s, e) in enumerate(report.dead_spots[:2] if report else ())
+        {"arc": _arc(start, end, LEVER_PX), "says": f"{start:.0f} to {end:.0f} %", "y": 52 + 52 * n}
+        for n, (start, end) in enumerate(report.dead_spots[:2] if report else ())
     ]
     if report and report.closed_offset is not None:
         rest = report.closed_offset
@@ -39,12 +39,12 @@ def draws(record: JobRecord, workshop: Workshop) -> Drawn:
         rest = None
     marks = [
         {
-            "at": p,
-            "from": _lever(p, LEVER_PX + 8),
-            "to": _lever(p, LEVER_PX + 16),
-            "text": _lever(p, LEVER_PX + 30),
+            "at": position,
+            "from": _lever(position, LEVER_PX + 8),
+            "to": _lever(position, LEVER_PX + 16),
+            "text": _lever(position, LEVER_PX + 30),
         }
-        for p in (0, 25, 50, 75, 100)
+        for position in (0, 25, 50, 75, 100)
     ]
     return {
         "centre": LEVER_AT,

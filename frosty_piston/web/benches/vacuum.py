@@ -110,11 +110,13 @@ def _in_gauge(record: JobRecord, workshop: Workshop) -> dict[str, str]:
     if unit in ("", "kPa"):
         return {}
     shown = {}
-    for x in record.job.of(Outcome):
-        given = [float(f) for name, f in (x.data.figures or {}).items() if name in ("start_kpa", "end_kpa")]
-        if x.data.test in OWN and given:
+    for outcome in record.job.of(Outcome):
+        given = [
+            float(f) for name, f in (outcome.data.figures or {}).items() if name in ("start_kpa", "end_kpa")
+        ]
+        if outcome.data.test in OWN and given:
             ends = [plain(round(convert(abs(kpa), "kPa", unit), 1)) for kpa in given]
-            shown[x.id] = f"{' to '.join(ends)} {unit}"
+            shown[outcome.id] = f"{' to '.join(ends)} {unit}"
     return shown
 
 
@@ -152,13 +154,14 @@ def _waits(record: JobRecord, found: Isolation | None, places: list[str]) -> dic
     if found is None:
         return {i: {SECTION: alone(PART_ML), HOLD: alone(PART_ML)} for i in places}
     return {
-        i: {
+        place: {
             SECTION: max(
-                alone(PART_ML), math.ceil(wait_at(record.job, record.assessed.knowledge, found.leaking, i)[1])
+                alone(PART_ML),
+                math.ceil(wait_at(record.job, record.assessed.knowledge, found.leaking, place)[1]),
             ),
-            HOLD: alone(found.leaking.volumes[found.leaking.place[i]]),
+            HOLD: alone(found.leaking.volumes[found.leaking.place[place]]),
         }
-        for i in places
+        for place in places
     }
 
 
@@ -204,14 +207,14 @@ def _compare(record: JobRecord, found: Isolation) -> dict[str, Any] | None:
         return None
     titles = found.leaking.titles
 
-    def said(b: Branch) -> dict[str, str]:
-        endless = math.isinf(b.tau_s)
+    def said(branch: Branch) -> dict[str, str]:
+        endless = math.isinf(branch.tau_s)
         return {
-            "title": titles[b.at] + (" alone" if b.tested.bit_count() == 1 else ""),
-            "volume": plain(round(b.volume_ml)),
-            "tau": "no loss seen" if endless else f"{plus_minus(b.tau_s, b.u_tau_s)} s",
-            "c": "none" if endless else f"{plus_minus(b.hole.ml_s, b.hole.u_ml_s)} ml/s",
-            "mm": "" if endless else f"{plain(round(b.mm, 2))} mm",
+            "title": titles[branch.at] + (" alone" if branch.tested.bit_count() == 1 else ""),
+            "volume": plain(round(branch.volume_ml)),
+            "tau": "no loss seen" if endless else f"{plus_minus(branch.tau_s, branch.u_tau_s)} s",
+            "c": "none" if endless else f"{plus_minus(branch.hole.ml_s, branch.hole.u_ml_s)} ml/s",
+            "mm": "" if endless else f"{plain(round(branch.mm, 2))} mm",
         }
 
     rest = rows.rest

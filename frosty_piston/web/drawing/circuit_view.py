@@ -58,27 +58,27 @@ def drawn(
         "size": (max(drawing.width, LEAST_WIDTH), drawing.height),
         "parts": [
             {
-                "s": s,
-                **_state(states.get(s.id, "unknown"), odds.get(s.id, 0.0), narrowed),
-                "wrong": s.id in wrong or not s.reached,
-                "link": test_of(knowledge, record.job.id, kinds[s.id], s.id),
-                "up": _branches_down(drawing, s.id),
+                "s": part,
+                **_state(states.get(part.id, "unknown"), odds.get(part.id, 0.0), narrowed),
+                "wrong": part.id in wrong or not part.reached,
+                "link": test_of(knowledge, record.job.id, kinds[part.id], part.id),
+                "up": _branches_down(drawing, part.id),
             }
-            for s in drawing.parts
+            for part in drawing.parts
         ],
         "hoses": [
             {
                 "s": s,
                 **_state(states.get(s.id, "unknown"), odds.get(s.id, 0.0), narrowed),
                 "wrong": s.id in wrong or s.odd,
-                "title": hose_title(h, titles),
+                "title": hose_title(hose, titles),
                 "link": f"/jobs/{record.job.id}/measure/vacuum?at={s.id}#hold",
                 "label": (marks.get(s.id) or "").split(",")[0][:MOST_MARK],
-                "hands": h.last_hands,
+                "hands": hose.last_hands,
             }
             for s in drawing.hoses
-            for h in circuit.hoses
-            if h.id == s.id
+            for hose in circuit.hoses
+            if hose.id == s.id
         ],
     }
 

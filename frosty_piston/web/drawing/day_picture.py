@@ -111,8 +111,8 @@ def drawn(laid: Laid, at: datetime, links: dict[str, str], people_only: bool = F
         for bay in laid.day.bays:
             lanes.append(Lane(bay.name, "bay", 0, _stays(laid, axis, bay.name, links)))
         lanes += [
-            Lane("Waits" if n == 0 else "", "waits", 0, bars)
-            for n, bars in enumerate(_waits(laid, axis, links))
+            Lane("Waits" if index == 0 else "", "waits", 0, bars)
+            for index, bars in enumerate(_waits(laid, axis, links))
         ]
     placed = tuple(Lane(x.name, x.kind, TOP + n * LANE, x.bars, x.off) for n, x in enumerate(lanes))
     bottom = TOP + len(placed) * LANE
@@ -228,18 +228,20 @@ def _waits(laid: Laid, axis: Axis, links: dict[str, str]) -> list[tuple[Bar, ...
     """The waits, in as many rows as run at once, at most four."""
     rows: list[list[tuple[int, Bar]]] = []
     number = numbers(laid)
-    for p in sorted((p for p in laid.plan.placed if laid.day.pieces[p.piece].wait), key=lambda p: p.start):
-        if p.start >= axis.end:
+    for placed in sorted(
+        (p for p in laid.plan.placed if laid.day.pieces[p.piece].wait), key=lambda p: p.start
+    ):
+        if placed.start >= axis.end:
             continue
-        piece = laid.day.pieces[p.piece]
+        piece = laid.day.pieces[placed.piece]
         work = laid.day.work_of[piece.job]
-        says = f"{work.name}: {piece.title}, until {clock(laid, p.end)}"
-        bar = _bar(axis, p.start, p.end, "wait", number[work.id], work.name, says, links, piece.id)
-        row = next((r for r in rows if r[-1][0] <= p.start), None)
+        says = f"{work.name}: {piece.title}, until {clock(laid, placed.end)}"
+        bar = _bar(axis, placed.start, placed.end, "wait", number[work.id], work.name, says, links, piece.id)
+        row = next((r for r in rows if r[-1][0] <= placed.start), None)
         if row is None and len(rows) < WAIT_LANES:
             rows.append(row := [])
         if row is not None:
-            row.append((p.end, bar))
+            row.append((placed.end, bar))
     return [tuple(bar for _, bar in row) for row in rows]
 
 

@@ -104,12 +104,12 @@ def _drawn(card: str, circuit: frozenset[str] | None) -> Drawing:
             "base_engine",
             "block",
             *box,
-            "Base engine, oil" if n == len(block) - 1 else "",
+            "Base engine, oil" if index == len(block) - 1 else "",
             "under" if two else "below",
             0 if two else -80,
             0 if two else -26,
         )
-        for n, box in enumerate(block)
+        for index, box in enumerate(block)
     ]
     log_y = 293 if two else 186
     exhaust_logs = [top - 42, bottom + 26] if two else [402]
@@ -119,21 +119,28 @@ def _drawn(card: str, circuit: frozenset[str] | None) -> Drawing:
     _fuel(engine, shapes, pipes, cylinders=cylinders, top=top, bottom=bottom, two=two)
     _start(engine, shapes, pipes, cylinders, two)
     _vacuum(engine, shapes, pipes, circuit)
-    for b in cylinders:
+    for cylinder in cylinders:
         inlet, outlet = (
-            (log_y + 14 if b.turned else log_y, exhaust_logs[1] if b.turned else exhaust_logs[0] + 14)
+            (
+                log_y + 14 if cylinder.turned else log_y,
+                exhaust_logs[1] if cylinder.turned else exhaust_logs[0] + 14,
+            )
             if two
             else (log_y + 14, exhaust_logs[0])
         )
-        head = b.y - b.r
-        foot = b.y + b.r
-        near, far = (head, foot) if b.turned or not two else (foot, head)
-        pipes.append(Pipe("runner", f"M{b.x - 7} {inlet}V{near}"))
-        pipes.append(Pipe("runner hot", f"M{b.x + 7} {far}V{outlet}"))
+        head = cylinder.y - cylinder.r
+        foot = cylinder.y + cylinder.r
+        near, far = (head, foot) if cylinder.turned or not two else (foot, head)
+        pipes.append(Pipe("runner", f"M{cylinder.x - 7} {inlet}V{near}"))
+        pipes.append(Pipe("runner hot", f"M{cylinder.x + 7} {far}V{outlet}"))
     if engine.swirl_flaps not in (None, "none"):
-        for b in cylinders:
-            y = (log_y + 14 + b.y - b.r) / 2 if b.turned or not two else (log_y + b.y + b.r) / 2
-            shapes.append(PartDrawing("swirl_flaps", "flap", b.x - 15, y=y - 4, w=16, h=8))
+        for cylinder in cylinders:
+            y = (
+                (log_y + 14 + cylinder.y - cylinder.r) / 2
+                if cylinder.turned or not two
+                else (log_y + cylinder.y + cylinder.r) / 2
+            )
+            shapes.append(PartDrawing("swirl_flaps", "flap", cylinder.x - 15, y=y - 4, w=16, h=8))
     shapes = placed(shapes, pipes, WIDTH, HEIGHT)
     return Drawing(tuple(shapes), tuple(pipes), tuple(cylinders), engine.glow != "none", in_words(engine))
 

@@ -72,8 +72,12 @@ def loop_picture(
         for some in (_some(ways, 1), _some(ways, -1))
     )
     spots = [
-        {"x": round(_x(s), 1), "width": round(_x(e) - _x(s), 1), "says": f"{s:.0f} to {e:.0f} %"}
-        for s, e in (report.dead_spots if report else ())
+        {
+            "x": round(_x(start), 1),
+            "width": round(_x(end) - _x(start), 1),
+            "says": f"{start:.0f} to {end:.0f} %",
+        }
+        for start, end in (report.dead_spots if report else ())
     ]
     marks = [{"at": p, "x": round(_x(p), 1), "y": round(float(_y(p)), 1)} for p in (0, 25, 50, 75, 100)]
     return {

@@ -54,26 +54,28 @@ def runs(d: str) -> list[Box]:
     return found
 
 
-def name_box(s: PartDrawing, figure: float = 0.0) -> Box:
+def name_box(part_drawing: PartDrawing, figure: float = 0.0) -> Box:
     """The box of a name as it stands, with room for a figure behind it."""
-    wide = len(s.label) * PER_SIGN
-    left = {"start": s.label_x, "end": s.label_x - wide - figure, "middle": s.label_x - (wide + figure) / 2}[
-        s.anchor
-    ]
-    return (left, s.label_y - TALL, left + wide + figure, s.label_y + GAP)
+    wide = len(part_drawing.label) * PER_SIGN
+    left = {
+        "start": part_drawing.label_x,
+        "end": part_drawing.label_x - wide - figure,
+        "middle": part_drawing.label_x - (wide + figure) / 2,
+    }[part_drawing.anchor]
+    return (left, part_drawing.label_y - TALL, left + wide + figure, part_drawing.label_y + GAP)
 
 
-def _ways(s: PartDrawing) -> Iterable[PartDrawing]:
+def _ways(part_drawing: PartDrawing) -> Iterable[PartDrawing]:
     """A name where it was put, and every other place beside its part, the nearest first."""
-    yield s
+    yield part_drawing
     for at, lift in (("below", 0.0), ("above", 0.0), ("below", 7.0), ("above", -7.0)):
         for slide in SLIDES:
-            if abs(slide) <= s.w / 2 + len(s.label) * PER_SIGN / 2:
-                yield replace(s, label_at=at, label_dx=float(slide), label_dy=lift)
+            if abs(slide) <= part_drawing.w / 2 + len(part_drawing.label) * PER_SIGN / 2:
+                yield replace(part_drawing, label_at=at, label_dx=float(slide), label_dy=lift)
     for at in ("right", "left"):
         for slide in (x for x in SLIDES if abs(x) <= 40):
-            if abs(slide) <= s.h / 2 + TALL:
-                yield replace(s, label_at=at, label_dx=0.0, label_dy=float(slide))
+            if abs(slide) <= part_drawing.h / 2 + TALL:
+                yield replace(part_drawing, label_at=at, label_dx=0.0, label_dy=float(slide))
 
 
 def placed(

@@ -45,14 +45,14 @@ def trail_view(steps: list[Step]) -> dict[str, Any]:
         {
             "x": spots[i][0],
             "y": spots[i][1],
-            "number": n,
+            "number": index,
             "says": steps[i].says,
             "up": steps[i].odds >= steps[i - 1].odds,
             "entries": steps[i].entries,
             "from": percent(steps[i - 1].odds),
             "to": percent(steps[i].odds),
         }
-        for n, i in enumerate(sorted(moves), 1)
+        for index, i in enumerate(sorted(moves), 1)
         if abs(steps[i].odds - steps[i - 1].odds) >= 0.01
     ]
     marks = [

@@ -34,8 +34,8 @@ def name_of(request: Request) -> str:
 def other_names(raws: list[Any], name: str) -> list[Fault]:
     """The entries that are sent under another name than that of who sends them."""
     return [
-        Fault(f"entries[{n}].by", f"you write as {name}: leave it out, or send your own")
-        for n, raw in enumerate(raws)
+        Fault(f"entries[{index}].by", f"you write as {name}: leave it out, or send your own")
+        for index, raw in enumerate(raws)
         if isinstance(raw, dict) and raw.get("by", name) != name
     ]
 

@@ -33,15 +33,16 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
     return {
         "suspects": [
             {
-                "s": s,
-                "percent": percent(s.probability),
-                "width": round(max(s.probability, 0.01) * 100, 1),
-                "warmth": warmth(s.probability),
+                "s": suspect,
+                "percent": percent(suspect.probability),
+                "width": round(max(suspect.probability, 0.01) * 100, 1),
+                "warmth": warmth(suspect.probability),
                 "pattern": any(
-                    m.pattern and abs(m.bits) >= PATTERN_BITS for m in (*s.speaks_for, *s.speaks_against)
+                    m.pattern and abs(m.bits) >= PATTERN_BITS
+                    for m in (*suspect.speaks_for, *suspect.speaks_against)
                 ),
             }
-            for s in listed
+            for suspect in listed
         ],
         "sound": percent(suspicion.sound) if suspicion.sound >= SOUND_SHOWN else "",
         "unlisted": {
@@ -50,8 +51,8 @@ def heat_view(record: JobRecord) -> dict[str, Any]:
             "width": round(suspicion.suspects[-1].probability * 100, 1),
         },
         "tests": [
-            {"n": n, "link": test_link(record.assessed.knowledge, record.job.id, n)}
-            for n in record.assessed.proposals.top(SHOWN_TESTS)
+            {"n": number, "link": test_link(record.assessed.knowledge, record.job.id, number)}
+            for number in record.assessed.proposals.top(SHOWN_TESTS)
         ],
         "conflicts": suspicion.conflicts,
     }

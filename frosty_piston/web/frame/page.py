@@ -307,8 +307,12 @@ def count_view(record: JobRecord) -> dict[str, Any] | None:
         "floor_at": share(found.floor),
         "floor": found.amount(found.floor),
         "planned": [
-            (c.what, place_link(record.assessed.knowledge, record.job.id, c.where), found.amount(c.amount))
-            for c in found.planned
+            (
+                change.what,
+                place_link(record.assessed.knowledge, record.job.id, change.where),
+                found.amount(change.amount),
+            )
+            for change in found.planned
         ],
         "latched": latched_says(record.assessed),
     }

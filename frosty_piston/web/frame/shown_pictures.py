@@ -41,20 +41,20 @@ def pictures_of(record: JobRecord, pictures: Pictures) -> list[Shown]:
     return record.view("pictures", made)
 
 
-def _shown(x: Entry[Picture], sizes: dict[str, tuple[int, int]]) -> Shown:
-    d = x.data
-    size = sizes.get(x.data.image, (4, 3))
+def _shown(entry: Entry[Picture], sizes: dict[str, tuple[int, int]]) -> Shown:
+    data = entry.data
+    size = sizes.get(entry.data.image, (4, 3))
     return Shown(
-        x.id,
-        d.image,
-        d.shows,
-        d.note or "",
-        d.about or "",
-        d.step or "",
-        d.node or "",
-        d.paper,
-        d.copy_of or "",
-        d.image in sizes,
+        entry.id,
+        data.image,
+        data.shows,
+        data.note or "",
+        data.about or "",
+        data.step or "",
+        data.node or "",
+        data.paper,
+        data.copy_of or "",
+        data.image in sizes,
         *size,
     )
 
@@ -65,11 +65,11 @@ def thumbs(record: JobRecord, pictures: Pictures) -> dict[str, list[Shown]]:
 
     def made() -> dict[str, list[Shown]]:
         found: dict[str, list[Shown]] = {}
-        for p in pictures_of(record, pictures):
-            step = f"step {p.step}" if p.step else ""
-            node = f"node {p.node}" if p.node else ""
-            for key in filter(None, (p.id, p.about, step, node)) if p.here else ():
-                found.setdefault(key, []).append(p)
+        for picture in pictures_of(record, pictures):
+            step = f"step {picture.step}" if picture.step else ""
+            node = f"node {picture.node}" if picture.node else ""
+            for key in filter(None, (picture.id, picture.about, step, node)) if picture.here else ():
+                found.setdefault(key, []).append(picture)
         return found
 
     return record.view("thumbs", made)

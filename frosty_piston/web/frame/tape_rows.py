@@ -42,16 +42,16 @@ def tape_view(
     says = record.view("entries by id", lambda: {x.id: x for x in job.tape})
     rows = [
         TapeRow(
-            x.id,
-            x.at or record.written.get(x.id),
-            x.by or "",
-            kind=x.kind,
-            says=x.data.says(knowledge, says),
-            gone=x.id in job.gone,
-            fresh=x.id == job.tape[-1].id,
-            correctable=x.id not in job.gone,
+            entry.id,
+            entry.at or record.written.get(entry.id),
+            entry.by or "",
+            kind=entry.kind,
+            says=entry.data.says(knowledge, says),
+            gone=entry.id in job.gone,
+            fresh=entry.id == job.tape[-1].id,
+            correctable=entry.id not in job.gone,
         )
-        for x in reversed(entries)
+        for entry in reversed(entries)
     ]
     return {
         "rows": rows,

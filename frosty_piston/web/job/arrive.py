@@ -104,18 +104,18 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     job = record.job
     knowledge = workshop.knowledge
     codes = []
-    for x in job.of(Code):
-        known = knowledge.codes.get(decode(x.data.code).code)
-        parts = decode(x.data.code)
+    for code in job.of(Code):
+        known = knowledge.codes.get(decode(code.data.code).code)
+        parts = decode(code.data.code)
         codes.append(
             {
-                "entry": x,
-                "says": known.title if known else x.data.text or parts.says,
-                "own": x.data.text if known else "",
+                "entry": code,
+                "says": known.title if known else code.data.text or parts.says,
+                "own": code.data.text if known else "",
                 "system": knowledge.systems[known.system] if known else "",
                 "kind": known.kind if known else parts.kind or "",
                 "detail": parts.fault_type_says if known else "",
-                "moment": ", ".join(moment_of(x.data.frame_figures(knowledge))),
+                "moment": ", ".join(moment_of(code.data.frame_figures(knowledge))),
             }
         )
     return {
@@ -380,16 +380,16 @@ def block(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
         form.entry(
             "code",
             {
-                "code": c.code + (f"-{c.fault_type}" if c.fault_type else ""),
-                "status": c.status or "stored",
-                "also": list(c.also) or None,
-                "module": c.module or fields.module,
-                "text": c.text or None,
+                "code": code.code + (f"-{code.fault_type}" if code.fault_type else ""),
+                "status": code.status or "stored",
+                "also": list(code.also) or None,
+                "module": code.module or fields.module,
+                "text": code.text or None,
                 "frame": list(stored.figures) or None,
             },
-            str(i),
+            str(index),
         )
-        for i, (c, stored) in enumerate(zip(read.codes, frames, strict=True))
+        for index, (code, stored) in enumerate(zip(read.codes, frames, strict=True))
     ]
     of_codes = [c.module or fields.module or ENGINE_MODULE for c in read.codes]
     scanned = {

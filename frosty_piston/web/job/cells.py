@@ -112,9 +112,9 @@ def fill(record: JobRecord, cells: list[Cell]) -> list[Filled]:
     readings = [(x, where_of(x.data.where)) for x in record.job.of(Reading) if x.data.test in tests]
     for cell in cells:
         every = [
-            x
-            for x, where in readings
-            if x.data.test == cell.test and where == cell.where and _same_conditions(x, cell)
+            entry
+            for entry, where in readings
+            if entry.data.test == cell.test and where == cell.where and _same_conditions(entry, cell)
         ]
         mine = [x for x in every if record.job.time_of[x.id] == now]
         last = mine[-1] if mine else None

@@ -122,8 +122,8 @@ def _rows(
     order = _in_order(found)
     depth = _depths(found)
     begin = [
-        i
-        for i, p in parts.items()
+        part_id
+        for part_id, p in parts.items()
         if p["kind"] in knowledge.circuit.kinds and knowledge.circuit.kinds[p["kind"]].gives
     ]
     rest = [i for i in (*parts, *hoses) if i not in begin and i not in order]
@@ -158,14 +158,14 @@ def _in_order(found: Isolation | None) -> list[str]:
     sites = found.leaking.branches.sites
     ids = found.leaking.ids
     below: dict[int, list[int]] = {}
-    for n, site in enumerate(sites):
-        below.setdefault(site.hangs_on, []).append(n)
+    for index, site in enumerate(sites):
+        below.setdefault(site.hangs_on, []).append(index)
     order = list[str]()
     todo = below.get(-1, [])[::-1]
     while todo:
-        n = todo.pop()
-        order.append(ids[n])
-        todo += below.get(n, [])[::-1]
+        index = todo.pop()
+        order.append(ids[index])
+        todo += below.get(index, [])[::-1]
     return order
 
 

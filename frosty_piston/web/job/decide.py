@@ -52,15 +52,15 @@ def prices_of(record: JobRecord, workshop: Workshop) -> Prices:
     )
 
 
-def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> dict[str, Any]:
+def offer_view(record: JobRecord, workshop: Workshop, offer: Offer, most: int) -> dict[str, Any]:
     """An offer as bars: each part of the expected cost with its width; what it cures and leaves; break-even
     in words."""
-    c = o.costed
+    costed = offer.costed
     knowledge = workshop.knowledge
     bars = []
     at = 0.0
     for name, label in PARTS:
-        if amount := getattr(c, name):
+        if amount := getattr(costed, name):
             width = amount / most * 100
             bars.append(
                 {"name": name, "label": label, "amount": amount, "x": round(at, 2), "width": round(width, 2)}
@@ -68,36 +68,36 @@ def offer_view(record: JobRecord, workshop: Workshop, o: Offer, most: int) -> di
             at += width
     leaves = [
         {
-            "fault": f,
-            "title": knowledge.faults[f].title if f in knowledge.faults else "something not listed",
-            "percent": percent(p),
+            "fault": fault,
+            "title": knowledge.faults[fault].title if fault in knowledge.faults else "something not listed",
+            "percent": percent(chance),
         }
-        for f, p in o.leaves
+        for fault, chance in offer.leaves
     ]
-    even = f"Worth it above {percent(c.break_even)} sure." if c.break_even is not None else ""
-    if c.option.days < 0.5:
+    even = f"Worth it above {percent(costed.break_even)} sure." if costed.break_even is not None else ""
+    if costed.option.days < 0.5:
         days = "today"
-    elif c.option.days != 1:
-        days = f"in {plain(c.option.days)} days"
+    elif costed.option.days != 1:
+        days = f"in {plain(costed.option.days)} days"
     else:
         days = "tomorrow"
-    single = o.options[0] if len(o.options) == 1 else None
-    pieces = len(o.cylinders) or 1
+    single = offer.options[0] if len(offer.options) == 1 else None
+    pieces = len(offer.cylinders) or 1
     return {
-        "o": o,
-        "c": c,
+        "o": offer,
+        "c": costed,
         "single": single,
-        "unit_part": round(c.option.parts / pieces),
-        "hours": c.option.labour_h + c.option.access_h,
+        "unit_part": round(costed.option.parts / pieces),
+        "hours": costed.option.labour_h + costed.option.access_h,
         "bars": bars,
         "even": even,
-        "cures": percent(o.cures),
-        "back": percent(c.option.comes_back),
-        "breaks": percent(c.option.breaks),
+        "cures": percent(offer.cures),
+        "back": percent(costed.option.comes_back),
+        "breaks": percent(costed.option.breaks),
         "leaves": leaves[:LEFT_SHOWN],
         "days": days,
-        "temporary": any(x.shape.temporary for x in o.options),
-        "repairs": [knowledge.repairs[r].title for r in o.repairs],
+        "temporary": any(x.shape.temporary for x in offer.options),
+        "repairs": [knowledge.repairs[r].title for r in offer.repairs],
     }
 
 
@@ -144,11 +144,13 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     asked = picked.data.option.split("+") if picked else []
     heard = [
         {
-            "says": a.says,
-            "link": place_link(record.assessed.knowledge, record.job.id, a.where) if a.where else "",
-            "before": a.before,
+            "says": answer.says,
+            "link": place_link(record.assessed.knowledge, record.job.id, answer.where)
+            if answer.where
+            else "",
+            "before": answer.before,
         }
-        for a in advice(record.assessed)
+        for answer in advice(record.assessed)
     ]
     following = record.standing.after_waits
     if following.kind in ("reread", "judge", "test"):
@@ -231,25 +233,25 @@ def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     if before and before.data.option != name and form.raw("instead") != before.data.option:
         form.wrong("instead", _replaces(before.data, name, offers))
         form.done()
-    c = picked.costed
-    o = picked.costed.option
+    costed = picked.costed
+    option = picked.costed.option
     return [
         form.entry(
             "option",
             {
                 "option": name,
                 "title": picked.title[:200],
-                "parts": o.parts,
-                "labour_h": o.labour_h,
-                "access_h": o.access_h,
-                "consumables": o.consumables,
-                "price": c.price,
-                "expected": c.expected,
-                "cures": round(o.cures, 4),
-                "comes_back": round(o.comes_back, 4),
-                "breaks": round(o.breaks, 4),
-                "days": o.days,
-                "warranty_months": o.warranty_months,
+                "parts": option.parts,
+                "labour_h": option.labour_h,
+                "access_h": option.access_h,
+                "consumables": option.consumables,
+                "price": costed.price,
+                "expected": costed.expected,
+                "cures": round(option.cures, 4),
+                "comes_back": round(option.comes_back, 4),
+                "breaks": round(option.breaks, 4),
+                "days": option.days,
+                "warranty_months": option.warranty_months,
                 "chosen": True,
                 "reason": fields.reason,
             },

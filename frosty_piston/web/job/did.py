@@ -27,8 +27,8 @@ def repairs_here(record: JobRecord, workshop: Workshop) -> list[tuple[str, str]]
     engine = record.job.engine
     needed = list(record.assessed.suspicion.repairs_needed) if record.assessed.evidence else []
     able = [
-        r
-        for r, shape in knowledge.repairs.items()
+        repair
+        for repair, shape in knowledge.repairs.items()
         if not shape.cures or any(not engine.rules_out(knowledge.faults[f].needs) for f in shape.cures)
     ]
     ordered = [r for r in needed if r in able] + sorted(

@@ -65,9 +65,9 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
     all_work = to_do(record.assessed)
     current = plan.current.shape.id if plan and plan.current else None
     told = [
-        x
-        for x in job.since_failure
-        if plan and x.kind == "fit_step" and x.data.plan == plan.id and x.data.compared
+        action
+        for action in job.since_failure
+        if plan and action.kind == "fit_step" and action.data.plan == plan.id and action.data.compared
     ]
     needed = list(record.assessed.suspicion.repairs_needed)[:OFFERED] if record.assessed.evidence else []
     return {

@@ -51,9 +51,9 @@ def read_vacuum(form: Form, name: str, record: JobRecord, workshop: Workshop) ->
     around = ambient_air(record.assessed.readings)
     if kpa > around.kpa:
         others = [
-            f"{plain(figure)} {u} is {plain(round(other, 1))} kPa"
-            for u in UNITS
-            if u != got and 5 < (other := convert(figure, u, "kPa")) <= around.kpa
+            f"{plain(figure)} {unit} is {plain(round(other, 1))} kPa"
+            for unit in UNITS
+            if unit != got and 5 < (other := convert(figure, unit, "kPa")) <= around.kpa
         ]
         air = plain(round(around.kpa, 1))
         form.wrong(

@@ -41,17 +41,17 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     knowledge = workshop.knowledge
     codes = record.assessed.codes
 
-    def row(c: CodeSeen) -> dict[str, Any]:
+    def row(code_seen: CodeSeen) -> dict[str, Any]:
         return {
-            "code": c.entry.data.code,
-            "says": c.title,
-            "system": knowledge.systems.get(c.system, ""),
-            "status": c.entry.data.says_status,
-            "why": c.why,
-            "follows": c.follows,
-            "own": c.code in workshop.shelf.experience.codes,
-            "unknown": c.place == "unknown",
-            "plain": c.code,
+            "code": code_seen.entry.data.code,
+            "says": code_seen.title,
+            "system": knowledge.systems.get(code_seen.system, ""),
+            "status": code_seen.entry.data.says_status,
+            "why": code_seen.why,
+            "follows": code_seen.follows,
+            "own": code_seen.code in workshop.shelf.experience.codes,
+            "unknown": code_seen.place == "unknown",
+            "plain": code_seen.code,
         }
 
     by_kind: dict[str, list[dict[str, Any]]] = {}
@@ -68,9 +68,9 @@ def code_board(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         if kind in by_kind
     ]
     common = [
-        {"fault": f, "title": knowledge.faults[f].title, "codes": board}
-        for f, board in in_common(knowledge, codes)
-        if not record.job.engine.rules_out(knowledge.faults[f].needs)
+        {"fault": fault, "title": knowledge.faults[fault].title, "codes": board}
+        for fault, board in in_common(knowledge, codes)
+        if not record.job.engine.rules_out(knowledge.faults[fault].needs)
     ][:SHOWN_COMMON]
     return {
         "kinds": kinds,
@@ -89,14 +89,14 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     suspects = (
         [
             {
-                "s": s,
-                "percent": percent(s.probability),
-                "faint": s.probability < FAINT,
-                "system": knowledge.systems.get(s.system, ""),
-                "trail": sparkline(suspicion.trail_of(s.fault)),
-                "pattern": next((m for m in s.speaks_for if m.pattern), None),
+                "s": suspect,
+                "percent": percent(suspect.probability),
+                "faint": suspect.probability < FAINT,
+                "system": knowledge.systems.get(suspect.system, ""),
+                "trail": sparkline(suspicion.trail_of(suspect.fault)),
+                "pattern": next((m for m in suspect.speaks_for if m.pattern), None),
             }
-            for s in listed
+            for suspect in listed
         ]
         if assessed.evidence
         else []

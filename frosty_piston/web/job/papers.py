@@ -111,8 +111,8 @@ def whole_record(record: JobRecord, workshop: Workshop) -> Sheet:
         head = ["Test", "Where", "Verdict", "Figure", "Because"]
         blocks.append(table(part["title"], head, rows, [1.6, 1.4, 1.0, 1.1, 4.0]))
     tape = [
-        [dated(r.at), r.by, f"{r.says} (taken back)" if r.gone else r.says]
-        for r in reversed(shown["tape"]["rows"])
+        [dated(row.at), row.by, f"{row.says} (taken back)" if row.gone else row.says]
+        for row in reversed(shown["tape"]["rows"])
     ]
     blocks += [
         table(shown["tape_title"], ["When", "Who", "What"], tape, [1.5, 1.0, 6.0]),
@@ -130,12 +130,12 @@ def warning(record: JobRecord, workshop: Workshop) -> Sheet | None:
     found.sort(key=lambda x: order.index(x.data.urgency))
     blocks: list[Block] = []
     seen = [p for p in pictures_of(record, workshop.pictures) if p.here]
-    for x in found:
-        place = f" Place: {x.data.place}." if x.data.place else ""
-        told = f"Owner until now: {called(x.data.owner)}."
-        text = f"{URGENCY[x.data.urgency]}: {x.data.text.rstrip('. ')}.{place} {told}"
-        blocks.append({"kind": "warning", "urgency": x.data.urgency, "text": text})
-        if mine := [p for p in seen if p.about == x.id][-3:]:
+    for one in found:
+        place = f" Place: {one.data.place}." if one.data.place else ""
+        told = f"Owner until now: {called(one.data.owner)}."
+        text = f"{URGENCY[one.data.urgency]}: {one.data.text.rstrip('. ')}.{place} {told}"
+        blocks.append({"kind": "warning", "urgency": one.data.urgency, "text": text})
+        if mine := [p for p in seen if p.about == one.id][-3:]:
             blocks.append(_pictures(mine))
     fields = ["Place and day", "Owner or driver", "Workshop"]
     blocks.append({"kind": "sign", "title": "Told in writing", "lines": [TOLD], "fields": fields})
@@ -149,17 +149,18 @@ def label(record: JobRecord, workshop: Workshop) -> Sheet | None:
     if not held:
         return None
     blocks = []
-    for x in held:
+    for fitted_for_now in held:
         back = (
-            f"Back to the workshop by {x.data.come_back}."
-            if x.data.come_back
+            f"Back to the workshop by {fitted_for_now.data.come_back}."
+            if fitted_for_now.data.come_back
             else "Back to the workshop soon."
         )
-        fitted = f"Fitted {dated(x.at or record.written.get(x.id))}{f' by {x.by}' if x.by else ''}."
-        says = x.data.note or x.data.what
-        stops = x.data.where.node == STOP
+        when = dated(fitted_for_now.at or record.written.get(fitted_for_now.id))
+        fitted = f"Fitted {when}{f' by {fitted_for_now.by}' if fitted_for_now.by else ''}."
+        says = fitted_for_now.data.note or fitted_for_now.data.what
+        stops = fitted_for_now.data.where.node == STOP
         more = [
-            x.data.what if x.data.note else "",
+            fitted_for_now.data.what if fitted_for_now.data.note else "",
             NEVER if stops else ANYTHING,
             f"Temporary. {back}",
             fitted,
@@ -175,11 +176,11 @@ def trim(record: JobRecord, workshop: Workshop) -> Sheet | None:
         return None
     rows = [
         [
-            r["cylinder"],
-            " ".join("".join(s.sign for s in group) for group in r["groups"]) or "no code yet",
-            "; ".join(filter(None, (_read_back(r), _alike(r)))),
+            reading["cylinder"],
+            " ".join("".join(s.sign for s in group) for group in reading["groups"]) or "no code yet",
+            "; ".join(filter(None, (_read_back(reading), _alike(reading)))),
         ]
-        for r in trim_page.show(record, workshop)["rows"]
+        for reading in trim_page.show(record, workshop)["rows"]
     ]
     return Sheet("Trim codes", _about(record), ({"kind": "codes", "rows": rows},))
 
@@ -190,12 +191,12 @@ def _alike(r: dict[str, Any]) -> str:
     return ", ".join(f"{sign} looks like {alike}" for sign, alike in found.items())
 
 
-def _read_back(r: dict[str, Any]) -> str:
-    if r["agrees"]:
+def _read_back(reading: dict[str, Any]) -> str:
+    if reading["agrees"]:
         return "read back, the same"
-    if r["differs"]:
+    if reading["differs"]:
         return "differs"
-    if r["code"]:
+    if reading["code"]:
         return "not read back"
     return ""
 
@@ -289,8 +290,11 @@ def pdf_of(sheet: Sheet, workshop: Workshop, papers: Readers[bytes]) -> bytes:
     for block in sheet.blocks:
         if block["kind"] == "pictures":
             items = [
-                {"says": i["says"], "bytes": list(smaller(workshop.pictures.data(i["image"]), PICTURE_PX))}
-                for i in block["items"]
+                {
+                    "says": index["says"],
+                    "bytes": list(smaller(workshop.pictures.data(index["image"]), PICTURE_PX)),
+                }
+                for index in block["items"]
             ]
             block = {"kind": "pictures", "items": items}
         blocks.append(texts(block))

@@ -40,13 +40,13 @@ _MARK = re.compile(
 
 def _asked(request: Request, record: JobRecord) -> dict[str, str]:
     """What a new picture will be of, by the address."""
-    q = request.query_params
-    shows = q.get("shows", "find")
+    query_params = request.query_params
+    shows = query_params.get("shows", "find")
     return {
         "shows": shows if shows in SHOWS else "find",
-        "about": q.get("about", "") if q.get("about") in record.job.position else "",
-        "step": q.get("step", "")[:60],
-        "node": q.get("node", "")[:60],
+        "about": query_params.get("about", "") if query_params.get("about") in record.job.position else "",
+        "step": query_params.get("step", "")[:60],
+        "node": query_params.get("node", "")[:60],
     }
 
 
@@ -61,9 +61,9 @@ def show(record: JobRecord, workshop: Workshop, asked: dict[str, str] | None = N
         "about_says": about.data.says(knowledge, on_tape) if about else "",
         "kinds": [(key, sentence(says)) for key, says in SHOWS.items()],
         "says_of": {
-            p.about: on_tape[p.about].data.says(knowledge, on_tape)
-            for p in pictures_of(record, workshop.pictures)
-            if p.about in on_tape
+            picture.about: on_tape[picture.about].data.says(knowledge, on_tape)
+            for picture in pictures_of(record, workshop.pictures)
+            if picture.about in on_tape
         },
         "most": MOST_PICTURES,
     }

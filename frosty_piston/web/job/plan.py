@@ -23,44 +23,54 @@ SHOWN_SUSPECTS = 3
 LEAST_SHOWN = 0.005
 
 
-def part_row(record: JobRecord, workshop: Workshop, p: PartState) -> dict[str, Any]:
+def part_row(record: JobRecord, workshop: Workshop, part_state: PartState) -> dict[str, Any]:
     """A part as the list and the drawing show it."""
     knowledge = workshop.knowledge
     job_id = record.job.id
     known = bool(record.assessed.evidence)
-    if p.cleared:
+    if part_state.cleared:
         says = "cleared"
     elif known:
-        says = f"{percent(p.odds)} suspected"
+        says = f"{percent(part_state.odds)} suspected"
     else:
         says = "nothing found yet"
     return {
-        "p": p,
-        "percent": percent(p.odds),
-        "link": bench_link(knowledge, job_id, p.test, p.point or None, p.node or None) if p.test else "",
+        "p": part_state,
+        "percent": percent(part_state.odds),
+        "link": bench_link(
+            knowledge, job_id, part_state.test, part_state.point or None, part_state.node or None
+        )
+        if part_state.test
+        else "",
         "says": says,
-        "opens": knowledge.tests[p.test].short_title if p.test else "",
-        "class": f"warm-{p.warmth}" + (" cleared" if p.cleared else "") + ("" if p.on_card else " unsaid"),
-        "mark": MARKS.get(p.verdict, "ring"),
+        "opens": knowledge.tests[part_state.test].short_title if part_state.test else "",
+        "class": f"warm-{part_state.warmth}"
+        + (" cleared" if part_state.cleared else "")
+        + ("" if part_state.on_card else " unsaid"),
+        "mark": MARKS.get(part_state.verdict, "ring"),
         "label": (
-            f"{p.title}: {says}{', ' + ', '.join(p.codes) if p.codes else ''}. Opens"
-            f" {inside(knowledge.tests[p.test].title)}"
-            if p.test
-            else p.title
+            f"{part_state.title}: {', '.join([says, *part_state.codes])}."
+            f" Opens {inside(knowledge.tests[part_state.test].title)}"
+            if part_state.test
+            else part_state.title
         ),
         "suspects": [
-            (s.fault, s.title, percent(s.probability))
-            for s in p.suspects
-            if known and s.probability >= LEAST_SHOWN
+            (suspect.fault, suspect.title, percent(suspect.probability))
+            for suspect in part_state.suspects
+            if known and suspect.probability >= LEAST_SHOWN
         ][:SHOWN_SUSPECTS],
         "tests": [
             (
                 bench_link(
-                    knowledge, job_id, t, None, p.node if "node" in knowledge.tests[t].where else None
+                    knowledge,
+                    job_id,
+                    test,
+                    None,
+                    part_state.node if "node" in knowledge.tests[test].where else None,
                 ),
-                knowledge.tests[t].short_title,
+                knowledge.tests[test].short_title,
             )
-            for t in p.tests
+            for test in part_state.tests
         ],
     }
 
@@ -85,25 +95,24 @@ def _shown(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     drawing = _drawing(record)
     halves: dict[int, list[dict[str, Any]]] = {}
     for key in ("injectors", "glow_plugs"):
-        for c in by_id[key]["p"].cylinders if key in by_id else ():
+        for cylinder in by_id[key]["p"].cylinders if key in by_id else ():
             says = (
                 "cleared"
-                if c.cleared
+                if cylinder.cleared
                 else {"failed": "failed", "marginal": "marginal"}.get(
-                    c.verdict, f"{percent(by_id[key]['p'].odds)} suspected" if c.warmth else "nothing found"
+                    cylinder.verdict,
+                    f"{percent(by_id[key]['p'].odds)} suspected" if cylinder.warmth else "nothing found",
                 )
             )
             title = "Injector" if key == "injectors" else "Glow plug"
-            halves.setdefault(c.number, []).append(
+            halves.setdefault(cylinder.number, []).append(
                 {
                     "key": key,
-                    "class": f"warm-{c.warmth}" + (" cleared" if c.cleared else ""),
-                    "cleared": c.cleared,
-                    "mark": MARKS.get(c.verdict, ""),
+                    "class": f"warm-{cylinder.warmth}" + (" cleared" if cylinder.cleared else ""),
+                    "cleared": cylinder.cleared,
+                    "mark": MARKS.get(cylinder.verdict, ""),
                     "link": by_id[key]["link"],
-                    "label": (
-                        f"{title}, cylinder {c.number}: {says}{', ' + ', '.join(c.codes) if c.codes else ''}"
-                    ),
+                    "label": f"{title}, cylinder {cylinder.number}: {', '.join([says, *cylinder.codes])}",
                 }
             )
     return {

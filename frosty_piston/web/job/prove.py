@@ -65,9 +65,9 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     soak = soak_estimate(job, record.assessed.readings.limits(WaitLimits))
     missing = [{"m": m, "link": place_link(knowledge, job.id, m.where)} for m in proof.missing]
     suspects = [
-        {"fault": m.id, "title": knowledge.faults[m.id].title, "says": m.because}
-        for m in proof.missing
-        if m.what == "suspect"
+        {"fault": mended.id, "title": knowledge.faults[mended.id].title, "says": mended.because}
+        for mended in proof.missing
+        if mended.what == "suspect"
     ]
     return {
         "proof": proof,
@@ -189,9 +189,10 @@ def _refuse_pass(form: Form, record: JobRecord, proof: Proof, step_id: str) -> N
     if isinstance(tests, str) and tests and not any(v.test == tests for v in record.assessed.after):
         form.wrong("result", "its reading is not there: write it down first")
     against = [
-        v
-        for v in record.assessed.after
-        if v.test in ([tests] if isinstance(tests, str) else tests) and v.judgement.verdict == "failed"
+        verdict
+        for verdict in record.assessed.after
+        if verdict.test in ([tests] if isinstance(tests, str) else tests)
+        and verdict.judgement.verdict == "failed"
     ]
     if against:
         form.wrong("result", f"its reading says otherwise: {inside(against[-1].judgement.because)}")
@@ -337,12 +338,12 @@ def handover(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str
 def soot(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
     """What was asked of the causes of soot; a cause left open stays open."""
     entries = []
-    for c in soot_causes(record.assessed):
-        said = form.raw(c.id)
+    for cause in soot_causes(record.assessed):
+        said = form.raw(cause.id)
         if said not in ("", "found", "not_found"):
-            form.wrong(c.id, "found, not found, or leave it open")
-        elif said and said != c.state:
-            entries.append(form.entry("soot_cause", {"cause": c.id, "found": said == "found"}, c.id))
+            form.wrong(cause.id, "found, not found, or leave it open")
+        elif said and said != cause.state:
+            entries.append(form.entry("soot_cause", {"cause": cause.id, "found": said == "found"}, cause.id))
     if not entries:
         form.wrong("soot", "say of at least one whether it was found")
     form.done()

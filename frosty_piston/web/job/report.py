@@ -56,14 +56,14 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 "title": title,
                 "rows": [
                     {
-                        "test": knowledge.tests[v.test].title.split(",")[0].split(":")[0],
-                        "at": place(v),
-                        "verdict": v.judgement.verdict,
-                        "says": called(v.judgement.cls),
-                        "figure": v.judgement.said,
-                        "because": v.judgement.because,
+                        "test": knowledge.tests[verdict.test].title.split(",")[0].split(":")[0],
+                        "at": place(verdict),
+                        "verdict": verdict.judgement.verdict,
+                        "says": called(verdict.judgement.cls),
+                        "figure": verdict.judgement.said,
+                        "because": verdict.judgement.because,
                     }
-                    for v in verdicts
+                    for verdict in verdicts
                 ],
             }
             for title, verdicts in (
@@ -140,11 +140,11 @@ def _texts(value: Any) -> Any:
     return [_texts(v) for v in value] if isinstance(value, list | tuple) else value
 
 
-def _plug(p: dict[str, Any]) -> dict[str, Any]:
-    share = p["share"]
+def _plug(plug: dict[str, Any]) -> dict[str, Any]:
+    share = plug["share"]
     return {
-        "cylinder": str(p["cylinder"]),
-        "verdict": p["verdict"],
+        "cylinder": str(plug["cylinder"]),
+        "verdict": plug["verdict"],
         "share": max(0.0, min(1.0, share or 0.0)),
         "says": percent(share) if share is not None else "?",
     }
@@ -156,8 +156,8 @@ def sheet(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     report = shown["report"]
     job = record.job
     parts = [
-        {"title": p.title, "lines": p.lines, "rest": p.rest, "wide": p.wide}
-        for p in (*shown["head"], *shown["parts"])
+        {"title": paragraph.title, "lines": paragraph.lines, "rest": paragraph.rest, "wide": paragraph.wide}
+        for paragraph in (*shown["head"], *shown["parts"])
     ]
     made: dict[str, Any] = _texts(
         {
@@ -177,18 +177,23 @@ def sheet(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 for title, rows in shown["drawn"]
             ],
             "figures": [
-                {"what": x.what, "because": x.because, "before": x.before, "after": x.after or "not read"}
-                for x in report.figures
+                {
+                    "what": figure.what,
+                    "because": figure.because,
+                    "before": figure.before,
+                    "after": figure.after or "not read",
+                }
+                for figure in report.figures
             ],
             "suspects_title": shown["suspects_title"],
             "suspects": [{"title": t, "sure": p, "because": why} for t, p, why in report.suspects],
             "verdicts": shown["verdicts"],
             "seen": [
                 {
-                    "says": p.alt,
-                    "bytes": list(smaller(workshop.pictures.data(p.image), PAPER_PX)),
+                    "says": picture.alt,
+                    "bytes": list(smaller(workshop.pictures.data(picture.image), PAPER_PX)),
                 }
-                for p in shown["seen"]
+                for picture in shown["seen"]
             ],
             "tape": [
                 {"at": dated(r.at), "by": r.by, "says": r.says, "gone": r.gone}

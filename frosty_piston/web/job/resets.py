@@ -93,24 +93,24 @@ def _phase_state(s: StepState, n: int) -> str:
     return "runs" if n == s.phase and s.running else "open"
 
 
-def _step_view(s: StepState) -> dict[str, Any]:
+def _step_view(step_state: StepState) -> dict[str, Any]:
     """A step as its row prints it."""
     phases = [
         {
-            "does": p.does,
-            "minutes": p.minutes,
-            "state": _phase_state(s, n),
-            "next": n == s.phase and not s.running,
-            "number": n,
+            "does": phase.does,
+            "minutes": phase.minutes,
+            "state": _phase_state(step_state, index),
+            "next": index == step_state.phase and not step_state.running,
+            "number": index,
         }
-        for n, p in enumerate(s.shape.phases)
+        for index, phase in enumerate(step_state.shape.phases)
     ]
     asks = [
-        (n.asks, FIGURES[n.asks].title, FIGURES[n.asks].unit)
-        for n in s.needs
-        if n.state in ("missing", "unread")
+        (need.asks, FIGURES[need.asks].title, FIGURES[need.asks].unit)
+        for need in step_state.needs
+        if need.state in ("missing", "unread")
     ]
-    return {"state": s, "shape": s.shape, "phases": phases, "asks": asks}
+    return {"state": step_state, "shape": step_state.shape, "phases": phases, "asks": asks}
 
 
 class StepForm(Fields):
@@ -131,42 +131,43 @@ def _step(form: Form, record: JobRecord, workshop: Workshop, key: str) -> list[d
     """What became of a step. The last one of a plan says that the whole was run."""
     fields = form.read(StepForm, record, workshop)
     plan = state_here(record, workshop, key)
-    s = _asked_step(form, plan)
-    if s is not None and fields.result == "done":
-        _may_be_done(form, s)
-        if s.bar and not fields.lead:
-            form.wrong("lead", s.bar)
-    elif s is not None and fields.result is not None and not fields.because:
-        form.wrong("because", _why_asked(s, fields.result))
+    step = _asked_step(form, plan)
+    if step is not None and fields.result == "done":
+        _may_be_done(form, step)
+        if step.bar and not fields.lead:
+            form.wrong("lead", step.bar)
+    elif step is not None and fields.result is not None and not fields.because:
+        form.wrong("because", _why_asked(step, fields.result))
     form.done()
-    assert s is not None and fields.result is not None
+    assert step is not None and fields.result is not None
     data = {
         "plan": key,
-        "step": s.shape.id,
+        "step": step.shape.id,
         "result": fields.result,
         "because": fields.because,
         "lead": fields.lead,
     }
     entries = [form.entry("reset_step", data)]
-    if fields.result != "refused" and all(x.over or x is s for x in plan.steps):
-        entries += _whole_run(form, plan, s, fields.result, fields.lead)
-    ticks = [c for c in form.all("tick") if c in s.shape.cautions]
+    if fields.result != "refused" and all(x.over or x is step for x in plan.steps):
+        entries += _whole_run(form, plan, step, fields.result, fields.lead)
+    ticks = [c for c in form.all("tick") if c in step.shape.cautions]
     return [*(form.entry("tick", {"caution": c}, f"tick{n}") for n, c in enumerate(ticks)), *entries]
 
 
-def _may_be_done(form: Form, s: StepState) -> None:
+def _may_be_done(form: Form, step_state: StepState) -> None:
     """Whether its order, its needs and its phases allow it."""
-    if s.out_of_order:
-        form.wrong("step", s.out_of_order)
-    if s.missing:
+    if step_state.out_of_order:
+        form.wrong("step", step_state.out_of_order)
+    if step_state.missing:
         form.wrong(
-            "because", "; ".join(n.says for n in s.missing) + ". Bring it there, or write that it refused"
+            "because",
+            "; ".join(n.says for n in step_state.missing) + ". Bring it there, or write that it refused",
         )
-    unseen = [n.says for n in s.needs if n.state == "seen" and n.says not in form.all("seen")]
+    unseen = [n.says for n in step_state.needs if n.state == "seen" and n.says not in form.all("seen")]
     if unseen:
         form.wrong("seen", f"look and tick it: {'; '.join(unseen)}")
-    if not s.phases_over:
-        open_phase = s.shape.phases[s.phase]
+    if not step_state.phases_over:
+        open_phase = step_state.shape.phases[step_state.phase]
         form.wrong("step", f"“{inside(open_phase.does)}” has not run its {plain(open_phase.minutes)} min yet")
 
 
@@ -202,25 +203,25 @@ class PhaseForm(Fields):
 def _phase(form: Form, record: JobRecord, workshop: Workshop, key: str) -> list[dict[str, Any]]:
     """Start the next timed phase of a step."""
     form.read(PhaseForm, record, workshop)
-    s = _asked_step(form, state_here(record, workshop, key))
-    if s is not None:
-        if s.out_of_order:
-            form.wrong("step", s.out_of_order)
-        elif s.missing:
-            form.wrong("step", "; ".join(n.says for n in s.missing))
-        elif s.running:
+    step = _asked_step(form, state_here(record, workshop, key))
+    if step is not None:
+        if step.out_of_order:
+            form.wrong("step", step.out_of_order)
+        elif step.missing:
+            form.wrong("step", "; ".join(n.says for n in step.missing))
+        elif step.running:
             form.wrong("step", "this phase runs already")
-        elif s.phases_over:
+        elif step.phases_over:
             form.wrong("step", "all its phases are over")
     form.done()
-    assert s is not None
-    phase = s.shape.phases[s.phase]
+    assert step is not None
+    phase = step.shape.phases[step.phase]
     until = (form.pressed_at or now()) + timedelta(minutes=phase.minutes)
     data = {
         "wait": "routine",
         "what": f"{phase.does}, {plain(phase.minutes)} min",
         "until": stamp(until),
-        "step": phase_name(key, s.shape.id, s.phase),
+        "step": phase_name(key, step.shape.id, step.phase),
     }
     return [form.entry("wait", data)]
 
@@ -228,16 +229,16 @@ def _phase(form: Form, record: JobRecord, workshop: Workshop, key: str) -> list[
 def _figures(form: Form, record: JobRecord, workshop: Workshop, key: str) -> list[dict[str, Any]]:
     """A figure that a step needs, read now."""
     entries = []
-    for name, f in FIGURES.items():
-        value = form.figure(name, f.unit, *READ_AS[name])
+    for name, figure in FIGURES.items():
+        value = form.figure(name, figure.unit, *READ_AS[name])
         if value is None:
             continue
-        if f.condition:
-            data = {"name": f.condition, "value": value, "unit": f.unit}
+        if figure.condition:
+            data = {"name": figure.condition, "value": value, "unit": figure.unit}
             entries.append(form.entry("condition", data, name))
         else:
-            where = {"channel": f.channel} if f.channel else {}
-            data = {"test": f.test, "where": where, "value": value, "unit": f.unit}
+            where = {"channel": figure.channel} if figure.channel else {}
+            data = {"test": figure.test, "where": where, "value": value, "unit": figure.unit}
             entries.append(form.entry("reading", data, name))
     if not entries and not form.faults:
         first = next((n for n in FIGURES if n in form.values), "coolant")

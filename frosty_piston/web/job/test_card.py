@@ -56,9 +56,9 @@ def card_view(record: JobRecord, workshop: Workshop, test: str, asked: Form) -> 
         node = ""
     hot = asked.raw("part_hot") == "yes" and any(f.shape.hot is not None for f in knowledge.findings[test])
     findings = [
-        f
-        for f in knowledge.findings[test]
-        if (not f.shape.nodes or node in f.shape.nodes) and f.shape.hot in (None, hot)
+        fault
+        for fault in knowledge.findings[test]
+        if (not fault.shape.nodes or node in fault.shape.nodes) and fault.shape.hot in (None, hot)
     ]
     proposal = next(
         (
@@ -138,11 +138,11 @@ def beside_cells(
     """The verdicts of a test that stand in none of its cells: those of sets, and of what was seen."""
     in_cells = {x.entry.id for x in filled if x.entry and x.verdict}
     return [
-        v
-        for v in record.assessed.now
-        if v.test == test
-        and of_node(record, knowledge, v, node)
-        and not (len(v.entries) == 1 and v.entries[0] in in_cells)
+        verdict
+        for verdict in record.assessed.now
+        if verdict.test == test
+        and of_node(record, knowledge, verdict, node)
+        and not (len(verdict.entries) == 1 and verdict.entries[0] in in_cells)
     ]
 
 

@@ -132,18 +132,18 @@ def show_map(
     name, recording = workshop.recordings.parsed(record.job.id, attachment_id, readers.read)
     known = workshop.recordings.layout(recording.layout)
     rows = []
-    for c, g in zip(recording.columns, guess(recording, knowledge), strict=True):
+    for column, g in zip(recording.columns, guess(recording, knowledge), strict=True):
         channel, unit = (
-            (typed.raw(f"channel-{c.index}"), typed.raw(f"unit-{c.index}"))
+            (typed.raw(f"channel-{column.index}"), typed.raw(f"unit-{column.index}"))
             if typed
-            else known.get(c.name, [g.channel, c.unit])
+            else known.get(column.name, [g.channel, column.unit])
         )
-        taken = mapped(c, channel, unit, recording, knowledge)
-        values = recording.values[c.index]
+        taken = mapped(column, channel, unit, recording, knowledge)
+        values = recording.values[column.index]
         first = [plain(float(v)) for v in values[np.isfinite(values)][:FIRST_ROWS]]
         rows.append(
             {
-                "c": c,
+                "c": column,
                 "channel": channel,
                 "unit": unit,
                 "why": taken.why,
@@ -197,25 +197,26 @@ def keep_map(
     signals: dict[str, Signal] = {}
     columns: dict[str, str] = {}
     units: dict[str, str] = {}
-    for c in recording.columns:
-        channel = form.raw(f"channel-{c.index}")
-        unit = form.raw(f"unit-{c.index}")
+    for column in recording.columns:
+        channel = form.raw(f"channel-{column.index}")
+        unit = form.raw(f"unit-{column.index}")
         shape = shape_of(channel, knowledge) if channel else None
         if not channel:
             continue
         if shape is None:
-            form.wrong(f"channel-{c.index}", "choose one of the list")
+            form.wrong(f"channel-{column.index}", "choose one of the list")
         elif channel in signals:
-            form.wrong(f"channel-{c.index}", f"{shape.title} is taken by {columns[channel]!r} already")
+            form.wrong(f"channel-{column.index}", f"{shape.title} is taken by {columns[channel]!r} already")
         else:
             try:
                 signals[channel] = signal(
-                    recording.times_s[c.time_column], converted(recording.values[c.index], unit, shape.unit)
+                    recording.times_s[column.time_column],
+                    converted(recording.values[column.index], unit, shape.unit),
                 )
-                columns[channel] = c.name
+                columns[channel] = column.name
                 units[channel] = shape.unit
             except ValueError as error:
-                form.wrong(f"unit-{c.index}", str(error))
+                form.wrong(f"unit-{column.index}", str(error))
     signals = {key: s for key, s in signals.items() if len(s)}
     if not signals and not form.faults:
         form.wrong("channel", "map at least one column to a channel")
@@ -261,12 +262,13 @@ def _range(asked: Form, trace: TraceInfo) -> tuple[float, float]:
 
 def in_words(title: str, unit: str, s: Signal) -> str:
     """A channel in one plain sentence, for those who cannot see the chart."""
-    f = figures_of(s)
+    figures = figures_of(s)
     sentence = (
-        f"{title} goes from {plain(f.low)} to {plain(f.high)} {sign(unit)}".rstrip()
-        + f", {plain(f.mean)} on average; it begins at {plain(f.first)} and ends at {plain(f.last)}"
+        f"{title} goes from {plain(figures.low)} to {plain(figures.high)} {sign(unit)}".rstrip()
+        + f", {plain(figures.mean)} on average;"
+        + f" it begins at {plain(figures.first)} and ends at {plain(figures.last)}"
     )
-    return sentence + (f", with {counted(f.gaps, 'gap')}." if f.gaps else ".")
+    return sentence + (f", with {counted(figures.gaps, 'gap')}." if figures.gaps else ".")
 
 
 def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> dict[str, Any]:
@@ -279,14 +281,16 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
     parts = {c: cut(signals[c], start, end) for c in picked}
     rows = [
         {
-            "channel": c.channel,
-            "title": _title(workshop, c.channel),
-            "unit": c.unit,
-            "on": c.channel in picked,
-            "column": c.column,
-            "f": figures_of(parts[c.channel]) if c.channel in parts and len(parts[c.channel]) else None,
+            "channel": channel.channel,
+            "title": _title(workshop, channel.channel),
+            "unit": channel.unit,
+            "on": channel.channel in picked,
+            "column": channel.column,
+            "f": figures_of(parts[channel.channel])
+            if channel.channel in parts and len(parts[channel.channel])
+            else None,
         }
-        for c in trace.channels
+        for channel in trace.channels
     ]
     others = [
         t
@@ -331,9 +335,9 @@ def show(record: JobRecord, workshop: Workshop, trace_id: str, asked: Form) -> d
         "spans": spans,
         "others_titles": [_title(workshop, c.channel) for c in other.channels] if other else [],
         "sentences": [
-            in_words(_title(workshop, c), next(i.unit for i in trace.channels if i.channel == c), s)
-            for c, s in parts.items()
-            if len(s)
+            in_words(_title(workshop, key), next(i.unit for i in trace.channels if i.channel == key), part)
+            for key, part in parts.items()
+            if len(part)
         ],
         "stretches": stretches,
         "asked_event": asked.raw("event") if asked.raw("event") in signals else "",
@@ -502,8 +506,8 @@ def list_json(job_id: str, workshop: GivenWorkshop) -> JSONResponse:
     workshop.tapes.job(job_id)
     return JSONResponse(
         [
-            {"id": t.id, "name": t.name, "channels": [asdict(c) for c in t.channels]}
-            for t in workshop.recordings.of_job(job_id)
+            {"id": trace.id, "name": trace.name, "channels": [asdict(c) for c in trace.channels]}
+            for trace in workshop.recordings.of_job(job_id)
         ]
     )
 
@@ -518,11 +522,14 @@ def points(request: Request, job_id: str, trace_id: str, workshop: GivenWorkshop
     most = int(asked.figure("most", "", 8, MOST_POINTS) or 2000)
     drawn = {}
     places = max(1, 5 - int(np.floor(np.log10(max(end - start, 1e-6)) + 1)))
-    for c in asked.all("channel") or list(signals):
-        if c not in signals:
-            raise NotHere(f"There is no channel {c[:40]!r} in this recording.")
-        s = thin(cut(signals[c], start, end), most)
-        drawn[c] = {"t": np.round(s.times_s, places).tolist(), "v": [float(f"{v:.5g}") for v in s.values]}
+    for channel in asked.all("channel") or list(signals):
+        if channel not in signals:
+            raise NotHere(f"There is no channel {channel[:40]!r} in this recording.")
+        s = thin(cut(signals[channel], start, end), most)
+        drawn[channel] = {
+            "t": np.round(s.times_s, places).tolist(),
+            "v": [float(f"{v:.5g}") for v in s.values],
+        }
     return JSONResponse({"start": start, "end": end, "channels": drawn})
 
 
@@ -582,20 +589,25 @@ def air(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any
     trace_id = form.raw("trace")
     start, end = _range(form, workshop.recordings.info(record.job.id, trace_id))
     channels = _judged_part(workshop.recordings.signals(record.job.id, trace_id), start, end)
-    a = next((x for x in _analysed(record, workshop, channels) if x.name == form.raw("analysis")), None)
-    if a is None or not a.writes:
-        form.wrong("analysis", a.judgement.because if a else "this recording does not hold what that needs")
-    point = form.choice("point", a.points) if a and a.points else None
+    analysed = next(
+        (x for x in _analysed(record, workshop, channels) if x.name == form.raw("analysis")), None
+    )
+    if analysed is None or not analysed.writes:
+        form.wrong(
+            "analysis",
+            analysed.judgement.because if analysed else "this recording does not hold what that needs",
+        )
+    point = form.choice("point", analysed.points) if analysed and analysed.points else None
     form.done()
-    assert a is not None
+    assert analysed is not None
     source = {"trace": trace_id, "start_s": start, "end_s": end}
     return [
         form.entry(
             kind,
             {**data, **({"where": {"point": point}} if point else {}), "source": source},
-            "" if n == 0 else str(n),
+            "" if index == 0 else str(index),
         )
-        for n, (kind, data) in enumerate(a.writes)
+        for index, (kind, data) in enumerate(analysed.writes)
     ]
 
 
@@ -634,9 +646,9 @@ def export(
     start, end = _range(asked, trace)
     units = {c.channel: c.unit for c in trace.channels}
     channels = {
-        c: (part, units[c])
-        for c, s in workshop.recordings.signals(job_id, trace_id).items()
-        if len(part := cut(s, start, end))
+        key: (part, units[key])
+        for key, signal in workshop.recordings.signals(job_id, trace_id).items()
+        if len(part := cut(signal, start, end))
     }
     name = f"recording-{trace_id[-8:]}"
     if format == "mf4":

@@ -31,15 +31,15 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     alphabet, length = _asked_for(record)
     rows = [
         {
-            "cylinder": str(x.cylinder),
-            "code": x.code,
-            "groups": groups(x.code),
-            "unit": x.unit,
-            "agrees": x.agrees,
-            "differs": x.differs,
-            "earlier": [(code, WHERE[where]) for code, where in x.earlier][-4:],
+            "cylinder": str(coding.cylinder),
+            "code": coding.code,
+            "groups": groups(coding.code),
+            "unit": coding.unit,
+            "agrees": coding.agrees,
+            "differs": coding.differs,
+            "earlier": [(code, WHERE[where]) for code, where in coding.earlier][-4:],
         }
-        for x in codings(record.job, range(1, record.job.cylinders + 1))
+        for coding in codings(record.job, range(1, record.job.cylinders + 1))
     ]
     return {
         "rows": rows,

@@ -121,25 +121,25 @@ def show(record: JobRecord, workshop: Workshop, copy: int | None = None) -> dict
     limits: list[dict[str, Any]] = [
         {
             "name": f"limit_{key}",
-            "label": f.title,
-            "unit": f.unit,
-            "value": f"{v:g}" if (v := shown.limit(key)) is not None else "",
+            "label": figure.title,
+            "unit": figure.unit,
+            "value": f"{limit:g}" if (limit := shown.limit(key)) is not None else "",
             "choices": None,
-            "general": f.general,
+            "general": figure.general,
         }
-        for key, f in knowledge.figures.items()
-        if f.ask or shown.limit(key) is not None
+        for key, figure in knowledge.figures.items()
+        if figure.ask or shown.limit(key) is not None
     ]
     limits += [
         {
             "name": f"limit_{key}",
-            "label": c.title,
+            "label": choice.title,
             "unit": "",
             "value": shown.choice(key) or "",
-            "choices": c.choices,
+            "choices": choice.choices,
             "general": None,
         }
-        for key, c in knowledge.choices.items()
+        for key, choice in knowledge.choices.items()
     ]
     if shown.name == UNNAMED_ENGINE:
         name = ""
@@ -172,7 +172,7 @@ def _limit(form: Form, k: Any, field: str, key: str, needed: bool = False) -> fl
     )
 
 
-def read_card(form: Form, k: Any) -> dict[str, Any]:
+def read_card(form: Form, knowledge: Any) -> dict[str, Any]:
     """Read the form into an engine card; every fault is named at its field."""
     data: dict[str, Any] = {"name": form.text("name", 120, "give the engine card a name")}
     for name, (_, unit, low, high) in FIGURES.items():
@@ -186,15 +186,15 @@ def read_card(form: Form, k: Any) -> dict[str, Any]:
         data[name] = _chosen(name, form.choice(name, choices(name), needed=False))
     egr = form.choice("egr", EGR, needed=False)
     data["egr"] = {None: None, "none": [], "both": ["high_pressure", "low_pressure"]}.get(egr, [egr])
-    limits: dict[str, Any] = {key: _limit(form, k, f"limit_{key}", key) for key in k.figures}
-    if other := form.choice("other_limit", k.figures, needed=False):
-        limits[other] = _limit(form, k, "other_value", other, needed=True)
-    for key, choice in k.choices.items():
+    limits: dict[str, Any] = {key: _limit(form, knowledge, f"limit_{key}", key) for key in knowledge.figures}
+    if other := form.choice("other_limit", knowledge.figures, needed=False):
+        limits[other] = _limit(form, knowledge, "other_value", other, needed=True)
+    for key, choice in knowledge.choices.items():
         limits[key] = form.choice(f"limit_{key}", choice.choices, needed=False)
     form.done()
     data["limits"] = {key: value for key, value in limits.items() if value is not None}
     data = {key: value for key, value in data.items() if value is not None}
-    faults = limit_faults(data["limits"], k)
+    faults = limit_faults(data["limits"], knowledge)
     try:
         EngineCard.model_validate(data)
     except ValidationError as error:
@@ -202,8 +202,10 @@ def read_card(form: Form, k: Any) -> dict[str, Any]:
     if faults:
         raise BadInput(
             [
-                Fault(f.path.removeprefix("engine.limits.") if "." in f.path else f.path, f.says)
-                for f in faults
+                Fault(
+                    fault.path.removeprefix("engine.limits.") if "." in fault.path else fault.path, fault.says
+                )
+                for fault in faults
             ],
             form.kept,
         )

@@ -100,14 +100,14 @@ def wait_view(record: JobRecord) -> dict[str, Any]:
     moment = now()
     rows = [
         {
-            "entry": x,
-            "id": x.id,
-            "says": inside(x.data.what),
-            "kind": sentence(WAIT_WORDS[x.data.wait]),
-            "until": x.data.until,
-            "over": x.data.until is not None and x.data.until <= moment,
+            "entry": wait,
+            "id": wait.id,
+            "says": inside(wait.data.what),
+            "kind": sentence(WAIT_WORDS[wait.data.wait]),
+            "until": wait.data.until,
+            "over": wait.data.until is not None and wait.data.until <= moment,
         }
-        for x in open_waits(record.job)
+        for wait in open_waits(record.job)
     ]
     return {"waits": rows, "wait_kinds": KINDS}
 

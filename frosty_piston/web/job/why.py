@@ -76,13 +76,13 @@ def _shown(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
     )
     change = [
         {
-            "swing": s,
-            "link": test_link(knowledge, record.job.id, s.test),
-            "after": percent(s.odds_after),
-            "chance": percent(s.chance),
-            "up": s.odds_after > suspect.probability,
+            "swing": swing,
+            "link": test_link(knowledge, record.job.id, swing.test),
+            "after": percent(swing.odds_after),
+            "chance": percent(swing.chance),
+            "up": swing.odds_after > suspect.probability,
         }
-        for s in swings
+        for swing in swings
     ]
     return {
         "s": suspect,

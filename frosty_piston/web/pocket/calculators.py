@@ -238,12 +238,14 @@ def _leak_says(s: dict[str, Any], form: Form) -> str:
     )
 
 
-def _wire_says(s: dict[str, Any], form: Form) -> str:
-    drop = f"{form.raw('section')} mm² loses {s['drop']} V" if s["drop"] else ""
-    need = f"needed {s['needed']} mm², take {s['sold']}" if s["needed"] else ""
+def _wire_says(answer: dict[str, Any], form: Form) -> str:
+    drop = f"{form.raw('section')} mm² loses {answer['drop']} V" if answer["drop"] else ""
+    need = f"needed {answer['needed']} mm², take {answer['sold']}" if answer["needed"] else ""
     what = "; ".join(filter(None, (drop, need)))
     return (
-        f"Wire of {form.raw('length')} m at {form.raw('current')} A, {s['warm']} °C: {what}." if what else ""
+        f"Wire of {form.raw('length')} m at {form.raw('current')} A, {answer['warm']} °C: {what}."
+        if what
+        else ""
     )
 
 
@@ -529,8 +531,8 @@ def use(request: Request, job_id: str, name: str, form: GivenForm, workshop: Giv
         return _page(request, name, form, workshop, record, "type what it is worked out from first")
     note = ("note", {"text": f"Pocket, {inside(CALCULATORS[name].title)}: {shown['says']}"})
     raws = [
-        form.entry(kind, data, str(n) if n else "")
-        for n, (kind, data) in enumerate([note, *shown["entries"]])
+        form.entry(kind, data, str(index) if index else "")
+        for index, (kind, data) in enumerate([note, *shown["entries"]])
     ]
     if act is None or workshop.tapes.done(job_id, act) is None:
         workshop.tapes.write(job_id, raws, writer(request, form), act=act)

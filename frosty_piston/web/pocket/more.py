@@ -190,15 +190,15 @@ def money_view(form: Form) -> dict[str, Any]:
         return _shown([], "")
     options = [
         Option(
-            n,
-            n,
-            int(price[i] or 0),
+            name,
+            name,
+            int(price[index] or 0),
             0.0,
-            cures=float(cures[i] or 0) / 100,
-            comes_back=(back[i] or 0) / 100,
+            cures=float(cures[index] or 0) / 100,
+            comes_back=(back[index] or 0) / 100,
             next_step=after or 0,
         )
-        for i, n in enumerate(names)
+        for index, name in enumerate(names)
     ]
     first, second = cost_options(options, 0, 0)
     cheaper = "the first" if first.expected <= second.expected else "the second"

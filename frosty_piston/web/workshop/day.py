@@ -342,12 +342,12 @@ def _hours(form: Form, workshop: Workshop) -> DaySetup:
 def _bays(form: Form, workshop: Workshop) -> DaySetup:
     """The bays: those without a name are gone."""
     bays: list[dict[str, str]] = []
-    for n in range(MOST_BAYS):
-        name = form.text(f"bay-{n}", 40)
+    for number in range(MOST_BAYS):
+        name = form.text(f"bay-{number}", 40)
         if name:
-            kind = form.choice(f"kind-{n}", BAY_KINDS)
+            kind = form.choice(f"kind-{number}", BAY_KINDS)
             if any(name == b["name"] for b in bays):
-                form.wrong(f"bay-{n}", "another bay has this name")
+                form.wrong(f"bay-{number}", "another bay has this name")
             bays.append({"name": name, "kind": kind or "floor"})
     form.done()
     return workshop.day.setup.model_copy(update={"bays": tuple(BayKept.model_validate(b) for b in bays)})
@@ -400,16 +400,16 @@ def feed(request: Request, token: str, workshop: GivenWorkshop, who: str = "") -
     root = known.get("root", "")
     events = [
         Event(
-            f"{re.sub(r'[^A-Za-z0-9.-]+', '-', r['id'])}@{workshop.id}",
-            f"{'Rings: ' if r['wait'] else ''}{r['job']}: {r['title']}",
-            r["end"] if r["wait"] else r["start"],
-            end=r["end"],
-            place=r["bay"],
-            text=f"{r['person'] or 'a wait'}. {r['why']}",
-            link=root + r["link"],
+            f"{re.sub(r'[^A-Za-z0-9.-]+', '-', row['id'])}@{workshop.id}",
+            f"{'Rings: ' if row['wait'] else ''}{row['job']}: {row['title']}",
+            row["end"] if row["wait"] else row["start"],
+            end=row["end"],
+            place=row["bay"],
+            text=f"{row['person'] or 'a wait'}. {row['why']}",
+            link=root + row["link"],
         )
-        for r in _rows(laid, workshop)
-        if not who or r["person"] == who or r["wait"]
+        for row in _rows(laid, workshop)
+        if not who or row["person"] == who or row["wait"]
     ]
     name = f"Day plan, {who}" if who else "Day plan"
     return Response(calendar(name, events, laid.at), media_type="text/calendar; charset=utf-8")

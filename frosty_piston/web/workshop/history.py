@@ -29,8 +29,8 @@ def vehicle(request: Request, vehicle_id: Number, workshop: GivenWorkshop) -> Re
     if row is None:
         raise NotHere("There is no such vehicle.")
     records = [
-        (utc(r.opened_at), workshop.tapes.job(r.id))
-        for r in workshop.yard.visits(vehicle_id, "", MOST_VISITS)
+        (utc(visit.opened_at), workshop.tapes.job(visit.id))
+        for visit in workshop.yard.visits(vehicle_id, "", MOST_VISITS)
     ]
     records.sort(key=lambda r: r[0])
     visits = [visit_of(record.assessed, record.standing.proof, at) for at, record in records]

@@ -169,14 +169,14 @@ def _sheet(workshop: Workshop) -> papers.Sheet:
     """What is to be ordered and what is on the way, as a paper."""
     currency = workshop.settings.prices().currency
 
-    def row(o: Order) -> list[str]:
+    def row(order: Order) -> list[str]:
         return [
-            str(o.count),
-            o.what,
-            o.vehicle,
-            o.supplier,
-            money(o.price, currency) if o.price is not None else "",
-            dated(o.due_at) if o.due_at else "",
+            str(order.count),
+            order.what,
+            order.vehicle,
+            order.supplier,
+            money(order.price, currency) if order.price is not None else "",
+            dated(order.due_at) if order.due_at else "",
         ]
 
     head = ["Count", "What", "For", "From", "Price", "Due"]

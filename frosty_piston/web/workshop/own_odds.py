@@ -49,9 +49,9 @@ def _cards(workshop: Workshop) -> list[dict[str, Any]]:
                 "pooled": sorted({c.pooled for c in counts if c.pooled}),
                 "faults": [
                     {
-                        "id": f,
-                        "title": knowledge.faults[f].title,
-                        "system": knowledge.systems[knowledge.fault_system[f]],
+                        "id": fault,
+                        "title": knowledge.faults[fault].title,
+                        "system": knowledge.systems[knowledge.fault_system[fault]],
                         "general": percent(x.general),
                         "own": percent(x.own),
                         "span": f"{percent(x.low)} to {percent(x.high)}",
@@ -59,7 +59,7 @@ def _cards(workshop: Workshop) -> list[dict[str, Any]]:
                         "jobs": round(x.jobs),
                         "bar": _bar(x.general, x.own, x.low, x.high, most),
                     }
-                    for f, x in told[:MOST_FAULTS]
+                    for fault, x in told[:MOST_FAULTS]
                 ],
             }
         )
@@ -76,13 +76,13 @@ def _bar(general: float, own: float, low: float, high: float, most: float) -> di
 def _lines(lines: list[Line], shown: Any) -> list[dict[str, Any]]:
     return [
         {
-            "title": x.title,
-            "general": shown(x.learned.general),
-            "own": shown(x.learned.own),
-            "span": f"{shown(x.learned.low)} to {shown(x.learned.high)}",
-            "jobs": round(x.learned.jobs),
+            "title": line.title,
+            "general": shown(line.learned.general),
+            "own": shown(line.learned.own),
+            "span": f"{shown(line.learned.low)} to {shown(line.learned.high)}",
+            "jobs": round(line.learned.jobs),
         }
-        for x in lines[:MOST_LINES]
+        for line in lines[:MOST_LINES]
     ]
 
 
@@ -175,8 +175,8 @@ def _drawn(year: Year) -> dict[str, Any]:
     longest = max([m for _, m in year.stages], default=0.0) or 1.0
     return {
         "systems": [
-            (s, round(s.jobs / most * BAR_WIDE, 1), round(s.first_time / most * BAR_WIDE, 1))
-            for s in year.systems
+            (system, round(system.jobs / most * BAR_WIDE, 1), round(system.first_time / most * BAR_WIDE, 1))
+            for system in year.systems
         ],
         "months": [(24 + n * 38, round(96 * m / top, 1), m) for n, m in enumerate(year.months)],
         "stages": [(s, round(m), round(m / longest * BAR_WIDE, 1)) for s, m in year.stages],
@@ -210,19 +210,19 @@ def year_csv(workshop: GivenWorkshop, y: str = "") -> Response:
         ["closed", "vehicle", "engine", "system", "proven", "first_time", "stated", "repair"]
         + [f"{s}_min" for s, _ in year.stages]
     )
-    for c in workshop.cases.all():
-        if c.closed_at.year == year.year:
-            stated = "" if c.stated is None else f"{c.stated:.3f}"
+    for case in workshop.cases.all():
+        if case.closed_at.year == year.year:
+            stated = "" if case.stated is None else f"{case.stated:.3f}"
             rows.writerow(
                 [
-                    f"{c.closed_at:%Y-%m-%d}",
-                    *map(_cell, (c.vehicle, c.engine)),
-                    c.system,
-                    c.proven,
-                    c.right,
+                    f"{case.closed_at:%Y-%m-%d}",
+                    *map(_cell, (case.vehicle, case.engine)),
+                    case.system,
+                    case.proven,
+                    case.right,
                     stated,
                 ]
-                + [_cell(c.said), *(f"{c.stages.get(s, 0.0):.0f}" for s, _ in year.stages)]
+                + [_cell(case.said), *(f"{case.stages.get(s, 0.0):.0f}" for s, _ in year.stages)]
             )
     return Response(
         out.getvalue(),

@@ -31,35 +31,41 @@ def of_knowledge(knowledge: Knowledge) -> tuple[Hit, ...]:
         Hit(
             "Faults",
             s.title,
-            knowledge.systems[knowledge.fault_system[f]],
-            f"/shelf/faults/{f}",
-            f"{s.title} {f} {s.shows} {knowledge.systems[knowledge.fault_system[f]]}".lower(),
+            knowledge.systems[knowledge.fault_system[fault]],
+            f"/shelf/faults/{fault}",
+            f"{s.title} {fault} {s.shows} {knowledge.systems[knowledge.fault_system[fault]]}".lower(),
         )
-        for f, s in knowledge.faults.items()
+        for fault, s in knowledge.faults.items()
     ]
     tests = [
         Hit(
             "Tests",
-            s.title,
-            knowledge.systems[s.system],
+            test.title,
+            knowledge.systems[test.system],
             f"/shelf/tests/{t}",
-            f"{s.title} {t} {s.how} {knowledge.systems[s.system]}".lower(),
+            f"{test.title} {t} {test.how} {knowledge.systems[test.system]}".lower(),
         )
-        for t, s in knowledge.tests.items()
+        for t, test in knowledge.tests.items()
     ]
     codes = [
         Hit(
             "Codes",
-            c.code,
-            c.title,
-            f"/shelf/codes#{c.code}",
-            f"{c.code} {c.title} {knowledge.systems[c.system]}".lower(),
+            code.code,
+            code.title,
+            f"/shelf/codes#{code.code}",
+            f"{code.code} {code.title} {knowledge.systems[code.system]}".lower(),
         )
-        for c in knowledge.codes.values()
+        for code in knowledge.codes.values()
     ]
     cautions = [
-        Hit("Cautions", c.title, c.says, f"/shelf/cautions#{key}", f"{c.title} {c.says}".lower())
-        for key, c in knowledge.cautions.items()
+        Hit(
+            "Cautions",
+            caution.title,
+            caution.says,
+            f"/shelf/cautions#{key}",
+            f"{caution.title} {caution.says}".lower(),
+        )
+        for key, caution in knowledge.cautions.items()
     ]
     return (*codes, *faults, *tests, *cautions)
 
@@ -72,33 +78,33 @@ def find(workshop: Workshop, asked: str) -> list[dict[str, Any]]:
     own = [
         Hit(
             "Codes",
-            c.code,
-            f"{c.text} (this workshop's)",
-            f"/shelf/codes#{c.code}",
-            f"{c.code} {c.text}".lower(),
+            code.code,
+            f"{code.text} (this workshop's)",
+            f"/shelf/codes#{code.code}",
+            f"{code.code} {code.text}".lower(),
         )
-        for c in workshop.shelf.experience.codes.values()
+        for code in workshop.shelf.experience.codes.values()
     ]
     jobs = [
         Hit("Jobs", row.title, f"{row.vehicle_name}, {row.stage}", f"/jobs/{row.id}", "")
         for row in workshop.yard.find(words, MOST_OF_KIND)
     ]
     vehicles = [
-        Hit("Vehicles", v.name, "newest job", f"/search/vehicle/{v.id}", v.name.lower())
-        for v in workshop.garage.vehicles()
+        Hit("Vehicles", vehicle.name, "newest job", f"/search/vehicle/{vehicle.id}", vehicle.name.lower())
+        for vehicle in workshop.garage.vehicles()
     ]
     hits = [
         h for h in (*own, *vehicles, *of_knowledge(workshop.knowledge)) if all(w in h.text for w in words)
     ]
     groups: dict[str, list[Hit]] = {"Jobs": jobs}
-    for h in sorted(
+    for hit in sorted(
         hits,
         key=lambda h: (
             not h.title.lower().startswith(words[0]),
             not all(w in h.title.lower() for w in words),
         ),
     ):
-        groups.setdefault(h.kind, []).append(h)
+        groups.setdefault(hit.kind, []).append(hit)
     return [
         {"kind": kind, "hits": rows[:MOST_OF_KIND], "more": max(0, len(rows) - MOST_OF_KIND)}
         for kind, rows in groups.items()
@@ -129,12 +135,12 @@ def of_vehicle(request: Request, vehicle_id: Number, workshop: GivenWorkshop) ->
                 "hits": [
                     Hit(
                         "Jobs",
-                        r.title,
-                        f"{r.stage}, {'handed over' if r.closed else 'open'}",
-                        f"/jobs/{r.id}",
+                        row.title,
+                        f"{row.stage}, {'handed over' if row.closed else 'open'}",
+                        f"/jobs/{row.id}",
                         "",
                     )
-                    for r in rows
+                    for row in rows
                 ],
                 "more": 0,
             }

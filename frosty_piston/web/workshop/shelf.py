@@ -102,10 +102,10 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
         "symptoms": [
             (
                 knowledge.symptoms[key].title,
-                scale_word(knowledge, p),
+                scale_word(knowledge, chance),
                 knowledge.symptoms[key].speaks[fault][1],
             )
-            for p, key in symptoms
+            for chance, key in symptoms
         ],
         "groups": [
             (
@@ -121,9 +121,9 @@ def fault_view(workshop: Workshop, fault: str) -> dict[str, Any]:
         "kills": kills,
         "killed_by": [(f, knowledge.faults[f].title, why) for f, (_, why) in shape.killed_by.items()],
         "contexts": [
-            (c.title, c.moves[fault][0], c.moves[fault][1])
-            for c in knowledge.contexts.values()
-            if fault in c.moves
+            (context.title, context.moves[fault][0], context.moves[fault][1])
+            for context in knowledge.contexts.values()
+            if fault in context.moves
         ],
         "patterns": [p for p in workshop.shelf.experience.patterns if p.fault == fault],
         "base": f"{shape.per_thousand:g}",
@@ -159,8 +159,8 @@ def test_view(workshop: Workshop, test: str) -> dict[str, Any]:
                     "general": percent(general),
                     "against": at == 0,
                     "faults": [
-                        (f, knowledge.faults[f].title, scale_word(knowledge, p), _because(known, f))
-                        for p, f in told
+                        (f, knowledge.faults[f].title, scale_word(knowledge, chance), _because(known, f))
+                        for chance, f in told
                     ],
                 }
             )
@@ -180,19 +180,19 @@ def codes_view(workshop: Workshop, asked: str = "") -> dict[str, Any]:
     knowledge = workshop.knowledge
     rows = [
         {
-            "code": c.code,
-            "title": c.title,
-            "system": knowledge.systems[c.system],
-            "kind": KINDS[c.kind][0],
-            "group": knowledge.groups[c.group].title,
+            "code": code.code,
+            "title": code.title,
+            "system": knowledge.systems[code.system],
+            "kind": KINDS[code.kind][0],
+            "group": knowledge.groups[code.group].title,
         }
-        for c in sorted(knowledge.codes.values(), key=lambda c: c.code)
+        for code in sorted(knowledge.codes.values(), key=lambda c: c.code)
     ]
     return {
         "codes": rows,
         "own": [
-            (c, knowledge.systems[c.system], KINDS[c.kind][0])
-            for c in workshop.shelf.experience.codes.values()
+            (own_code, knowledge.systems[own_code.system], KINDS[own_code.kind][0])
+            for own_code in workshop.shelf.experience.codes.values()
         ],
         "asked": asked[:8],
         "system_choices": list(knowledge.systems.items()),
@@ -236,8 +236,8 @@ def patterns_view(workshop: Workshop) -> dict[str, Any]:
         ],
         "cards": cards,
         "fault_choices": [
-            (f, f"{s.title} ({inside(knowledge.systems[knowledge.fault_system[f]])})")
-            for f, s in knowledge.faults.items()
+            (key, f"{fault.title} ({inside(knowledge.systems[knowledge.fault_system[key]])})")
+            for key, fault in knowledge.faults.items()
         ],
         "least": f"{LEAST_TIMES:g}",
         "most": f"{MOST_TIMES:g}",
@@ -380,10 +380,10 @@ def cautions(request: Request, workshop: GivenWorkshop) -> Response:
     rows = [
         {
             "id": key,
-            "shape": c,
+            "shape": caution,
             "tests": [(t, s.title) for t, s in knowledge.tests.items() if key in (*s.cautions, *s.if_failed)],
         }
-        for key, c in knowledge.cautions.items()
+        for key, caution in knowledge.cautions.items()
     ]
     return _page(request, "cautions", "Cautions", {"rows": rows})
 

@@ -99,41 +99,46 @@ def _results(exercises: list[Exercise]) -> list[Row]:
     return [x.result for x in exercises if x.result is not None]
 
 
-def _line(x: Exercise, knowledge: Knowledge) -> Row:
+def _line(exercise: Exercise, knowledge: Knowledge) -> Row:
     """An exercise as a line: what it was is only said once it is over."""
-    r = x.result
+    result = exercise.result
     return {
-        "id": x.id,
-        "number": x.spec["number"],
-        "person": x.person,
-        "at": x.made_at,
-        "over": x.ended_at is not None,
-        "lesson": knowledge.training.lessons[x.lesson].title if x.ended_at else "",
-        "result": r,
-        "good": r is not None and went_well(r),
-        "says": _came_to(r) if r else "",
-        "score": None if r is None or r["score"] is None else f"{r['score']:.2f}",
+        "id": exercise.id,
+        "number": exercise.spec["number"],
+        "person": exercise.person,
+        "at": exercise.made_at,
+        "over": exercise.ended_at is not None,
+        "lesson": knowledge.training.lessons[exercise.lesson].title if exercise.ended_at else "",
+        "result": result,
+        "good": result is not None and went_well(result),
+        "says": _came_to(result) if result else "",
+        "score": None if result is None or result["score"] is None else f"{result['score']:.2f}",
     }
 
 
-def _came_to(r: Row) -> str:
-    if r["ended"] not in ENDED:
+def _came_to(row: Row) -> str:
+    if row["ended"] not in ENDED:
         return "ended by a caution"
-    if r["ended"] == "given_up":
+    if row["ended"] == "given_up":
         return "given up"
-    wrong = len(r["wrong_parts"])
+    wrong = len(row["wrong_parts"])
     parts = f", {wrong} {'part' if wrong == 1 else 'parts'} for nothing" if wrong else ""
-    if not r["cured"]:
+    if not row["cured"]:
         return f"not cured{parts}"
-    return ("cured" if r["faults"] else "rightly left") + parts
+    return ("cured" if row["faults"] else "rightly left") + parts
 
 
 def _by_lesson(results: list[Row], knowledge: Knowledge) -> list[tuple[str, int, int, int]]:
     """For each lesson that was tried: how often, how often it went well, and that as a bar; worst first."""
     rows = [
-        (knowledge.training.lessons[key].title, len(x), sum(x), round(BAR_WIDE * sum(x) / len(x)))
-        for key, x in tried(results, knowledge).items()
-        if x
+        (
+            knowledge.training.lessons[key].title,
+            len(value),
+            sum(value),
+            round(BAR_WIDE * sum(value) / len(value)),
+        )
+        for key, value in tried(results, knowledge).items()
+        if value
     ]
     return sorted(rows, key=lambda r: (r[2] / r[1], -r[1]))
 
@@ -347,16 +352,16 @@ def set_page(request: Request, set_id: str, workshop: GivenWorkshop) -> Response
 
 def _shown(entry: Entry, record: JobRecord, verdicts: Mapping[str, Any]) -> Row:
     """What was read, as a short line with its verdict."""
-    d = entry.data
+    data = entry.data
     knowledge = record.assessed.knowledge
     value = ""
     if entry.kind == "reading":
-        value = d.came_to
+        value = data.came_to
     elif entry.kind == "outcome":
-        seen = [called(d.outcome)] if d.outcome else []
-        seen += [f"{called(n).lower()} {exact(v)}" for n, v in (d.figures or {}).items() if _is_figure(v)]
+        seen = [called(data.outcome)] if data.outcome else []
+        seen += [f"{called(n).lower()} {exact(v)}" for n, v in (data.figures or {}).items() if _is_figure(v)]
         value = ", ".join(seen)
-    where = d.where.model_dump(exclude_none=True) if entry.kind in ("reading", "outcome") else {}
+    where = data.where.model_dump(exclude_none=True) if entry.kind in ("reading", "outcome") else {}
     spot = " ".join(
         f"cylinder {v}" if name == "cylinder" else called(str(v)).lower() for name, v in where.items()
     )
@@ -379,7 +384,7 @@ def _is_figure(value: object) -> bool:
 def _log(standing: Standing, record: JobRecord) -> list[Row]:
     """What was done, newest first: when, what came of it, what was read, and where its recording is."""
     bay = standing.bay
-    x = standing.exercise
+    exercise = standing.exercise
     verdicts = _at_its_entry([*record.assessed.diagnosis, *record.assessed.now])
     known = {e.id: e for e in record.job.tape}
     rows = []
@@ -398,7 +403,9 @@ def _log(standing: Standing, record: JobRecord) -> list[Row]:
                 "at": bay.clock[n],
                 "took": bay.clock[n] - bay.clock[n - 1],
                 "read": read,
-                "recording": f"/jobs/{x.id}/traces/{recording_id(x, n)}" if n in bay.recordings else "",
+                "recording": f"/jobs/{exercise.id}/traces/{recording_id(exercise, n)}"
+                if n in bay.recordings
+                else "",
             }
         )
     return rows
@@ -433,20 +440,22 @@ def _tests(bay: Bay) -> list[tuple[str, list[Row]]]:
     knowledge = bay.knowledge
     groups = dict[str, list[Row]]()
     made = {(m.test, tuple(sorted(m.where.items()))) for m in bay.tests}
-    for o in offered(bay):
-        groups.setdefault(knowledge.tests[o.test].system, []).append(
+    for offer in offered(bay):
+        groups.setdefault(knowledge.tests[offer.test].system, []).append(
             {
-                "test": o.test,
-                "where": o.where,
-                "key": "-".join([o.test, *o.where.values()]),
-                "title": o.title,
-                "minutes": o.minutes,
-                "missing": [(a, inside(knowledge.access[a].title)) for a in o.missing],
-                "ticks": [(c, knowledge.cautions[c]) for c in o.ticks],
+                "test": offer.test,
+                "where": offer.where,
+                "key": "-".join([offer.test, *offer.where.values()]),
+                "title": offer.title,
+                "minutes": offer.minutes,
+                "missing": [(a, inside(knowledge.access[a].title)) for a in offer.missing],
+                "ticks": [(c, knowledge.cautions[c]) for c in offer.ticks],
                 "cautions": [
-                    knowledge.cautions[c] for c in knowledge.tests[o.test].cautions if c not in o.ticks
+                    knowledge.cautions[c]
+                    for c in knowledge.tests[offer.test].cautions
+                    if c not in offer.ticks
                 ],
-                "made": (o.test, tuple(sorted(o.where.items()))) in made,
+                "made": (offer.test, tuple(sorted(offer.where.items()))) in made,
             }
         )
     return [(knowledge.systems[system], rows) for system, rows in groups.items()]
@@ -462,9 +471,9 @@ def _lately(bay: Bay, kept: Kept | None) -> str:
 def _access(bay: Bay) -> list[tuple[str, str, float, bool]]:
     used = {a for o in offered(bay) for a in bay.way(o.test, o.where).access}
     return [
-        (a, shape.title, shape.minutes, a in bay.off)
-        for a, shape in bay.knowledge.access.items()
-        if a not in PASSING and (a in used or a in bay.off)
+        (key, shape.title, shape.minutes, key in bay.off)
+        for key, shape in bay.knowledge.access.items()
+        if key not in PASSING and (key in used or key in bay.off)
     ]
 
 
@@ -498,7 +507,7 @@ def _exercise_page(
 ) -> Response:
     standing = standing_of(workshop, exercise_id)
     bay = standing.bay
-    x = standing.exercise
+    exercise = standing.exercise
     record = workshop.training.tapes.job(exercise_id)
     knowledge = workshop.knowledge
     return render(
@@ -506,7 +515,7 @@ def _exercise_page(
         "training/exercise.html",
         status,
         title=f"Training vehicle {bay.spec.number}",
-        x=x,
+        x=exercise,
         bay=bay,
         card=bay.card,
         arrived=_arrived(standing),
@@ -520,7 +529,7 @@ def _exercise_page(
         road=[(c, knowledge.cautions[c]) for c in DRIVE_TICKS],
         takes={name: round(x) for name, x in TAKES.items()},
         help=HELP[bay.spec.help],
-        help_open=help_open(x),
+        help_open=help_open(exercise),
         ending=knowledge.training.endings.get(bay.ended),
         caution=knowledge.cautions[knowledge.training.endings[bay.ended].caution]
         if bay.ended in knowledge.training.endings
@@ -657,43 +666,45 @@ def part(request: Request, exercise_id: str, workshop: GivenWorkshop, repair: st
 @router.get("/training/{exercise_id}/after")
 def after(request: Request, exercise_id: str, workshop: GivenWorkshop) -> Response:
     """What is said afterwards; while the exercise goes on, the exercise."""
-    x = workshop.training.exercises.get(exercise_id)
-    if x.ended_at is None:
+    exercise = workshop.training.exercises.get(exercise_id)
+    if exercise.ended_at is None:
         return RedirectResponse(f"/training/{exercise_id}", 303)
-    r = looked_back(workshop, exercise_id)
+    told = looked_back(workshop, exercise_id)
     knowledge = workshop.knowledge
-    spec = spec_of(x.spec)
-    mine = [x for x in _results(workshop.training.exercises.listed(person=x.person))]
-    longest = max([s["minutes"] for s in r["steps"]], default=1.0) or 1.0
-    most = max(r["minutes"], r["proposals"]["minutes"], r["best"]["minutes"] if r["best"] else 0.0, 1.0)
+    spec = spec_of(exercise.spec)
+    mine = [x for x in _results(workshop.training.exercises.listed(person=exercise.person))]
+    longest = max([s["minutes"] for s in told["steps"]], default=1.0) or 1.0
+    most = max(
+        told["minutes"], told["proposals"]["minutes"], told["best"]["minutes"] if told["best"] else 0.0, 1.0
+    )
     ways = [
-        ("You", r["minutes"], r["tests"]),
-        ("The proposals", r["proposals"]["minutes"], len(r["proposals"]["steps"])),
+        ("You", told["minutes"], told["tests"]),
+        ("The proposals", told["proposals"]["minutes"], len(told["proposals"]["steps"])),
     ]
-    if r["best"]:
-        ways.append(("The shortest, known only now", r["best"]["minutes"], len(r["best"]["steps"])))
-    ending = knowledge.training.endings.get(r["ended"])
+    if told["best"]:
+        ways.append(("The shortest, known only now", told["best"]["minutes"], len(told["best"]["steps"])))
+    ending = knowledge.training.endings.get(told["ended"])
     return render(
         request,
         "training/after.html",
         title=f"Afterwards: vehicle {spec.number}",
         shelf="training",
-        x=x,
-        r=r,
+        x=exercise,
+        r=told,
         spec=spec,
-        lesson=knowledge.training.lessons[r["lesson"]],
-        faults=[(f, knowledge.faults[f].title, knowledge.fault_system[f]) for f in r["faults"]],
-        came_to=_came_to(r),
+        lesson=knowledge.training.lessons[told["lesson"]],
+        faults=[(f, knowledge.faults[f].title, knowledge.fault_system[f]) for f in told["faults"]],
+        came_to=_came_to(told),
         ending=ending,
         caution=knowledge.cautions[ending.caution] if ending else None,
         steps=[
             {
-                **s,
-                "wide": round(s["minutes"] / longest * 100),
-                "was": percent(s["before"]),
-                "is": percent(s["after"]),
+                **step,
+                "wide": round(step["minutes"] / longest * 100),
+                "was": percent(step["before"]),
+                "is": percent(step["after"]),
             }
-            for s in r["steps"]
+            for step in told["steps"]
         ],
         ways=[(says, minutes, tests, round(minutes / most * BAR_WIDE, 1)) for says, minutes, tests in ways],
         mine=_sure_view(mine),

@@ -39,11 +39,11 @@ def rods() -> list[dict[str, Any]]:
             "done_to": places[reached],
             "nodes": [
                 {
-                    "x": x,
-                    "state": ("done", "now", "open")[(n >= reached) + (n > reached)],
-                    "r": 9 if n == reached else 6,
+                    "x": place,
+                    "state": ("done", "now", "open")[(index >= reached) + (index > reached)],
+                    "r": 9 if index == reached else 6,
                 }
-                for n, x in enumerate(places)
+                for index, place in enumerate(places)
             ],
         }
         for reached, stage in enumerate(STAGES)
