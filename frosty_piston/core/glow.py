@@ -280,6 +280,7 @@ def _judge_one(
     weak_ohm, high_ohm = (
         resistance_at_share(s, ref.ohm, path_ohm) for s in (limits.weak_share, limits.failed_share)
     )
+    lowest = limits.failed_share * ref.ohm if ref.from_card else ref.kind.low_ohm
     if value.low > high_ohm:
         return came_to("failed", "high", f"{says}: {heat}, so it hardly helps the start.", share)
     for limit, what in ((short_ohm, "a short"), (weak_ohm, "a weak plug"), (high_ohm, "a failed plug")):
@@ -301,11 +302,11 @@ def _judge_one(
                 f"{what} ({plain(limit)} Ω) lies inside, so this meter cannot tell. It is not open.{leads} "
                 "A clamp on its wire, or a better meter, settles it.",
                 share,
-                _ruled_out(value, short_ohm, weak_ohm, high_ohm),
+                _ruled_out(value, short_ohm, weak_ohm, high_ohm)
+                + (("sound",) if value.high < lowest else ()),
             )
     if value.low > weak_ohm:
         return came_to("marginal", "weak", f"{says}: {heat}; a tired plug.", share)
-    lowest = limits.failed_share * ref.ohm if ref.from_card else ref.kind.low_ohm
     if value.high < lowest:
         return came_to(
             "unclear",

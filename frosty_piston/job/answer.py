@@ -17,6 +17,7 @@ from .weighing.suspicion import Suspect
 
 FORMAT = "frosty-piston/assessment"
 VERSION = 1
+NAMED_SHARE = 0.1
 log = logging.getLogger("frosty_piston.job")
 
 
@@ -91,9 +92,13 @@ def _suspect(assessed: Assessed, suspect: Suspect) -> dict[str, Any]:
 
 
 def parts_of(assessed: Assessed, fault: str, probability: float) -> list[tuple[str, float]]:
-    """How likely a fault sits at each place of the circuit, the likeliest first; empty where it is on
-    none."""
+    """How likely a fault sits at each place of the circuit, or at each of the many things that it can be at,
+    the likeliest first; empty where it is on none."""
     leaks = assessed.leaks_of[-1]
+    if assessed.addresses.likeliest(fault):
+        where = [(x, assessed.addresses.here(fault, [x])) for x in assessed.knowledge.addresses[fault]]
+        named = [(x, probability * share) for x, share in where if share >= NAMED_SHARE]
+        return sorted(named, key=lambda row: -row[1])
     if leaks is None or fault not in leaks.weights:
         return []
     places = [

@@ -20,6 +20,7 @@ from .judging.verdicts import Verdicts
 from .tape.fold import Job
 from .tape.jobfile import JobFile
 from .weighing.access import access_reached, states
+from .weighing.addresses import Addresses
 from .weighing.codes_seen import CodeSeen, codes_seen
 from .weighing.evidence import Evidence, gather
 from .weighing.failed import Condemned, condemned, failed_cylinders
@@ -220,7 +221,13 @@ class Assessed:
             experience=self.experience,
             verdicts=self.judged[-1],
             leaks=circuit,
+            addresses=self.addresses,
         )
+
+    @cached_property
+    def addresses(self) -> Addresses:
+        """Where the faults are that can be at many things, by all that was read."""
+        return Addresses(self.job, self.knowledge, self.codes, self.now)
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:

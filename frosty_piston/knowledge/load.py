@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from frosty_piston.core.codes import STATUSES
 from frosty_piston.core.errors import BadKnowledge
 from frosty_piston.core.suspects.space import BLUR, Finding
 
@@ -34,6 +35,7 @@ from .shapes import (
     FindingShape,
     ReachShape,
     SootShape,
+    StatusShape,
     SymptomShape,
     TestShape,
     WitnessShape,
@@ -132,6 +134,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     tests = _tests(reader, {"system": systems, "access": access, "tools": tools, "cautions": cautions})
     for key, test in tests.items():
         reader.all_known("tests.toml", [key, "stands_in_for"], test.stands_in_for, tests)
+        reader.all_known("tests.toml", [key, "edges"], test.edges, ["value", *test.figures])
         reader.all_known("tests.toml", [key, "adds_nothing_after"], test.adds_nothing_after, tests)
     _soot_known(reader, soot, faults, tests)
     part_shapes = read_parts(reader, systems, faults, fault_system, tests)
@@ -164,6 +167,11 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
     for key, says in wording.items():
         reader.all_known("wording.toml", [key, "groups"], says.groups, groups)
         reader.all_known("wording.toml", [key, "moves"], says.moves, faults)
+    statuses = reader.read("statuses.toml", dict[str, StatusShape])
+    for key, said in statuses.items():
+        reader.all_known("statuses.toml", [key, "statuses"], said.statuses, STATUSES)
+        reader.all_known("statuses.toml", [key, "kinds"], said.kinds, {code.kind for code in codes.values()})
+        reader.all_known("statuses.toml", [key, "left"], said.left, faults)
     figures = Figures(reader)
     benches = reader.read("benches.toml", dict[str, BenchShape])
     for bench, shape in benches.items():
@@ -213,6 +221,7 @@ def load_knowledge(folder: Path = HERE) -> Knowledge:
         findings=findings,
         by_state=by_state,
         wording=wording,
+        statuses=statuses,
         symptom_findings={
             key: _told(
                 weights.two(
@@ -360,11 +369,7 @@ def _findings(
                     reader.known(name, [test, "points"], point, tests[test].points)
                 for node in shape.nodes:
                     reader.known(name, [test, "nodes"], node, nodes)
-                for outcome, apart in shape.told_apart.items():
-                    reader.known(name, [*path, "told_apart", outcome, "by"], apart.by, tests)
-                    reader.all_known(
-                        name, [*path, "told_apart", outcome], apart.into.values(), shape.outcomes
-                    )
+                _hold_told_apart(reader, name, path, shape, tests)
                 if shape.unless is not None:
                     before = [known.shape.name for known in findings.get(test, ())]
                     reader.known(name, [*path, "unless"], shape.unless, before)
@@ -526,6 +531,17 @@ def _told(symptom: Finding) -> Finding:
 
 def _seen(chance: float) -> np.ndarray:
     return np.array([1 - chance, chance])
+
+
+def _hold_told_apart(
+    reader: Reader, name: str, path: list[str], shape: FindingShape, tests: dict[str, TestShape]
+) -> None:
+    for outcome, apart in shape.told_apart.items():
+        at = [*path, "told_apart", outcome]
+        reader.known(name, [*at, "by"], apart.by, tests)
+        if apart.channel:
+            reader.known(name, [*at, "channel"], apart.channel, tests[apart.by].channels)
+        reader.all_known(name, at, apart.into.values(), shape.outcomes)
 
 
 def _lesser(

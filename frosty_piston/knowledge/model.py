@@ -29,6 +29,7 @@ from .shapes import (
     FigureShape,
     NamedReachShape,
     SootShape,
+    StatusShape,
     SymptomShape,
     TestShape,
     WitnessShape,
@@ -74,6 +75,7 @@ class Knowledge:
     findings: dict[str, list[TestFinding]]
     by_state: dict[str, dict[str, float]]
     wording: dict[str, WordingShape]
+    statuses: dict[str, StatusShape]
     symptom_findings: dict[str, Finding]
     groups: dict[str, CodeGroupShape]
     group_findings: dict[str, Finding]
@@ -110,6 +112,37 @@ class Knowledge:
             shown = [known for known in here if _shows_any(known, shape.cures)]
             proofs[repair] = frozenset(known.finding.id for known in shown)
         return proofs
+
+    @cached_property
+    def named_by_group(self) -> dict[str, dict[str, frozenset[str]]]:
+        """Of each group of codes, the places at which it puts the faults that can be at many: the other parts
+        of the circuit, or the group itself where the vocabulary has no part for it."""
+        many = {fault for fault, shape in self.faults.items() if shape.one_of_many}
+        named: dict[str, dict[str, frozenset[str]]] = {}
+        for group, shape in self.groups.items():
+            others = {f: p for f, (p, _) in shape.speaks.items() if f not in many}
+            units = {self.faults[f].part for f in many}
+            own = {f: p for f, p in others.items() if self.faults[f].part not in units}
+            parts = {self.faults[f].part for f, p in own.items() if p == max(own.values())}
+            named[group] = dict.fromkeys(many & shape.speaks.keys(), frozenset(parts or {group}))
+        return named
+
+    @cached_property
+    def addresses(self) -> dict[str, tuple[str, ...]]:
+        """Where each fault can be that can be at many things."""
+        places: dict[str, set[str]] = {f: set() for f, shape in self.faults.items() if shape.one_of_many}
+        for named in self.named_by_group.values():
+            for fault, parts in named.items():
+                places[fault] |= parts
+        for of_test in self.findings.values():
+            for known in of_test:
+                for fault in places.keys() & known.finding.shows.keys():
+                    places[fault] |= self.parts_reached(known)
+        return {fault: tuple(sorted(found - {self.faults[fault].part})) for fault, found in places.items()}
+
+    def parts_reached(self, known: TestFinding) -> set[str]:
+        """The parts at which a finding is made: what it names, or all that its test is of."""
+        return self._parts_read(known) or set(self.tests[known.test].parts)
 
     def _parts_of(self, repair: str) -> set[str]:
         return {self.faults[fault].part for fault in self.repairs[repair].cures}

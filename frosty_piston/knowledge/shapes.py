@@ -40,12 +40,14 @@ class CautionShape(Shape):
 
 class FaultShape(Shape):
     """`quiet`: the share of moments at which it can be measured although the complaint is away just then; 1
-    for what lasts. `never_with`: faults that cannot be there at the same time: one thing has one state."""
+    for what lasts. `one_of_many`: it can be at many things, and is at one of them: a code or a reading says
+    at which. `never_with`: faults that cannot be there at the same time: one thing has one state."""
 
     title: str
     part: str
     per_thousand: Annotated[float, Field(gt=0, lt=500)]
     quiet: Annotated[float, Field(gt=0, le=1)] = 1.0
+    one_of_many: bool = False
     shows: Because
     needs: dict[str, list[CardValue]] = {}
     killed_by: dict[str, tuple[Chance, Because]] = {}
@@ -266,7 +268,9 @@ class FindingShape(Shape):
     lasts and what is measured is of its moment. `told_apart`: outcomes that another test of the part makes
     more of: a valve that stands, by where it stands. `by_state`: what it comes to in each state of the part
     with its wire; the faults of that line then need no rows but for what befalls all lines at once. `alike`:
-    what a whole set that is bad and reads alike speaks for and against: parts do not tire alike."""
+    what a whole set that is bad and reads alike speaks for and against: parts do not tire alike. `shared`: it
+    reads what all cylinders share as well as what each has of its own; bad at all of them, it speaks by its
+    `all_` outcomes, whatever single parts read at themselves."""
 
     name: str
     part: str | None = None
@@ -289,6 +293,7 @@ class FindingShape(Shape):
     needs: dict[str, list[CardValue]] = {}
     covers: Literal["cylinders", "batteries", "suspect_plugs"] | None = None
     between: dict[str, tuple[Chance, Because]] = {}
+    shared: bool = False
     alike: dict[str, tuple[Annotated[float, Field(ge=0.05, le=20)], Because]] = {}
     speaks: list[SpeaksShape]
 
@@ -334,6 +339,17 @@ class WordingShape(Shape):
     groups: Annotated[list[str], Field(min_length=1)]
     words: Annotated[list[str], Field(min_length=1)]
     moves: dict[str, tuple[Annotated[float, Field(ge=0.1, le=10)], Because]]
+
+
+class StatusShape(Shape):
+    """What the kind and the status of a code say more: how many times as seldom it is set by nothing (`own`),
+    and how many times as likely it makes what only leaves codes (`left`). `kinds`, `statuses`: of which
+    codes; empty: any."""
+
+    kinds: list[str] = []
+    statuses: list[str] = []
+    own: tuple[Annotated[float, Field(gt=1, le=20)], Because]
+    left: dict[str, tuple[Annotated[float, Field(ge=0.05, lt=1)], Because]] = {}
 
 
 CodeId = Annotated[str, Field(pattern=r"^[PBCU][0-3][0-9A-F]{3}$")]

@@ -291,7 +291,9 @@ def rail_crank(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]
 
 @made("rail_pressure_rest")
 def rail_rest(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    return [read("rail_pressure_rest", round(float(state.rail_error_bar + rng.normal(2, 1.5)), 0), "bar")]
+    """A sensor that lies low shows its lower end and no less."""
+    at_rest = max(0.0, float(state.rail_error_bar + rng.normal(2, 1.5)))
+    return [read("rail_pressure_rest", round(at_rest, 0), "bar")]
 
 
 @made("rail_pressure_hold")

@@ -201,6 +201,10 @@ class Refused(unittest.TestCase):
             ("tests.toml", 'stands_in_for = ["stop_hand_pump"]', 'stands_in_for = ["stop_hand_pomp"]'),
             ("tests.toml", 'adds_nothing_after = ["stop_hand_pump"]', 'adds_nothing_after = ["stop_pomp"]'),
             ("contexts.toml", 'cautions = ["no_start_spray"]', 'cautions = ["no_spray"]'),
+            ("tests.toml", "edges = { end_kpa = ", "edges = { ends_kpa = "),
+            ("statuses.toml", 'statuses = ["current"]', 'statuses = ["now"]'),
+            ("statuses.toml", 'kinds = ["circuit"]', 'kinds = ["wire"]'),
+            ("findings/aftertreatment.toml", 'channel = "soot_mass"', 'channel = "soot"'),
         ):
             with self.subTest(new):
                 self.assertRegex(self.spoiled(name, old, new), rf"{name}, line \d+.*not known")

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from threading import Lock
 
 import numpy as np
@@ -23,7 +24,9 @@ from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.units import convert
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import NOT_SEEN, OF_ALL, SEEN, TestFinding
+from frosty_piston.knowledge.shapes import StatusShape
 
+from .addresses import Addresses
 from .codes_seen import ENGINE_WORDS, CodeSeen, cylinders_named
 from .lines import Look, look_of_sign, look_of_test, read_together
 from .own_odds import capped
@@ -187,7 +190,7 @@ def gather(
         *more,
         *_symptoms(job, knowledge, number, tested, bearing, looks),
         *_codes(job, knowledge, number, codes, verdicts, looks),
-        *_tests(job, knowledge, verdicts, looks),
+        *_tests(job, knowledge, verdicts, looks, Addresses(job, knowledge, codes, verdicts)),
     ]
     evidence += _together(job, knowledge, looks)
     evidence += _trims(job, knowledge) if number == len(job.times) - 1 else []
@@ -482,6 +485,7 @@ def _codes(
         weight = max(c.weight for c in hits) * (
             CONSEQUENCE_WEIGHT if causes or len(circuits) >= MANY_CIRCUITS and group in circuits else 1.0
         )
+        times, by_status = (1.0, []) if causes else _by_status(knowledge, group, hits)
         says = f"{names}: {inside(shape.title)}" + (
             f", likely a consequence of {', '.join(causes)}" if causes else ""
         )
@@ -492,7 +496,7 @@ def _codes(
             Evidence(
                 says,
                 ids,
-                knowledge.group_findings[group],
+                _seldom_false(knowledge.group_findings[group], times),
                 outcome=SEEN,
                 weight=weight,
                 reasons={f: b for f, (_, b) in shape.speaks.items()},
@@ -509,6 +513,7 @@ def _codes(
         )
         looks += [look] if look else []
         evidence += _worded(knowledge, group, hits)
+        evidence += by_status
         if shape.clears:
             evidence.append(_factors(f"{names} was set by a module that works", ids, shape.clears))
         cylinders = cylinders_named(knowledge, hits, job.cylinders)
@@ -529,6 +534,37 @@ def _worded(knowledge: Knowledge, group: str, hits: list[CodeSeen]) -> list[Evid
             says = f"{told[0].code}, the tool says: {told[0].entry.data.text}"
             evidence.append(_factors(says, tuple(c.entry.id for c in told), wording.moves))
     return evidence
+
+
+def _by_status(knowledge: Knowledge, group: str, hits: list[CodeSeen]) -> tuple[float, list[Evidence]]:
+    """What the kind and the status of the codes of a group say beside their number: how many times as seldom
+    they are set by nothing, and what they speak against of what only leaves codes."""
+    times = 1.0
+    evidence = []
+    for status in knowledge.statuses.values():
+        told = [code for code in hits if code.weight == 1 and _of_status(status, code)]
+        if told:
+            times *= status.own[0]
+        if told and status.left.keys() & knowledge.groups[group].speaks.keys():
+            says = f"{', '.join(dict.fromkeys(code.code for code in told))}: {status.own[1]}"
+            evidence.append(_factors(says, tuple(code.entry.id for code in told), status.left))
+    return times, evidence
+
+
+@lru_cache(maxsize=1024)
+def _seldom_false(finding: Finding, times: float) -> Finding:
+    """A code that nothing sets so many times as seldom."""
+    if times == 1:
+        return finding
+    seen = finding.general[1] / times
+    return replace(finding, general=np.array([1 - seen, seen]), well=None)
+
+
+def _of_status(status: StatusShape, code: CodeSeen) -> bool:
+    said = {str(said).replace("-", "_") for said in (code.entry.data.status, *code.entry.data.also)}
+    return (not status.kinds or code.kind in status.kinds) and (
+        not status.statuses or bool(said.intersection(status.statuses))
+    )
 
 
 def _factors(says: str, entries: tuple[str, ...], moves: dict[str, tuple[float, str]]) -> Evidence:
@@ -576,8 +612,16 @@ def _absent_codes(job: Job, knowledge: Knowledge, codes: list[CodeSeen]) -> list
     ]
 
 
-def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result], looks: list[Look]) -> list[Evidence]:
-    places = settled(knowledge, verdicts)
+def _tests(
+    job: Job, knowledge: Knowledge, verdicts: list[Result], looks: list[Look], addresses: Addresses
+) -> list[Evidence]:
+    shared = {
+        test
+        for test, findings in knowledge.findings.items()
+        if any(_all_bad(job, known, [v for v in verdicts if v.test == test]) for known in findings)
+    }
+    # What every cylinder shares is not settled at one of them.
+    places = settled(knowledge, [v for v in verdicts if v.test not in shared])
     aside = set_aside(places)
     # A part that is bad at one place is not made sound by its neighbours.
     bad_places: dict[str, set[object]] = {}
@@ -590,7 +634,8 @@ def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result], looks: list[L
         of_test = [v for v in verdicts if v.test == test and id(v) not in aside]
         came_to: set[str | None] = set()
         for known in findings if of_test else []:
-            here = [_told_apart(known, v, verdicts) for v in of_test if belongs(job, knowledge, known, v)]
+            mine = [v for v in of_test if belongs(job, knowledge, known, v)]
+            here = [_only_left(known, _told_apart(known, v, verdicts)) for v in mine]
             got = came_to_by_shades(job, knowledge, known, here, verdicts)
             if got:
                 came_to.add(known.shape.name)
@@ -602,7 +647,7 @@ def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result], looks: list[L
             good = known.shape.outcomes[0]
             got = [c for c in got if c.outcome != good or not bad_ones or bad_ones & read]
             for c in got:
-                evidence.append(_told_by(knowledge, known, c, presence))
+                evidence.append(_told_by(knowledge, known, c, presence, addresses))
                 title = inside(knowledge.tests[test].title.split(",")[0])
                 look = look_of_test(title, known, c.outcome, c.weight, c.called, c.entries)
                 looks += [look] if look else []
@@ -612,11 +657,13 @@ def _tests(job: Job, knowledge: Knowledge, verdicts: list[Result], looks: list[L
     return evidence
 
 
-def _told_by(knowledge: Knowledge, known: TestFinding, came_to: CameTo, presence: Presence) -> Evidence:
+def _told_by(
+    knowledge: Knowledge, known: TestFinding, came_to: CameTo, presence: Presence, addresses: Addresses
+) -> Evidence:
     """The evidence of one outcome of a test."""
     finding = known.seen_at(_places(known, came_to.outcome, came_to.called), came_to.outcome)
     if came_to.outcome == known.shape.outcomes[0]:
-        finding = presence.found_sound(known, finding, came_to.entries)
+        finding = addresses.found_sound(known, presence.found_sound(known, finding, came_to.entries))
     says = _in_words(knowledge, known, came_to.outcome, came_to.covered, came_to.called)
     if came_to.firm < BESIDE_ITS_MARK:
         says += ", beside its mark" if came_to.as_read else ", near that mark"
@@ -716,6 +763,20 @@ def _told_apart(known: TestFinding, verdict: Result, everything: list[Result]) -
             and apart.channel in ("", v.where.get("channel"))
         ]
         return replace(judgement, cls=apart.into[by[-1]]) if by else judgement
+
+    shades = tuple((share, again(j)) for share, j in verdict.shades)
+    return replace(verdict, judgement=again(verdict.judgement), shades=shades)
+
+
+def _only_left(known: TestFinding, verdict: Result) -> Result:
+    """An unclear reading that rules out all but one bad class, the sound one too, is of that class."""
+    of_place = [name for name in known.shape.outcomes if not name.startswith(OF_ALL)]
+
+    def again(judgement: Judgement) -> Judgement:
+        left = [name for name in of_place if name not in judgement.not_these]
+        if judgement.verdict != "unclear" or len(left) != 1 or left[0] == of_place[0]:
+            return judgement
+        return replace(judgement, verdict="failed", cls=left[0])
 
     shades = tuple((share, again(j)) for share, j in verdict.shades)
     return replace(verdict, judgement=again(verdict.judgement), shades=shades)
@@ -856,12 +917,21 @@ def aggregate(
         and all(c == worst for c, _ in classes)
     ):
         worst = f"all_{worst}"
-    deciding = [v for c, v in classes if c == worst or worst == f"all_{c}"]
+    elif _all_bad(job, known, here):
+        mildest = min((c for c, _ in classes), key=outcomes.index)
+        worst = f"all_{mildest}" if f"all_{mildest}" in outcomes else worst
+    deciding = [v for c, v in classes if c == worst or worst.startswith(OF_ALL)]
     entries = tuple(dict.fromkeys(i for v in deciding for i in v.entries))
     if any(v.judgement.verdict in ("failed", "marginal") for v in deciding) or total:
         return worst, 1.0, entries
     covered = _coverage(job, knowledge, known, places, {v.where.get("point") for _, v in classes}, everything)
     return worst, covered * min(v.counts for v in deciding), entries
+
+
+def _all_bad(job: Job, known: TestFinding, here: Sequence[Result]) -> bool:
+    """Whether a test from afar found every cylinder bad, in what they share or in what each has alone."""
+    bad = {v.where.get("cylinder") for v in here if v.judgement.verdict in BAD} - {None}
+    return known.shape.shared and len(bad) >= max(2, job.cylinders)
 
 
 def came_to_by_shades(

@@ -73,12 +73,12 @@ def settled(knowledge: Knowledge, verdicts: Sequence[Result]) -> list[Settled]:
 def set_aside(places: Sequence[Settled]) -> set[int]:
     """The verdicts, by identity, that say nothing any more: bad from afar, which a bad or a sound part
     explains with what lies between, or read at the part and overruled by a nearer witness. What is sound from
-    afar and bad at the part stays: both cannot be."""
+    afar stays: it says that what lies between is sound too, and with a bad part both cannot be."""
     return {
         id(other)
         for place in places
         for other in place.others
-        if (_at_part(place, other) or other.judgement.verdict != "sound" or place.sound)
+        if _at_part(place, other) or other.judgement.verdict != "sound"
         and (place.overrules(other) or place.nearest.judgement.verdict in DECIDED)
     }
 

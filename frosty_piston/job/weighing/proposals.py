@@ -34,6 +34,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import NOT_SEEN, TestFinding
 
 from . import access as a
+from .addresses import Addresses
 from .evidence import Evidence, belongs
 from .places import DECIDED
 from .presence import Presence
@@ -41,6 +42,7 @@ from .stopping import LEVER, lever_result, stop_open, stopped_by_hand
 from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 
 LEAST_GAIN_BITS = 0.015
+SENSOR_WIRE = "sensor_wiring"
 MOST_PROPOSED = 20
 OPEN_SEARCH_MIN = 480.0
 NOTHING_LEFT_MIN = 5.0
@@ -58,7 +60,6 @@ AS_QUICK_MIN = 2.0
 STANDS_OUT_FROM = 0.7
 ROAD = "road_test"
 MOSTLY_ANYWAY = 0.5
-SENSOR_WIRE = "sensor_wiring"
 CONDEMNS_FROM = 0.8
 OPEN_UP_TO = 0.7
 
@@ -117,8 +118,10 @@ class Proposals:
         experience: Experience,
         verdicts: Sequence[Result] = (),
         leaks: Leaks | None = None,
+        addresses: Addresses | None = None,
     ):
         self.verdicts = verdicts
+        self._addresses = addresses
         self.leaks = leaks
         self.job = job
         self.knowledge = knowledge
@@ -198,7 +201,7 @@ class Proposals:
                     continue
                 if self._told_already(test):
                     continue
-                if alive.isdisjoint(known.finding.shows) or self._wire_of_another(known, node):
+                if alive.isdisjoint(known.finding.shows):
                     continue
                 way = a.cheapest_way(self.job, self.knowledge, known, self.still)
                 way = replace(way, own_min=way.own_min * self._left_to_read(known))
@@ -214,7 +217,7 @@ class Proposals:
                     )
                     if value
                 }
-                table = outcome_chances(self.suspicion.space, self._presence.to_come(known), self.rows)
+                table = outcome_chances(self.suspicion.space, self._to_come(known), self.rows)
                 recorded = recorded_in(self.knowledge, recordings, test, node or "")
                 # What is recorded already is only to be judged: that is free.
                 takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
@@ -257,19 +260,6 @@ class Proposals:
             where = {"node": one.at}
             table = outcome_chances(self.suspicion.space, one.finding, self.rows)
             yield _Candidate(known, way, where, Test(one.finding.id, table, one.minutes, frozenset(), 0.0))
-
-    @cached_property
-    def _named_by_codes(self) -> set[str]:
-        """The parts whose circuit codes stand on the job."""
-        wired = (e.finding.shows for e in self.evidence if e.finding and _is_circuit_code(e.finding))
-        return {self.knowledge.faults[f].part for shows in wired for f in shows if f != SENSOR_WIRE}
-
-    def _wire_of_another(self, known: TestFinding, node: str | None) -> bool:
-        """Whether a finding looks for a sensor's wire at a part that no circuit code names, while one names
-        another."""
-        if node is None or SENSOR_WIRE not in known.finding.shows or not self._named_by_codes:
-            return False
-        return self.knowledge.nodes[node].part not in self._named_by_codes
 
     def _asked_anyway(self) -> dict[str, float]:
         """How likely each finding will be asked for anyway: nothing is pulled before it is seen or measured
@@ -377,6 +367,11 @@ class Proposals:
     def _presence(self) -> Presence:
         return Presence(self.job, self.knowledge)
 
+    def _to_come(self, known: TestFinding) -> Finding:
+        """A finding before its test is made: the complaint may be away, and the fault elsewhere."""
+        finding = self._presence.to_come(known)
+        return self._addresses.to_come(known, finding) if self._addresses else finding
+
     @cached_property
     def _road(self) -> Road:
         return Road.of(self.job, self.knowledge, self.experience)
@@ -399,9 +394,7 @@ class Proposals:
         return rows, self._belief(sets, Likely(rows, *self.suspicion.needed(rows)))
 
     def _unswayed_test(self, c: _Candidate, rows: np.ndarray) -> Test:
-        return replace(
-            c.test, table=outcome_chances(self.suspicion.space, self._presence.to_come(c.known), rows)
-        )
+        return replace(c.test, table=outcome_chances(self.suspicion.space, self._to_come(c.known), rows))
 
     def _tells(self, proposal: Proposal) -> bool:
         """Whether a test would tell something. Experience alone never takes one off the list: what would tell
@@ -744,13 +737,10 @@ def _proves(evidence: Evidence, faults: Sequence[str]) -> bool:
 
 def _by_circuit_code(evidence: Evidence, faults: Sequence[str]) -> bool:
     """Whether a circuit code speaks for one of some faults: the wire stands beside the part in its group."""
-    if evidence.finding is None or not _is_circuit_code(evidence.finding):
+    finding = evidence.finding
+    if finding is None or not finding.id.startswith("codes.") or SENSOR_WIRE not in finding.shows:
         return False
-    return any(f in evidence.finding.shows for f in faults if f != SENSOR_WIRE)
-
-
-def _is_circuit_code(finding: Finding) -> bool:
-    return finding.id.startswith("codes.") and SENSOR_WIRE in finding.shows
+    return any(f in finding.shows for f in faults if f != SENSOR_WIRE)
 
 
 def _plug_condemned(evidence: list[Evidence]) -> bool:

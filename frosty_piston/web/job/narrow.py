@@ -93,6 +93,7 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
                 "percent": percent(suspect.probability),
                 "faint": suspect.probability < FAINT,
                 "system": knowledge.systems.get(suspect.system, ""),
+                "at": assessed.addresses.in_words(suspect.fault),
                 "trail": sparkline(suspicion.trail_of(suspect.fault)),
                 "pattern": next((m for m in suspect.speaks_for if m.pattern), None),
             }

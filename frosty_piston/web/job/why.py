@@ -86,6 +86,7 @@ def _shown(record: JobRecord, workshop: Workshop, fault: str) -> dict[str, Any]:
     ]
     return {
         "s": suspect,
+        "at": record.assessed.addresses.in_words(fault),
         "percent": percent(suspect.probability),
         "for": _bars(_all_moved(suspicion, fault, 0)),
         "against": _bars(_all_moved(suspicion, fault, 1)),
