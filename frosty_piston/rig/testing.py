@@ -291,7 +291,7 @@ def rail_crank(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]
 
 @made("rail_pressure_rest")
 def rail_rest(state: Condition, where: dict[str, str], rng: Rng) -> list[Entry]:
-    """A sensor that lies low shows its lower end and no less."""
+    """A sensor that reads too little stands at its lower end."""
     at_rest = max(0.0, float(state.rail_error_bar + rng.normal(2, 1.5)))
     return [read("rail_pressure_rest", round(at_rest, 0), "bar")]
 

@@ -79,8 +79,8 @@ class Resistance(Edges, unittest.TestCase):
         )
         # what it cannot be all the same: rough reads 0.125 either way; short under 0.125, weak from 1.25
         for ohm, cannot_be in (
-            (0.2, {"open", "weak", "high"}),
-            (0.24, {"open", "weak", "high"}),
+            (0.2, {"open", "weak", "high", "sound"}),
+            (0.24, {"open", "weak", "high", "sound"}),
             (1.2, {"open", "short", "high"}),
             (1.9, {"open", "short"}),
             (1.0, set()),

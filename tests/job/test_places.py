@@ -129,3 +129,52 @@ class ValveThatStands(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+def currents(amps):
+    return [reading("glow_current", a, "A", {"after_s": 10}, cylinder=n) for n, a in enumerate(amps, 1)]
+
+
+OF_EACH = {
+    "glow_harness_open",
+    "glow_plugs_open",
+    "glow_plugs_high_resistance",
+    "glow_plug_short",
+    "glow_plugs_wrong",
+}
+
+
+class WhatAllShare(unittest.TestCase):
+    def test_no_current_at_any_sound_plug_is_what_they_share_and_not_four_wires(self):
+        at_the_plugs = plugs([0.9, 0.9, 0.9, 0.9], "plug")
+        job = odds(think(meter(), *currents([0.0, 0.1, 0.0, 0.1]), *at_the_plugs))
+        before_the_plugs = [f for f in job if f.startswith("glow_") and f not in OF_EACH]
+        self.assertLess(job["glow_harness_open"], 0.15)
+        self.assertGreater(sum(job[fault] for fault in before_the_plugs), 0.8)
+
+    def test_too_little_at_each_by_different_names_is_shared_all_the_same(self):
+        at_the_plugs = plugs([0.9, 0.9, 0.9, 0.9], "plug")
+        job = odds(think(meter(), *currents([4.5, 3.4, 4.4, 3.5]), *at_the_plugs))
+        self.assertGreater(job["glow_relay_contacts"], job["glow_harness_open"])
+
+    def test_one_without_current_is_its_own_wire(self):
+        at_the_plugs = plugs([0.9, 0.9, 0.9, 0.9], "plug")
+        job = odds(think(meter(), *currents([11, 11, 0.0, 11]), *at_the_plugs))
+        self.assertGreater(job["glow_harness_open"], 0.85)
+
+    def test_current_through_the_wires_clears_them_whether_or_not_the_plugs_were_read_too(self):
+        drawn = currents([11, 11, 11, 11])
+        without = odds(think(meter(), *drawn))["glow_harness_open"]
+        with_plugs = odds(think(meter(), *drawn, *plugs([0.9, 0.9, 0.9, 0.9], "plug")))["glow_harness_open"]
+        self.assertLess(with_plugs, 0.05)
+        self.assertLess(with_plugs, 2 * without)
+
+
+class OnlyOneLeft(unittest.TestCase):
+    def test_too_low_for_any_plug_and_near_a_short_is_nearly_a_short(self):
+        self.assertGreater(odds(think(meter(), *plugs([0.9, 0.29, 0.9, 0.9])))["glow_plug_short"], 0.5)
+
+    def test_unclear_between_sound_and_bad_is_neither(self):
+        self.assertLess(
+            odds(think(meter(), *plugs([0.9, 1.05, 0.9, 0.9])))["glow_plugs_high_resistance"], 0.5
+        )
