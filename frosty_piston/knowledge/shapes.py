@@ -198,6 +198,7 @@ class TestShape(Shape):
     sweeps: bool = False
     recorded: list[list[str]] = []
     unplugs: bool = False
+    about_codes: bool = False
     opens_plug: bool = False
     ticks: list[str] = []
     pin_ticks: dict[str, list[str]] = {}

@@ -89,3 +89,11 @@ class Statuses(unittest.TestCase):
             for said in ({}, {"status": "current"})
         )
         self.assertLess(now, 0.5 * stored)
+
+
+class WithoutACode(unittest.TestCase):
+    def test_nothing_is_cleared_and_driven_for(self):
+        for entries, asked in (([symptom("engine_lamp"), scan()], False), (COOLANT, True)):
+            with self.subTest(asked):
+                tests = {n.test for n in think(*entries).proposals.top(20)}
+                self.assertEqual("code_return" in tests, asked)

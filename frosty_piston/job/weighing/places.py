@@ -78,7 +78,8 @@ def set_aside(places: Sequence[Settled]) -> set[int]:
         id(other)
         for place in places
         for other in place.others
-        if _at_part(place, other) or other.judgement.verdict != "sound"
+        if _at_part(place, other)
+        or other.judgement.verdict != "sound"
         and (place.overrules(other) or place.nearest.judgement.verdict in DECIDED)
     }
 

@@ -25,6 +25,7 @@ from frosty_piston.job.afterwards.experience import Experience
 from frosty_piston.job.circuit.leaks import TESTS as CIRCUIT_TESTS
 from frosty_piston.job.circuit.leaks import Leaks
 from frosty_piston.job.circuit.proposed import circuit_tests
+from frosty_piston.job.entries import Code
 from frosty_piston.job.judging.measured import recorded_in, to_judge
 from frosty_piston.job.judging.result import Result
 from frosty_piston.job.repair.fit import barred, missing_pieces
@@ -199,7 +200,7 @@ class Proposals:
                     or self.job.engine.rules_out(needs)
                 ):
                     continue
-                if self._told_already(test):
+                if self._told_already(test) or self.knowledge.tests[test].about_codes and not self._has_code:
                     continue
                 if alive.isdisjoint(known.finding.shows):
                     continue
@@ -240,6 +241,10 @@ class Proposals:
             if verdict.judgement.verdict in DECIDED and belongs(self.job, self.knowledge, known, verdict)
         }
         return max(LEAST_LEFT, 1 - len(read - {None}) / self.job.cylinders)
+
+    @cached_property
+    def _has_code(self) -> bool:
+        return any(True for _ in self.job.of(Code))
 
     def _told_already(self, test: str) -> bool:
         """Whether a test at the same part that tells more was made already."""

@@ -1,7 +1,7 @@
 """Suspects with their odds and reasons, the conflicts among what was found, and how the odds went along the
 tape."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
@@ -138,13 +138,18 @@ _engine = lru_cache(maxsize=ENGINES_KEPT)(Engine)
 def possible_faults(knowledge: Knowledge, engine: EngineCard, named: bool = False) -> tuple[str, ...]:
     """The faults that are weighed: those that the card does not rule out. Where nothing lives on vacuum but
     the brakes, faults of the vacuum circuit are weighed only when they were named: the brakes complained of,
-    or something of the circuit looked at or measured."""
+    or something of the circuit looked at or measured; and that of a part which the card leaves open."""
     dry = engine.vacuum_consumers is False and not named
     return tuple(
-        f
-        for f, shape in knowledge.faults.items()
-        if not engine.rules_out(shape.needs) and not (dry and knowledge.fault_system[f] == VACUUM)
+        fault
+        for fault, shape in knowledge.faults.items()
+        if not engine.rules_out(shape.needs)
+        and not (dry and knowledge.fault_system[fault] == VACUUM and not _left_open(engine, shape.needs))
     )
+
+
+def _left_open(engine: EngineCard, needs: Collection[str]) -> bool:
+    return any(getattr(engine, field) is None for field in needs)
 
 
 @dataclass(frozen=True)
