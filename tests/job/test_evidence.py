@@ -228,7 +228,7 @@ class Access(unittest.TestCase):
         mount = "vacuum_mount_leak"
         measured = figures("vacuum_hold", {"node": "engine_mount"}, start_kpa=60, end_kpa=2, seconds=5)
         for card, entries, there in (
-            (dry, [], False),
+            (dry, [], True),
             ({**dry, "vacuum_mounts": False}, [], False),
             ({**dry, "vacuum_mounts": True}, [], True),
             (dry, [measured], True),
