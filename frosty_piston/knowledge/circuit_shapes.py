@@ -90,6 +90,7 @@ class LeaksShape(BaseModel):
     seen: Share
     behind_valve: Share
     gross_off: Share
+    off_alone: Share
     gross: Share
     looked: Share
     looks_off: tuple[Share, Share, Share]

@@ -12,7 +12,7 @@ from frosty_piston.job.tape.fold import Job
 from frosty_piston.job.weighing.suspicion import Suspicion
 from frosty_piston.knowledge import Knowledge
 
-from .leaks import LOOK, SECTION, Leaks, Tried, section_wait_s
+from .leaks import LOOK, SECTION, Leaks, section_wait_s
 from .on_tape import Leaking
 
 ANYWHERE = 0.02
@@ -148,15 +148,11 @@ def _cleared(leaks: Leaks, knowledge: Knowledge) -> int:
         sure = sum(1 << n for n, p in enumerate(tried.sees) if p >= knowledge.circuit.leaks.clears_from)
         if tried.tight:
             cleared = cleared | sure
-        elif _alone(tried):
+        elif tried.alone:
             cleared = cleared & ~tried.tested
         else:
             cleared = cleared
     return cleared
-
-
-def _alone(tried: Tried) -> bool:
-    return tried.tested.bit_count() == 1
 
 
 def _odds(leaks: Leaks, suspicion: Suspicion, left: int) -> tuple[float, ...]:
@@ -175,7 +171,7 @@ def _odds(leaks: Leaks, suspicion: Suspicion, left: int) -> tuple[float, ...]:
 def _found(leaks: Leaks, odds: tuple[float, ...], left: int, narrowed: bool, knowledge: Knowledge) -> str:
     """The one place that is left, or that was seen; empty while there are several."""
     for tried in reversed(leaks.tried):
-        if not tried.tight and _alone(tried):
+        if not tried.tight and tried.alone:
             return tried.at
     if not narrowed:
         return ""
@@ -188,7 +184,7 @@ def _states(leaks: Leaks, cleared: int, found: str) -> dict[str, str]:
     """Every part and hose: unknown, holds, leaks, off; blocked where it was clamped off for the last test."""
     states = {i: "holds" if cleared >> n & 1 else "unknown" for n, i in enumerate(leaks.leaking.ids)}
     for tried in leaks.tried:
-        if _alone(tried) and not tried.tight:
+        if tried.alone and not tried.tight:
             states[tried.at] = "off" if tried.outcome in ("off", "wrong_port") else "leaks"
     for one in leaks.tried[-1].blocked if leaks.tried else ():
         if states.get(one) == "unknown":

@@ -46,6 +46,11 @@ class Tried:
     def tight(self) -> bool:
         return self.outcome in SOUND
 
+    @property
+    def alone(self) -> bool:
+        """Whether it tested one place and nothing beyond it."""
+        return self.tested.bit_count() == 1
+
 
 @dataclass(frozen=True)
 class Leaks:
@@ -127,7 +132,9 @@ def _tried(job: Job, knowledge: Knowledge, leaking: Leaking, verdict: Result) ->
     entry = next((x for x in job.of(Outcome) if x.id in verdict.entries), None)
     blocked = tuple(entry.data.blocked or ()) if entry else ()
     powered = entry.data.conditions.energised if entry and entry.data.conditions else None
-    tested = leaking.section(at, blocked, powered) if verdict.test == SECTION else 1 << leaking.place[at]
+    opened = verdict.test == HOLD and powered is True and leaking.place[at] in leaking.solenoids
+    through = verdict.test == SECTION or opened
+    tested = leaking.section(at, blocked, powered) if through else 1 << leaking.place[at]
     sees = np.full(len(leaking.ids), 0.0)
     sure = (
         leaks.looked
@@ -185,7 +192,8 @@ def _rows(knowledge: Knowledge, tried: Tried, fault: str) -> np.ndarray:
         bad = p * np.array(either)
     else:
         gross = leaks.gross_off if off else leaks.gross
-        bad = p * np.array([1 - gross, gross])
+        shown = leaks.off_alone if off and tried.verdict.test == HOLD and tried.alone else 1.0
+        bad = p * shown * np.array([1 - gross, gross])
     return np.hstack([1 - bad.sum(axis=1, keepdims=True), bad])
 
 
@@ -240,7 +248,7 @@ def _finding(
 def _id(knowledge: Knowledge, tried: Tried, shows: dict[str, np.ndarray]) -> str:
     """What was looked at or held by itself is a proof at the part, as it is without a circuit."""
     test = tried.verdict.test
-    if test != SECTION and len(shows) <= MOST_OF_ONE:
+    if test != SECTION and tried.alone and len(shows) <= MOST_OF_ONE:
         for known in knowledge.findings[test]:
             if known.shape.nodes and any(f in known.finding.shows for f in shows):
                 return known.finding.id
@@ -253,6 +261,8 @@ def _evidence(
     finding = finding_of(knowledge, tried, weights)
     title = knowledge.tests[tried.verdict.test].short_title
     spot = leaking.named[tried.at]
+    if tried.verdict.test == HOLD and not tried.alone:
+        spot += " with power on it, and what it opens to"
     word = tried.outcome.replace("_", " ")
     because = f"{spot} {word}"
     reasons = dict.fromkeys(finding.shows, because)
