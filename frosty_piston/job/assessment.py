@@ -21,7 +21,7 @@ from .tape.fold import Job
 from .tape.jobfile import JobFile
 from .weighing.access import access_reached, states
 from .weighing.addresses import Addresses
-from .weighing.codes_seen import CodeSeen, codes_seen
+from .weighing.codes_seen import CodeSeen, codes_seen, cylinders_named
 from .weighing.evidence import Evidence, gather
 from .weighing.failed import Condemned, condemned, failed_cylinders
 from .weighing.proof_evidence import with_proof
@@ -102,6 +102,15 @@ class Assessed:
             verdicts = self.diagnosis if at_repair else self.now
             self._condemned[key] = condemned(self.knowledge, repair, verdicts)
         return self._condemned[key]
+
+    def cylinders_about(self, repair: str, at_repair: bool = False) -> tuple[int, ...]:
+        """The cylinders that a repair is about: those that its tests condemn, and while they condemn none,
+        those that codes of what it cures name."""
+        if bad := self.condemned(repair, at_repair).cylinders:
+            return bad
+        cures = set(self.knowledge.repairs[repair].cures)
+        speaking = [c for c in self.codes if c.group and cures & set(self.knowledge.groups[c.group].speaks)]
+        return cylinders_named(self.knowledge, speaking, self.job.cylinders)
 
     @cached_property
     def codes_of(self) -> list[list[CodeSeen]]:

@@ -108,7 +108,7 @@ class Knowledge:
         proofs: dict[str, frozenset[str]] = {}
         for repair, shape in self.repairs.items():
             own_parts = self._parts_of(repair)
-            here = [known for known in direct if not known.shape.nodes or own_parts & self._parts_read(known)]
+            here = [known for known in direct if own_parts & self.parts_reached(known)]
             shown = [known for known in here if _shows_any(known, shape.cures)]
             proofs[repair] = frozenset(known.finding.id for known in shown)
         return proofs

@@ -12,6 +12,7 @@ MOST_TOGETHER = 3
 TINY = 1e-300
 GROUPS_LOOKED_AT = 160
 LEAST_MIN = 0.1
+MOST_BEHIND_ONE = 8
 
 
 def likeliest_sets(sets: np.ndarray, most: int = 1500, share: float = 0.995) -> np.ndarray:
@@ -74,11 +75,12 @@ class Test:
 @dataclass(frozen=True, slots=True, eq=False)
 class Belief:
     """What is believed now: the chance of each set, shape (M,); the repair group of each, shape (M,); what
-    each group's repair costs in minutes, shape (G,)."""
+    each group's repair costs in minutes, shape (G,); what another look takes once a repair failed, min."""
 
     sets: np.ndarray
     groups: np.ndarray
     cost_min: np.ndarray
+    look_min: float = float("inf")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -87,7 +89,8 @@ class Proposal:
 
     `bits`: expected information about what to repair. `minutes`: its own and those of the access it needs
     first; `price_min`: those of them that would not be spent anyway. `saves_min`: how many minutes of repairs
-    in vain it is expected to spare, alone or with `along`.
+    in vain it is expected to spare, alone or with `along`; `spared`: the share that
+    it spares alone of all the repairs in vain if none were followed by another look.
     `rate`: bits per minute, the access shared with `along`: the other tests that the same access opens.
     `outcomes`: chance of each.
     """
@@ -97,6 +100,7 @@ class Proposal:
     minutes: float
     price_min: float
     saves_min: float
+    spared: float
     rate: float
     along: tuple[int, ...]
     outcomes: np.ndarray
@@ -109,22 +113,39 @@ def _bits(joint: np.ndarray) -> float:
     return float(terms.sum())
 
 
-def repair_minutes(groups: np.ndarray, cost_min: np.ndarray) -> np.ndarray:
-    """Return how many minutes the cure is expected to take when no further test is made.
+def repair_minutes(
+    groups: np.ndarray, cost_min: np.ndarray, look_min: float = float("inf")
+) -> np.ndarray:
+    """Return how many minutes the cure is expected to take when no further test is made now.
 
-    Repairs are tried one after the other, the best chance per minute first; that order is the best there is
-    for one fault at a time. `groups`: chance of each repair group, shape (..., G), need not sum to 1;
-    `cost_min`: minutes of each repair, shape (G,). Returns shape (...).
+    Repairs are tried one after the other, the best chance per minute first, until one of them failed and
+    another look is cheaper than the next try: that look finds what it is, which then is mended. `groups`:
+    chance of each repair group, shape (..., G), need not sum to 1; `cost_min`: minutes of each repair, shape
+    (G,); `look_min`: minutes of another look, without it there is none. Returns shape (...).
 
-    Source: the ordering by p/c of sequential search with independent costs (Blackwell, 1950s).
+    Source: the ordering by p/c of sequential search with independent costs (Blackwell, 1950s), stopped
+    backwards from its end.
 
     >>> repair_minutes(np.array([0.75, 0.25]), np.array([60.0, 30.0])).round(1)
     np.float64(67.5)
+    >>> repair_minutes(np.array([0.5, 0.3, 0.2]), np.array([60.0, 300.0, 400.0]), 30.0).round(1)
+    np.float64(245.0)
     """
     order = np.argsort(-groups / cost_min, axis=-1, kind="stable")
     chance = np.take_along_axis(groups, order, axis=-1)
+    cost = cost_min[order]
     left = chance.sum(axis=-1, keepdims=True) - np.cumsum(chance, axis=-1) + chance
-    return np.asarray((left * cost_min[order]).sum(axis=-1))
+    tries = left * cost
+    if np.isinf(look_min):
+        return np.asarray(tries.sum(axis=-1))
+    known = chance * cost
+    cures = known.sum(axis=-1, keepdims=True) - np.cumsum(known, axis=-1) + known
+    looks = left * look_min + cures
+    # Backwards: from each place on, the next try and what follows it, or the look, whichever is less.
+    follows = np.zeros(chance.shape[:-1])
+    for place in range(chance.shape[-1] - 1, 0, -1):
+        follows = np.minimum(tries[..., place] + follows, looks[..., place])
+    return np.asarray(tries[..., 0] + follows)
 
 
 def information(belief: Belief, table: np.ndarray) -> tuple[float, np.ndarray]:
@@ -155,11 +176,13 @@ def _joints(belief: Belief, tables: list[np.ndarray]) -> list[np.ndarray]:
 def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, float]) -> list[Proposal]:
     """Rank the tests: the most information about what to repair per minute first.
 
-    Access that is reached already is not in `access_min` or costs 0. What the same access opens is looked at
-    together, up to three tests at a time, so that one cover off pays for all that lives under it: a test is
-    ranked by the best rate of any such company it is in. Within such company outcomes are taken as
-    independent given the repair, and the 160 likeliest repair groups are looked at. Parameters: `belief`: the
-    likeliest sets and what each needs. Source: `information` per minute, `docs/models.md`.
+    Minutes that will be spent anyway (`Test.anyway`) are no price of a test, and access that is reached
+    already is not in `access_min` or costs 0. What the same access opens is looked at together, up to three
+    tests at a time, so that one cover off pays for all that lives under it: the test that tells most for its
+    minutes is ranked by the rate of the company, each further one by what it adds to those before it. Within
+    such company outcomes are taken as independent given the repair, and the 160 likeliest repair groups are
+    looked at. Parameters: `belief`: the likeliest sets and what each needs. Source: `information` per minute,
+    `docs/models.md`.
 
     >>> b = Belief(np.array([0.5, 0.5]), np.array([0, 1]), np.array([60.0, 60.0]))
     >>> sharp = np.array([[0.95, 0.05], [0.05, 0.95]])
@@ -175,88 +198,111 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     top = np.argsort(-weight, kind="stable")[:GROUPS_LOOKED_AT]
     chance = weight[top]
     cost = belief.cost_min[top]
-    now = repair_minutes(chance, cost)
+    blind = float(repair_minutes(chance, cost))
+    now = float(repair_minutes(chance, cost, belief.look_min))
     given = [np.clip(j[top], 1e-300, None) / np.clip(chance[:, None], 1e-300, None) for j in joints]
     own = [max(t.minutes, LEAST_MIN) for t in tests]
     reach = [sum(access_min.get(a, 0.0) for a in t.access) for t in tests]
-    saves = [float(now - repair_minutes((chance[:, None] * g).T, cost).sum()) for g in given]
-    rates = [bits[i] / (own[i] + reach[i]) for i in range(len(tests))]
-    along: list[tuple[int, ...]] = [()] * len(tests)
-    best_saves = list(saves)
-    for opened in {frozenset(a for a in t.access if access_min.get(a, 0.0) > 0) for t in tests} - {
-        frozenset()
-    }:
-        inside = [
-            i
-            for i, t in enumerate(tests)
-            if {a for a in t.access if access_min.get(a, 0.0) > 0} <= opened and t.access & opened
-        ]
-        _company(
-            sorted(inside, key=lambda i: -bits[i] / own[i])[:8],
-            sum(access_min[a] for a in opened),
-            chance,
-            cost=cost,
-            now=now,
-            given=given,
-            own=own,
-            rates=rates,
-            along=along,
-            saves=best_saves,
-        )
+    joint = [(chance[:, None] * g).T for g in given]
+    alone = _spared(joint, cost, now, belief.look_min)
+    spared = _spared(joint, cost, blind, float("inf"))
+    price = [(own[i] + reach[i]) * (1 - t.anyway) for i, t in enumerate(tests)]
+    paid = [1 - t.anyway for t in tests]
+    known = _Known(chance, cost, belief.look_min, now, given, [own[i] * paid[i] for i in range(len(tests))], paid, bits)
+    ranks = _Ranks(
+        [bits[i] / max(price[i], LEAST_MIN) for i in range(len(tests))], list(alone), [()] * len(tests)
+    )
+    closed = [frozenset(a for a in t.access if access_min.get(a, 0.0) > 0) for t in tests]
+    for opened in set(closed) - {frozenset()}:
+        inside = [i for i in range(len(tests)) if closed[i] and closed[i] <= opened]
+        _company(known, ranks, inside, sum(access_min[a] for a in opened))
     return sorted(
         (
             Proposal(
                 index,
                 bits[index],
                 own[index] + reach[index],
-                price_min=(own[index] + reach[index]) * (1 - test.anyway),
-                saves_min=best_saves[index],
-                rate=rates[index],
-                along=along[index],
+                price_min=price[index],
+                saves_min=ranks.saves[index],
+                spared=spared[index] / max(blind - float(chance @ cost), LEAST_MIN),
+                rate=ranks.rates[index],
+                along=ranks.along[index],
                 outcomes=joints[index].sum(axis=0),
             )
-            for index, test in enumerate(tests)
+            for index in range(len(tests))
         ),
         key=lambda p: (-p.rate, p.minutes, p.test),
     )
 
 
-def _company(
-    inside: list[int],
-    open_min: float,
-    chance: np.ndarray,
-    cost: np.ndarray,
-    now: np.ndarray | float,
-    given: list[np.ndarray],
-    own: list[float],
-    rates: list[float],
-    along: list[tuple[int, ...]],
-    saves: list[float],
-) -> None:
-    """Grow a company of tests behind one access greedily and let its rate count for each test in it."""
+def _spared(joint: list[np.ndarray], cost: np.ndarray, now: float, look_min: float) -> list[float]:
+    """How many minutes each test spares by itself, from the chance of each outcome and group, shape (K, G)."""
+    if not joint:
+        return []
+    after = repair_minutes(np.vstack(joint), cost, look_min)
+    ends = np.cumsum([len(j) for j in joint])[:-1]
+    return [float(now - left.sum()) for left in np.split(after, ends)]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Known:
+    """What the companies are worked out from: the chance and the minutes of each repair group, shape (G,),
+    another look, the minutes expected without a test, the chance of each outcome of each test given the group, shape
+    (G, K), the price of each test, the share of its access that would not be opened anyway, and its bits."""
+
+    chance: np.ndarray
+    cost: np.ndarray
+    look_min: float
+    now: float
+    given: list[np.ndarray]
+    price: list[float]
+    paid: list[float]
+    bits: list[float]
+
+    def worth(self, i: int) -> float:
+        return self.bits[i] / max(self.price[i], LEAST_MIN)
+
+
+@dataclass(frozen=True, slots=True)
+class _Ranks:
+    """What companies raise: the rate of each test, the minutes it spares, and who comes along."""
+
+    rates: list[float]
+    saves: list[float]
+    along: list[tuple[int, ...]]
+
+
+def _company(known: _Known, ranks: _Ranks, inside: list[int], open_min: float) -> None:
+    """Grow a company of tests behind one access greedily. Its first member opens, and is ranked by the rate
+    of all; each further one by what it adds, at most by that rate."""
+    inside = sorted(inside, key=lambda i: -known.worth(i))[:MOST_BEHIND_ONE]
     company: list[int] = []
-    table = np.ones((len(chance), 1))
+    adds: list[float] = []
+    table = np.ones((len(known.chance), 1))
+    told = 0.0
+    spent = 0.0
+    opening = open_min
     while inside and len(company) < MOST_TOGETHER:
-
-        def joint_with(i: int, table: np.ndarray = table) -> np.ndarray:
-            return np.asarray((table[:, :, None] * given[i][:, None, :]).reshape(len(table), -1))
-
-        spent = open_min + sum(own[i] for i in company)
-        best = max(inside, key=lambda i: _bits(chance[:, None] * joint_with(i)) / (spent + own[i]))
-        table = joint_with(best)
-        inside = [i for i in inside if i != best]
+        joint = {i: (table[:, :, None] * known.given[i][:, None, :]).reshape(len(table), -1) for i in inside}
+        told_with = {i: _bits(known.chance[:, None] * joint[i]) for i in inside}
+        takes = {i: spent + known.price[i] + min(opening, open_min * known.paid[i]) for i in inside}
+        best = max(inside, key=lambda i: told_with[i] / max(takes[i], LEAST_MIN))
+        adds.append((told_with[best] - told) / max(known.price[best], LEAST_MIN))
+        table, told = joint[best], told_with[best]
+        spent += known.price[best]
+        opening = min(opening, open_min * known.paid[best])
+        inside.remove(best)
         company.append(best)
         if len(company) == 1:
             continue
-        rate = _bits(chance[:, None] * table) / (spent + own[best])
-        saved = float(now - repair_minutes((chance[:, None] * table).T, cost).sum()) - sum(
-            own[i] for i in company[1:]
-        )
-        for i in company:
-            if rate > rates[i]:
-                rates[i] = rate
-                along[i] = tuple(j for j in company if j != i)
-            saves[i] = max(saves[i], saved)
+        rate = told / max(spent + opening, LEAST_MIN)
+        for i, adding in zip(company, [rate, *adds[1:]], strict=True):
+            if min(rate, adding) > ranks.rates[i]:
+                ranks.rates[i] = min(rate, adding)
+                ranks.along[i] = tuple(j for j in company if j != i)
+        left = float(repair_minutes((known.chance[:, None] * table).T, known.cost, known.look_min).sum())
+        saved = known.now - left - sum(known.price[i] for i in company[1:])
+        ranks.saves[company[0]] = max(ranks.saves[company[0]], saved)
 
 
 @dataclass(frozen=True, slots=True)
@@ -287,7 +333,7 @@ def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
     """
     weight = np.bincount(belief.groups, weights=belief.sets, minlength=len(belief.cost_min))
     certain = float(weight @ belief.cost_min)
-    wrong = float(repair_minutes(weight, belief.cost_min)) - certain
+    wrong = float(repair_minutes(weight, belief.cost_min, belief.look_min)) - certain
     best = max(proposals, key=lambda p: p.saves_min - p.price_min, default=None)
     saves, takes, price = (best.saves_min, best.minutes, best.price_min) if best else (0.0, 0.0, 0.0)
     return Sure(best is None or saves <= price, float(weight.max()), wrong, saves, takes, price)

@@ -1,7 +1,7 @@
 """Decide: what can be done, alone or together, what it costs, what it leaves, and what to hear before money
 is spent."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import combinations
 from typing import Any
@@ -26,7 +26,8 @@ from .fit import missing_pieces
 YEARLY_KM = 15_000.0
 GENERAL_ODOMETER_KM = 150_000.0
 WEIGHED_FROM = 0.04
-TOGETHER_FROM = 0.03
+BESIDE_THE_LIKELIEST = 0.5
+TOGETHER_FROM = 0.05
 LEFT_FROM = 0.02
 HIGH = 0.2
 TAKES_SURELY = 0.85
@@ -99,27 +100,39 @@ def _needed_together(assessed: Assessed) -> list[tuple[str, ...]]:
     return [names for p, names in sorted(many, reverse=True) if p >= TOGETHER_FROM][:MOST_TOGETHER]
 
 
+def _worth_a_price(needed: dict[str, float]) -> list[str]:
+    """The repairs that are offered: what is likely by itself, and what stands not far behind the likeliest.
+    The rest waits for a test."""
+    least = min(HIGH, BESIDE_THE_LIKELIEST * max(needed.values(), default=0.0))
+    return [r for r, p in needed.items() if p >= max(WEIGHED_FROM, least)][:MOST_REPAIRS]
+
+
 def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     """Lay what can be done side by side, cheapest expected first: every option of the repairs that may well
-    be needed, and the cheapest of each together where more than one fault stands."""
-    offers = assessed.suspicion.found_something
-    needed = (
-        {r: p for r, p in assessed.suspicion.repairs_needed.items() if p >= WEIGHED_FROM} if offers else {}
-    )
+    be needed, of those that were named and not done, and the cheapest of each together where more than one
+    fault stands."""
+    found = assessed.suspicion.repairs_needed if assessed.suspicion.found_something else {}
+    needed = {r: p for r, p in found.items() if p >= WEIGHED_FROM}
     asked = [x.data.option for x in assessed.job.since_failure if x.kind == "option"]
-    named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options}
+    done = {x.data.repair for x in assessed.job.repairs}
+    named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options} - done
     gone = {p.entry.data.went for p in missing_pieces(assessed.job)}
     fetched = [r for r, shape in assessed.knowledge.repairs.items() if gone & set(shape.shape.for_pieces)]
-    repairs = list(dict.fromkeys([*fetched, *list(needed)[:MOST_REPAIRS], *named]))
-    singles = [(option,) for r in repairs for option in _options(assessed, r)]
-    drafts = [_draft(assessed, options, prices) for options in singles]
+    repairs = list(dict.fromkeys([*fetched, *_worth_a_price(needed), *named]))
+    drafts = _singles(assessed, repairs, prices)
     best = {r: _best(prices, [d for d in drafts if d.options[0].repair == r]) for r in repairs}
     high = [r for r, p in needed.items() if p >= HIGH]
     for names in dict.fromkeys([*_needed_together(assessed), *combinations(high[:MOST_TOGETHER], 2)]):
         for pair in dict.fromkeys(zip(*(best[r] for r in names if best.get(r)), strict=False)):
             if len(pair) > 1 and not any(set(names) <= set(o.repairs) for o in pair):
                 drafts.append(_draft(assessed, pair, prices))
-    return _costed(drafts, prices)
+    # What is too unlikely to be offered still costs what it costs when the offer did not cure.
+    unlikely = [r for r in list(needed)[:MOST_REPAIRS] if r not in repairs]
+    return _costed(drafts, prices, _singles(assessed, unlikely, prices))
+
+
+def _singles(assessed: Assessed, repairs: Iterable[str], prices: Prices) -> list["_Draft"]:
+    return [_draft(assessed, (option,), prices) for r in repairs for option in _options(assessed, r)]
 
 
 def offer_of(assessed: Assessed, option: Option, prices: Prices) -> Offer:
@@ -167,15 +180,18 @@ class _Draft:
         return tuple(sorted(((f, p) for f, p in self.left.items() if p >= LEFT_FROM), key=lambda x: -x[1]))
 
 
-def _costed(drafts: list[_Draft], prices: Prices) -> list[Offer]:
-    """Cost the offers. What follows when one does not cure: another look, and what it leaves put right."""
+def _costed(drafts: list[_Draft], prices: Prices, unlikely: Sequence[_Draft] = ()) -> list[Offer]:
+    """Cost the offers. What follows when one does not cure: another look, and what it leaves put right, by
+    what is offered or by what is too `unlikely` for that."""
     look = _look(prices)
     price = {
         d.cost.id: price_of(d.cost, prices.rate, prices.tax_percent)[0] * (1 + d.cost.comes_back)
-        for d in drafts
+        for d in (*drafts, *unlikely)
     }
     lasting = [
-        d for d in drafts if len(d.options) == 1 and not d.options[0].shape.temporary and d.options[0].takes
+        d
+        for d in (*drafts, *unlikely)
+        if len(d.options) == 1 and not d.options[0].shape.temporary and d.options[0].takes
     ]
     costs = [replace(d.cost, next_step=round(look + _what_follows(d, lasting, price, look))) for d in drafts]
     costed = cost_options(costs, prices.rate, prices.tax_percent, prices.standstill_per_day)
@@ -267,10 +283,10 @@ def _options(assessed: Assessed, repair: str) -> list[Option]:
     not."""
     knowledge = assessed.knowledge
     job = assessed.job
-    bad = assessed.condemned(repair)
+    about = assessed.cylinders_about(repair)
     options = []
     for option in knowledge.repairs[repair].options.values():
-        if option.shape.pieces == "failed" and (not bad.cylinders or len(bad.cylinders) == job.cylinders):
+        if option.shape.pieces == "failed" and (not about or len(about) == job.cylinders):
             continue
         if all(job.engine.rules_out(knowledge.faults[f].needs) for f in option.cures) and option.cures:
             continue
@@ -282,7 +298,7 @@ def cylinders_of(assessed: Assessed, option: Option) -> tuple[int, ...]:
     """The cylinders that an option works on; empty where it is not done cylinder by cylinder."""
     if option.shape.pieces == "all":
         return tuple(range(1, assessed.job.cylinders + 1))
-    return assessed.condemned(option.repair, at_repair=True).cylinders if option.shape.pieces else ()
+    return assessed.cylinders_about(option.repair, at_repair=True) if option.shape.pieces else ()
 
 
 def _draft(assessed: Assessed, options: tuple[Option, ...], prices: Prices) -> _Draft:

@@ -9,6 +9,7 @@ import numpy as np
 from frosty_piston.core.cached import cached_property
 from frosty_piston.core.quantity import percent
 from frosty_piston.core.suspects.next_test import (
+    LEAST_MIN,
     Belief,
     Proposal,
     Sure,
@@ -43,9 +44,13 @@ from .stopping import LEVER, lever_result, stop_open, stopped_by_hand
 from .suspicion import EXPLAINS_RATIO, Likely, Suspicion
 
 LEAST_GAIN_BITS = 0.015
+LEAST_SAVED = 0.02
+TELLS_LITTLE_BITS = 0.1
+LEAST_PROPOSED = 3
 SENSOR_WIRE = "sensor_wiring"
 MOST_PROPOSED = 20
 OPEN_SEARCH_MIN = 480.0
+LOOK_MIN = 90.0
 NOTHING_LEFT_MIN = 5.0
 GROUPS_APART = 24
 LEAST_CHANCE = 0.01
@@ -137,7 +142,7 @@ class Proposals:
         likely = suspicion.likely
         self.rows = likely.rows
         self.belief = self._belief(suspicion.weighed.sets, likely)
-        self.candidates = list(self._candidates())
+        self.candidates = self._with_anyway(list(self._candidates()))
 
     def _belief(self, sets: np.ndarray, likely: Likely) -> Belief:
         """The likeliest sets, in the groups of what they need; what is not among the likeliest groups is one
@@ -156,7 +161,7 @@ class Proposals:
             else ~self.suspicion.left[rows]
         )
         groups = np.where(nothing, len(known) + 1, groups)
-        return Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]))
+        return Belief(weight, groups, np.array([*cost, OPEN_SEARCH_MIN, NOTHING_LEFT_MIN]), LOOK_MIN)
 
     def _repair_min(self, repair: str) -> float:
         shape = self.knowledge.repairs[repair].shape
@@ -176,7 +181,6 @@ class Proposals:
         }
         missing: dict[str, LeftOut] = {}
         alive = self._alive()
-        anyway = self._asked_anyway()
         recordings = to_judge(self.job)
         read = {v.test for v in self.verdicts}
         for test, findings in self.knowledge.findings.items():
@@ -222,7 +226,7 @@ class Proposals:
                 recorded = recorded_in(self.knowledge, recordings, test, node or "")
                 # What is recorded already is only to be judged: that is free.
                 takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
-                choice = Test(known.finding.id, table, *takes, anyway.get(known.finding.id, 0.0))
+                choice = Test(known.finding.id, table, *takes)
                 yield _Candidate(known, way, where, choice)
         self.left_out = list(missing.values())
         yield from self._on_circuit(alive)
@@ -266,20 +270,29 @@ class Proposals:
             table = outcome_chances(self.suspicion.space, one.finding, self.rows)
             yield _Candidate(known, way, where, Test(one.finding.id, table, one.minutes, frozenset(), 0.0))
 
-    def _asked_anyway(self) -> dict[str, float]:
-        """How likely each finding will be asked for anyway: nothing is pulled before it is seen or measured
-        bad at itself, and nothing on the word of a circuit code before its pins were measured."""
+    def _with_anyway(self, candidates: list[_Candidate]) -> list[_Candidate]:
+        """The tests with how likely each will be asked for anyway: nothing is pulled before it is seen or
+        measured bad at itself, and nothing on the word of a circuit code before its pins were measured. Of
+        several ways to see that, the one that tells most for its minutes is asked for."""
         anyway: dict[str, float] = {}
+        by_finding = {c.known.finding.id: c for c in reversed(candidates)}
         for repair, chance in self.suspicion.repairs_needed.items():
             cures = self.knowledge.repairs[repair].cures
             at_part = self.knowledge.proofs_at_part[repair]
             proven = any(_proves(e, cures) for e in self.evidence if e.finding and e.finding.id in at_part)
             by_code = any(_by_circuit_code(e, cures) for e in self.evidence)
-            for one in (set() if proven else at_part) | (
-                self.knowledge.pins_of[repair] if by_code else set()
-            ):
-                anyway[one] = min(1.0, anyway.get(one, 0.0) + chance)
-        return anyway
+            asked = [set() if proven else at_part, self.knowledge.pins_of[repair] if by_code else set()]
+            for ways in asked:
+                open_still = [f for f in by_finding if f in ways]
+                if open_still:
+                    best = max(open_still, key=lambda f: self._tells_a_minute(by_finding[f]))
+                    anyway[best] = min(1.0, anyway.get(best, 0.0) + chance)
+        return [
+            replace(c, test=replace(c.test, anyway=anyway.get(c.known.finding.id, 0.0))) for c in candidates
+        ]
+
+    def _tells_a_minute(self, candidate: _Candidate) -> float:
+        return information(self.belief, candidate.test.table)[0] / max(self._minutes(candidate.way), LEAST_MIN)
 
     def _unclear(self) -> set[str]:
         """The findings that were read now and stay unclear: the same again with the same instrument tells no
@@ -410,28 +423,43 @@ class Proposals:
         test = self._unswayed_test(self.candidates[proposal.test], rows)
         return information(belief, test.table)[0] >= LEAST_GAIN_BITS
 
+    def _begun(self, proposal: Proposal) -> bool:
+        """Whether a test was begun and what is left of it is still to be read: it is ended first."""
+        known = self.candidates[proposal.test].known
+        return any(
+            v.test == known.test and v.left and belongs(self.job, self.knowledge, known, v) for v in self.verdicts
+        )
+
+    def _idle(self, proposal: Proposal) -> bool:
+        """Whether a test tells little, and spares next to nothing of the work in vain that is to be feared."""
+        return proposal.spared < LEAST_SAVED and proposal.bits < TELLS_LITTLE_BITS
+
     def _telling(self) -> Iterator[NextTest]:
         """What would tell something, best first; what lies behind an hour of work only after every look.
-        Before the first one that runs the engine stands what stops it, where that is not known."""
+        Where it is not known what stops the engine, that stands before everything."""
         places: set[tuple[str, tuple[tuple[str, str], ...]]] = set()
-        lever = stop_open(self.job) and lever_result(self.job) is None and not stopped_by_hand(self.job)
+        if stop_open(self.job) and lever_result(self.job) is None and not stopped_by_hand(self.job):
+            places.add((LEVER, ()))
+            yield self._lever()
         long = [p for p in self.ranked if p.minutes >= LONG_MIN]
         short = [p for p in self.ranked if p.minutes < LONG_MIN]
         # What is all but certain is read at itself before it is pulled: as quick as the best, it goes first.
         quick = short[0].minutes + AS_QUICK_MIN if short else 0.0
-        short.sort(key=lambda p: p.minutes > quick or self.candidates[p.test].test.anyway < ALL_BUT_CERTAIN)
-        for proposal in [*short, *long]:
+        short.sort(
+            key=lambda p: not self._begun(p)
+            and (p.minutes > quick or self.candidates[p.test].test.anyway < ALL_BUT_CERTAIN)
+        )
+        shown = 0
+        for proposal in sorted([*short, *long], key=self._idle):
             candidate = self.candidates[proposal.test]
             key = (candidate.known.test, tuple(candidate.where.items()))
             if key in places or not self._tells(proposal) or not self._moves_anything(candidate):
                 continue
-            if lever and self.knowledge.tests[candidate.known.test].runs:
-                lever = False
-                places.add((LEVER, ()))
-                yield self._lever()
-            if key not in places:
-                places.add(key)
-                yield self._next(candidate, proposal)
+            if self._idle(proposal) and shown >= LEAST_PROPOSED:
+                return
+            shown += 1
+            places.add(key)
+            yield self._next(candidate, proposal)
 
     def _lever(self) -> NextTest:
         """The emergency lever, before anything runs."""
