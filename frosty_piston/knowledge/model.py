@@ -100,6 +100,17 @@ class Knowledge:
         return {f: frozenset(regimes) for f, regimes in shown.items()}
 
     @cached_property
+    def findings_by_id(self) -> dict[str, TestFinding]:
+        return {known.finding.id: known for of_test in self.findings.values() for known in of_test}
+
+    @cached_property
+    def lines_of_signs(self) -> dict[str, str]:
+        """The line that each symptom and group of codes hangs on, by the id of its finding."""
+        symptoms = {f"symptom.{name}": shape.line for name, shape in self.symptoms.items()}
+        groups = {f"codes.{name}": shape.line for name, shape in self.groups.items()}
+        return {name: line for name, line in (symptoms | groups).items() if line}
+
+    @cached_property
     def proofs_at_part(self) -> dict[str, frozenset[str]]:
         """By which findings, seen or measured at the part itself, each repair is proven needed."""
         direct = [

@@ -113,9 +113,7 @@ def _bits(joint: np.ndarray) -> float:
     return float(terms.sum())
 
 
-def repair_minutes(
-    groups: np.ndarray, cost_min: np.ndarray, look_min: float = float("inf")
-) -> np.ndarray:
+def repair_minutes(groups: np.ndarray, cost_min: np.ndarray, look_min: float = float("inf")) -> np.ndarray:
     """Return how many minutes the cure is expected to take when no further test is made now.
 
     Repairs are tried one after the other, the best chance per minute first, until one of them failed and
@@ -208,7 +206,9 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
     spared = _spared(joint, cost, blind, float("inf"))
     price = [(own[i] + reach[i]) * (1 - t.anyway) for i, t in enumerate(tests)]
     paid = [1 - t.anyway for t in tests]
-    known = _Known(chance, cost, belief.look_min, now, given, [own[i] * paid[i] for i in range(len(tests))], paid, bits)
+    known = _Known(
+        chance, cost, belief.look_min, now, given, [own[i] * paid[i] for i in range(len(tests))], paid, bits
+    )
     ranks = _Ranks(
         [bits[i] / max(price[i], LEAST_MIN) for i in range(len(tests))], list(alone), [()] * len(tests)
     )

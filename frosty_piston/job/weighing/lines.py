@@ -1,9 +1,13 @@
 """What several witnesses say of one thing that has one state: a plug with its wire, a hose by where it is."""
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from math import prod
 
+import numpy as np
+
+from frosty_piston.core.suspects.space import Finding
 from frosty_piston.job.judging.result import Result
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import OF_ALL, SEEN, TestFinding
@@ -11,6 +15,7 @@ from frosty_piston.knowledge.finding import OF_ALL, SEEN, TestFinding
 from .places import BAD
 
 MOST = 50.0
+OF_CYLINDERS = "cylinders"
 
 
 @dataclass(frozen=True)
@@ -107,3 +112,46 @@ def _of_the_same(looks: list[Look]) -> list[Look]:
         return [x for x in looks if x.whole]
     lines = frozenset.intersection(*bad)
     return [x for x in looks if (x.bad or x.read) >= lines] if lines else []
+
+
+def to_come(knowledge: Knowledge, known: TestFinding, made: Iterable[tuple[str, str]]) -> Finding:
+    """A test before it is made, at a line that others looked at already: by the states that they leave.
+    `made`: the ids of their findings, each with its outcome."""
+    line = known.shape.part
+    if not known.by_state or line is None or known.shape.covers == OF_CYLINDERS:
+        return known.finding
+    seen = [c for name, outcome in made if (c := _chances(knowledge, line, name, outcome))]
+    if not seen:
+        return known.finding
+    left = []
+    for fault, states in knowledge.lines[line].items():
+        likely = {state: p * prod(c[state] for c in seen) for state, p in states.items()}
+        total = sum(likely.values())
+        left += [(fault, state, round(p / total, 3)) for state, p in likely.items()]
+    by_state = tuple((state, tuple(row.tolist())) for state, row in known.by_state.items())
+    return _by_what_is_left(known.finding, tuple(left), by_state)
+
+
+def _chances(knowledge: Knowledge, line: str, name: str, outcome: str) -> dict[str, float] | None:
+    """How likely a finding is to come out as it did in each state of a line; None for one of another line."""
+    known = knowledge.findings_by_id.get(name)
+    if known is not None and known.by_state and known.shape.part == line:
+        at = known.finding.outcomes.index(outcome)
+        return {state: float(row[at]) for state, row in known.by_state.items()}
+    if knowledge.lines_of_signs.get(name) == line:
+        return {state: p if outcome == SEEN else 1 - p for state, p in knowledge.by_state[name].items()}
+    return None
+
+
+@lru_cache(maxsize=2048)
+def _by_what_is_left(
+    finding: Finding,
+    left: tuple[tuple[str, str, float], ...],
+    by_state: tuple[tuple[str, tuple[float, ...]], ...],
+) -> Finding:
+    rows = {state: np.array(row) for state, row in by_state}
+    shows = dict(finding.shows)
+    for fault in {fault for fault, *_ in left} & shows.keys():
+        row = sum((p * rows[s] for f, s, p in left if f == fault), np.zeros(len(finding.outcomes)))
+        shows[fault] = row / row.sum()
+    return replace(finding, shows=shows)

@@ -81,9 +81,9 @@ class Presence:
         """A finding as it is weighed when it came out sound."""
         return finding if lasts(known) else self._weighed(finding, self.away(entries))
 
-    def to_come(self, known: TestFinding) -> Finding:
+    def to_come(self, known: TestFinding, finding: Finding) -> Finding:
         """A finding as it is weighed before the test is made."""
-        return known.finding if lasts(known) else self._weighed(known.finding, self._unsaid)
+        return finding if lasts(known) else self._weighed(finding, self._unsaid)
 
     def _weighed(self, finding: Finding, away: float) -> Finding:
         faults = self.goes.faults.intersection(finding.shows)

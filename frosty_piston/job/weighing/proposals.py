@@ -36,6 +36,7 @@ from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import NOT_SEEN, TestFinding
 
 from . import access as a
+from . import lines
 from .addresses import Addresses
 from .evidence import Evidence, belongs
 from .places import DECIDED
@@ -292,7 +293,9 @@ class Proposals:
         ]
 
     def _tells_a_minute(self, candidate: _Candidate) -> float:
-        return information(self.belief, candidate.test.table)[0] / max(self._minutes(candidate.way), LEAST_MIN)
+        return information(self.belief, candidate.test.table)[0] / max(
+            self._minutes(candidate.way), LEAST_MIN
+        )
 
     def _unclear(self) -> set[str]:
         """The findings that were read now and stay unclear: the same again with the same instrument tells no
@@ -382,12 +385,17 @@ class Proposals:
         return bool(missing_pieces(self.job))
 
     @cached_property
+    def _made(self) -> tuple[tuple[str, str], ...]:
+        """The findings that stand, by id, with their outcomes."""
+        return tuple((e.finding.id, e.outcome) for e in self.evidence if e.finding)
+
+    @cached_property
     def _presence(self) -> Presence:
         return Presence(self.job, self.knowledge)
 
     def _to_come(self, known: TestFinding) -> Finding:
         """A finding before its test is made: the complaint may be away, and the fault elsewhere."""
-        finding = self._presence.to_come(known)
+        finding = self._presence.to_come(known, lines.to_come(self.knowledge, known, self._made))
         return self._addresses.to_come(known, finding) if self._addresses else finding
 
     @cached_property
@@ -427,7 +435,8 @@ class Proposals:
         """Whether a test was begun and what is left of it is still to be read: it is ended first."""
         known = self.candidates[proposal.test].known
         return any(
-            v.test == known.test and v.left and belongs(self.job, self.knowledge, known, v) for v in self.verdicts
+            v.test == known.test and v.left and belongs(self.job, self.knowledge, known, v)
+            for v in self.verdicts
         )
 
     def _idle(self, proposal: Proposal) -> bool:
@@ -446,8 +455,10 @@ class Proposals:
         # What is all but certain is read at itself before it is pulled: as quick as the best, it goes first.
         quick = short[0].minutes + AS_QUICK_MIN if short else 0.0
         short.sort(
-            key=lambda p: not self._begun(p)
-            and (p.minutes > quick or self.candidates[p.test].test.anyway < ALL_BUT_CERTAIN)
+            key=lambda p: (
+                not self._begun(p)
+                and (p.minutes > quick or self.candidates[p.test].test.anyway < ALL_BUT_CERTAIN)
+            )
         )
         shown = 0
         for proposal in sorted([*short, *long], key=self._idle):
