@@ -11,12 +11,13 @@ from frosty_piston.knowledge import Knowledge
 from .afterwards.experience import NO_EXPERIENCE, Experience
 from .circuit.isolation import Isolation, isolation_of
 from .circuit.leaks import Leaks, leaks_of, not_on_the_list, on_circuit
-from .entries import Action, Entry, Outcome, Reading
+from .entries import Action, Entry, Outcome, Reading, Warning_
 from .judging.glow import reference
 from .judging.instruments import Instruments
 from .judging.readings import Readings
 from .judging.result import Result, latest_of_each
 from .judging.verdicts import Verdicts
+from .repair.fit import missing_pieces
 from .tape.fold import Job
 from .tape.jobfile import JobFile
 from .weighing.access import access_reached, states
@@ -27,6 +28,8 @@ from .weighing.failed import Condemned, condemned, failed_cylinders
 from .weighing.proof_evidence import with_proof
 from .weighing.proposals import Proposals
 from .weighing.suspicion import Done, Suspicion
+
+FALLS_IN = "foreign_objects"
 
 
 def job_of(file: JobFile) -> Job:
@@ -240,7 +243,8 @@ class Assessed:
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:
-        """The cautions of the complaint first, then those of the three tests that stand first."""
+        """The cautions of the complaint first, then those of what was found on the way, then those of the
+        three tests that stand first."""
         ids = [
             caution
             for symptom, entry in self.job.symptoms.items()
@@ -253,6 +257,13 @@ class Assessed:
             for verdict in self.diagnosis
             if verdict.judgement.verdict == "failed"
             for c in self.knowledge.tests[verdict.test].if_failed
+        ]
+        ids += [FALLS_IN] if missing_pieces(self.job) else []
+        stops = [x.data.text.lower() for x in self.job.of(Warning_) if x.data.urgency == "stop"]
+        ids += [
+            name
+            for name, shape in self.knowledge.cautions.items()
+            if any(word in text for word in shape.named_by for text in stops)
         ]
         ids += [c for n in self.proposals.top(3) for c in n.cautions]
         return tuple(dict.fromkeys(ids))

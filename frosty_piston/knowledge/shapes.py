@@ -30,12 +30,14 @@ class AccessShape(Shape):
 
 
 class CautionShape(Shape):
-    """`parts`: the only parts at which it holds; empty: wherever a test or a step names it."""
+    """`parts`: the only parts at which it holds; empty: wherever a test or a step names it. `named_by`: words
+    of a written warning to stop that call it up."""
 
     title: str
     tick: bool
     says: str
     parts: list[str] = []
+    named_by: list[str] = []
 
 
 class FaultShape(Shape):

@@ -236,7 +236,7 @@ def propose(belief: Belief, tests: Sequence[Test], access_min: Mapping[str, floa
 
 
 def _spared(joint: list[np.ndarray], cost: np.ndarray, now: float, look_min: float) -> list[float]:
-    """How many minutes each test spares by itself, from the chance of each outcome and group, shape (K, G)."""
+    """How many minutes each test spares by itself, by the chance of each outcome and group, shape (K, G)."""
     if not joint:
         return []
     after = repair_minutes(np.vstack(joint), cost, look_min)
@@ -247,8 +247,9 @@ def _spared(joint: list[np.ndarray], cost: np.ndarray, now: float, look_min: flo
 @dataclass(frozen=True, slots=True, eq=False)
 class _Known:
     """What the companies are worked out from: the chance and the minutes of each repair group, shape (G,),
-    another look, the minutes expected without a test, the chance of each outcome of each test given the group, shape
-    (G, K), the price of each test, the share of its access that would not be opened anyway, and its bits."""
+    another look, the minutes expected without a test, the chance of each outcome of each test given the
+    group, shape (G, K), the price of each test, the share of its access that would not be opened anyway, and
+    its bits."""
 
     chance: np.ndarray
     cost: np.ndarray

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.entries import Outcome, Reading, State
+from frosty_piston.job.entries import FitStep, Outcome, Reading, State, Wait
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import TestFinding
@@ -13,8 +13,10 @@ from frosty_piston.knowledge.finding import TestFinding
 COLD = "engine_cold"
 HOT = "engine_hot"
 WAITS = "customer_waits"
+KEY_ON = "key_on"
+GROUND_OFF = "battery_ground_off"
 WARMS = ("running", HOT)
-PASSING = ("running", "key_on", COLD)
+PASSING = ("running", KEY_ON, COLD)
 WAIT_FOR_COLD_MIN = 20.0
 LONGEST_WHILE_WAITED_FOR = 30.0
 
@@ -55,6 +57,29 @@ class Way:
     point: str | None
     own_min: float
     access: tuple[str, ...]
+
+
+def ground_is_off(job: Job, knowledge: Knowledge) -> bool:
+    """Whether a battery ground lies off: a step of some work took it off, and none put it back since."""
+    off: set[tuple[str, str]] = set()
+    for entry in job.of(FitStep):
+        if entry.data.state != "done" or entry.data.plan not in knowledge.repairs:
+            continue
+        shape = next((s for s in knowledge.repairs[entry.data.plan].steps if s.id == entry.data.step), None)
+        if shape is None:
+            continue
+        off -= {(entry.data.plan, refitted) for refitted in shape.refits}
+        if GROUND_OFF in shape.cautions:
+            off.add((entry.data.plan, shape.id))
+    return bool(off)
+
+
+def soaks_cold(job: Job) -> bool:
+    """Whether a cold soak runs that nobody ended."""
+    ended = {x.data.ends for x in job.of(Wait) if x.data.state == "ended"}
+    return any(
+        x.data.wait == "cold_soak" and x.data.state == "started" and x.id not in ended for x in job.of(Wait)
+    )
 
 
 def minutes_to(knowledge: Knowledge, reached: set[str]) -> dict[str, float]:

@@ -361,6 +361,11 @@ class Proposals:
         if self._pieces_out and (bar := barred(self.job, self.knowledge, known.test)):
             return bar
         shape = self.knowledge.tests[known.test]
+        turns = shape.runs or shape.cranks or any(s in a.WARMS for s in way.access)
+        if self._ground_off and (turns or a.KEY_ON in way.access):
+            return "needs the battery, and its ground is off"
+        if self._soaks and turns:
+            return "would warm the engine, and it stands to get cold"
         better = [
             t for t in shape.stands_in_for if not set(self.knowledge.tests[t].tools) & self.experience.lacking
         ]
@@ -379,6 +384,14 @@ class Proposals:
             if (minutes := self._minutes(way)) > a.LONGEST_WHILE_WAITED_FOR:
                 return f"takes {minutes:g} min, and the customer waits"
         return ""
+
+    @cached_property
+    def _ground_off(self) -> bool:
+        return a.ground_is_off(self.job, self.knowledge)
+
+    @cached_property
+    def _soaks(self) -> bool:
+        return a.soaks_cold(self.job)
 
     @cached_property
     def _pieces_out(self) -> bool:
@@ -440,7 +453,7 @@ class Proposals:
         )
 
     def _idle(self, proposal: Proposal) -> bool:
-        """Whether a test tells little, and spares next to nothing of the work in vain that is to be feared."""
+        """Whether a test tells little, and spares next to nothing of the work in vain to be feared."""
         return proposal.spared < LEAST_SAVED and proposal.bits < TELLS_LITTLE_BITS
 
     def _telling(self) -> Iterator[NextTest]:
