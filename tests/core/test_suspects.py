@@ -209,6 +209,32 @@ class NextTest(unittest.TestCase):
         self.assertEqual(len(together[0].along), 2)
         self.assertEqual(propose(belief, [outside, under[1]], {})[0].test, 1)
 
+    def test_who_comes_along_is_ranked_by_what_it_adds(self):
+        # behind the cover the sharp test opens, the same again tells little more and a blunt one nothing
+        belief = Belief(np.full(2, 0.5), np.arange(2), np.full(2, 120.0))
+        blunt = np.full((2, 2), 0.5)
+        under = [Test(n, t, 2.0, frozenset({"cover"})) for n, t in (("a", SHARP), ("b", SHARP), ("c", blunt))]
+        ranked = {under[p.test].name: p for p in propose(belief, under, {"cover": 12.0})}
+        self.assertLessEqual(ranked["b"].rate, ranked["a"].rate)
+        self.assertAlmostEqual(ranked["c"].rate, 0.0)
+        self.assertAlmostEqual(ranked["c"].spared, 0.0)
+        self.assertGreater(ranked["a"].spared, 0.8)
+
+    def test_minutes_that_are_spent_anyway_are_no_price(self):
+        slow, quick = Test("slow", SHARP, 20.0, anyway=0.9), Test("quick", SHARP, 5.0)
+        first, second = propose(EVEN, [slow, quick], {})
+        self.assertEqual((first.test, first.minutes), (0, 20.0))
+        self.assertAlmostEqual(first.price_min, 2.0)
+        self.assertAlmostEqual(first.rate, second.rate * 5.0 / 2.0)
+
+    def test_another_look_ends_the_tries(self):
+        # 60 first; wrong half of the time, the look of 30 finds the rest: 0.5*30 + 0.3*300 + 0.2*400
+        groups, costs = np.array([0.5, 0.3, 0.2]), np.array([60.0, 300.0, 400.0])
+        for look, wanted in ((30.0, 245.0), (1e9, 60 + 0.5 * 300 + 0.2 * 400), (np.inf, 290.0)):
+            self.assertAlmostEqual(float(repair_minutes(groups, costs, look)), wanted)
+        both = repair_minutes(np.vstack([groups, groups[::-1]]), costs, 30.0)
+        self.assertAlmostEqual(float(both[0]), 245.0)
+
     def test_repairs_are_tried_by_chance_per_minute(self):
         self.assertAlmostEqual(
             float(repair_minutes(np.array([0.5, 0.5]), np.array([100.0, 10.0]))), 10 + 0.5 * 100

@@ -27,7 +27,19 @@ from frosty_piston.job.tape.jobfile import check
 from frosty_piston.job.weighing.failed import condemned
 from frosty_piston.knowledge import load_knowledge
 from frosty_piston.rig.demo.repairs import demo_jobs
-from tests.cases import MODERN, entry, job_file, meter, outcome, plugs, reading, relay_read, symptom
+from tests.cases import (
+    MODERN,
+    code,
+    entry,
+    job_file,
+    meter,
+    outcome,
+    plugs,
+    reading,
+    relay_read,
+    scan,
+    symptom,
+)
 
 K = load_knowledge()
 FOUND = [
@@ -108,6 +120,31 @@ class Decide(unittest.TestCase):
         alone = found["egr_valve_new"]
         self.assertGreater(dict(alone.leaves)["egr_wiring_open"], 0.5)
         self.assertGreater(max(o.cures for o in both), 3 * alone.cures)
+
+    def test_what_stands_far_behind_waits_for_a_test(self):
+        job = at(symptom("restart_countdown"), code("P20EE"), scan(), engine=MODERN)
+        needed = job.suspicion.repairs_needed
+        offered = {r for o in offers(job).values() for r in o.repairs}
+        most = max(needed.values())
+        for repair, p in needed.items():
+            if p < 0.04 or p < min(0.2, most / 2):
+                self.assertNotIn(repair, offered)
+        self.assertTrue(offered)
+
+    def test_what_was_done_is_not_offered_again(self):
+        picked = entry("option", option="glow_set", chosen=True)
+        self.assertIn("glow_set", offers(at(*FOUND, picked)))
+        done = [*STEPS, plugs([1.0, 1.0, 1.0, 1.0], "plug")[0]]
+        job = at(*FOUND, picked, entry("action", action="replaced", what="plugs", repair="glow_plugs"), *done)
+        self.assertLess(job.suspicion.repairs_needed.get("glow_plugs", 0.0), 0.04)
+        self.assertNotIn("glow_set", offers(job))
+
+    def test_a_code_names_the_cylinder(self):
+        job = at(symptom("misfire"), code("P0203"), scan(), engine=MODERN)
+        self.assertEqual(job.cylinders_about("injector_circuit_open"), (3,))
+        self.assertEqual(job.cylinders_about("glow_plugs"), ())
+        bare = at(symptom("misfire"), scan(), engine=MODERN)
+        self.assertEqual(bare.cylinders_about("injector_circuit_open"), ())
 
     def test_access_of_two_is_counted_once(self):
         found = offers(at(*EGR_TWO, engine=MODERN))

@@ -83,6 +83,20 @@ class Isolating(unittest.TestCase):
             self.on(held("h1", 59.0, s=2400, conditions={"energised": False})).whole_holds,
         )
 
+    def test_a_powered_solenoid_is_held_with_what_it_opens_to(self):
+        for powered, reached in ((True, {"z", "h9", "a"}), (False, {"z"}), (None, {"z"})):
+            more = {} if powered is None else {"conditions": {"energised": powered}}
+            found = self.on(held("z", 12.0, test="vacuum_hold", **more), complaint=symptom("limp_mode"))
+            ids = found.leaking.ids
+            tested = {i for n, i in enumerate(ids) if found.leaks.tried[-1].tested >> n & 1}
+            self.assertEqual(tested, reached, powered)
+
+    def test_a_hose_pumped_by_itself_leaks_and_is_not_off(self):
+        self.on(held("h9", 0.0, s=3, test="vacuum_hold"), complaint=symptom("no_boost"))
+        suspects = self.suspects()
+        self.assertGreater(suspects["vacuum_hose_leak"]["probability"], 0.8)
+        self.assertLess(suspects["vacuum_hose_off"]["probability"], 0.1)
+
     def test_the_parts_of_a_suspect_sum_to_it(self):
         self.on(held("h2", 20.0))
         for suspect in self.suspects().values():

@@ -9,7 +9,7 @@ from frosty_piston.core.quantity import Judgement
 from frosty_piston.job.assessment import Assessed, job_of
 from frosty_piston.job.judging.result import Result
 from frosty_piston.job.tape.jobfile import check
-from frosty_piston.job.weighing.lines import MOST, look_of_sign, look_of_test, read_together
+from frosty_piston.job.weighing.lines import MOST, look_of_sign, look_of_test, read_together, to_come
 from frosty_piston.knowledge import load_knowledge
 from tests.cases import MODERN, SKARN, code, entry, job_file, meter, outcome, plugs, reading, scan, symptom
 
@@ -108,6 +108,38 @@ class Hoses(unittest.TestCase):
             self.assertLess(normal[fault], alone[fault] / 2)
             self.assertGreater(hard[fault], alone[fault])
         self.assertGreater(hard["vacuum_pump_weak"], hard["stop_line_leak"] * 2)
+
+
+class SensorPlugs(unittest.TestCase):
+    """The plug of a sensor: when its feed is there and its data pair is right, little of it is left."""
+
+    BEFORE = (symptom("emissions_message"), code("U029D"), scan())
+    FEED = entry(
+        "outcome",
+        test="supply_pins",
+        where={"node": "nox_sensor"},
+        figures={"supply_v": 12.2, "ground_v": 0.03},
+    )
+
+    def known(self, name):
+        return K.findings_by_id[name]
+
+    def test_what_one_wire_leaves_the_other_finds(self):
+        data, feed = self.known("network_pins.NOx sensor"), self.known("supply_pins.NOx sensor")
+        fault, bad = "nox_sensor_supply", data.finding.outcomes.index("open_or_short")
+        fresh = to_come(K, data, [])
+        after = to_come(K, data, [(feed.finding.id, "present")])
+        self.assertIs(fresh, data.finding)
+        self.assertGreater(after.shows[fault][bad], 1.5 * fresh.shows[fault][bad])
+        found = to_come(K, data, [(feed.finding.id, "missing")])
+        self.assertLess(found.shows[fault][bad], 0.3 * fresh.shows[fault][bad])
+
+    def test_both_right_is_less_than_each_by_itself(self):
+        states = K.lines["nox_plug"]["nox_sensor_supply"]
+        rows = [self.known(f"{t}.NOx sensor").by_state for t in ("supply_pins", "network_pins")]
+        both = sum(p * rows[0][s][0] * rows[1][s][0] for s, p in states.items())
+        apart = [sum(p * r[s][0] for s, p in states.items()) for r in rows]
+        self.assertLess(both, 0.6 * apart[0] * apart[1])
 
 
 class Valves(unittest.TestCase):

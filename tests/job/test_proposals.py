@@ -85,6 +85,74 @@ class Begun(unittest.TestCase):
         one = self.minutes("glow_resistance", "no_start_cold", meter(), *plugs([0.9]), engine=four)
         self.assertAlmostEqual(one, whole * 0.75, delta=0.06)
 
+    def test_it_is_ended_before_another_is_begun(self):
+        half = [reading("swirl_compare", 4.1, "s", point="as_is")]
+        first = think(symptom("hesitation_midrange"), symptom("low_power"), scan(), *half).proposals.first
+        self.assertEqual(first.test, "swirl_compare")
+
+
+class WorthIt(unittest.TestCase):
+    def test_what_changes_nothing_is_not_among_the_first(self):
+        # an old code, no complaint: the battery and the glow plugs are nobody's question
+        job = think(code("P0299"), scan())
+        self.assertFalse({"crank_speed", "relative_compression"} & {n.test for n in job.proposals.top(5)})
+        self.assertGreaterEqual(len(job.proposals.top(5)), 3)
+
+    def test_of_several_proofs_one_is_asked_for(self):
+        job = think(symptom("no_start_cold"), code("P0380"), scan(), engine=SKARN)
+        anyway = {c.known.finding.id: c.test.anyway for c in job.proposals.candidates if c.test.anyway > 0.05}
+        plugs_read = {f for f in anyway if f in K.proofs_at_part["glow_plugs"]}
+        self.assertEqual(len(plugs_read), 1, anyway)
+
+    def test_a_proof_is_made_at_the_part_it_proves(self):
+        self.assertEqual(K.proofs_at_part["air_mass_wrong"], frozenset())
+        self.assertNotIn("glow_relay.table", K.proofs_at_part["glow_plugs"])
+        self.assertIn("hot_retest.hot", K.proofs_at_part["injector_hot_breakdown"])
+
+    def test_what_stops_it_is_known_first(self):
+        job = think(symptom("wont_stop"), scan(), engine=VACUUM)
+        self.assertEqual(job.proposals.first.test, "stop_lever")
+        tried = think(symptom("wont_stop"), scan(), outcome("stop_lever", "stops"), engine=VACUUM)
+        self.assertNotIn("stop_lever", [n.test for n in tried.proposals.next_tests])
+
+
+class Barred(unittest.TestCase):
+    """What the vehicle cannot do just now is not asked of it."""
+
+    COMPLAINT = (symptom("hard_start_cold"), symptom("rough_idle"), scan())
+
+    def turning(self, *entries):
+        tests = [K.tests[n.test] for n in think(*self.COMPLAINT, *entries).proposals.next_tests]
+        return [t for t in tests if t.runs or t.cranks]
+
+    def step(self, name):
+        return entry("fit_step", plan="glow_relay", step=name)
+
+    def test_with_the_ground_off(self):
+        off = think(*self.COMPLAINT, self.step("ground_off"))
+        self.assertTrue(self.turning())
+        self.assertEqual(self.turning(self.step("ground_off")), [])
+        self.assertFalse([n for n in off.proposals.next_tests if "key_on" in n.access])
+        self.assertTrue(any("its ground is off" in x.why for x in off.proposals.left_out))
+        self.assertTrue(self.turning(self.step("ground_off"), self.step("ground_on")))
+
+    def test_while_it_soaks(self):
+        soak = entry("wait", wait="cold_soak", what="overnight", state="started")
+        over = entry("wait", wait="cold_soak", what="overnight", state="ended", ends="e4")
+        self.assertEqual(self.turning(soak), [])
+        self.assertTrue(self.turning(soak, over))
+
+
+class Cautions(unittest.TestCase):
+    def test_a_brake_find_to_stop_for(self):
+        for text, urgency, there in (
+            ("Brake pipe joined with a compression fitting", "stop", True),
+            ("Brake pipe joined with a compression fitting", "watch", False),
+            ("Wheel bolt missing", "stop", False),
+        ):
+            found = entry("warning", text=text, urgency=urgency)
+            self.assertEqual("brakes_first" in think(symptom("low_power"), found).cautions, there, text)
+
 
 class Ready(unittest.TestCase):
     def test_a_raised_vehicle_saves_the_minutes_of_raising_it(self):

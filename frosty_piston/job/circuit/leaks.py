@@ -84,7 +84,8 @@ def leaks_of(job: Job, knowledge: Knowledge, verdicts: Sequence[Result]) -> Leak
             continue
         found.append(tried)
         evidence.append(_evidence(knowledge, leaking, tried, weights))
-        weights = {f: _after(knowledge, tried, f, w) for f, w in weights.items()}
+        general = _general(knowledge, tried, weights)
+        weights = {f: _after(knowledge, tried, f, w, general) for f, w in weights.items()}
     return Leaks(leaking, tuple(found), weights, tuple(evidence))
 
 
@@ -197,25 +198,34 @@ def _rows(knowledge: Knowledge, tried: Tried, fault: str) -> np.ndarray:
     return np.hstack([1 - bad.sum(axis=1, keepdims=True), bad])
 
 
-def _general(knowledge: Knowledge, tried: Tried) -> np.ndarray:
-    """The chance of each outcome when nothing that was tested leaks."""
+def _general(knowledge: Knowledge, tried: Tried, weights: dict[str, np.ndarray]) -> np.ndarray:
+    """The chance of each outcome when nothing that was tested leaks. A place that is tested by itself is
+    called bad by mistake in a share of the times it is, however rare that is."""
     outcomes = LOOKS if tried.verdict.test == LOOK else HOLDS
-    alarm = knowledge.witnesses["seen" if tried.verdict.test == LOOK else "at_part"].false_alarm
-    return np.array([1 - alarm, *([alarm / (len(outcomes) - 1)] * (len(outcomes) - 1))])
+    witness = knowledge.witnesses["seen" if tried.verdict.test == LOOK else "at_part"]
+    bad = np.full(len(outcomes) - 1, witness.false_alarm / (len(outcomes) - 1))
+    if witness.wrong_share is not None and tried.alone and tried.verdict.test != SECTION:
+        rates = {fault: knowledge.faults[fault].per_thousand / 1000 for fault in weights}
+        at = tried.sees > 0
+        common = sum(rates[f] * (w[at] @ _rows(knowledge, tried, f)[at]) for f, w in weights.items())
+        bad = np.minimum(bad, witness.wrong_share * np.asarray(common)[1:])
+    return np.append(1 - bad.sum(), bad)
 
 
-def _after(knowledge: Knowledge, tried: Tried, fault: str, weights: np.ndarray) -> np.ndarray:
+def _after(
+    knowledge: Knowledge, tried: Tried, fault: str, weights: np.ndarray, general: np.ndarray
+) -> np.ndarray:
     """Where a fault sits once a test is known."""
     outcomes = LOOKS if tried.verdict.test == LOOK else HOLDS
     at = outcomes.index(tried.outcome)
-    likely = np.where(tried.sees > 0, _rows(knowledge, tried, fault)[:, at], _general(knowledge, tried)[at])
+    likely = np.where(tried.sees > 0, _rows(knowledge, tried, fault)[:, at], general[at])
     after = weights * np.maximum(likely, LEAST)
     return np.asarray(after / after.sum())
 
 
 def shows_of(knowledge: Knowledge, tried: Tried, weights: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
     """The chance of each outcome under each fault that may sit where this tests, shape (K,)."""
-    general = _general(knowledge, tried)
+    general = _general(knowledge, tried, weights)
     shows = {}
     for fault, w in weights.items():
         if not w[tried.sees > 0].any():
@@ -231,7 +241,9 @@ def finding_of(knowledge: Knowledge, tried: Tried, weights: dict[str, np.ndarray
     outcomes = LOOKS if tried.verdict.test == LOOK else HOLDS
     shows = shows_of(knowledge, tried, weights)
     rows = tuple((fault, tuple(row.tolist())) for fault, row in shows.items())
-    return _finding(_id(knowledge, tried, shows), outcomes, tuple(_general(knowledge, tried).tolist()), rows)
+    return _finding(
+        _id(knowledge, tried, shows), outcomes, tuple(_general(knowledge, tried, weights).tolist()), rows
+    )
 
 
 @lru_cache(maxsize=512)
