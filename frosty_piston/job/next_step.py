@@ -15,7 +15,8 @@ from .entries import Wait as WaitData
 from .judging.measured import recording_of
 from .judging.result import place
 from .place import Page, Part, Place, test_place
-from .repair.fit import above_ceiling, agreed, chosen, consent, missing_pieces
+from .repair.basket import agreed, bill
+from .repair.fit import chosen, consent, missing_pieces
 from .repair.prove import Missing, Proof
 from .repair.waits import open_waits
 from .repair.work import all_done, to_do
@@ -235,11 +236,11 @@ def _work(assessed: Assessed) -> NextStep | None:
             because="Work above what was agreed is nobody's to pay.",
             minutes=5,
         )
-    if above_ceiling(job):
+    if bill(job, assessed.knowledge).above:
         return NextStep(
             "decide",
             "consent",
-            "Ask the owner again: the price is above the ceiling",
+            "Ask the owner again: it comes to more than the ceiling",
             where=Place(Page.DECIDE, part=Part.CONSENT),
             because="Work above the ceiling is agreed before it is done.",
             minutes=5,

@@ -9,7 +9,8 @@ from frosty_piston.core.words import counted, sentence
 from .assessment import Assessed
 from .entries import Code, CodeScan, Complaint, Handover, Symptom
 from .next_step import NextStep, next_step
-from .repair.fit import agreed, chosen, consent
+from .repair.basket import agreed
+from .repair.fit import chosen, consent
 from .repair.prove import Proof, prove
 from .repair.waits import open_waits
 from .repair.work import all_done, to_do

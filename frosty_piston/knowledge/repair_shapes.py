@@ -91,6 +91,7 @@ class OptionShape(Shape):
     """One way to do a repair. `parts` and `minutes` are shares of the repair's own figures, `part_minutes`
     the part itself as minutes of workshop time; `also`: repairs it does as well; `leaves`: faults of its
     repair that it does not cure. `plan`: the repair whose work plan carries it out, when not its own.
+    `usually_with`: options of other repairs that stand ready together with it, and why.
     `pieces`: it is done cylinder by cylinder. `wears`: what is left fails next; `snaps`: it may snap on the
     way out. `goes_round`: it helps although the fault stays as it is.
     """
@@ -119,6 +120,7 @@ class OptionShape(Shape):
     also: list[str] = []
     leaves: list[str] = []
     plan: str = ""
+    usually_with: dict[str, str] = {}
 
 
 class AtPartShape(Shape):

@@ -118,6 +118,9 @@ def read_repairs(reader: Reader, faults: dict[str, Any], known: dict[str, Any]) 
                     reader.says(shapes[repair.id][0], [repair.id, option.id], "the option stands twice")
                 )
             options[option.id] = option
+    for option in options.values():
+        path = [option.repair, "options", option.id, "usually_with"]
+        reader.all_known(shapes[option.repair][0], path, option.shape.usually_with, options)
     return RepairTables(repairs, options, repair_of, acts, proofs)
 
 

@@ -7,11 +7,9 @@ from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.job.afterwards.report import build_report
 from frosty_piston.job.answer import answer
 from frosty_piston.job.assessment import Assessed, job_of
+from frosty_piston.job.repair.basket import agreed, agreed_for, basket, bill, done_of, rounds
 from frosty_piston.job.repair.decide import Prices, _put_right, advice, weigh_offers
 from frosty_piston.job.repair.fit import (
-    above_ceiling,
-    agreed,
-    agreed_for,
     chosen,
     consent,
     differing,
@@ -115,7 +113,7 @@ class Decide(unittest.TestCase):
 
     def test_two_faults_are_offered_together_and_one_leaves_the_other(self):
         found = offers(at(*EGR_TWO, engine=MODERN))
-        both = [o for o in found.values() if len(o.options) > 1]
+        both = [o for o in found.values() if len(o.options) > 1 and not o.usual]
         self.assertTrue(both and all(set(o.repairs) >= {"egr_valve", "egr_wiring"} for o in both))
         alone = found["egr_valve_new"]
         self.assertGreater(dict(alone.leaves)["egr_wiring_open"], 0.5)
@@ -124,7 +122,7 @@ class Decide(unittest.TestCase):
     def test_what_stands_far_behind_waits_for_a_test(self):
         job = at(symptom("restart_countdown"), code("P20EE"), scan(), engine=MODERN)
         needed = job.suspicion.repairs_needed
-        offered = {r for o in offers(job).values() for r in o.repairs}
+        offered = {r for o in offers(job).values() if not o.usual for r in o.repairs}
         most = max(needed.values())
         for repair, p in needed.items():
             if p < 0.04 or p < min(0.2, most / 2):
@@ -148,7 +146,7 @@ class Decide(unittest.TestCase):
 
     def test_access_of_two_is_counted_once(self):
         found = offers(at(*EGR_TWO, engine=MODERN))
-        both = next(o for o in found.values() if len(o.options) > 1)
+        both = next(o for o in found.values() if len(o.options) > 1 and not o.usual)
         apart = sum(sum(K.access[a].minutes for a in K.repairs[r].shape.access) for r in both.repairs) / 60
         once = (
             sum(K.access[a].minutes for a in {a for r in both.repairs for a in K.repairs[r].shape.access})
@@ -161,7 +159,7 @@ class Decide(unittest.TestCase):
         found = list(offers(at(*EGR_TWO, engine=MODERN)).values())
         self.assertLessEqual({"egr_valve", "egr_wiring"}, set(found[0].repairs))
         alone = {o.id: o.costed for o in found if len(o.options) == 1}
-        for o in (o for o in found if len(o.options) > 1):
+        for o in (o for o in found if len(o.options) > 1 and not o.usual):
             self.assertAlmostEqual(o.costed.if_back, sum(alone[x.id].if_back for x in o.options), delta=200)
 
     def test_what_failed_is_not_tried_again_when_it_is_followed_up(self):
@@ -224,10 +222,108 @@ class Decide(unittest.TestCase):
         self.assertFalse(
             agreed(at(*EGR_TWO, said("yes"), picked, engine=MODERN).job), "a yes to something else"
         )
-        self.assertTrue(above_ceiling(at(*EGR_TWO, picked, said("yes", ceiling=800_000), engine=MODERN).job))
+        low = at(*EGR_TWO, picked, said("yes", ceiling=800_000), engine=MODERN).job
+        self.assertTrue(bill(low, K).above)
         self.assertEqual(
             [w.repair for w in to_do(at(*EGR_TWO, picked, engine=MODERN))], ["egr_valve", "egr_wiring"]
         )
+
+
+def pick(option, price=None, reason=None):
+    more = {"price": price} if price is not None else {}
+    return entry("option", option=option, chosen=True, **more, **({"reason": reason} if reason else {}))
+
+
+def yes(option=None, ceiling=None, answer="yes"):
+    more = {"option": option} if option else {}
+    more |= {"ceiling": ceiling} if ceiling else {}
+    return entry("consent", answer=answer, who="Owner", how="phone", **more)
+
+
+def act(repair):
+    return entry("action", action="repaired", what="it", repair=repair)
+
+
+class Basket(unittest.TestCase):
+    VALVE, WIRE = "egr_valve_new", "egr_wiring_terminal"
+
+    def job(self, *entries):
+        return at(*EGR_TWO, *entries, engine=MODERN).job
+
+    def test_it_grows_and_shrinks_and_each_keeps_its_reason(self):
+        both = f"{self.VALVE}+{self.WIRE}"
+        first, more, less = (
+            pick(self.VALVE, reason="seized"),
+            pick(both, reason="broken pin"),
+            pick(self.WIRE),
+        )
+        for picks, wanted in (
+            ([first], {self.VALVE: "seized"}),
+            ([first, more], {self.VALVE: "seized", self.WIRE: "broken pin"}),
+            ([first, more, less], {self.WIRE: "broken pin"}),
+        ):
+            now = basket(self.job(*picks))
+            self.assertEqual({p.option: p.reason for p in now.picked}, wanted)
+            self.assertEqual(len(rounds(self.job(*picks))), 1)
+        self.assertIsNone(basket(self.job()))
+
+    def test_what_is_done_stays_done_when_it_grows(self):
+        grown = (pick(self.VALVE), act("egr_valve"), pick(f"{self.VALVE}+{self.WIRE}"))
+        job = self.job(*grown)
+        self.assertEqual(done_of(job, K, basket(job)), (self.VALVE,))
+        self.assertEqual([bool(w.entry) for w in to_do(at(*EGR_TWO, *grown, engine=MODERN))], [True, False])
+        again = self.job(pick(self.VALVE), act("egr_valve"), pick(self.VALVE))
+        self.assertEqual((len(rounds(again)), done_of(again, K, basket(again))), (2, ()))
+
+    def test_a_yes_covers_what_was_asked_and_no_more(self):
+        both = f"{self.VALVE}+{self.WIRE}"
+        for entries, wanted in (
+            ((pick(self.VALVE), yes()), True),
+            ((pick(self.VALVE), yes(), pick(both)), False),
+            ((pick(self.VALVE), yes(), pick(both), yes()), True),
+            ((pick(self.VALVE), yes(), pick(both), yes(self.WIRE)), True),
+            ((pick(both), yes(), pick(self.WIRE)), True),
+            ((pick(both), yes(), pick(both), yes(self.WIRE, answer="no")), False),
+            ((pick(self.VALVE), yes(), pick(self.WIRE)), False),
+        ):
+            self.assertEqual(agreed(self.job(*entries)), wanted, entries)
+
+    def test_the_sum_is_over_all_rounds_and_the_ceiling_watches_it(self):
+        # the wire is done and proven wrong, then the valve: both are paid
+        failed = entry("proof_step", repair="egr_wiring", step="clear", result="fail")
+        wire = (pick(self.WIRE, 200_000), yes(ceiling=300_000), act("egr_wiring"))
+        for entries, total, above in (
+            ((pick(self.WIRE, 200_000),), 200_000, False),
+            ((*wire, failed), 200_000, False),
+            ((*wire, failed, pick(self.VALVE, 90_000)), 290_000, False),
+            ((*wire, failed, pick(self.VALVE, 500_000)), 700_000, True),
+            ((*wire, failed, pick(self.VALVE, 500_000), yes(ceiling=700_000)), 700_000, False),
+            ((pick(self.WIRE, 200_000), pick(self.VALVE, 500_000)), 500_000, False),
+            ((pick(self.WIRE),), None, False),
+        ):
+            found = bill(self.job(*entries), K)
+            self.assertEqual((found.total, found.above), (total, above), entries)
+
+    def test_an_assembly_stands_once(self):
+        choked = outcome("egr_cooler_look", "blocked")
+        stuck = (symptom("black_smoke"), outcome("egr_look", "stuck"), choked)
+        for picked, wanted in (
+            ((), 1),
+            ((pick("egr_cooler_with_valve"),), 1),
+            ((pick("egr_valve_with_cooler"),), 1),
+        ):
+            found = offers(at(*stuck, *picked, engine=MODERN))
+            whole = [o for o in found if o in ("egr_valve_with_cooler", "egr_cooler_with_valve")]
+            self.assertEqual(len(whole), wanted, found.keys())
+            if picked:
+                self.assertEqual(whole, [picked[0]["data"]["option"]])
+
+    def test_pairs_of_the_trade_stand_ready(self):
+        found = offers(at(*EGR_TWO, engine=MODERN))
+        self.assertIn("egr_valve_clean_off+egr_cooler_cleaned", found)
+        self.assertIn("cleaned together", found["egr_valve_clean_off+egr_cooler_cleaned"].usual)
+        done = offers(at(*EGR_TWO, act("egr_cooler"), engine=MODERN))
+        self.assertNotIn("egr_valve_clean_off+egr_cooler_cleaned", done)
 
 
 class Fit(unittest.TestCase):

@@ -115,7 +115,7 @@ class Standings(unittest.TestCase):
 
     def test_above_the_ceiling_the_owner_is_asked_again(self):
         self.assertIn(
-            "above the ceiling",
+            "more than the ceiling",
             following(*SURE, entry("option", option="glow_set", chosen=True, price=400_000), YES).does,
         )
 

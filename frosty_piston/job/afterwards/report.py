@@ -9,7 +9,8 @@ from frosty_piston.job.assessment import Assessed
 from frosty_piston.job.entries import Complaint, Entry, ProofStep, Warning_
 from frosty_piston.job.judging.measured import measured_says
 from frosty_piston.job.judging.result import Result, place
-from frosty_piston.job.repair.fit import PieceState, chosen, consent, pieces_of
+from frosty_piston.job.repair.basket import bill
+from frosty_piston.job.repair.fit import PieceState, consent, pieces_of
 from frosty_piston.job.repair.prove import Pair, Proof, owner_words, prove
 from frosty_piston.job.repair.soot import soot_says
 from frosty_piston.job.weighing.stopping import measures_on
@@ -50,6 +51,7 @@ class Report:
     advice: tuple[str, ...]
     pieces: tuple[PieceState, ...]
     price: int | None
+    baskets: tuple[tuple[str, int | None], ...]
     ceiling: int | None
     who_agreed: str
     odometer: str
@@ -100,6 +102,11 @@ def owner_parts(report: Report, money: Callable[[int], str]) -> tuple[Part, ...]
                 else ""
             )
         ]
+        if len(report.baskets) > 1:
+            cost += [
+                f"{title}: {money(price) if price is not None else 'no price'}"
+                for title, price in report.baskets
+            ]
     pieces = (
         f"{piece.name}: {piece.entry.data.now}"
         + (
@@ -171,7 +178,7 @@ def build_report(assessed: Assessed) -> Report:
     proof = prove(assessed)
     complaint = job.last(Complaint)
     symptoms = [knowledge.symptoms[s].title for s in job.complaints]
-    picked = chosen(job)
+    comes_to = bill(job, knowledge)
     yes = consent(job)
     return Report(
         complaint=(complaint.data.text + " " if complaint else "")
@@ -187,8 +194,9 @@ def build_report(assessed: Assessed) -> Report:
         warnings=tuple(job.of(Warning_)),
         advice=_advice(assessed),
         pieces=pieces_of(job),
-        price=picked.data.price if picked else None,
-        ceiling=yes.data.ceiling if yes else None,
+        price=comes_to.total,
+        baskets=tuple((r.entry.data.title or "", r.price) for r in comes_to.rounds),
+        ceiling=comes_to.ceiling,
         who_agreed=f"{yes.data.who}, {spoken(yes.data.how)}: {yes.data.answer}" if yes else "",
         odometer=_odometer(assessed),
         verdicts_before=tuple(assessed.diagnosis),

@@ -1,7 +1,7 @@
 """Decide: what can be done, alone or together, what it costs, what it leaves, and what to hear before money
 is spent."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import combinations
 from typing import Any
@@ -54,7 +54,7 @@ class Prices:
 @dataclass(frozen=True)
 class Offer:
     """One option, or several together: what it cures and leaves, what it costs. `estimated`: no price was
-    typed."""
+    typed. `usual`: why the trade does it together."""
 
     id: str
     options: tuple[Option, ...]
@@ -64,6 +64,7 @@ class Offer:
     estimated: bool
     cylinders: tuple[int, ...]
     because: str
+    usual: str = ""
 
     @property
     def title(self) -> str:
@@ -113,31 +114,64 @@ def weigh_offers(assessed: Assessed, prices: Prices) -> list[Offer]:
     fault stands."""
     found = assessed.suspicion.repairs_needed if assessed.suspicion.found_something else {}
     needed = {r: p for r, p in found.items() if p >= WEIGHED_FROM}
-    asked = [x.data.option for x in assessed.job.since_failure if x.kind == "option"]
+    options = (x.data.option for x in assessed.job.since_failure if x.kind == "option")
+    asked = [one for joined in options for one in joined.split("+")]
     done = {x.data.repair for x in assessed.job.repairs}
     named = {assessed.knowledge.options[o].repair for o in asked if o in assessed.knowledge.options} - done
     gone = {p.entry.data.went for p in missing_pieces(assessed.job)}
     fetched = [r for r, shape in assessed.knowledge.repairs.items() if gone & set(shape.shape.for_pieces)]
     repairs = list(dict.fromkeys([*fetched, *_worth_a_price(needed), *named]))
-    drafts = _singles(assessed, repairs, prices)
+    drafts = _one_of_each_assembly(_singles(assessed, repairs, prices), asked)
     best = {r: _best(prices, [d for d in drafts if d.options[0].repair == r]) for r in repairs}
     high = [r for r, p in needed.items() if p >= HIGH]
     for names in dict.fromkeys([*_needed_together(assessed), *combinations(high[:MOST_TOGETHER], 2)]):
         for pair in dict.fromkeys(zip(*(best[r] for r in names if best.get(r)), strict=False)):
             if len(pair) > 1 and not any(set(names) <= set(o.repairs) for o in pair):
                 drafts.append(_draft(assessed, pair, prices))
+    usual = [pair for d in drafts for pair in _usual_pairs(assessed, d, done, prices)]
+    drafts = list({d.cost.id: d for d in [*drafts, *usual]}.values())
     # What is too unlikely to be offered still costs what it costs when the offer did not cure.
     unlikely = [r for r in list(needed)[:MOST_REPAIRS] if r not in repairs]
     return _costed(drafts, prices, _singles(assessed, unlikely, prices))
+
+
+def _one_of_each_assembly(drafts: list["_Draft"], asked: Sequence[str]) -> list["_Draft"]:
+    """The same assembly stands once, whichever of its parts it is bought for: by the likelier of them, or as
+    it was asked for."""
+    shown: dict[frozenset[str], str] = {}
+    for d in sorted(drafts, key=lambda d: d.cost.id not in asked):
+        if len(d.options[0].repairs) > 1:
+            shown.setdefault(frozenset(d.options[0].repairs), d.cost.id)
+    return [d for d in drafts if shown.get(frozenset(d.options[0].repairs), d.cost.id) == d.cost.id]
+
+
+def _usual_pairs(
+    assessed: Assessed, draft: "_Draft", done: set[str | None], prices: Prices
+) -> Iterator["_Draft"]:
+    """An option with another that the trade does with it, where this vehicle has both and neither is done."""
+    if len(draft.options) > 1:
+        return
+    (option,) = draft.options
+    for name, why in option.shape.usually_with.items():
+        other = assessed.knowledge.options[name]
+        if other.repair not in done and possible(assessed, other):
+            yield replace(_draft(assessed, (option, other), prices), usual=why)
+
+
+def possible(assessed: Assessed, option: Option) -> bool:
+    """Whether this engine can have what an option cures."""
+    faults = assessed.knowledge.faults
+    ruled_out = [assessed.job.engine.rules_out(faults[f].needs) for f in option.cures]
+    return not ruled_out or not all(ruled_out)
 
 
 def _singles(assessed: Assessed, repairs: Iterable[str], prices: Prices) -> list["_Draft"]:
     return [_draft(assessed, (option,), prices) for r in repairs for option in _options(assessed, r)]
 
 
-def offer_of(assessed: Assessed, option: Option, prices: Prices) -> Offer:
-    """One option by itself, whatever is thought of it: what it would cost and take here."""
-    return _costed([_draft(assessed, (option,), prices)], prices)[0]
+def offer_of(assessed: Assessed, options: Sequence[Option], prices: Prices) -> Offer:
+    """One option, or some together, whatever is thought of them: what they would cost and take here."""
+    return _costed([_draft(assessed, tuple(options), prices)], prices)[0]
 
 
 def _best(prices: Prices, drafts: list["_Draft"]) -> tuple[Option, ...]:
@@ -174,6 +208,7 @@ class _Draft:
     estimated: bool
     cylinders: tuple[int, ...]
     because: str
+    usual: str = ""
 
     @property
     def leaves(self) -> tuple[tuple[str, float], ...]:
@@ -206,6 +241,7 @@ def _costed(drafts: list[_Draft], prices: Prices, unlikely: Sequence[_Draft] = (
             estimated=draft.estimated,
             cylinders=draft.cylinders,
             because=draft.because,
+            usual=draft.usual,
         )
         for draft, c in zip(drafts, costed, strict=True)
     ]
@@ -288,9 +324,8 @@ def _options(assessed: Assessed, repair: str) -> list[Option]:
     for option in knowledge.repairs[repair].options.values():
         if option.shape.pieces == "failed" and (not about or len(about) == job.cylinders):
             continue
-        if all(job.engine.rules_out(knowledge.faults[f].needs) for f in option.cures) and option.cures:
-            continue
-        options.append(option)
+        if possible(assessed, option):
+            options.append(option)
     return options
 
 
@@ -493,16 +528,6 @@ def advice(assessed: Assessed) -> list[Advice]:
         )
         advised.append(Advice(says, test_place(knowledge, first.test, first.where), False))
     return advised
-
-
-def picked_options(job: Job, knowledge: Knowledge) -> tuple[Option, ...]:
-    """The options the technician picked last, since a proof last failed; several that were picked
-    together."""
-    chosen = [x for x in job.since_failure if x.kind == "option" and x.data.chosen]
-    if not chosen:
-        return ()
-    batch = chosen[-1].data.option.split("+") if "+" in chosen[-1].data.option else [chosen[-1].data.option]
-    return tuple(knowledge.options[o] for o in batch if o in knowledge.options)
 
 
 def offer_says(offers: Iterable[Offer]) -> list[dict[str, object]]:

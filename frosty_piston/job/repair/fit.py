@@ -271,44 +271,6 @@ def consent(job: Job) -> Entry | None:
     return next((x for x in reversed(job.since_failure) if x.kind == "consent"), None)
 
 
-def agreed_for(job: Job, option: str | None) -> bool:
-    """Whether the owner said yes to one of the options picked, by itself or with the whole. The last word
-    counts."""
-    picked = chosen(job)
-    since = job.position[picked.id] if picked else -1
-    said = False
-    for entry in job.since_failure:
-        if (
-            entry.kind == "consent"
-            and (
-                job.position[entry.id] > since
-                or entry.data.option == (picked.data.option if picked else None)
-            )
-            and (
-                entry.data.option in (None, option)
-                or picked is not None
-                and entry.data.option == picked.data.option
-            )
-        ):
-            said = entry.data.answer == "yes"
-    return said
-
-
-def agreed(job: Job) -> bool:
-    """Whether the owner said yes to all that was picked last."""
-    picked = chosen(job)
-    return all(agreed_for(job, o) for o in (picked.data.option.split("+") if picked else [None]))
-
-
-def above_ceiling(job: Job) -> bool:
-    """Whether the price of what was picked is above what the owner agreed to."""
-    yes = consent(job)
-    picked = chosen(job)
-    if picked is None or yes is None or yes.data.ceiling is None or picked.data.price is None:
-        return False
-    return bool(picked.data.price > yes.data.ceiling)
-
-
 @dataclass(frozen=True)
 class ToDo:
     """One repair of what was picked: its option, the cylinders it is about, its plan, and the act that did
@@ -324,10 +286,8 @@ class ToDo:
     title: str
 
 
-def done_since(job: Job, repair: str) -> Entry | None:
-    """The act that did a repair since it was last picked, if it was done."""
-    picked = chosen(job)
-    since = job.position[picked.id] if picked else -1
+def done_since(job: Job, repair: str, since: int) -> Entry | None:
+    """The act that did a repair since a place on the tape, if it was done."""
     acts = {x.id for x in job.repairs}
     done = [
         entry

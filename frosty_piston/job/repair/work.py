@@ -3,7 +3,8 @@
 from frosty_piston.job.assessment import Assessed
 from frosty_piston.knowledge.repairs import Option
 
-from .decide import cylinders_of, picked_options
+from .basket import basket
+from .decide import cylinders_of
 from .fit import ToDo, done_since, plan_state
 
 
@@ -17,7 +18,11 @@ def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
     job = assessed.job
     knowledge = assessed.knowledge
     work = []
-    for option in picked_options(job, knowledge):
+    now = basket(job)
+    for picked in now.picked if now else ():
+        option = knowledge.options.get(picked.option)
+        if option is None:
+            continue
         cylinders = cylinders_of(assessed, option)
         plan = plan_state(job, knowledge, plan_of(option), cylinders, option.shape.act)
         work.append(
@@ -27,7 +32,7 @@ def to_do(assessed: Assessed) -> tuple[ToDo, ...]:
                 option.shape.act,
                 cylinders=cylinders,
                 plan=plan,
-                entry=done_since(job, option.repair),
+                entry=done_since(job, option.repair, picked.since),
                 temporary=option.shape.temporary,
                 title=option.title,
             )

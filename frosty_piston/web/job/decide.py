@@ -1,6 +1,5 @@
 """Decide: what can be done side by side, the owner's yes with a ceiling, written warnings."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -9,10 +8,20 @@ from fastapi.responses import Response
 
 from frosty_piston.core.errors import NotHere
 from frosty_piston.core.quantity import percent, plain
-from frosty_piston.core.words import inside
-from frosty_piston.job.entries import Consent, OptionPicked, Warning_
-from frosty_piston.job.repair.decide import Offer, Prices, advice, typed_on_tape, weigh_offers
-from frosty_piston.job.repair.fit import above_ceiling, agreed, chosen, consent
+from frosty_piston.core.words import inside, listed
+from frosty_piston.job.entries import Consent, Warning_
+from frosty_piston.job.repair.basket import Round, agreed, agreed_for, basket, bill, done_of
+from frosty_piston.job.repair.decide import (
+    Offer,
+    Prices,
+    advice,
+    offer_of,
+    possible,
+    typed_on_tape,
+    weigh_offers,
+)
+from frosty_piston.job.repair.fit import chosen
+from frosty_piston.knowledge.repairs import Option
 from frosty_piston.store.workshop import JobRecord, Workshop
 from frosty_piston.web.frame.dependencies import GivenForm, GivenWorkshop
 from frosty_piston.web.frame.forms import Fields, Form, figure, known, line, money, one_of, whole
@@ -32,6 +41,7 @@ PARTS = (
     ("standstill", "standing still"),
 )
 SHOWN = 4
+TOGETHER = {"together": "More than one fault stands: both together", "usual": "Usually done together"}
 LEFT_SHOWN = 3
 
 
@@ -101,33 +111,42 @@ def offer_view(record: JobRecord, workshop: Workshop, offer: Offer, most: int) -
     }
 
 
+def _group_of(offer: Offer) -> str:
+    """Under which heading an offer stands: what it repairs, or that it does two things together."""
+    if offer.usual:
+        return "usual"
+    return "together" if len(offer.options) > 1 else offer.options[0].repair
+
+
 def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list[dict[str, Any]]:
     """The offers by what they repair, the likeliest first; what does two together stands on top."""
     knowledge = workshop.knowledge
     most = max((o.costed.expected for o in offers), default=1)
     found: dict[str, list[Offer]] = {}
     for o in offers:
-        found.setdefault("together" if len(o.options) > 1 else o.options[0].repair, []).append(o)
+        found.setdefault(_group_of(o), []).append(o)
     suspicion = record.assessed.suspicion
 
     def stands(key: str) -> float:
-        return (
-            2.0
-            if key == "together"
-            else max((suspicion.odds(f) for f in knowledge.repairs[key].cures), default=0.0)
-        )
+        if key in TOGETHER:
+            return 2.0 if key == "together" else 0.0
+        return max((suspicion.odds(f) for f in knowledge.repairs[key].cures), default=0.0)
 
     groups = []
     for key in sorted(found, key=lambda key: -stands(key)):
-        views = [offer_view(record, workshop, o, most) for o in found[key]]
-        title = (
-            "More than one fault stands: both together" if key == "together" else knowledge.repairs[key].title
-        )
+        views = [
+            {
+                **offer_view(record, workshop, o, most),
+                "instead": "+".join(x.id for x in _given_up(record, workshop, o.id)),
+            }
+            for o in found[key]
+        ]
+        title = TOGETHER.get(key) or knowledge.repairs[key].title
         groups.append(
             {
                 "key": key,
                 "title": title,
-                "odds": "" if key == "together" else percent(stands(key)),
+                "odds": "" if key in TOGETHER else percent(stands(key)),
                 "first": views[:SHOWN],
                 "more": views[SHOWN:],
             }
@@ -135,13 +154,44 @@ def _grouped(record: JobRecord, workshop: Workshop, offers: list[Offer]) -> list
     return groups
 
 
+def _basket_view(record: JobRecord, workshop: Workshop, now: Round | None) -> list[dict[str, Any]]:
+    """What lies in the basket: each with why, whether the owner agreed to it and whether it is done."""
+    if now is None:
+        return []
+    options = workshop.knowledge.options
+    done = done_of(record.job, workshop.knowledge, now)
+    return [
+        {
+            "id": p.option,
+            "title": options[p.option].title if p.option in options else p.option,
+            "repair": workshop.knowledge.repairs[options[p.option].repair].title
+            if p.option in options
+            else "",
+            "reason": p.reason,
+            "agreed": agreed_for(record.job, p.option),
+            "done": p.option in done,
+        }
+        for p in now.picked
+    ]
+
+
+def _others(record: JobRecord, workshop: Workshop) -> list[tuple[str, list[tuple[str, str]]]]:
+    """Every option that this engine can have, by repair."""
+    return [
+        (repair.title, [(o.id, o.title) for o in repair.options.values() if possible(record.assessed, o)])
+        for repair in sorted(workshop.knowledge.repairs.values(), key=lambda r: r.title)
+        if any(possible(record.assessed, o) for o in repair.options.values())
+    ]
+
+
 def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
     prices = prices_of(record, workshop)
     knowledge = workshop.knowledge
     offers = weigh_offers(record.assessed, prices)
     picked = chosen(record.job)
-    yes = consent(record.job)
+    now = basket(record.job)
     asked = picked.data.option.split("+") if picked else []
+    comes_to = bill(record.job, knowledge)
     heard = [
         {
             "says": answer.says,
@@ -167,8 +217,11 @@ def show(record: JobRecord, workshop: Workshop) -> dict[str, Any]:
         "groups": _grouped(record, workshop, offers),
         "prices": prices,
         "picked": picked,
-        "yes": yes,
-        "above": above_ceiling(record.job),
+        "basket": _basket_view(record, workshop, now),
+        "bill": comes_to,
+        "others": _others(record, workshop),
+        "groups_hold": {o.id for o in offers}.__contains__,
+        "instead_of": lambda name: "+".join(o.id for o in _given_up(record, workshop, name)),
         "heard": heard,
         "cheapest": offers[0].id if offers else "",
         "agreed": agreed(record.job),
@@ -205,7 +258,16 @@ def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     if record.job.engine.name != "Engine not named":
         key = f"prices:{record.job.engine.name}"
         workshop.settings.save(key, {**workshop.settings.get(key), str(fields.option): given})
-    return [form.entry("option", {"option": fields.option, **given})]
+    typed = [form.entry("option", {"option": fields.option, **given})]
+    now = basket(record.job)
+    known_options = workshop.knowledge.options
+    if now is None or fields.option not in now.options or done_of(record.job, workshop.knowledge, now):
+        return typed
+    prices = prices_of(record, workshop)
+    figures = {name: float(value) for name, value in given.items() if value is not None}
+    prices = replace(prices, typed={**prices.typed, str(fields.option): figures})
+    lying = [known_options[o] for o in now.options if o in known_options]
+    return [*typed, _in_basket(form, record, lying, prices, now.entry.data.reason)]
 
 
 class PickForm(Fields):
@@ -213,59 +275,111 @@ class PickForm(Fields):
 
 
 def pick(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
-    """The technician picks; another than the cheapest, or one that still lacks its reading, needs a
-    reason."""
+    """The technician puts an option into the basket, or several together. Another than the cheapest, one
+    more, or one that still lacks its reading needs a reason; nothing is replaced in silence."""
     fields = form.read(PickForm, record, workshop)
-    offers = {o.id: o for o in weigh_offers(record.assessed, prices_of(record, workshop))}
+    assessed, prices = record.assessed, prices_of(record, workshop)
     name = form.raw("option")
-    if name not in offers:
-        form.wrong("option", "choose one of the offers on this page")
+    asked = [workshop.knowledge.options.get(one) for one in name.split("+")]
+    options = [o for o in asked if o is not None and possible(assessed, o)]
+    if len(options) < len(asked):
+        form.wrong("option", "choose one of the options on this page")
     form.done()
-    picked = offers[name]
-    cheapest = next(iter(offers.values()))
-    lacking = next((a for a in advice(record.assessed) if a.before), None)
-    if picked is not cheapest and not fields.reason:
-        form.wrong("reason", f"“{cheapest.title}” is expected to cost less; say why this one")
-    elif lacking and not fields.reason:
-        form.wrong("reason", f"Say why it goes on without it: {inside(lacking.says)}")
+    now = basket(record.job)
+    lying = _lying(record, workshop)
+    given_up = _given_up(record, workshop, name)
+    kept = [o for o in lying if o.id not in name.split("+") and o not in given_up]
+    offers = weigh_offers(assessed, prices)
+    lacking = next((a for a in advice(assessed) if a.before), None)
+    if not fields.reason:
+        if kept:
+            form.wrong("reason", "say why this goes in as well")
+        elif offers and name != offers[0].id:
+            form.wrong("reason", f"“{offers[0].title}” is expected to cost less; say why this one")
+        elif lacking:
+            form.wrong("reason", f"Say why it goes on without it: {inside(lacking.says)}")
     form.done()
-    before = chosen(record.job)
-    if before and before.data.option != name and form.raw("instead") != before.data.option:
-        form.wrong("instead", _replaces(before.data, name, offers))
-        form.done()
-    costed = picked.costed
-    option = picked.costed.option
-    return [
-        form.entry(
-            "option",
-            {
-                "option": name,
-                "title": picked.title[:200],
-                "parts": option.parts,
-                "labour_h": option.labour_h,
-                "access_h": option.access_h,
-                "consumables": option.consumables,
-                "price": costed.price,
-                "expected": costed.expected,
-                "cures": round(option.cures, 4),
-                "comes_back": round(option.comes_back, 4),
-                "breaks": round(option.breaks, 4),
-                "days": option.days,
-                "warranty_months": option.warranty_months,
-                "chosen": True,
-                "reason": fields.reason,
-            },
-        )
+    given_up_ids = "+".join(o.id for o in given_up)
+    if given_up and form.raw("instead") != given_up_ids:
+        form.wrong("instead", _replaces(given_up))
+    done = done_of(record.job, workshop.knowledge, now) if now else ()
+    if any(o.id in done for o in given_up):
+        form.wrong("option", f"“{given_up[0].title}” is done already: it stays")
+    form.done()
+    return [_in_basket(form, record, [*kept, *options], prices, fields.reason)]
+
+
+def _lying(record: JobRecord, workshop: Workshop) -> list[Option]:
+    """The options in the basket, those that are known."""
+    now = basket(record.job)
+    options = workshop.knowledge.options
+    return [options[o] for o in (now.options if now else ()) if o in options]
+
+
+def _given_up(record: JobRecord, workshop: Workshop, name: str) -> list[Option]:
+    """What lies in the basket and would be done twice by what is put in, so that it gives way."""
+    new = [o for one in name.split("+") if (o := workshop.knowledge.options.get(one))]
+    beside = [o for o in _lying(record, workshop) if o not in new]
+    return [o for o in beside if any(set(o.repairs) & set(x.repairs) for x in new)]
+
+
+def _in_basket(
+    form: Form, record: JobRecord, options: list[Option], prices: Prices, reason: str | None
+) -> dict[str, Any]:
+    """The whole basket as one entry, with what it comes to together."""
+    whole = offer_of(record.assessed, options, prices)
+    costed, option = whole.costed, whole.costed.option
+    return form.entry(
+        "option",
+        {
+            "option": whole.id,
+            "title": whole.title[:200],
+            "parts": option.parts,
+            "labour_h": option.labour_h,
+            "access_h": option.access_h,
+            "consumables": option.consumables,
+            "price": costed.price,
+            "expected": costed.expected,
+            "cures": round(option.cures, 4),
+            "comes_back": round(option.comes_back, 4),
+            "breaks": round(option.breaks, 4),
+            "days": option.days,
+            "warranty_months": option.warranty_months,
+            "chosen": True,
+            "reason": reason,
+        },
+    )
+
+
+def _replaces(given_up: list[Option]) -> str:
+    """What a pick would put aside."""
+    titles = listed([f"“{o.title}”" for o in given_up])
+    verb = "is" if len(given_up) == 1 else "are"
+    return f"{titles} {verb} picked already for the same. Press again to have this one instead."
+
+
+def drop(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, Any]]:
+    """Take an option out of the basket again; what was done of it stays."""
+    now = basket(record.job)
+    name = form.raw("option")
+    if now is None or name not in now.options:
+        form.wrong("option", "that does not lie in the basket")
+    elif name in done_of(record.job, workshop.knowledge, now):
+        form.wrong("option", "that is done already: it stays on the bill")
+    form.done()
+    assert now is not None
+    rest = [
+        workshop.knowledge.options[o] for o in now.options if o != name and o in workshop.knowledge.options
     ]
-
-
-def _replaces(before: OptionPicked, name: str, offers: Mapping[str, Offer]) -> str:
-    """What a second pick would put aside, and how both are had."""
-    both = {*before.option.split("+"), *name.split("+")}
-    joined = next((o.title for key, o in offers.items() if set(key.split("+")) == both), None)
-    together = f"For both, pick “{joined}”." if joined else "Both at once are not among the offers."
-    title = before.title or before.option
-    return f"“{title}” is picked already. {together} Press again to pick this one instead."
+    why = f"Taken out: {workshop.knowledge.options[name].title}"[:400]
+    if rest:
+        return [_in_basket(form, record, rest, prices_of(record, workshop), why)]
+    put_in = [
+        x
+        for x in record.job.live
+        if x.kind == "option" and x.data.chosen and record.job.position[x.id] >= now.start
+    ]
+    return [form.entry("correction", {"corrects": x.id, "reason": why}) for x in put_in]
 
 
 class ConsentForm(Fields):
@@ -338,7 +452,14 @@ def rates(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     return []
 
 
-FORMS = {"rates": rates, "price": price, "pick": pick, "consent": consent_form, "warning": warning}
+FORMS = {
+    "rates": rates,
+    "price": price,
+    "pick": pick,
+    "drop": drop,
+    "consent": consent_form,
+    "warning": warning,
+}
 
 
 @router.get("/jobs/{job_id}/decide")

@@ -12,15 +12,12 @@ from frosty_piston.core.waiting import WaitLimits
 from frosty_piston.core.words import called, inside
 from frosty_piston.job.entries import Tick
 from frosty_piston.job.entries.work import WENT_WORDS
+from frosty_piston.job.repair.basket import agreed, agreed_for, bill
 from frosty_piston.job.repair.fit import (
     PlanState,
     StepState,
     ToDo,
-    above_ceiling,
-    agreed,
-    agreed_for,
     chosen,
-    consent,
     differing,
     missing_pieces,
     pieces_of,
@@ -80,10 +77,9 @@ def show(record: JobRecord, workshop: Workshop, asked: str = "") -> dict[str, An
             {row.id: _on_card(record, row.card) for row in plan.repair.compare if row.card} if plan else {}
         ),
         "picked": chosen(job),
-        "yes": consent(job),
         "agreed": agreed(job) if chosen(job) else True,
         "agreed_here": work is None or agreed_for(job, work.option_id),
-        "above": above_ceiling(job),
+        "bill": bill(job, knowledge),
         "compared": told[-1].data.compared if told else {},
         "pieces": pieces_of(job),
         "missing": missing_pieces(job),

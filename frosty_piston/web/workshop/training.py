@@ -569,7 +569,7 @@ def _act(form: Form, workshop: Workshop, exercise_id: str) -> Act:
 def _priced(workshop: Workshop, exercise_id: str, option_id: str) -> Act:
     """What an option costs and takes on this vehicle by now."""
     record = workshop.training.tapes.job(exercise_id)
-    offer = offer_of(record.assessed, workshop.knowledge.options[option_id], workshop.settings.prices())
+    offer = offer_of(record.assessed, [workshop.knowledge.options[option_id]], workshop.settings.prices())
     cost = offer.costed.option
     return {
         "parts": offer.costed.parts,
