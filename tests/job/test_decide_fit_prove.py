@@ -293,6 +293,7 @@ class Basket(unittest.TestCase):
         failed = entry("proof_step", repair="egr_wiring", step="clear", result="fail")
         wire = (pick(self.WIRE, 200_000), yes(ceiling=300_000), act("egr_wiring"))
         for entries, total, above in (
+            ((), None, False),
             ((pick(self.WIRE, 200_000),), 200_000, False),
             ((*wire, failed), 200_000, False),
             ((*wire, failed, pick(self.VALVE, 90_000)), 290_000, False),

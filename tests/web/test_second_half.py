@@ -2,11 +2,13 @@
 
 import html
 import json
+import re
 import unittest
 from uuid import uuid4
 
 from frosty_piston.core.quantity import hours_said
 from frosty_piston.job.entries import FitStep
+from frosty_piston.job.repair.basket import basket
 from frosty_piston.web.job.waits import hours_typed
 from tests.cases import MODERN, NORRA, entry, job_file, meter, outcome, plugs, reading, symptom
 from tests.web.test_api import WithClient
@@ -48,11 +50,14 @@ class SecondHalf(WithClient):
         self.assertEqual(
             answer.status_code,
             303,
-            html.unescape(answer.text)[-3000:] if answer.status_code == 422 else answer.text[:200],
+            re.findall(r'class="fault[^>]*>([^<]*)', html.unescape(answer.text)) or answer.text[:200],
         )
 
     def last(self):
         return self.workshop.tapes.job(self.job).job.tape[-1]
+
+
+REST = {"days": "0", "warranty_months": "24"}
 
 
 class Deciding(SecondHalf):
@@ -76,6 +81,50 @@ class Deciding(SecondHalf):
         self.open(*PLUGS[:-1], entry("code", code="P0672"), symptom("white_smoke_start"), engine=NORRA)
         self.refused("decide/pick", "Say why it goes on without it", option="glow_dead")
         self.taken("decide/pick", option="glow_dead", reason="intake is coming off for it anyway")
+
+    def test_a_basket_is_filled_and_emptied(self):
+        self.open(*TURBO)
+        self.refused("decide/pick", "say why this goes in as well", option="egr_cooler_cleaned")
+        self.taken("decide/pick", option="egr_cooler_cleaned", reason="choked, seen on the way")
+        self.assertEqual(self.last().data.option, "turbo_actuator_new+egr_cooler_cleaned")
+        page = self.client.get(f"/jobs/{self.job}/decide").text
+        self.assertIn("choked, seen on the way", page)
+        self.assertEqual(page.count("Take out"), 2)
+        self.refused("decide/pick", "picked already", option="turbo_actuator_ordered", reason="cheaper")
+        self.taken(
+            "decide/pick", option="turbo_actuator_ordered", reason="cheaper", instead="turbo_actuator_new"
+        )
+        self.assertEqual(self.last().data.option, "egr_cooler_cleaned+turbo_actuator_ordered")
+        for gone, left in (
+            ("egr_cooler_cleaned", "turbo_actuator_ordered"),
+            ("turbo_actuator_ordered", None),
+        ):
+            self.refused("decide/drop", "does not lie in the basket", option="glow_set")
+            self.taken("decide/drop", option=gone)
+            now = basket(self.workshop.tapes.job(self.job).job)
+            self.assertEqual("+".join(now.options) if now else None, left)
+        self.refused("decide/pick", "choose one of the options", option="no_such")
+
+    def test_what_is_done_stays_in_the_basket_and_on_the_bill(self):
+        self.open(*TURBO, entry("action", action="replaced", what="it", repair="turbo_actuator"))
+        self.refused("decide/drop", "done already", option="turbo_actuator_new")
+        self.taken("decide/pick", option="egr_cooler_cleaned", reason="choked, seen on the way")
+        self.refused(
+            "decide/pick",
+            "done already",
+            option="turbo_actuator_ordered",
+            reason="cheaper",
+            instead="turbo_actuator_new",
+        )
+
+    def test_a_price_typed_later_counts_in_the_basket(self):
+        self.open(*TURBO)
+        self.taken(
+            "decide/price", option="turbo_actuator_new", parts="10 000", labour_h="1", access_h="0", **REST
+        )
+        self.assertEqual(self.last().data.option, "turbo_actuator_new")
+        self.assertTrue(self.last().data.chosen)
+        self.assertGreater(self.last().data.price, 1_000_000)
 
     def test_a_second_consent_when_it_grows(self):
         self.open(*TURBO)

@@ -3,6 +3,7 @@ owner said of it, and what it comes to."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import zip_longest
 
 from frosty_piston.job.entries import Entry
 from frosty_piston.job.tape.fold import Job
@@ -116,10 +117,9 @@ class Bill:
 def bill(job: Job, knowledge: Knowledge) -> Bill:
     """What was agreed and done over all rounds, with the ceiling the owner last named."""
     made = rounds(job)
-    ends = [*(r.start for r in made[1:]), None]
     counted = tuple(
         one
-        for one, end in zip(made, ends, strict=True)
+        for one, end in zip_longest(made, (r.start for r in made[1:]))
         if (end is None and not one.ended) or done_of(job, knowledge, one, end)
     )
     named = [x.data.ceiling for x in job.live if x.kind == "consent" and x.data.answer == "yes"]

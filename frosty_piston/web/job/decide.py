@@ -267,7 +267,7 @@ def price(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, A
     figures = {name: float(value) for name, value in given.items() if value is not None}
     prices = replace(prices, typed={**prices.typed, str(fields.option): figures})
     lying = [known_options[o] for o in now.options if o in known_options]
-    return [*typed, _in_basket(form, record, lying, prices, now.entry.data.reason)]
+    return [*typed, _in_basket(form, record, lying, prices, now.entry.data.reason, "basket")]
 
 
 class PickForm(Fields):
@@ -324,7 +324,12 @@ def _given_up(record: JobRecord, workshop: Workshop, name: str) -> list[Option]:
 
 
 def _in_basket(
-    form: Form, record: JobRecord, options: list[Option], prices: Prices, reason: str | None
+    form: Form,
+    record: JobRecord,
+    options: list[Option],
+    prices: Prices,
+    reason: str | None,
+    part: str = "",
 ) -> dict[str, Any]:
     """The whole basket as one entry, with what it comes to together."""
     whole = offer_of(record.assessed, options, prices)
@@ -348,6 +353,7 @@ def _in_basket(
             "chosen": True,
             "reason": reason,
         },
+        part,
     )
 
 
@@ -379,7 +385,8 @@ def drop(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
         for x in record.job.live
         if x.kind == "option" and x.data.chosen and record.job.position[x.id] >= now.start
     ]
-    return [form.entry("correction", {"corrects": x.id, "reason": why}) for x in put_in]
+    taken_back = ({"corrects": x.id, "reason": why} for x in put_in)
+    return [form.entry("correction", data, str(n)) for n, data in enumerate(taken_back)]
 
 
 class ConsentForm(Fields):
