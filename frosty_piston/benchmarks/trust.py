@@ -20,6 +20,9 @@ from frosty_piston.rig.vehicles import SimulatedVehicle, simulated
 
 FIRST_TESTS = 3
 MOST_REPAIRS = 12
+FIRST_PROPOSED = 5
+LEAST_OPEN = 3
+LEAST_SPARED = 0.02
 Way = Callable[[SimulatedVehicle, list[Entry], Knowledge, bool], tuple[list[Entry], Assessed, float]]
 BINS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0001)
 
@@ -27,7 +30,9 @@ BINS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0001)
 @dataclass(frozen=True)
 class Run:
     """One vehicle sent through. `apart`: each fault shows by itself; `stated`: the odds of the first
-    repair; `minutes`: tests and repairs until cured, by the proposals, a fixed order, swapping parts."""
+    repair; `minutes`: tests and repairs until cured, by the proposals, a fixed order, swapping parts;
+    `idle`: how many of the first five tests on arrival spare next to nothing; `few`: under three are proposed
+    there although something is open."""
 
     faults: tuple[str, ...]
     systems: tuple[str, ...]
@@ -39,6 +44,8 @@ class Run:
     minutes: float
     fixed: float
     swapping: float
+    idle: int
+    few: bool
 
 
 def _in_order(
@@ -125,6 +132,8 @@ def run(seed: int) -> Run:
         _until_cured(simulated(seed, knowledge), knowledge, follow) if wanted else 0.0,
         _until_cured(simulated(seed, knowledge), knowledge, _in_order) if wanted else 0.0,
         _swapping(vehicle, arrived, knowledge),
+        sum(n.spared < LEAST_SPARED for n in arrived.proposals.top(FIRST_PROPOSED)),
+        len(arrived.proposals.top(LEAST_OPEN)) < LEAST_OPEN and not arrived.proposals.sure.enough,
     )
 
 
@@ -147,6 +156,9 @@ def benchmark_trust(count: int = 600, seed: int | None = None) -> None:
         print(f"{'Brier score of the first repair':36} {brier:8.3f}   (wanted: under 0.1)")
     _share("healthy accused over 50 %", [r.accused for r in sound], "under 2 %")
     _print_reliability(ill)
+    idle, few = sum(r.idle for r in runs), sum(r.few for r in runs)
+    print(f"of the first five tests on arrival, spare under 2 %: {idle} of {FIRST_PROPOSED * len(runs)}")
+    print(f"fewer than three tests proposed on arrival: {few} of {len(runs)}   (wanted: none of both)")
     for how in (statistics.mean, statistics.median) if ill else ():
         ours, fixed, swaps = (how([getattr(r, x) for r in ill]) for x in ("minutes", "fixed", "swapping"))
         better = min(fixed, swaps)

@@ -74,7 +74,7 @@ OPEN_UP_TO = 0.7
 @dataclass(frozen=True)
 class NextTest:
     """A proposed test: where, minutes with what must still come off, what it tells, what comes along with
-    it."""
+    it. `spared`: the share of the repairs in vain to be feared that it spares by itself."""
 
     test: str
     title: str
@@ -86,6 +86,7 @@ class NextTest:
     cautions: tuple[str, ...]
     tools: tuple[str, ...]
     along: tuple[str, ...] = ()
+    spared: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -539,6 +540,7 @@ class Proposals:
             cautions=tuple(shape.cautions),
             tools=tuple(shape.tools),
             along=along,
+            spared=proposal.spared,
         )
 
     def _title(self, candidate: _Candidate) -> str:
