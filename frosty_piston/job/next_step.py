@@ -340,7 +340,7 @@ def judge_first(assessed: Assessed, next_test: NextTest) -> NextStep | None:
         f"Judge the recording that is here: {recorded.data.file or 'the recording'}",
         where=Place(Page.TRACES, recorded.id),
         because=f"It holds what “{inside(next_test.title)}” would record.",
-        minutes=2,
+        minutes=next_test.minutes,
     )
 
 

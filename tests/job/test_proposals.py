@@ -263,7 +263,7 @@ class Stopping(unittest.TestCase):
         self.assertFalse(unsure.proposals.sure.enough)
         self.assertRegex(
             unsure.proposals.stop_rule,
-            r"^Not yet: .* The best test takes \d+ min and is expected to save \d+",
+            r"^Not yet: .* The next test takes \d+ min.* and is expected to save \d+ min",
         )
 
     def test_swings_go_both_ways(self):

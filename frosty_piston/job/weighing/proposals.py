@@ -66,6 +66,7 @@ ALL_BUT_CERTAIN = 0.9
 AS_QUICK_MIN = 2.0
 STANDS_OUT_FROM = 0.7
 ROAD = "road_test"
+JUDGE_MIN = 2.0
 MOSTLY_ANYWAY = 0.5
 CONDEMNS_FROM = 0.8
 OPEN_UP_TO = 0.7
@@ -225,10 +226,10 @@ class Proposals:
                     if value
                 }
                 table = outcome_chances(self.suspicion.space, self._to_come(known), self.rows)
-                recorded = recorded_in(self.knowledge, recordings, test, node or "")
-                # What is recorded already is only to be judged: that is free.
-                takes = (0.0, frozenset[str]()) if recorded else (way.own_min, frozenset(way.access))
-                choice = Test(known.finding.id, table, *takes)
+                if recorded_in(self.knowledge, recordings, test, node or ""):
+                    # What is recorded already is only to be judged.
+                    way = replace(way, own_min=JUDGE_MIN, access=())
+                choice = Test(known.finding.id, table, way.own_min, frozenset(way.access))
                 yield _Candidate(known, way, where, choice)
         self.left_out = list(missing.values())
         yield from self._on_circuit(alive)
@@ -743,13 +744,20 @@ class Proposals:
                 f"Not by findings alone: {head}, and the workshop's own pattern carries part of it. One more"
                 " test first."
             )
+        return f"Not yet: {head}; {cost}.{self._first_pays()} General times."
+
+    def _first_pays(self) -> str:
+        """What the first of the proposed tests takes and spares, in words; empty when none is proposed."""
+        named = self.first
+        first = next((p for p in self.ranked if named and self._worded.get(p.test) is named), None)
+        if named is None or first is None:
+            return ""
         anyway = ""
-        if sure.price_min < sure.test_min * MOSTLY_ANYWAY:
+        if first.price_min < first.minutes * MOSTLY_ANYWAY:
             anyway = ", asked for anyway before the part is pulled,"
-        return (
-            f"Not yet: {head}; {cost}. The best test takes {round(sure.test_min)} min{anyway} and is"
-            f" expected to save {round(sure.saves_min)}. General times."
-        )
+        spares = round(first.saves_min)
+        saves = f" and is expected to save {spares} min" if spares >= 1 else ""
+        return f" The next test takes {max(1, round(named.minutes))} min{anyway}{saves}."
 
     @cached_property
     def _likeliest_p(self) -> float:
