@@ -193,7 +193,7 @@ class Odds(unittest.TestCase):
     def test_without_a_test_it_is_as_sure_as_it_gets(self):
         belief = Belief(np.array([0.6, 0.4]), np.array([0, 1]), np.array([60.0, 30.0]))
         sure = sure_enough(belief, [])
-        self.assertEqual((sure.enough, sure.saves_min, sure.test_min), (True, 0.0, 0.0))
+        self.assertEqual((sure.enough, sure.saves_min, sure.price_min), (True, 0.0, 0.0))
         self.assertAlmostEqual(sure.chance, 0.6)
 
     def test_taking_a_fault_away(self):

@@ -139,7 +139,7 @@ class Edges(unittest.TestCase):
         (proposal,) = propose(belief, [free], {})
         self.assertAlmostEqual(proposal.rate, proposal.bits / 0.1)
         none = sure_enough(belief, [])
-        self.assertEqual((none.enough, none.saves_min, none.test_min, none.price_min), (True, 0.0, 0.0, 0.0))
+        self.assertEqual((none.enough, none.saves_min, none.price_min), (True, 0.0, 0.0))
 
     def test_what_is_asked_for_anyway_is_no_reason_to_stop(self):
         belief = Belief(np.array([0.9, 0.1]), np.array([0, 1]), np.array([60.0, 60.0]))

@@ -309,14 +309,13 @@ def _company(known: _Known, ranks: _Ranks, inside: list[int], open_min: float) -
 @dataclass(frozen=True, slots=True)
 class Sure:
     """Whether to stop testing. `chance`: that the likeliest repair cures. `wrong_min`: minutes a repair in
-    vain is expected to cost if one stops now. `saves_min`, `test_min`: what the best test would spare and
-    take; `price_min`: that less what would be spent anyway."""
+    vain is expected to cost if one stops now. `saves_min`: what the best test would spare; `price_min`: what
+    it takes less what would be spent anyway."""
 
     enough: bool
     chance: float
     wrong_min: float
     saves_min: float
-    test_min: float
     price_min: float
 
 
@@ -336,5 +335,5 @@ def sure_enough(belief: Belief, proposals: Sequence[Proposal]) -> Sure:
     certain = float(weight @ belief.cost_min)
     wrong = float(repair_minutes(weight, belief.cost_min, belief.look_min)) - certain
     best = max(proposals, key=lambda p: p.saves_min - p.price_min, default=None)
-    saves, takes, price = (best.saves_min, best.minutes, best.price_min) if best else (0.0, 0.0, 0.0)
-    return Sure(best is None or saves <= price, float(weight.max()), wrong, saves, takes, price)
+    saves, price = (best.saves_min, best.price_min) if best else (0.0, 0.0)
+    return Sure(best is None or saves <= price, float(weight.max()), wrong, saves, price)
