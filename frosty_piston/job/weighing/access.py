@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from frosty_piston.job.engine import EngineCard
-from frosty_piston.job.entries import FitStep, Outcome, Reading, State, Wait
+from frosty_piston.job.entries import FitStep, Outcome, Reading, State
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import TestFinding
@@ -72,14 +72,6 @@ def ground_is_off(job: Job, knowledge: Knowledge) -> bool:
         if GROUND_OFF in shape.cautions:
             off.add((entry.data.plan, shape.id))
     return bool(off)
-
-
-def soaks_cold(job: Job) -> bool:
-    """Whether a cold soak runs that nobody ended."""
-    ended = {x.data.ends for x in job.of(Wait) if x.data.state == "ended"}
-    return any(
-        x.data.wait == "cold_soak" and x.data.state == "started" and x.id not in ended for x in job.of(Wait)
-    )
 
 
 def minutes_to(knowledge: Knowledge, reached: set[str]) -> dict[str, float]:

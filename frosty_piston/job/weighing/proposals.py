@@ -31,6 +31,7 @@ from frosty_piston.job.judging.measured import recorded_in, to_judge
 from frosty_piston.job.judging.result import Result
 from frosty_piston.job.repair.fit import barred, missing_pieces
 from frosty_piston.job.repair.road import Road
+from frosty_piston.job.repair.waits import open_waits
 from frosty_piston.job.tape.fold import Job
 from frosty_piston.knowledge import Knowledge
 from frosty_piston.knowledge.finding import NOT_SEEN, TestFinding
@@ -393,7 +394,7 @@ class Proposals:
 
     @cached_property
     def _soaks(self) -> bool:
-        return a.soaks_cold(self.job)
+        return any(x.data.wait == "cold_soak" for x in open_waits(self.job))
 
     @cached_property
     def _pieces_out(self) -> bool:
