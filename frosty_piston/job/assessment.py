@@ -112,7 +112,9 @@ class Assessed:
         if bad := self.condemned(repair, at_repair).cylinders:
             return bad
         cures = set(self.knowledge.repairs[repair].cures)
-        speaking = [c for c in self.codes if c.group and cures & set(self.knowledge.groups[c.group].speaks)]
+        times = self.codes_of[:-1] if at_repair and self.job.repairs else self.codes_of
+        bearing = [c for codes in times for c in codes if c.group and c.place == "bears"]
+        speaking = [c for c in bearing if cures & set(self.knowledge.groups[c.group].speaks)]
         return cylinders_named(self.knowledge, speaking, self.job.cylinders)
 
     @cached_property

@@ -141,6 +141,11 @@ class Decide(unittest.TestCase):
         job = at(symptom("misfire"), code("P0203"), scan(), engine=MODERN)
         self.assertEqual(job.cylinders_about("injector_circuit_open"), (3,))
         self.assertEqual(job.cylinders_about("glow_plugs"), ())
+        fitted = entry("action", action="replaced", what="it", repair="injector_circuit_open")
+        drive = entry("drive", distance_km=20.0, codes_read=True, codes_back=["P0201"])
+        back = (fitted, entry("code_clear", module="all"), drive, code("P0201"))
+        later = at(symptom("misfire"), code("P0203"), scan(), *back, engine=MODERN)
+        self.assertEqual(later.cylinders_about("injector_circuit_open", at_repair=True), (3,))
         bare = at(symptom("misfire"), scan(), engine=MODERN)
         self.assertEqual(bare.cylinders_about("injector_circuit_open"), ())
 
@@ -301,6 +306,8 @@ class Basket(unittest.TestCase):
             ((*wire, failed, pick(self.VALVE, 500_000), yes(ceiling=700_000)), 700_000, False),
             ((pick(self.WIRE, 200_000), pick(self.VALVE, 500_000)), 500_000, False),
             ((pick(self.WIRE),), None, False),
+            ((pick(self.WIRE, 200_000), yes(answer="no")), None, False),
+            ((*wire, failed, pick(self.VALVE, 500_000), yes(answer="no")), 200_000, False),
         ):
             found = bill(self.job(*entries), K)
             self.assertEqual((found.total, found.above), (total, above), entries)

@@ -104,6 +104,11 @@ class Bill:
         return sum(r.price is None for r in self.rounds)
 
     @property
+    def now(self) -> int:
+        """What the last basket comes to."""
+        return (self.rounds[-1].price or 0) if self.rounds else 0
+
+    @property
     def before(self) -> int:
         """What the baskets before the last come to."""
         return sum(r.price or 0 for r in self.rounds[:-1])
@@ -115,12 +120,13 @@ class Bill:
 
 
 def bill(job: Job, knowledge: Knowledge) -> Bill:
-    """What was agreed and done over all rounds, with the ceiling the owner last named."""
+    """What was agreed and done over all rounds, with the ceiling the owner last named. What the owner said
+    no to costs nothing."""
     made = rounds(job)
     counted = tuple(
         one
         for one, end in zip_longest(made, (r.start for r in made[1:]))
-        if (end is None and not one.ended) or done_of(job, knowledge, one, end)
+        if (end is None and not one.ended and not _declined(job, one)) or done_of(job, knowledge, one, end)
     )
     named = [x.data.ceiling for x in job.live if x.kind == "consent" and x.data.answer == "yes"]
     return Bill(counted, next((c for c in reversed(named) if c is not None), None))
@@ -135,6 +141,14 @@ def _asked_for(job: Job, consent: Entry) -> Sequence[str | None]:
     at = job.position[consent.id]
     lay = [x for x in job.since_failure if x.kind == "option" and x.data.chosen and job.position[x.id] < at]
     return list(lay[-1].data.option.split("+")) if lay else [None]
+
+
+def _declined(job: Job, one: Round) -> bool:
+    """Whether the owner's last word on all of a basket is no."""
+    last = [
+        [x for x in job.since_failure if x.kind == "consent" and o in _asked_for(job, x)] for o in one.options
+    ]
+    return all(said and said[-1].data.answer == "no" for said in last)
 
 
 def agreed_for(job: Job, option: str | None) -> bool:

@@ -141,8 +141,9 @@ def _one_of_each_assembly(drafts: list["_Draft"], asked: Sequence[str]) -> list[
     shown: dict[frozenset[str], str] = {}
     for d in sorted(drafts, key=lambda d: d.cost.id not in asked):
         if len(d.options[0].repairs) > 1:
-            shown.setdefault(frozenset(d.options[0].repairs), d.cost.id)
-    return [d for d in drafts if shown.get(frozenset(d.options[0].repairs), d.cost.id) == d.cost.id]
+            shown.setdefault(frozenset(d.options[0].repairs), d.options[0].repair)
+    whole = [(d, shown.get(frozenset(d.options[0].repairs))) for d in drafts]
+    return [d for d, repair in whole if repair in (None, d.options[0].repair)]
 
 
 def _usual_pairs(

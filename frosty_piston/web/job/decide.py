@@ -377,7 +377,8 @@ def drop(form: Form, record: JobRecord, workshop: Workshop) -> list[dict[str, An
     rest = [
         workshop.knowledge.options[o] for o in now.options if o != name and o in workshop.knowledge.options
     ]
-    why = f"Taken out: {workshop.knowledge.options[name].title}"[:400]
+    gone = workshop.knowledge.options.get(name)
+    why = f"Taken out: {gone.title if gone else name}"[:400]
     if rest:
         return [_in_basket(form, record, rest, prices_of(record, workshop), why)]
     put_in = [
